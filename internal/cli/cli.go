@@ -1,0 +1,53 @@
+// Package cli is the command line. It turns words into calls of the computation (for files alone) or of the
+// desk (for a data folder), and their answers into text and exit codes. It computes nothing itself.
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+
+	"github.com/spf13/cobra"
+)
+
+// Exit codes of every command.
+const (
+	exitDone     = 0
+	exitFailed   = 1
+	exitProblems = 2
+)
+
+// errProblems says that the input has problems, which are printed already.
+var errProblems = errors.New("the input has problems")
+
+// streams are what a command reads and writes.
+type streams struct {
+	in       io.Reader
+	out, err io.Writer
+}
+
+// Run carries out one command line and gives its exit code.
+func Run(args []string, in io.Reader, out, errOut io.Writer) int {
+	s := &streams{in, out, errOut}
+	root := &cobra.Command{
+		Use:           "wobin",
+		Short:         "The inventory controller's desk: counts prepared, taken in, held against the records and adjusted",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.SetArgs(args)
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errOut)
+	root.CompletionOptions.DisableDefaultCmd = true
+	root.AddCommand(s.reconcile())
+	err := root.Execute()
+	switch {
+	case err == nil:
+		return exitDone
+	case errors.Is(err, errProblems):
+		return exitProblems
+	}
+	fmt.Fprintln(errOut, "wobin:", err)
+	return exitFailed
+}

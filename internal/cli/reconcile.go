@@ -1,0 +1,285 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"slices"
+	"strings"
+	"text/tabwriter"
+	"time"
+	_ "time/tzdata" // zones by name on machines without a zone database
+
+	"github.com/spf13/cobra"
+
+	"wobin/internal/core/adjust"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/reconcile"
+	"wobin/internal/core/tabular"
+)
+
+// most is how many problems are printed before the rest is only counted.
+const most = 1000
+
+func (s *streams) reconcile() *cobra.Command {
+	var o struct {
+		stock, movements, frozen, counted, zone, uncounted, mode, out string
+		counts                                                        []string
+		tolQty, tolPct, tolValue                                      string
+		postTolerated, addUp, json                                    bool
+	}
+	c := &cobra.Command{
+		Use:   "reconcile --stock FILE --counts FILE [--movements FILE]",
+		Short: "Hold counts against recorded stock, on files alone",
+		Long: `Holds the counts in one or more files against the recorded stock in another, rolled forward by movements,
+and writes variances.csv and adjustments.csv. Files are delimited text or workbooks; - is standard input.
+Exit 0: done. Exit 2: the input has problems, all are printed and nothing is written. Exit 1: anything else.`,
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if o.stock == "" || len(o.counts) == 0 {
+				return errors.New("reconcile needs --stock FILE and --counts FILE")
+			}
+			debug.SetGCPercent(-1) // memory is bounded by the limit alone: far fewer collections on large files
+			debug.SetMemoryLimit(480 << 20)
+			opt := reconcile.Options{Zone: time.Local, Uncounted: reconcile.Uncounted(o.uncounted), Mode: adjust.Mode(o.mode), PostTolerated: o.postTolerated, AddUp: o.addUp, Most: most}
+			if o.zone != "" {
+				z, err := time.LoadLocation(o.zone)
+				if err != nil || o.zone == "Local" {
+					return fmt.Errorf("--zone: %q is not the name of a zone such as Europe/Berlin", o.zone)
+				}
+				opt.Zone = z
+			}
+			for _, t := range []struct {
+				flag, text string
+				into       **int64
+			}{{"--frozen-at", o.frozen, &opt.FrozenAt}, {"--counted-at", o.counted, &opt.CountedAt}} {
+				if t.text != "" {
+					at, err := layout.ParseTime(t.text, opt.Zone)
+					if err != nil {
+						return fmt.Errorf("%s: %q %w", t.flag, t.text, err)
+					}
+					*t.into = &at
+				}
+			}
+			var tq, tp, tv *quantity.Quantity
+			for _, t := range []struct {
+				flag, text string
+				into       **quantity.Quantity
+			}{{"--tolerance-qty", o.tolQty, &tq}, {"--tolerance-pct", o.tolPct, &tp}, {"--tolerance-value", o.tolValue, &tv}} {
+				if t.text != "" {
+					q, err := quantity.Parse(t.text)
+					if err != nil {
+						return fmt.Errorf("%s: %q %w", t.flag, t.text, err)
+					}
+					if q < 0 {
+						return fmt.Errorf("%s: %q is below zero", t.flag, t.text)
+					}
+					*t.into = &q
+				}
+			}
+			opt.Tolerance.Quantity, opt.Tolerance.Percent = tq, tp
+			if tv != nil {
+				m := quantity.Money(*tv / 10_000) // values have two places, so what is beyond them decides nothing
+				opt.Tolerance.Value = &m
+			}
+			if !slices.Contains([]reconcile.Uncounted{reconcile.Leave, reconcile.ZeroInCountedBins, reconcile.ZeroAll}, opt.Uncounted) {
+				return fmt.Errorf("--uncounted: %q is none of leave, zero-in-counted-bins and zero-all", o.uncounted)
+			}
+			if !slices.Contains(adjust.Modes, opt.Mode) {
+				return fmt.Errorf("--quantity: %q is none of difference, balance, in-out and counted", o.mode)
+			}
+			if n := strings.Count(" "+strings.Join(append(slices.Clone(o.counts), o.stock, o.movements), " ")+" ", " - "); n > 1 {
+				return errors.New("standard input (-) can be only one of the files")
+			}
+			var open opener
+			defer open.close()
+			problems := layout.Problems{Most: most}
+			in := reconcile.Input{Stock: open.file(s.in, o.stock, &problems)}
+			for _, f := range o.counts {
+				in.Counts = append(in.Counts, open.file(s.in, f, &problems))
+			}
+			if o.movements != "" {
+				in.Movements = open.file(s.in, o.movements, &problems)
+			}
+			if open.err != nil {
+				return open.err
+			}
+			if problems.Any() {
+				return s.report(&problems)
+			}
+			res, found, err := reconcile.Run(cmd.Context(), in, opt)
+			if err != nil {
+				return err
+			}
+			if found.Any() {
+				return s.report(found)
+			}
+			for _, n := range res.Notes {
+				fmt.Fprintln(s.err, n)
+			}
+			if o.out != "" {
+				if err := writeAll(o.out, []output{{"variances.csv", res.WriteVariances}, {"adjustments.csv", res.WriteAdjustments}}); err != nil {
+					return err
+				}
+			}
+			if o.json {
+				b, err := res.Summary()
+				if err != nil {
+					return err
+				}
+				_, err = fmt.Fprintf(s.out, "%s\n", b)
+				return err
+			}
+			return s.figures(res)
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&o.stock, "stock", "", "recorded stock `FILE`")
+	f.StringArrayVar(&o.counts, "counts", nil, "counts `FILE`; may be given several times, later rows replace earlier ones by row code")
+	f.StringVar(&o.movements, "movements", "", "movements `FILE`")
+	f.StringVar(&o.frozen, "frozen-at", "", "the `TIME` of the freeze, in place of recorded_at")
+	f.StringVar(&o.counted, "counted-at", "", "the counting `TIME` of rows that have none")
+	f.StringVar(&o.zone, "zone", "", "the zone `NAME` of times without an offset, such as Europe/Berlin (default: the machine's)")
+	f.StringVar(&o.tolQty, "tolerance-qty", "", "let pass variances up to this quantity `N`")
+	f.StringVar(&o.tolPct, "tolerance-pct", "", "let pass variances up to this percentage `N` of what was expected")
+	f.StringVar(&o.tolValue, "tolerance-value", "", "let pass variances up to this value `N` at most")
+	f.StringVar(&o.uncounted, "uncounted", "leave", "uncounted lines: leave, zero-in-counted-bins or zero-all")
+	f.BoolVar(&o.postTolerated, "post-tolerated", false, "adjust tolerated lines too")
+	f.BoolVar(&o.addUp, "add-up", false, "sum rows of the same key instead of refusing them")
+	f.StringVar(&o.mode, "quantity", "difference", "what adjustments say: difference, balance, in-out or counted")
+	f.StringVar(&o.out, "out", "", "the folder `DIR` for variances.csv and adjustments.csv")
+	f.BoolVar(&o.json, "json", false, "print the figures as one JSON object")
+	return c
+}
+
+// opener opens files for reading and closes them together.
+type opener struct {
+	err    error
+	open   []*os.File
+	remove []string
+}
+
+// file opens a table file. What is wrong with the file's form goes to problems; what is wrong with reading it
+// at all is kept in err.
+func (o *opener) file(stdin io.Reader, name string, problems *layout.Problems) *tabular.File {
+	if o.err != nil {
+		return nil
+	}
+	var f *os.File
+	if name == "-" {
+		name = "stdin"
+		if f, o.err = os.CreateTemp("", "wobin-stdin-*"); o.err != nil {
+			return nil
+		}
+		o.remove = append(o.remove, f.Name())
+		if _, o.err = io.Copy(f, stdin); o.err != nil {
+			return nil
+		}
+	} else if f, o.err = os.Open(name); o.err != nil {
+		return nil
+	}
+	o.open = append(o.open, f)
+	info, err := f.Stat()
+	if err == nil && info.IsDir() {
+		err = fmt.Errorf("%s is a folder, not a file", name)
+	}
+	if err != nil {
+		o.err = err
+		return nil
+	}
+	t, err := tabular.Open(name, f, info.Size(), tabular.Options{})
+	var wrong *tabular.Error
+	if errors.As(err, &wrong) {
+		problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+		return nil
+	}
+	o.err = err
+	return t
+}
+
+func (o *opener) close() {
+	for _, f := range o.open {
+		f.Close()
+	}
+	for _, n := range o.remove {
+		os.Remove(n)
+	}
+}
+
+// report prints all problems, one line each.
+func (s *streams) report(p *layout.Problems) error {
+	for _, x := range p.List[:min(len(p.List), most)] {
+		fmt.Fprintln(s.err, x)
+	}
+	if n := p.Len() - most; n > 0 {
+		fmt.Fprintf(s.err, "and %d more problems\n", n)
+	}
+	return errProblems
+}
+
+type output struct {
+	name  string
+	write func(io.Writer) error
+}
+
+// writeAll writes files into a folder so that they appear whole or not at all.
+func writeAll(dir string, files []output) (err error) {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	var made []string
+	defer func() {
+		for _, n := range made {
+			os.Remove(n)
+		}
+	}()
+	for _, o := range files {
+		f, err := os.CreateTemp(dir, ".wobin-*")
+		if err != nil {
+			return err
+		}
+		made = append(made, f.Name())
+		err = o.write(f)
+		if err == nil {
+			err = f.Chmod(0o644)
+		}
+		if cerr := f.Close(); err == nil {
+			err = cerr
+		}
+		if err != nil {
+			return fmt.Errorf("%s: %w", o.name, err)
+		}
+	}
+	for i, o := range files {
+		if err := os.Rename(made[i], filepath.Join(dir, o.name)); err != nil {
+			return err
+		}
+	}
+	made = nil
+	return nil
+}
+
+func (s *streams) figures(r *reconcile.Result) error {
+	f := &r.Figures
+	w := tabwriter.NewWriter(s.out, 0, 0, 2, ' ', tabwriter.AlignRight)
+	ratio := func(m quantity.Money, ok bool) string {
+		if !ok {
+			return "–"
+		}
+		return m.String() + " %"
+	}
+	for _, l := range [][2]any{
+		{"recorded lines", f.RecordedLines}, {"counted", f.Counted}, {"uncounted", f.Uncounted}, {"match", f.Match}, {"tolerated", f.Tolerated},
+		{"over", f.Over}, {"short", f.Short}, {"found", f.Found}, {"coverage", ratio(f.Coverage())}, {"accuracy", ratio(f.Accuracy())},
+		{"value over", f.Values.Over}, {"value short", f.Values.Short}, {"value net", f.Values.Net}, {"value gross", f.Values.Gross},
+		{"lines without a cost", f.Unvalued}, {"adjustment lines", r.AdjustmentLines},
+		{"posted over", r.Posted.Over}, {"posted short", r.Posted.Short}, {"posted net", r.Posted.Net}, {"posted gross", r.Posted.Gross},
+	} {
+		fmt.Fprintf(w, "%v\t%v\t\n", l[0], l[1])
+	}
+	return w.Flush()
+}

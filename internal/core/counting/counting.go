@@ -1,0 +1,107 @@
+// Package counting cuts a count into sheets, gives sheets and rows their codes, writes sheets for people and
+// understands them when they come back. It works on plain values and knows nothing of where they are kept.
+package counting
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+)
+
+// Line is one frozen line of a count.
+type Line struct {
+	Place       int                 // the line's number in the count
+	Key         [stock.Parts]string // warehouse, bin, SKU, lot, serial, holding
+	Zone        string
+	Description string
+	Unit        string
+	Recorded    quantity.Quantity
+	RowCode     string
+}
+
+// Cut divides lines, which stand in walking order, into sheets: each zone by itself, no sheet longer than most
+// rows, sheets of a zone about equally long, and a bin on one sheet wherever it fits. It gives the end of each
+// sheet.
+func Cut(lines []Line, most int) (ends []int) {
+	most = max(most, 1)
+	for from := 0; from < len(lines); {
+		to := from
+		for to < len(lines) && lines[to].Zone == lines[from].Zone {
+			to++
+		}
+		sheets := (to - from + most - 1) / most
+		target := (to - from + sheets - 1) / sheets
+		for start := from; start < to; {
+			end := min(start+target, to)
+			if end < to {
+				// Back to the last border between two bins, or on to the next one where there is room.
+				back := end
+				for back > start && sameBin(lines[back-1], lines[back]) {
+					back--
+				}
+				on := end
+				for on < to && on-start < most && sameBin(lines[on-1], lines[on]) {
+					on++
+				}
+				switch {
+				case on == to || !sameBin(lines[on-1], lines[on]):
+					end = on
+				case back > start:
+					end = back
+				}
+			}
+			ends = append(ends, end)
+			start = end
+		}
+		from = to
+	}
+	return ends
+}
+
+func sameBin(a, b Line) bool { return a.Key[stock.Bin] == b.Key[stock.Bin] }
+
+// SheetCode is the code of a count's sheet: a letter, the count, the sheet, and a check character. It begins
+// with a letter so that no spreadsheet takes it for a number or a date.
+func SheetCode(count, sheet int) string {
+	return code.WithCheck(fmt.Sprintf("W%dS%d", count, sheet))
+}
+
+// RowCode is the code of a sheet's row.
+func RowCode(count, sheet, row int) string {
+	return code.WithCheck(fmt.Sprintf("W%dS%dR%d", count, sheet, row))
+}
+
+// ParseCode reads a sheet code (row is 0) or a row code. ok is false where it is neither or fails its check.
+func ParseCode(s string) (count, sheet, row int, ok bool) {
+	s = strings.ToUpper(code.Trim(s))
+	if !code.Checked(s) || s[0] != 'W' {
+		return 0, 0, 0, false
+	}
+	head, rest, ok := strings.Cut(s[1:len(s)-1], "S")
+	body, tail, isRow := strings.Cut(rest, "R")
+	number := func(text string) (n int) {
+		n, err := strconv.Atoi(text)
+		ok = ok && err == nil && n > 0 && text[0] != '+'
+		return n
+	}
+	count, sheet = number(head), number(body)
+	if isRow {
+		row = number(tail)
+	}
+	return count, sheet, row, ok
+}
+
+// String names a line as people do.
+func (l *Line) String() string {
+	s := fmt.Sprintf("%s · %s", l.Key[stock.Bin], l.Key[stock.SKU])
+	for _, p := range []stock.Part{stock.Lot, stock.Serial} {
+		if l.Key[p] != "" {
+			s += " · " + l.Key[p]
+		}
+	}
+	return s
+}

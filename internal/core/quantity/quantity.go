@@ -1,0 +1,280 @@
+// Package quantity holds exact quantities, unit costs and money.
+//
+// A Quantity counts millionths of a base unit, a Cost millionths of a currency unit per base unit, and
+// a Money the currency's minor units (hundredths). None of them is ever a binary float. The package knows
+// nothing of files or records: it parses text, computes and prints.
+package quantity
+
+import (
+	"errors"
+	"math/big"
+	"math/bits"
+	"strconv"
+)
+
+// Scale is the number of millionths in one.
+const Scale = 1_000_000
+
+// Limit is the first absolute value that is too large, in millionths: 10^12 units.
+const Limit = 1_000_000_000_000 * Scale
+
+// Quantity is an amount of stock in millionths of a base unit.
+type Quantity int64
+
+// Cost is a price for one base unit in millionths of a currency unit.
+type Cost int64
+
+// Money is an amount in minor units of the currency (hundredths).
+type Money int64
+
+// Errors that Parse and its relatives give. The text is the end of a sentence that begins with the value.
+var (
+	ErrNotNumber = errors.New("is not a number")
+	ErrPlaces    = errors.New("has more than 6 decimal places")
+	ErrTooLarge  = errors.New("is too large: the absolute value must be below 1000000000000")
+)
+
+// Parse reads an exact decimal: an optional sign, digits, and an optional point with at most six places
+// behind it (further zeros are let pass). It errs with ErrNotNumber, ErrPlaces or ErrTooLarge.
+func Parse[T string | []byte](s T) (Quantity, error) {
+	n, rest, err := parse(s)
+	if err != nil {
+		return 0, err
+	}
+	if rest != 0 {
+		return 0, ErrPlaces
+	}
+	return Quantity(n), nil
+}
+
+// ParseCost reads a unit cost. Places beyond the sixth are rounded half away from zero, which rounded says.
+func ParseCost[T string | []byte](s T) (c Cost, rounded bool, err error) {
+	n, rest, err := parse(s)
+	if err != nil {
+		return 0, false, err
+	}
+	if rest < 0 {
+		return Cost(n), true, nil
+	}
+	if rest > 0 {
+		if n < 0 || (n == 0 && s[0] == '-') {
+			n--
+		} else {
+			n++
+		}
+		if n >= Limit || n <= -Limit {
+			return 0, false, ErrTooLarge
+		}
+		return Cost(n), true, nil
+	}
+	return Cost(n), false, nil
+}
+
+// parse gives the value in millionths, cut to six places, and what was behind them: 0 nothing but zeros,
+// -1 less than a half, 1 a half or more.
+func parse[T string | []byte](s T) (n int64, rest int, err error) {
+	i, neg := 0, false
+	if len(s) > 0 && (s[0] == '-' || s[0] == '+') {
+		neg = s[0] == '-'
+		i++
+	}
+	digits, places, tooLarge := 0, -1, false
+	for ; i < len(s); i++ {
+		c := s[i]
+		if c == '.' && places < 0 {
+			places = 0
+			continue
+		}
+		if c < '0' || c > '9' {
+			return 0, 0, ErrNotNumber
+		}
+		digits++
+		if places >= 6 {
+			if places == 6 && c >= '5' {
+				rest = 1
+			} else if c != '0' && rest == 0 {
+				rest = -1
+			}
+			places++
+			continue
+		}
+		if places >= 0 {
+			places++
+		}
+		if n = n*10 + int64(c-'0'); n >= Limit {
+			tooLarge, n = true, Limit
+		}
+	}
+	if digits == 0 {
+		return 0, 0, ErrNotNumber
+	}
+	for p := max(places, 0); p < 6; p++ {
+		if n *= 10; n >= Limit {
+			tooLarge, n = true, Limit
+			break
+		}
+	}
+	if tooLarge {
+		return 0, 0, ErrTooLarge
+	}
+	if neg {
+		n = -n
+	}
+	return n, rest, nil
+}
+
+// Add sums two quantities; ok is false where the sum is out of range.
+func Add(a, b Quantity) (sum Quantity, ok bool) {
+	s := a + b
+	return s, s < Limit && s > -Limit
+}
+
+// Abs is the absolute value.
+func (q Quantity) Abs() Quantity {
+	if q < 0 {
+		return -q
+	}
+	return q
+}
+
+// String prints the shortest decimal: 12, 12.5, -0.25.
+func (q Quantity) String() string { return string(AppendDecimal(nil, int64(q))) }
+
+// String prints the shortest decimal.
+func (c Cost) String() string { return string(AppendDecimal(nil, int64(c))) }
+
+// AppendDecimal appends a number of millionths as the shortest decimal.
+func AppendDecimal(b []byte, n int64) []byte {
+	u := uint64(n)
+	if n < 0 {
+		b, u = append(b, '-'), -u
+	}
+	b = strconv.AppendUint(b, u/Scale, 10)
+	f := u % Scale
+	if f == 0 {
+		return b
+	}
+	b = append(b, '.')
+	for d := uint64(Scale / 10); f > 0; d /= 10 {
+		b = append(b, byte('0'+f/d))
+		f %= d
+	}
+	return b
+}
+
+// MarshalText prints the shortest decimal, so that quantities travel as decimal strings.
+func (q Quantity) MarshalText() ([]byte, error) { return AppendDecimal(nil, int64(q)), nil }
+
+// UnmarshalText reads what MarshalText wrote.
+func (q *Quantity) UnmarshalText(b []byte) (err error) { *q, err = Parse(b); return err }
+
+// MarshalText prints the shortest decimal.
+func (c Cost) MarshalText() ([]byte, error) { return AppendDecimal(nil, int64(c)), nil }
+
+// UnmarshalText reads what MarshalText wrote.
+func (c *Cost) UnmarshalText(b []byte) (err error) { *c, _, err = ParseCost(b); return err }
+
+// Abs is the absolute value.
+func (m Money) Abs() Money {
+	if m < 0 {
+		return -m
+	}
+	return m
+}
+
+// String prints the amount with two places: 1204.50, -0.05.
+func (m Money) String() string { return string(m.Append(nil)) }
+
+// Append appends the amount with two places.
+func (m Money) Append(b []byte) []byte {
+	u := uint64(m)
+	if m < 0 {
+		b, u = append(b, '-'), -u
+	}
+	b = strconv.AppendUint(b, u/100, 10)
+	return append(b, '.', byte('0'+u/10%10), byte('0'+u%10))
+}
+
+// MarshalText prints the amount with two places.
+func (m Money) MarshalText() ([]byte, error) { return m.Append(nil), nil }
+
+// UnmarshalText reads an amount with at most two places.
+func (m *Money) UnmarshalText(b []byte) error {
+	q, err := Parse(b)
+	if err != nil {
+		return err
+	}
+	if q%10_000 != 0 {
+		return ErrPlaces
+	}
+	*m = Money(q / 10_000)
+	return nil
+}
+
+// Value is quantity × cost, rounded once, half away from zero, to minor units. The product of two numbers
+// below 10^18 fits 128 bits; an amount beyond what Money holds is ErrTooLarge.
+func Value(q Quantity, c Cost) (Money, error) {
+	neg := (q < 0) != (c < 0)
+	hi, lo := bits.Mul64(magnitude(int64(q)), magnitude(int64(c)))
+	const unit = 10_000_000_000 // millionths squared in a hundredth
+	if hi >= unit {
+		return 0, ErrTooLarge
+	}
+	v, rem := bits.Div64(hi, lo, unit)
+	if rem >= unit/2 {
+		v++
+	}
+	if v > 1<<62 {
+		return 0, ErrTooLarge
+	}
+	if neg {
+		return -Money(v), nil
+	}
+	return Money(v), nil
+}
+
+// WithinPercent tells whether |part| is at most percent (in millionths of a percent) of |whole|, exactly.
+func WithinPercent(part, whole, percent Quantity) bool {
+	ahi, alo := bits.Mul64(magnitude(int64(part)), 100*Scale)
+	bhi, blo := bits.Mul64(magnitude(int64(whole)), magnitude(int64(percent)))
+	return ahi < bhi || (ahi == bhi && alo <= blo)
+}
+
+func magnitude(n int64) uint64 {
+	if n < 0 {
+		return -uint64(n)
+	}
+	return uint64(n)
+}
+
+// Ratio is 100 × part ÷ whole as a decimal with two places, half away from zero; ok is false where whole is 0.
+func Ratio(part, whole int) (percent Money, ok bool) {
+	if whole == 0 {
+		return 0, false
+	}
+	hi, lo := bits.Mul64(uint64(part), 20_000)
+	n, _ := bits.Div64(hi, lo+uint64(whole), 2*uint64(whole))
+	return Money(n), true
+}
+
+// FromFloatText turns the text of a number stored as binary (as workbooks do) into an exact decimal at 15
+// significant digits, so that 0.30000000000000004 is 0.3. ok is false where s is no such number.
+func FromFloatText(s string) (text string, ok bool) {
+	f, err := strconv.ParseFloat(s, 64)
+	if err != nil || f != f || f > 1e300 || f < -1e300 {
+		return "", false
+	}
+	short := strconv.FormatFloat(f, 'g', 15, 64)
+	r, good := new(big.Rat).SetString(short)
+	if !good {
+		return "", false
+	}
+	if f != 0 && (f < 1e-15 && f > -1e-15) {
+		return short, true
+	}
+	places := 0
+	for ten, x := big.NewRat(10, 1), new(big.Rat).Set(r); !x.IsInt() && places < 40; places++ {
+		x.Mul(x, ten)
+	}
+	return r.FloatString(places), true
+}

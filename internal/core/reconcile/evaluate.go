@@ -1,0 +1,326 @@
+package reconcile
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"runtime"
+	"sync"
+
+	"wobin/internal/core/adjust"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
+	"wobin/internal/core/variance"
+)
+
+const chunk = 16 << 10 // lines worked on at a time by one worker
+
+// inChunks calls work for pieces of n lines on all cores, and then last for each piece in order.
+func inChunks[T any](n int, work func(from, to int) T, last func(T) error) error {
+	pieces := (n + chunk - 1) / chunk
+	out := make([]chan T, pieces)
+	for i := range out {
+		out[i] = make(chan T, 1)
+	}
+	ahead := make(chan struct{}, 2*runtime.GOMAXPROCS(0))
+	var wg sync.WaitGroup
+	defer wg.Wait()
+	stop := make(chan struct{})
+	defer close(stop)
+	wg.Add(1)
+	go func() {
+		defer wg.Done()
+		for i := range pieces {
+			select {
+			case ahead <- struct{}{}:
+			case <-stop:
+				return
+			}
+			wg.Add(1)
+			go func() {
+				defer wg.Done()
+				out[i] <- work(i*chunk, min((i+1)*chunk, n))
+			}()
+		}
+	}()
+	for i := range out {
+		v := <-out[i]
+		<-ahead
+		if err := last(v); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// input gathers what a line's variance follows from. buf is reused for the entries.
+func (r *Result) input(n int, costs *stock.CostOf, buf []variance.Entry) variance.Input {
+	l := &r.book.Lines[n]
+	in := variance.Input{Recorded: l.Recorded, Row: l.Row > 0, Cost: l.Cost, Costed: l.Costed, Frozen: r.frozen, Latest: r.latest, Movements: r.movements[n], Entries: buf[:0]}
+	if l.Row == 0 {
+		in.Cost, in.Costed = costs.For(l.Key)
+	}
+	for k := r.inputs[n].first; k != 0; k = r.entries[k-1].next {
+		e := &r.entries[k-1]
+		in.Entries = append(in.Entries, variance.Entry{Quantity: e.quantity, At: e.at, Round: int(e.round)})
+	}
+	return in
+}
+
+// evaluate works out all lines and their figures.
+func (r *run) evaluate() {
+	wanted := map[stock.ID]bool{}
+	for i := range r.book.Lines {
+		if l := &r.book.Lines[i]; l.Row == 0 {
+			wanted[l.Key[stock.SKU]] = true
+		}
+	}
+	costs := r.book.Costs(wanted)
+	for i := range r.book.Lines {
+		if l := &r.book.Lines[i]; l.Row == 0 {
+			l.Cost, l.Costed = costs.For(l.Key)
+		}
+	}
+	r.sort()
+	r.results, r.posted = make([]variance.Result, len(r.book.Lines)), make([]uint8, len(r.book.Lines))
+	type part struct {
+		figures  variance.Figures
+		posted   variance.Sums
+		lines    int
+		problems []layout.Problem
+	}
+	_ = inChunks(len(r.book.Lines), func(from, to int) (p part) {
+		var buf []variance.Entry
+		for n := from; n < to; n++ {
+			in := r.input(n, &costs, buf)
+			buf = in.Entries
+			res, err := variance.Evaluate(&in, r.opt.Tolerance)
+			if err != nil {
+				p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: a sum or value %v", r.keyText(r.book.Lines[n].Key), err)))
+				continue
+			}
+			r.results[n] = res
+			p.figures.Add(&in, &res)
+			if line, goes := r.adjustment(n, &in); goes {
+				if line.Costed {
+					if _, err := quantity.Value(line.Variance, line.Cost); err != nil {
+						p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: its value %v", r.keyText(r.book.Lines[n].Key), err)))
+						continue
+					}
+				}
+				if r.opt.Mode == adjust.Balance {
+					if b, err := line.Balance(); err != nil {
+						p.problems = append(p.problems, r.lineProblem(n, "balance below zero", fmt.Sprintf("the balance of %s would be %s: %s counted, and %s moved since. Look for a movement that is not booked", r.keyText(r.book.Lines[n].Key), b, line.Counted, line.After)))
+						continue
+					}
+				}
+				r.posted[n] = 1
+				p.lines++
+				p.posted.Add(line.Variance, line.Value)
+			}
+		}
+		return p
+	}, func(p part) error {
+		r.Figures.Merge(p.figures)
+		r.Posted.Merge(p.posted)
+		r.AdjustmentLines += p.lines
+		for _, x := range p.problems {
+			r.problems.Add(x)
+		}
+		return nil
+	})
+}
+
+// sort puts the lines, and what hangs on them, in their final order, so that all later passes go straight on.
+func (r *run) sort() {
+	order := r.book.Order()
+	lines, inputs := make([]stock.Line, len(order)), make([]lineInput, len(order))
+	movements := make(map[int][]stock.Movement, len(r.movements))
+	for to, from := range order {
+		lines[to], inputs[to] = r.book.Lines[from], r.inputs[from]
+		if len(r.movements) > 0 {
+			if m := r.movements[int(from)]; m != nil {
+				movements[to] = m
+			}
+		}
+	}
+	r.book.Lines, r.inputs, r.movements = lines, inputs, movements
+}
+
+func (r *run) lineProblem(n int, kind, text string) layout.Problem {
+	if row := r.book.Lines[n].Row; row > 0 {
+		return layout.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(row), Field: layout.Quantity, Kind: kind, Text: text}
+	}
+	if k := r.inputs[n].first; k > 0 {
+		e := &r.entries[k-1]
+		return layout.Problem{File: r.in.Counts[e.file].Name, Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: layout.Counted, Kind: kind, Text: text}
+	}
+	return layout.Problem{File: r.in.Movements.Name, Field: layout.Quantity, Kind: kind, Text: text}
+}
+
+// adjustment gives the line that goes out for line n, and whether one does.
+func (r *run) adjustment(n int, in *variance.Input) (adjust.Line, bool) {
+	res := &r.results[n]
+	switch res.Status {
+	case variance.Over, variance.Short, variance.Found:
+	case variance.Tolerated:
+		if !r.opt.PostTolerated && r.opt.Mode != adjust.Counted {
+			return adjust.Line{}, false
+		}
+	case variance.Match:
+		if r.opt.Mode != adjust.Counted {
+			return adjust.Line{}, false
+		}
+	case variance.Uncounted:
+		key := r.book.Lines[n].Key
+		if res.Expected == 0 || r.opt.Uncounted == Leave || r.opt.Uncounted == "" ||
+			(r.opt.Uncounted == ZeroInCountedBins && !r.countedBins[[2]stock.ID{key[stock.Warehouse], key[stock.Bin]}]) {
+			return adjust.Line{}, false
+		}
+	}
+	return r.line(n, in.Movements), true
+}
+
+// line makes the adjustment of line n. An uncounted one is counted 0 at the latest counting time.
+func (r *Result) line(n int, movements []stock.Movement) adjust.Line {
+	l, res := &r.book.Lines[n], &r.results[n]
+	a := adjust.Line{Unit: r.book.Units.Text(l.Unit), RecordID: r.book.RecordID(l), Key: r.book.Codes.Texts(l.Key), Counted: res.Counted, Variance: res.Variance,
+		Cost: l.Cost, Costed: l.Costed, Value: res.Value, Valued: res.Valued, Reason: adjust.Reason(res.Status, res.Variance), CountedAt: res.CountedAt}
+	if res.Status == variance.Uncounted {
+		a.Variance, a.CountedAt = -res.Expected, r.latest
+		if a.Valued = l.Costed; l.Costed {
+			a.Value, _ = quantity.Value(a.Variance, l.Cost)
+		}
+	}
+	for _, m := range movements {
+		if m.At > a.CountedAt {
+			a.After += m.Quantity
+		}
+	}
+	for k := r.inputs[n].first; k != 0; k = r.entries[k-1].next {
+		if e := &r.entries[k-1]; int(e.round) == res.Round && e.at == res.CountedAt {
+			a.Counter = r.counters.Text(e.counter)
+		}
+	}
+	return a
+}
+
+// VariancesHeader is the first row of variances.csv.
+const VariancesHeader = "warehouse,bin,sku,lot,serial,holding,record_id,description,unit,recorded,moved,expected,counted,variance,unit_cost,value,status,moved_while_counting\n"
+
+// WriteVariances writes every line, sorted by warehouse, bin, SKU, lot and serial.
+func (r *Result) WriteVariances(w io.Writer) error {
+	quoted := func(text string) string { return string(append(tabular.AppendCell(nil, text, ','), ',')) }
+	var codes [stock.Parts][]string
+	for p := range codes {
+		codes[p] = r.book.Codes[p].Each(quoted)
+	}
+	descriptions, units := r.book.Descriptions.Each(quoted), r.book.Units.Each(quoted)
+	return r.write(w, VariancesHeader, func(b []byte, n int) []byte {
+		l, res := &r.book.Lines[n], &r.results[n]
+		for p := range l.Key {
+			b = append(b, codes[p][l.Key[p]]...)
+		}
+		b = append(tabular.AppendCell(b, r.book.RecordID(l), ','), ',')
+		b = append(b, descriptions[l.Description]...)
+		b = append(b, units[l.Unit]...)
+		b = append(quantity.AppendDecimal(b, int64(l.Recorded)), ',')
+		b = append(quantity.AppendDecimal(b, int64(res.Moved)), ',')
+		b = append(quantity.AppendDecimal(b, int64(res.Expected)), ',')
+		counted := res.Status != variance.Uncounted
+		if counted {
+			b = append(quantity.AppendDecimal(b, int64(res.Counted)), ',')
+			b = append(quantity.AppendDecimal(b, int64(res.Variance)), ',')
+		} else {
+			b = append(b, ',', ',')
+		}
+		if l.Costed {
+			b = quantity.AppendDecimal(b, int64(l.Cost))
+		}
+		b = append(b, ',')
+		if counted && res.Valued {
+			b = res.Value.Append(b)
+		}
+		b = append(b, ',')
+		b = append(append(b, res.Status...), ',')
+		if res.MovedMeanwhile {
+			b = append(b, "yes"...)
+		}
+		return append(b, '\n')
+	})
+}
+
+// WriteAdjustments writes the lines that go out, in the same order.
+func (r *Result) WriteAdjustments(w io.Writer) error {
+	return r.write(w, adjust.Header(r.opt.Mode), func(b []byte, n int) []byte {
+		if r.posted[n] == 0 {
+			return b
+		}
+		a := r.line(n, r.movements[n])
+		return a.Append(b, r.opt.Mode)
+	})
+}
+
+func (r *Result) write(w io.Writer, header string, line func(b []byte, n int) []byte) error {
+	out := bufio.NewWriterSize(w, 1<<20)
+	if _, err := out.WriteString(header); err != nil {
+		return err
+	}
+	var free sync.Pool
+	err := inChunks(len(r.book.Lines), func(from, to int) []byte {
+		b, _ := free.Get().([]byte)
+		b = b[:0]
+		for n := from; n < to; n++ {
+			b = line(b, n)
+		}
+		return b
+	}, func(b []byte) error {
+		_, err := out.Write(b)
+		free.Put(b) //nolint:staticcheck // a slice header is small beside its megabytes
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	return out.Flush()
+}
+
+// Summary is the result as one JSON object.
+func (r *Result) Summary() ([]byte, error) {
+	f := &r.Figures
+	ratio := func(m quantity.Money, ok bool) json.RawMessage {
+		if !ok {
+			return json.RawMessage("null")
+		}
+		return json.RawMessage(m.String())
+	}
+	return json.MarshalIndent(struct {
+		RecordedLines   int             `json:"recorded_lines"`
+		Counted         int             `json:"counted"`
+		Uncounted       int             `json:"uncounted"`
+		Match           int             `json:"match"`
+		Tolerated       int             `json:"tolerated"`
+		Over            int             `json:"over"`
+		Short           int             `json:"short"`
+		Found           int             `json:"found"`
+		CoveragePct     json.RawMessage `json:"coverage_pct"`
+		AccuracyPct     json.RawMessage `json:"accuracy_pct"`
+		OverValue       quantity.Money  `json:"over_value"`
+		ShortValue      quantity.Money  `json:"short_value"`
+		NetValue        quantity.Money  `json:"net_value"`
+		GrossValue      quantity.Money  `json:"gross_value"`
+		PostedOver      quantity.Money  `json:"posted_over_value"`
+		PostedShort     quantity.Money  `json:"posted_short_value"`
+		PostedNet       quantity.Money  `json:"posted_net_value"`
+		PostedGross     quantity.Money  `json:"posted_gross_value"`
+		Unvalued        int             `json:"unvalued"`
+		AdjustmentLines int             `json:"adjustment_lines"`
+	}{
+		f.RecordedLines, f.Counted, f.Uncounted, f.Match, f.Tolerated, f.Over, f.Short, f.Found,
+		ratio(f.Coverage()), ratio(f.Accuracy()), f.Values.Over, f.Values.Short, f.Values.Net, f.Values.Gross,
+		r.Posted.Over, r.Posted.Short, r.Posted.Net, r.Posted.Gross, f.Unvalued, r.AdjustmentLines,
+	}, "", "  ")
+}

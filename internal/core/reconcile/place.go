@@ -1,0 +1,202 @@
+package reconcile
+
+import (
+	"fmt"
+	"math/bits"
+	"slices"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+)
+
+// averageCost is the cost of two lines summed.
+func averageCost(x, y *stock.Line) (quantity.Cost, bool) {
+	switch {
+	case !x.Costed:
+		return y.Cost, y.Costed
+	case !y.Costed || x.Cost == y.Cost:
+		return x.Cost, true
+	}
+	if x.Recorded <= 0 || y.Recorded <= 0 || x.Cost < 0 || y.Cost < 0 {
+		return x.Cost, true
+	}
+	ahi, alo := bits.Mul64(uint64(x.Recorded), uint64(x.Cost))
+	bhi, blo := bits.Mul64(uint64(y.Recorded), uint64(y.Cost))
+	lo, carry := bits.Add64(alo, blo, 0)
+	hi, _ := bits.Add64(ahi, bhi, carry)
+	whole := uint64(x.Recorded + y.Recorded)
+	lo, carry = bits.Add64(lo, whole/2, 0)
+	c, _ := bits.Div64(hi+carry, lo, whole)
+	return quantity.Cost(c), true
+}
+
+// placeCounts finds each count its line, lets later files replace rows of earlier ones by row code, and links
+// the entries of every line.
+func (r *run) placeCounts() {
+	type owner struct {
+		file, row int32
+		entry     int32 // + 1
+	}
+	var codes stock.Names
+	owners := []owner{{}}
+	names := make([]string, len(r.in.Counts))
+	total := 0
+	for _, c := range r.counts {
+		total += len(c.Counts)
+	}
+	r.entries = make([]entry, 0, total)
+	r.countedBins = map[[2]stock.ID]bool{}
+	for f, c := range r.counts {
+		names[f] = r.in.Counts[f].Name
+		sheet := r.maps.counts[f].SheetName
+		wrong := func(n *layout.Count, field layout.Field, kind, format string, args ...any) {
+			r.problems.Add(layout.Problem{File: names[f], Sheet: sheet, Row: int(n.Row), Field: field, Kind: kind, Text: fmt.Sprintf(format, args...)})
+		}
+		to := r.book.Codes.Adopt(&c.Codes)
+		rowCodes, counters := codes.Adopt(&c.RowCodes), r.counters.Adopt(&c.Counters)
+		for len(owners) < codes.Len() {
+			owners = append(owners, owner{})
+		}
+		for i := range c.Counts {
+			n := &c.Counts[i]
+			key := to.Key(n.Key)
+			if r.opt.Uncounted == ZeroInCountedBins {
+				r.countedBins[[2]stock.ID{key[stock.Warehouse], key[stock.Bin]}] = true
+			}
+			if !n.Given {
+				continue
+			}
+			e := entry{quantity: n.Quantity, at: n.At, timed: n.Timed, line: int32(r.book.Ensure(key)), row: n.Row,
+				counter: counters[n.Counter], round: int16(n.Round), file: int16(f), code: rowCodes[n.RowCode]}
+			if e.code != 0 {
+				o := &owners[e.code]
+				if o.entry > 0 {
+					before := &r.entries[o.entry-1]
+					switch {
+					case before.line != e.line:
+						wrong(n, layout.RowCode, "row code of another line", "%q belongs to %s (%s, row %d), but this row says %s", codes.Text(e.code),
+							r.keyText(r.book.Lines[before.line].Key), names[o.file], o.row, r.keyText(key))
+						continue
+					case int(o.file) == f && !r.opt.AddUp:
+						wrong(n, layout.RowCode, "row code twice", "%q comes twice in this file, first in row %d. Sum them with --add-up, or take one out", codes.Text(e.code), o.row)
+						continue
+					case int(o.file) != f:
+						for k := o.entry; k > 0; k = r.entries[k-1].next {
+							r.entries[k-1].replaced = true
+						}
+						if !e.timed {
+							e.at, e.timed = before.at, before.timed
+						}
+					}
+				}
+				if o.entry > 0 && int(o.file) == f {
+					e.next = o.entry // summed rows of one code; undone before the lines are linked
+				}
+				*o = owner{int32(f), n.Row, int32(len(r.entries) + 1)}
+			}
+			r.entries = append(r.entries, e)
+		}
+		c.Counts = nil
+	}
+	r.linkEntries(names)
+}
+
+// linkEntries chains the standing entries of each line in the order of the files.
+func (r *run) linkEntries(names []string) {
+	r.inputs = make([]lineInput, len(r.book.Lines))
+	r.latest = r.frozen
+	first := true
+	for i := range r.entries {
+		r.entries[i].next = 0
+	}
+	for i := range r.entries {
+		e := &r.entries[i]
+		if e.replaced {
+			continue
+		}
+		if !e.timed {
+			if r.opt.CountedAt != nil {
+				e.at, e.timed = *r.opt.CountedAt, true
+			} else if r.moves != nil {
+				r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: layout.CountedAt, Kind: "counting time not known",
+					Text: "is empty, and movements need it. Fill it or give --counted-at"})
+			}
+		}
+		if e.timed && (first || e.at > r.latest) {
+			r.latest, first = e.at, false
+		}
+		at := &r.inputs[e.line].first
+		for *at != 0 {
+			o := &r.entries[*at-1]
+			if o.round == e.round && o.file != e.file && (o.code == 0 || e.code == 0) && !r.opt.AddUp {
+				r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Kind: "counted in two files",
+					Text: fmt.Sprintf("%s is counted in %s, row %d, too. Sum them with --add-up, or take one out", r.keyText(r.book.Lines[e.line].Key), names[o.file], o.row)})
+				break
+			}
+			at = &o.next
+		}
+		if *at == 0 {
+			*at = int32(i + 1)
+		}
+	}
+}
+
+// placeMovements finds each movement its line. One without a bin goes to the only bin of its warehouse that
+// holds the rest of the key; where the records have none, to the bin "".
+func (r *run) placeMovements() {
+	if r.moves == nil {
+		return
+	}
+	r.movements = map[int][]stock.Movement{}
+	to := r.book.Codes.Adopt(&r.moves.Codes)
+	binless := map[stock.Key][]int{}
+	for i := range r.moves.Movements {
+		if key := to.Key(r.moves.Movements[i].Key); key[stock.Bin] == 0 {
+			binless[key] = nil
+		}
+	}
+	if len(binless) > 0 {
+		for i := range r.book.Lines {
+			key := r.book.Lines[i].Key
+			key[stock.Bin] = 0
+			if held, wanted := binless[key]; wanted {
+				binless[key] = append(held, i)
+			}
+		}
+	}
+	for i := range r.moves.Movements {
+		m := &r.moves.Movements[i]
+		key := to.Key(m.Key)
+		line := -1
+		if key[stock.Bin] == 0 {
+			held := binless[key]
+			if recorded := slices.DeleteFunc(slices.Clone(held), func(n int) bool { return r.book.Lines[n].Row == 0 }); len(recorded) > 0 {
+				held = recorded
+			}
+			switch len(held) {
+			case 0:
+			case 1:
+				line = held[0]
+			default:
+				bins := ""
+				for n, h := range held[:min(len(held), 4)] {
+					if n > 0 {
+						bins += ", "
+					}
+					bins += r.book.Codes[stock.Bin].Text(r.book.Lines[h].Key[stock.Bin])
+				}
+				r.problems.Add(layout.Problem{File: r.in.Movements.Name, Sheet: r.maps.moves.SheetName, Row: m.Row, Field: layout.Bin, Kind: "bin not plain",
+					Text: fmt.Sprintf("is empty, and %s lies in %d bins (%s). Name the bin", r.keyText(key), len(held), bins)})
+				continue
+			}
+		}
+		if line < 0 {
+			line = r.book.Ensure(key)
+		}
+		r.movements[line] = append(r.movements[line], stock.Movement{Quantity: m.Quantity, At: m.At})
+	}
+	for len(r.inputs) < len(r.book.Lines) {
+		r.inputs = append(r.inputs, lineInput{})
+	}
+}

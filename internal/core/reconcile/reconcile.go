@@ -1,0 +1,317 @@
+// Package reconcile holds stock, counts and movements from files against each other and writes the variances
+// and the adjustments. It is the whole computation on files alone; it knows no records and no screen.
+package reconcile
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"wobin/internal/core/adjust"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
+	"wobin/internal/core/variance"
+)
+
+// Uncounted says what becomes of lines without an entry.
+type Uncounted string
+
+// The ways with uncounted lines.
+const (
+	Leave             Uncounted = "leave"
+	ZeroInCountedBins Uncounted = "zero-in-counted-bins"
+	ZeroAll           Uncounted = "zero-all"
+)
+
+// Options of a run.
+type Options struct {
+	FrozenAt      *int64 // Unix nanoseconds; nil: from the stock file
+	CountedAt     *int64 // for entries without a time
+	Zone          *time.Location
+	Tolerance     variance.Tolerance
+	Uncounted     Uncounted
+	PostTolerated bool
+	AddUp         bool
+	Mode          adjust.Mode
+	Most          int // problems kept in full
+}
+
+// Input names the files of a run. Movements may be nil.
+type Input struct {
+	Stock     *tabular.File
+	Counts    []*tabular.File
+	Movements *tabular.File
+}
+
+// Result is what a run found. Its writers may be called any number of times.
+type Result struct {
+	Figures         variance.Figures
+	Posted          variance.Sums
+	AdjustmentLines int
+	Notes           []string // what was taken for granted, a sentence each
+
+	opt       Options
+	book      *stock.Book
+	results   []variance.Result // by line
+	inputs    []lineInput       // by line
+	entries   []entry
+	counters  stock.Names
+	movements map[int][]stock.Movement
+	posted    []uint8 // by line: whether it goes out
+	frozen    int64
+	latest    int64
+}
+
+type lineInput struct {
+	first int32 // entry + 1
+}
+
+type entry struct {
+	quantity quantity.Quantity
+	at       int64
+	line     int32
+	next     int32 // entry + 1
+	row      int32
+	counter  stock.ID
+	code     stock.ID
+	round    int16
+	file     int16
+	timed    bool
+	replaced bool
+}
+
+type run struct {
+	Result
+	in       Input
+	problems *layout.Problems
+	stock    *layout.StockFile
+	counts   []*layout.CountFile
+	moves    *layout.MovementFile
+	maps     struct {
+		stock, moves *layout.Mapping
+		counts       []*layout.Mapping
+	}
+	countedBins map[[2]stock.ID]bool
+}
+
+// Run does the whole computation. Where the input has problems they are returned and the result is nil; err is
+// anything else.
+func Run(ctx context.Context, in Input, opt Options) (*Result, *layout.Problems, error) {
+	if opt.Zone == nil {
+		opt.Zone = time.UTC
+	}
+	r := &run{in: in, problems: &layout.Problems{Most: opt.Most}}
+	r.opt = opt
+	if err := r.read(ctx); err != nil || r.stock == nil {
+		return nil, r.problems, err
+	}
+	r.book = r.stock.Book
+	r.findDoubles()
+	r.findFreeze()
+	r.placeCounts()
+	r.placeMovements()
+	if r.problems.Any() {
+		return nil, r.problems, nil
+	}
+	r.evaluate()
+	if r.problems.Any() {
+		return nil, r.problems, nil
+	}
+	if n := r.stock.CostsRounded; n > 0 {
+		r.Notes = append(r.Notes, fmt.Sprintf("%s: unit_cost: %d had more than 6 decimal places and were rounded to 6", in.Stock.Name, n))
+	}
+	return &r.Result, r.problems, nil
+}
+
+// read recognises and reads all files at the same time, each into its own codes.
+func (r *run) read(ctx context.Context) error {
+	r.maps.counts = make([]*layout.Mapping, len(r.in.Counts))
+	r.counts = make([]*layout.CountFile, len(r.in.Counts))
+	reading := layout.Reading{Zone: r.opt.Zone, Context: ctx}
+	type job struct {
+		file     *tabular.File
+		kind     layout.Kind
+		problems layout.Problems
+		mapping  **layout.Mapping
+		read     func(*job, *layout.Mapping) error
+		err      error
+	}
+	jobs := []*job{{file: r.in.Stock, kind: layout.Stock, mapping: &r.maps.stock, read: func(j *job, m *layout.Mapping) (err error) {
+		r.stock, err = reading.Stock(j.file, m, &j.problems)
+		return err
+	}}}
+	for i, f := range r.in.Counts {
+		jobs = append(jobs, &job{file: f, kind: layout.Counts, mapping: &r.maps.counts[i], read: func(j *job, m *layout.Mapping) (err error) {
+			r.counts[i], err = reading.Counts(j.file, m, &j.problems)
+			return err
+		}})
+	}
+	if r.in.Movements != nil {
+		jobs = append(jobs, &job{file: r.in.Movements, kind: layout.Movements, mapping: &r.maps.moves, read: func(j *job, m *layout.Mapping) (err error) {
+			r.moves, err = reading.Movements(j.file, m, &j.problems)
+			return err
+		}})
+	}
+	done := make(chan struct{})
+	for _, j := range jobs {
+		j.problems.Most = r.opt.Most
+		go func() {
+			defer func() { done <- struct{}{} }()
+			m, err := layout.Recognise(j.file, j.kind)
+			if err != nil {
+				j.err = err
+				return
+			}
+			*j.mapping = m
+			if missing := m.Check(j.file.Name); len(missing) > 0 {
+				for _, p := range missing {
+					j.problems.Add(p)
+				}
+				return
+			}
+			j.err = j.read(j, m)
+		}()
+	}
+	for range jobs {
+		<-done
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	whole := true
+	for _, j := range jobs {
+		r.problems.Append(&j.problems)
+		if e, ok := j.err.(*tabular.Error); ok {
+			r.problems.Add(layout.Problem{File: e.File, Sheet: e.Sheet, Row: e.Row, Kind: "cannot be read", Text: e.Text})
+		} else if j.err != nil {
+			return j.err
+		}
+		whole = whole && *j.mapping != nil && j.err == nil && len((*j.mapping).Check(j.file.Name)) == 0
+	}
+	if whole {
+		whole = r.placesAgree()
+	}
+	if !whole {
+		r.stock = nil
+	}
+	return nil
+}
+
+// placesAgree checks that warehouse and bin stand in all files or in none. Movements may lack the bin.
+func (r *run) placesAgree() bool {
+	good := true
+	for _, f := range []layout.Field{layout.Warehouse, layout.Bin} {
+		type side struct {
+			name string
+			has  bool
+			may  bool
+		}
+		sides := []side{{r.in.Stock.Name, r.maps.stock.Has(f), false}}
+		for i, m := range r.maps.counts {
+			sides = append(sides, side{r.in.Counts[i].Name, m.Has(f), false})
+		}
+		if r.maps.moves != nil {
+			sides = append(sides, side{r.in.Movements.Name, r.maps.moves.Has(f), f == layout.Bin})
+		}
+		with := ""
+		for _, s := range sides {
+			if s.has && with == "" {
+				with = s.name
+			}
+		}
+		for _, s := range sides {
+			if with != "" && !s.has && !s.may {
+				good = false
+				r.problems.Add(layout.Problem{File: s.name, Field: f, Kind: "column missing", Text: fmt.Sprintf("no column for it, but %s has one. Add the column, or leave it out of all files", with)})
+			}
+		}
+	}
+	return good
+}
+
+// findDoubles finds keys that the stock file has twice: a problem, or a sum with AddUp.
+func (r *run) findDoubles() {
+	doubles := r.book.Index()
+	if len(doubles) == 0 {
+		return
+	}
+	if !r.opt.AddUp {
+		for _, d := range doubles {
+			a, b := &r.book.Lines[d[0]], &r.book.Lines[d[1]]
+			r.problems.Add(layout.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(b.Row), Kind: "duplicate key",
+				Text: fmt.Sprintf("%s comes twice, first in row %d. Sum them with --add-up, or take one out", r.keyText(b.Key), a.Row)})
+		}
+		return
+	}
+	if bad, ok := AddUp(r.book, doubles); !ok {
+		r.problems.Add(layout.Problem{File: r.in.Stock.Name, Row: int(bad), Field: layout.Quantity, Kind: "too large", Text: "the sum of the rows with this key is too large"})
+	}
+}
+
+// AddUp sums the lines whose key comes twice and leaves each key once. Where their costs differ the sum carries
+// the average by quantity, at six places, half away from zero; where one of them is unknown, or nothing can be
+// averaged, the first known cost stays. ok is false where a sum is too large, at the given row.
+func AddUp(b *stock.Book, doubles [][2]int) (badRow int32, ok bool) {
+	gone := make([]bool, len(b.Lines))
+	for _, d := range doubles {
+		x, y := &b.Lines[d[0]], &b.Lines[d[1]]
+		x.Cost, x.Costed = averageCost(x, y)
+		sum, fits := quantity.Add(x.Recorded, y.Recorded)
+		if !fits {
+			return y.Row, false
+		}
+		x.Recorded = sum
+		x.Reserved += y.Reserved
+		gone[d[1]] = true
+	}
+	kept := b.Lines[:0]
+	for i := range b.Lines {
+		if !gone[i] {
+			kept = append(kept, b.Lines[i])
+		}
+	}
+	b.Lines = kept
+	b.Index()
+	return 0, true
+}
+
+func (r *run) keyText(k stock.Key) string {
+	s := ""
+	for p, t := range r.book.Codes.Texts(k) {
+		if t == "" {
+			continue
+		}
+		if s != "" {
+			s += ", "
+		}
+		s += []string{"warehouse", "bin", "SKU", "lot", "serial", "holding"}[p] + " " + t
+	}
+	return s
+}
+
+// findFreeze settles the time of the freeze, which movements need.
+func (r *run) findFreeze() {
+	if r.opt.FrozenAt != nil {
+		r.frozen = *r.opt.FrozenAt
+		return
+	}
+	r.frozen = r.stock.At
+	if r.moves == nil {
+		return
+	}
+	name, sheet := r.in.Stock.Name, r.maps.stock.SheetName
+	add := func(row int, text string) {
+		r.problems.Add(layout.Problem{File: name, Sheet: sheet, Row: row, Field: layout.RecordedAt, Kind: "freeze not known", Text: text})
+	}
+	switch {
+	case r.stock.AtRow == 0:
+		add(0, "no row says when the stock was recorded, and movements need it. Add the column or give --frozen-at")
+	case r.stock.NoAtRow > 0:
+		add(r.stock.NoAtRow, "is empty, and movements need it on every row. Fill it or give --frozen-at")
+	}
+	if r.stock.OtherAtRow > 0 {
+		add(r.stock.OtherAtRow, fmt.Sprintf("differs from row %d; movements need the same time on all rows. Give --frozen-at", r.stock.AtRow))
+	}
+}

@@ -1,0 +1,195 @@
+package stock
+
+import (
+	"hash/maphash"
+
+	"wobin/internal/core/code"
+)
+
+// ID is the number of a name among its Names; 0 is always the empty name.
+type ID uint32
+
+// Names gives each different text a number, in the order in which they come. The zero value is ready for use.
+// A million rows hold few different codes, so rows carry numbers and everything that is slow about text is
+// done once for each name.
+type Names struct {
+	texts []string
+	slots []slot
+	last  slot          // the name found last, at hand because rows often repeat it
+	folds map[string]ID // by folded text; ambiguous where several share it
+	arena []byte
+}
+
+const ambiguous = ^ID(0)
+
+// slot holds a short text itself, so that finding a name takes one step into memory rather than four.
+type slot struct {
+	hash   uint32
+	number uint32 // of the name + 1, 0 where the slot is free
+	length uint8  // of a text that stands in short, 255 for a longer one
+	short  [23]byte
+}
+
+var seed = maphash.MakeSeed()
+
+func (n *Names) start() {
+	n.slots = make([]slot, 64)
+	n.texts = append(n.texts, "") // found without a slot
+}
+
+// Len is how many names there are, the empty one included.
+func (n *Names) Len() int { return max(len(n.texts), 1) }
+
+// Text is the name with the number id.
+func (n *Names) Text(id ID) string {
+	if id == 0 {
+		return ""
+	}
+	return n.texts[id]
+}
+
+// Intern gives the number of a text, a new one where it has none yet. The text is taken as it is.
+func (n *Names) Intern(text []byte) ID {
+	if len(text) == 0 {
+		return 0
+	}
+	if n.slots == nil {
+		n.start()
+	}
+	if len(text) == int(n.last.length) && string(n.last.short[:len(text)]) == string(text) {
+		return ID(n.last.number - 1)
+	}
+	h := uint32(maphash.Bytes(seed, text))
+	mask := uint32(len(n.slots) - 1)
+	i := h & mask
+	for ; n.slots[i].number != 0; i = (i + 1) & mask {
+		s := &n.slots[i]
+		if s.hash != h {
+			continue
+		}
+		if s.length < 255 {
+			if string(s.short[:s.length]) != string(text) {
+				continue
+			}
+		} else if n.texts[s.number-1] != string(text) {
+			continue
+		}
+		n.last = *s
+		return ID(s.number - 1)
+	}
+	n.texts, n.folds = append(n.texts, n.keep(text)), nil
+	n.last = newSlot(h, uint32(len(n.texts)), text)
+	n.slots[i] = n.last
+	if len(n.texts)*2 > len(n.slots) {
+		n.grow()
+	}
+	return ID(len(n.texts) - 1)
+}
+
+func newSlot(h, number uint32, text []byte) slot {
+	s := slot{hash: h, number: number, length: 255}
+	if len(text) <= len(s.short) {
+		s.length = uint8(copy(s.short[:], text))
+	}
+	return s
+}
+
+// keep copies a text into a large piece of memory, so that a million names are not a million allocations.
+func (n *Names) keep(text []byte) string {
+	if len(text) > 1024 {
+		return string(text)
+	}
+	if cap(n.arena)-len(n.arena) < len(text) {
+		n.arena = make([]byte, 0, 32<<10)
+	}
+	from := len(n.arena)
+	n.arena = append(n.arena, text...)
+	return bytesAsString(n.arena[from:len(n.arena):len(n.arena)])
+}
+
+func (n *Names) grow() {
+	old := n.slots
+	n.slots = make([]slot, len(old)*4)
+	mask := uint32(len(n.slots) - 1)
+	for _, s := range old {
+		if s.number == 0 {
+			continue
+		}
+		i := s.hash & mask
+		for n.slots[i].number != 0 {
+			i = (i + 1) & mask
+		}
+		n.slots[i] = s
+	}
+}
+
+// Find gives the number of the name that a text stands for: exactly first, else without regard to case where
+// that is unambiguous.
+func (n *Names) Find(text string) (ID, bool) {
+	if text == "" {
+		return 0, true
+	}
+	if n.slots == nil {
+		return 0, false
+	}
+	h := uint32(maphash.String(seed, text))
+	mask := uint32(len(n.slots) - 1)
+	for i := h & mask; n.slots[i].number != 0; i = (i + 1) & mask {
+		if s := &n.slots[i]; s.hash == h && n.texts[s.number-1] == text {
+			return ID(s.number - 1), true
+		}
+	}
+	if n.folds == nil {
+		n.folds = make(map[string]ID, len(n.texts))
+		for i, t := range n.texts[1:] {
+			f := code.Fold(t)
+			if _, twice := n.folds[f]; twice {
+				n.folds[f] = ambiguous
+			} else {
+				n.folds[f] = ID(i + 1)
+			}
+		}
+	}
+	id, ok := n.folds[code.Fold(text)]
+	return id, ok && id != ambiguous
+}
+
+// Adopt finds or adds every name of other and gives, for each of its numbers, the number here. What other holds
+// is resolved against the names that were here before, so the order of other does not matter.
+func (n *Names) Adopt(other *Names) []ID {
+	to := make([]ID, other.Len())
+	var missing []ID
+	for i := 1; i < other.Len(); i++ {
+		id, ok := n.Find(other.texts[i])
+		if to[i] = id; !ok {
+			missing = append(missing, ID(i))
+		}
+	}
+	for _, i := range missing {
+		to[i] = n.Intern([]byte(other.texts[i]))
+	}
+	return to
+}
+
+// Each gives what f makes of each name, by number.
+func (n *Names) Each(f func(text string) string) []string {
+	out := make([]string, n.Len())
+	for i := range out {
+		out[i] = f(n.Text(ID(i)))
+	}
+	return out
+}
+
+// Ranks gives each number's place in natural order.
+func (n *Names) Ranks() []uint32 {
+	order := make([]ID, n.Len())
+	for i := range order {
+		order[i] = ID(i)
+	}
+	sortIDs(order, n)
+	ranks := make([]uint32, n.Len())
+	for r, id := range order {
+		ranks[id] = uint32(r)
+	}
+	return ranks
+}

@@ -1,0 +1,319 @@
+// Package stock holds items' recorded stock and movements as plain values: the key that stock is known by, the
+// lines of a stock file, and how they are found, sorted and rolled forward. It knows nothing of files or records.
+package stock
+
+import (
+	"math/bits"
+	"slices"
+	"sort"
+	"strings"
+	"unsafe"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/quantity"
+)
+
+// Part is one of the six parts of a key.
+type Part int
+
+// The parts of a key, in the order in which lines are sorted (holding last).
+const (
+	Warehouse Part = iota
+	Bin
+	SKU
+	Lot
+	Serial
+	Holding
+	Parts
+)
+
+// Key says which stock is meant: a name's number for each part.
+type Key [Parts]ID
+
+// Codes holds the names of each part of the keys.
+type Codes [Parts]Names
+
+// Texts gives the key's parts as text.
+func (c *Codes) Texts(k Key) (t [Parts]string) {
+	for p := range t {
+		t[p] = c[p].Text(k[p])
+	}
+	return t
+}
+
+// Adopt takes the names of other in and gives how its numbers read here. Each part is resolved for itself.
+func (c *Codes) Adopt(other *Codes) (m Mapping) {
+	for p := range c {
+		m[p] = c[p].Adopt(&other[p])
+	}
+	return m
+}
+
+// Mapping turns the numbers of one Codes into those of another.
+type Mapping [Parts][]ID
+
+// Key turns a key.
+func (m *Mapping) Key(k Key) (out Key) {
+	for p := range k {
+		if k[p] != 0 {
+			out[p] = m[p][k[p]]
+		}
+	}
+	return out
+}
+
+// Line is one recorded row, or a key that only movements or entries know (Row is 0 then).
+type Line struct {
+	Key         Key
+	Recorded    quantity.Quantity
+	Reserved    quantity.Quantity
+	Cost        quantity.Cost
+	Unit        ID
+	Description ID
+	recordID    uint32
+	recordLen   uint32
+	Row         int32 // of the file, 0 where there is none
+	Costed      bool  // Cost is known
+	HasReserved bool
+}
+
+// Book is the recorded stock of one file, or of one frozen count.
+type Book struct {
+	Codes        Codes
+	Units        Names
+	Descriptions Names
+	Lines        []Line
+
+	records []byte
+	slots   []uint32 // line + 1, by key
+	last    int      // the line found last
+}
+
+// SetRecordID keeps the record system's own identifier with a line.
+func (b *Book) SetRecordID(l *Line, id []byte) {
+	l.recordID, l.recordLen = uint32(len(b.records)), uint32(len(id))
+	b.records = append(b.records, id...)
+}
+
+// RecordID gives it back.
+func (b *Book) RecordID(l *Line) string {
+	return bytesAsString(b.records[l.recordID : l.recordID+l.recordLen])
+}
+
+// Find gives the place of the line with this key, -1 where there is none.
+func (b *Book) Find(k Key) int {
+	if len(b.slots) == 0 {
+		return -1
+	}
+	// Sheets follow the stock's own order, so the line behind the one found last is mostly the next one wanted.
+	if b.last++; b.last < len(b.Lines) && b.Lines[b.last].Key == k {
+		return b.last
+	}
+	mask := uint32(len(b.slots) - 1)
+	for i := k.hash() & mask; b.slots[i] != 0; i = (i + 1) & mask {
+		if l := b.slots[i] - 1; b.Lines[l].Key == k {
+			b.last = int(l)
+			return b.last
+		}
+	}
+	return -1
+}
+
+// Index makes the lines findable. It gives, for each line whose key an earlier one has, both places.
+func (b *Book) Index() (doubles [][2]int) {
+	size := 64
+	for size < len(b.Lines)*2 {
+		size *= 2
+	}
+	b.slots = make([]uint32, size)
+	mask := uint32(size - 1)
+	for n := range b.Lines {
+		k := b.Lines[n].Key
+		i := k.hash() & mask
+		for ; b.slots[i] != 0; i = (i + 1) & mask {
+			if first := b.slots[i] - 1; b.Lines[first].Key == k {
+				doubles = append(doubles, [2]int{int(first), n})
+				break
+			}
+		}
+		if b.slots[i] == 0 {
+			b.slots[i] = uint32(n + 1)
+		}
+	}
+	return doubles
+}
+
+// Ensure gives the place of the line with this key; where there is none it adds one that has no recorded row.
+func (b *Book) Ensure(k Key) int {
+	if n := b.Find(k); n >= 0 {
+		return n
+	}
+	b.Lines = append(b.Lines, Line{Key: k})
+	if len(b.Lines)*2 > len(b.slots) {
+		b.Index()
+	} else {
+		mask := uint32(len(b.slots) - 1)
+		i := k.hash() & mask
+		for b.slots[i] != 0 {
+			i = (i + 1) & mask
+		}
+		b.slots[i] = uint32(len(b.Lines))
+	}
+	return len(b.Lines) - 1
+}
+
+func (k Key) hash() uint32 {
+	h := uint64(k[0])<<32 | uint64(k[1])
+	h = (h ^ uint64(k[2])<<20 ^ uint64(k[3])<<7) * 0x9e3779b97f4a7c15
+	h ^= h >> 29
+	h = (h ^ uint64(k[4])<<32 ^ uint64(k[5])) * 0xbf58476d1ce4e5b9
+	return uint32(h >> 32)
+}
+
+// Order gives the places of the lines sorted by warehouse, bin, SKU, lot, serial and holding in natural order.
+// Codes are ranked once, then lines are sorted by counting, the last part first.
+func (b *Book) Order() []uint32 {
+	order := make([]uint32, len(b.Lines))
+	for i := range order {
+		order[i] = uint32(i)
+	}
+	var ranks [Parts][]uint32
+	done := make(chan struct{}, Parts)
+	for p := range ranks {
+		go func() {
+			if b.Codes[p].Len() > 1 {
+				ranks[p] = b.Codes[p].Ranks()
+			}
+			done <- struct{}{}
+		}()
+	}
+	for range ranks {
+		<-done
+	}
+	// Mostly all ranks of a key fit one number, which is then sorted digit by digit without looking at the lines
+	// again; else part by part.
+	type packed struct {
+		key  uint64
+		line uint32
+	}
+	parts := []Part{Warehouse, Bin, SKU, Lot, Serial, Holding}
+	for len(parts) > 0 {
+		var take []Part // from the last part forward, as many as fit
+		width := 0
+		for len(parts) > 0 {
+			p := parts[len(parts)-1]
+			if ranks[p] != nil {
+				w := bits.Len(uint(len(ranks[p]) - 1))
+				if width+w > 64 {
+					break
+				}
+				width += w
+				take = append(take, p)
+			}
+			parts = parts[:len(parts)-1]
+		}
+		now, then := make([]packed, len(order)), make([]packed, len(order))
+		for i, n := range order {
+			k, shift := uint64(0), 0
+			for _, p := range take {
+				k |= uint64(ranks[p][b.Lines[n].Key[p]]) << shift
+				shift += bits.Len(uint(len(ranks[p]) - 1))
+			}
+			now[i] = packed{k, n}
+		}
+		for shift := 0; shift < width; shift += 11 {
+			var starts [2049]uint32
+			for i := range now {
+				starts[now[i].key>>shift&2047+1]++
+			}
+			for i := 1; i < len(starts); i++ {
+				starts[i] += starts[i-1]
+			}
+			for i := range now {
+				d := now[i].key >> shift & 2047
+				then[starts[d]] = now[i]
+				starts[d]++
+			}
+			now, then = then, now
+		}
+		for i := range now {
+			order[i] = now[i].line
+		}
+	}
+	return order
+}
+
+// CostOf finds the unit cost for keys without a recorded row: the SKU's where it is the same on all its rows in
+// that warehouse, else where it is the same on all its rows. The item's own cost is the caller's to know.
+type CostOf struct {
+	inWarehouse map[[2]ID]agreed
+	anywhere    map[ID]agreed
+}
+
+type agreed struct {
+	cost  quantity.Cost
+	known bool
+}
+
+// Costs gathers the costs of the recorded rows of the SKUs that are asked for.
+func (b *Book) Costs(wanted map[ID]bool) CostOf {
+	c := CostOf{map[[2]ID]agreed{}, map[ID]agreed{}}
+	for i := range b.Lines {
+		l := &b.Lines[i]
+		if l.Row == 0 || !wanted[l.Key[SKU]] {
+			continue
+		}
+		now := agreed{l.Cost, l.Costed}
+		agree(c.inWarehouse, [2]ID{l.Key[Warehouse], l.Key[SKU]}, now)
+		agree(c.anywhere, l.Key[SKU], now)
+	}
+	return c
+}
+
+func agree[K comparable](m map[K]agreed, k K, now agreed) {
+	if before, seen := m[k]; seen && before != now {
+		now = agreed{}
+	}
+	m[k] = now
+}
+
+// For gives the cost for a key without a row; ok is false where the rows do not agree on one.
+func (c CostOf) For(k Key) (quantity.Cost, bool) {
+	if a := c.inWarehouse[[2]ID{k[Warehouse], k[SKU]}]; a.known {
+		return a.cost, true
+	}
+	a := c.anywhere[k[SKU]]
+	return a.cost, a.known
+}
+
+// Movement is a change of recorded stock at a time.
+type Movement struct {
+	Quantity quantity.Quantity // signed
+	At       int64             // Unix time in nanoseconds
+}
+
+// SortMovements puts movements in the order of time.
+func SortMovements(m []Movement) {
+	sort.SliceStable(m, func(i, j int) bool { return m[i].At < m[j].At })
+}
+
+// Moved sums the movements with after < time ≤ upTo. The order of the movements does not matter.
+func Moved(m []Movement, after, upTo int64) (sum quantity.Quantity) {
+	for _, x := range m {
+		if x.At > after && x.At <= upTo {
+			sum += x.Quantity
+		}
+	}
+	return sum
+}
+
+func sortIDs(ids []ID, n *Names) {
+	keys := make([]string, n.Len())
+	for i := 1; i < n.Len(); i++ {
+		keys[i] = code.SortKey(n.texts[i])
+	}
+	slices.SortFunc(ids, func(a, b ID) int { return strings.Compare(keys[a], keys[b]) })
+}
+
+// bytesAsString gives bytes that are never written again as a string without copying them.
+func bytesAsString(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }

@@ -1,0 +1,191 @@
+// Package tabular reads and writes tables with true positions: delimited text and workbooks.
+//
+// A File says what was taken for granted about it (kind, encoding, delimiter, sheets); its Rows give cells with
+// the row numbers that a spreadsheet shows. The package does not know what the columns mean.
+package tabular
+
+import (
+	"archive/zip"
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+)
+
+// Limits on what is read. A file beyond them is refused with a clear word rather than cut.
+const (
+	MaxColumns  = 2_000
+	MaxCell     = 1 << 16 // bytes in one cell
+	MaxRow      = 1 << 20 // bytes in one row
+	MaxUnpacked = 2 << 30 // bytes of one part of a workbook, unpacked
+)
+
+// Kind is the sort of file.
+type Kind string
+
+// The kinds of file that are read.
+const (
+	Text     Kind = "delimited text"
+	Workbook Kind = "workbook"
+)
+
+// File is a table file whose form is known. It reads from an io.ReaderAt and holds no rows.
+type File struct {
+	Name    string   // as it stands in messages
+	Kind    Kind     //
+	Dialect Dialect  // of delimited text
+	Sheets  []string // of a workbook, in their order; one empty name for delimited text
+
+	at   io.ReaderAt
+	size int64
+	book *workbook
+}
+
+// Error is a file that cannot be read as a table: what is wrong and what to do.
+type Error struct {
+	File, Sheet string
+	Row         int // 0 where it is the file as a whole
+	Text        string
+}
+
+// Error gives file, sheet and row in front of the text.
+func (e *Error) Error() string { return Where(e.File, e.Sheet, e.Row) + " " + e.Text }
+
+// Where prints a position as messages do: "stock.csv:17:", "book.xlsx:Sheet2:17:", "stock.csv:".
+func Where(file, sheet string, row int) string {
+	s := file
+	if sheet != "" {
+		s += ":" + sheet
+	}
+	if row > 0 {
+		s += fmt.Sprintf(":%d", row)
+	}
+	return s + ":"
+}
+
+// Options say what the person settled about a file; zero values are found out.
+type Options struct {
+	Delimiter byte
+	Encoding  Encoding
+}
+
+var signatures = []struct{ start, text string }{
+	{"%PDF", "is a PDF. Export the table as delimited text or as a workbook (.xlsx) and drop that"},
+	{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "is a workbook in the old binary form or locked by a password. Save it as .xlsx without a password, or as delimited text"},
+	{"\x89PNG", "is a picture, not a table"},
+	{"\xff\xd8\xff", "is a picture, not a table"},
+	{"\x1f\x8b", "is packed with gzip. Unpack it and drop the file inside"},
+	{"Rar!", "is an archive. Unpack it and drop the file inside"},
+	{"7z\xbc\xaf", "is an archive. Unpack it and drop the file inside"},
+	{"SQLite format 3\x00", "is a database, not a table. Export the table as delimited text"},
+	{"{\\rtf", "is a text document, not a table"},
+	{"\x7fELF", "is a program, not a table"},
+}
+
+// Open finds out what a file is. It errs with *Error where the file is no table, empty, or of a form that is
+// not read; the error says what to do.
+func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
+	f := &File{Name: name, at: at, size: size}
+	if size == 0 {
+		return nil, &Error{File: name, Text: "is empty. There is nothing to read"}
+	}
+	head := make([]byte, min(size, 64<<10))
+	n, err := at.ReadAt(head, 0)
+	if err != nil && !errors.Is(err, io.EOF) {
+		return nil, &Error{File: name, Text: "could not be read: " + err.Error()}
+	}
+	head = head[:n]
+	for _, s := range signatures {
+		if bytes.HasPrefix(head, []byte(s.start)) {
+			return nil, &Error{File: name, Text: s.text}
+		}
+	}
+	if bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte("PK\x05\x06")) {
+		z, err := zip.NewReader(at, size)
+		if err != nil {
+			return nil, &Error{File: name, Text: "is a damaged workbook or archive (" + err.Error() + "). Save or export it again"}
+		}
+		f.Kind = Workbook
+		if f.book, err = openWorkbook(z, size); err != nil {
+			return nil, &Error{File: name, Text: err.Error()}
+		}
+		f.Sheets = f.book.names
+		return f, nil
+	}
+	f.Kind, f.Sheets = Text, []string{""}
+	if f.Dialect, err = detectDialect(at, size, head, opt); err != nil {
+		return nil, &Error{File: name, Text: err.Error()}
+	}
+	return f, nil
+}
+
+// Rows reads the rows of a sheet (0 for delimited text) from the top. Close it after use.
+func (f *File) Rows(sheet int) (*Rows, error) {
+	r := &Rows{file: f.Name, size: f.size}
+	if sheet >= 0 && sheet < len(f.Sheets) {
+		r.sheet = f.Sheets[sheet]
+	}
+	var err error
+	if f.Kind == Workbook {
+		r.src, err = f.book.rows(sheet)
+	} else {
+		r.src, err = f.textRows()
+	}
+	if err != nil {
+		return nil, &Error{File: f.Name, Sheet: r.sheet, Text: err.Error()}
+	}
+	return r, nil
+}
+
+// Rows walks over the rows of a sheet. Rows that hold nothing at all are passed over, but counted.
+type Rows struct {
+	file, sheet string
+	size        int64
+	src         rowSource
+	err         error
+}
+
+type rowSource interface {
+	// next gives the number of the row and its cells, valid until the next call; io.EOF at the end.
+	next() (row int, cells [][]byte, err error)
+	// read tells how many bytes of the file were taken so far.
+	read() int64
+	close() error
+}
+
+// Next gives the next row: its number as a spreadsheet shows it, from 1, and its cells, which are valid until
+// the next call. ok is false at the end or after an error, which Err gives.
+func (r *Rows) Next() (row int, cells [][]byte, ok bool) {
+	if r.err != nil {
+		return 0, nil, false
+	}
+	row, cells, err := r.src.next()
+	if err != nil {
+		if err != io.EOF {
+			var e *Error
+			if !errors.As(err, &e) {
+				e = &Error{Row: row, Text: err.Error()}
+			}
+			e.File, e.Sheet = r.file, r.sheet
+			r.err = e
+		} else {
+			r.err = io.EOF
+		}
+		return 0, nil, false
+	}
+	return row, cells, true
+}
+
+// Err is the *Error that ended the rows, nil at their proper end.
+func (r *Rows) Err() error {
+	if r.err == io.EOF {
+		return nil
+	}
+	return r.err
+}
+
+// Progress is the part of the file that was read, from 0 to 1.
+func (r *Rows) Progress() float64 { return float64(r.src.read()) / float64(max(r.size, 1)) }
+
+// Close ends the reading.
+func (r *Rows) Close() error { return r.src.close() }

@@ -1,0 +1,608 @@
+package tabular
+
+import (
+	"archive/zip"
+	"bufio"
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+
+	"wobin/internal/core/quantity"
+)
+
+// workbook is an Office Open XML workbook (ECMA-376, part 1), read as a stream: only the shared texts are held.
+// The reading is our own because cells must keep their kind (a date is not the number it is stored as) and
+// their true position, and because what unpacks without end must stop early.
+type workbook struct {
+	zip    *zip.Reader
+	names  []string
+	parts  []string
+	shared []string
+	dates  []bool // by cell format
+	epoch  time.Time
+	packed int64
+}
+
+var errUnpacks = fmt.Errorf("unpacks to more than a workbook of this size can hold, which no honest table does. Export the table as delimited text instead")
+
+func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
+	w := &workbook{zip: z, packed: packed, epoch: time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)}
+	var doc struct {
+		Pr struct {
+			Date1904 string `xml:"date1904,attr"`
+		} `xml:"workbookPr"`
+		Sheets []struct {
+			Name string `xml:"name,attr"`
+			ID   string `xml:"http://schemas.openxmlformats.org/officeDocument/2006/relationships id,attr"`
+			ID2  string `xml:"http://purl.oclc.org/ooxml/officeDocument/relationships id,attr"`
+		} `xml:"sheets>sheet"`
+	}
+	if w.find("xl/workbook.xml") == nil {
+		if w.find("content.xml") != nil {
+			return nil, errors.New("is an OpenDocument file. Save it as .xlsx or as delimited text")
+		}
+		if w.find("xl/workbook.bin") != nil {
+			return nil, errors.New("is a binary workbook (.xlsb). Save it as .xlsx or as delimited text")
+		}
+		return nil, errors.New("is an archive, not a workbook. Unpack it and drop the files inside")
+	}
+	if err := w.decode("xl/workbook.xml", &doc); err != nil {
+		return nil, err
+	}
+	if doc.Pr.Date1904 == "1" || doc.Pr.Date1904 == "true" {
+		w.epoch = time.Date(1904, 1, 1, 0, 0, 0, 0, time.UTC)
+	}
+	var rels struct {
+		Rel []struct {
+			ID     string `xml:"Id,attr"`
+			Target string `xml:"Target,attr"`
+			Type   string `xml:"Type,attr"`
+		} `xml:"Relationship"`
+	}
+	if err := w.decode("xl/_rels/workbook.xml.rels", &rels); err != nil {
+		return nil, err
+	}
+	target := map[string]string{}
+	sharedPart, stylePart := "", ""
+	for _, r := range rels.Rel {
+		p := path.Join("xl", r.Target)
+		if strings.HasPrefix(r.Target, "/") {
+			p = r.Target[1:]
+		}
+		switch {
+		case strings.HasSuffix(r.Type, "/worksheet"):
+			target[r.ID] = p
+		case strings.HasSuffix(r.Type, "/sharedStrings"):
+			sharedPart = p
+		case strings.HasSuffix(r.Type, "/styles"):
+			stylePart = p
+		}
+	}
+	for _, s := range doc.Sheets {
+		if p := target[s.ID+s.ID2]; p != "" && w.find(p) != nil {
+			w.names, w.parts = append(w.names, s.Name), append(w.parts, p)
+		}
+	}
+	if len(w.names) == 0 {
+		return nil, errors.New("is a workbook without a sheet. Export it again")
+	}
+	if err := w.readStyles(stylePart); err != nil {
+		return nil, err
+	}
+	return w, w.readShared(sharedPart)
+}
+
+func (w *workbook) find(name string) *zip.File {
+	for _, f := range w.zip.File {
+		if strings.EqualFold(f.Name, name) {
+			return f
+		}
+	}
+	return nil
+}
+
+// open unpacks a part, refusing one that grows out of all proportion.
+func (w *workbook) open(name string) (io.ReadCloser, error) {
+	f := w.find(name)
+	if f == nil {
+		return nil, fmt.Errorf("is a damaged workbook: it lacks its part %s", name)
+	}
+	if f.UncompressedSize64 > MaxUnpacked {
+		return nil, errUnpacks
+	}
+	r, err := f.Open()
+	if err != nil {
+		return nil, fmt.Errorf("is a damaged workbook: %w", err)
+	}
+	limit := int64(MaxUnpacked)
+	if most := w.packed*400 + (32 << 20); most < limit {
+		limit = most
+	}
+	return &bounded{r, limit}, nil
+}
+
+type bounded struct {
+	io.ReadCloser
+	left int64
+}
+
+func (b *bounded) Read(p []byte) (int, error) {
+	if b.left <= 0 {
+		return 0, errUnpacks
+	}
+	if int64(len(p)) > b.left {
+		p = p[:b.left]
+	}
+	n, err := b.ReadCloser.Read(p)
+	b.left -= int64(n)
+	return n, err
+}
+
+func (w *workbook) decode(name string, into any) error {
+	r, err := w.open(name)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	if err := xml.NewDecoder(io.LimitReader(r, 64<<20)).Decode(into); err != nil {
+		return fmt.Errorf("is a damaged workbook: %s: %w", name, err)
+	}
+	return nil
+}
+
+func (w *workbook) readStyles(part string) error {
+	if part == "" || w.find(part) == nil {
+		return nil
+	}
+	var doc struct {
+		Formats []struct {
+			ID   int    `xml:"numFmtId,attr"`
+			Code string `xml:"formatCode,attr"`
+		} `xml:"numFmts>numFmt"`
+		Cells []struct {
+			ID int `xml:"numFmtId,attr"`
+		} `xml:"cellXfs>xf"`
+	}
+	if err := w.decode(part, &doc); err != nil {
+		return err
+	}
+	custom := map[int]bool{}
+	for _, f := range doc.Formats {
+		custom[f.ID] = isDateFormat(f.Code)
+	}
+	for _, c := range doc.Cells {
+		date, known := custom[c.ID]
+		w.dates = append(w.dates, date || (!known && (c.ID >= 14 && c.ID <= 22 || c.ID >= 27 && c.ID <= 36 || c.ID >= 45 && c.ID <= 47 || c.ID >= 50 && c.ID <= 58)))
+	}
+	return nil
+}
+
+// isDateFormat tells whether a number format shows a date or time: one of its letters outside of quotes,
+// brackets and escapes.
+func isDateFormat(f string) bool {
+	for i := 0; i < len(f); i++ {
+		switch c := f[i]; c {
+		case '\\', '_', '*':
+			i++
+		case '"':
+			if j := strings.IndexByte(f[i+1:], '"'); j >= 0 {
+				i += j + 1
+			}
+		case '[':
+			if j := strings.IndexByte(f[i:], ']'); j >= 0 {
+				switch strings.ToLower(f[i+1 : i+j]) {
+				case "h", "hh", "m", "mm", "s", "ss":
+					return true
+				}
+				i += j
+			}
+		case 'd', 'D', 'm', 'M', 'y', 'Y', 'h', 'H', 's', 'S':
+			return true
+		}
+	}
+	return false
+}
+
+func (w *workbook) readShared(part string) error {
+	if part == "" || w.find(part) == nil {
+		return nil
+	}
+	r, err := w.open(part)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	x := newScanner(r)
+	var text []byte
+	total, take, phonetic := 0, false, false
+	for {
+		name, _, end, err := x.tag()
+		if err == io.EOF {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		switch string(name) {
+		case "si":
+			if end {
+				if total += len(text) + 16; total > 1<<30 {
+					return errUnpacks
+				}
+				w.shared, text = append(w.shared, string(text)), text[:0]
+			}
+		case "rPh":
+			phonetic = !end
+		case "t":
+			take = !end && !phonetic
+			if take {
+				if text, err = x.text(text); err != nil {
+					return err
+				}
+			}
+		}
+	}
+}
+
+// sheetReader walks over the cells of one sheet.
+type sheetReader struct {
+	book  *workbook
+	body  io.ReadCloser
+	x     *scanner
+	row   int
+	cells [][]byte
+	arena []byte
+	spans []span
+}
+
+type span struct{ column, from, to int }
+
+func (w *workbook) rows(sheet int) (rowSource, error) {
+	if sheet < 0 || sheet >= len(w.parts) {
+		return nil, fmt.Errorf("has no sheet number %d", sheet+1)
+	}
+	body, err := w.open(w.parts[sheet])
+	if err != nil {
+		return nil, err
+	}
+	return &sheetReader{book: w, body: body, x: newScanner(body)}, nil
+}
+
+func (s *sheetReader) close() error { return s.body.Close() }
+
+// read guesses the packed bytes from the unpacked ones; it only feeds the progress.
+func (s *sheetReader) read() int64 { return min(s.x.taken/8, s.book.packed) }
+
+func (s *sheetReader) next() (int, [][]byte, error) {
+	for {
+		name, attrs, end, err := s.x.tag()
+		if err != nil {
+			return s.row + 1, nil, err
+		}
+		if end || string(name) != "row" {
+			continue
+		}
+		s.row++
+		if v := attribute(attrs, "r"); v != nil {
+			if n, err := strconv.Atoi(string(v)); err == nil && n >= s.row {
+				s.row = n
+			}
+		}
+		if attrs != nil && bytes.HasSuffix(attrs, []byte("/")) {
+			continue
+		}
+		if err := s.readCells(); err != nil {
+			return s.row, nil, err
+		}
+		if len(s.cells) > 0 {
+			return s.row, s.cells, nil
+		}
+	}
+}
+
+func (s *sheetReader) readCells() error {
+	s.arena, s.spans = s.arena[:0], s.spans[:0]
+	column := -1
+	for {
+		name, attrs, end, err := s.x.tag()
+		if err == io.EOF {
+			return errors.New("the workbook breaks off in this row. Save or export it again")
+		}
+		if err != nil {
+			return err
+		}
+		if end && string(name) == "row" {
+			break
+		}
+		if end || string(name) != "c" {
+			continue
+		}
+		column++
+		if ref := attribute(attrs, "r"); ref != nil {
+			if n := columnOf(ref); n >= column {
+				column = n
+			}
+		}
+		if column >= MaxColumns {
+			return fmt.Errorf("has more than %d columns", MaxColumns)
+		}
+		if bytes.HasSuffix(attrs, []byte("/")) {
+			continue
+		}
+		kind := string(attribute(attrs, "t"))
+		style, _ := strconv.Atoi(string(attribute(attrs, "s")))
+		from := len(s.arena)
+		if err := s.readValue(kind, style); err != nil {
+			return err
+		}
+		if len(s.arena)-from > MaxCell {
+			return fmt.Errorf("the cell in column %s is longer than %d bytes", ColumnName(column), MaxCell)
+		}
+		if len(s.arena) > from {
+			s.spans = append(s.spans, span{column, from, len(s.arena)})
+		}
+	}
+	s.cells = s.cells[:0]
+	for _, sp := range s.spans {
+		for len(s.cells) < sp.column {
+			s.cells = append(s.cells, nil)
+		}
+		s.cells = append(s.cells, s.arena[sp.from:sp.to:sp.to])
+	}
+	return nil
+}
+
+// readValue reads up to the end of the cell and appends its text to the arena.
+func (s *sheetReader) readValue(kind string, style int) error {
+	for {
+		name, attrs, end, err := s.x.tag()
+		if err == io.EOF {
+			return errors.New("the workbook breaks off in this row. Save or export it again")
+		}
+		if err != nil {
+			return err
+		}
+		if end && string(name) == "c" {
+			return nil
+		}
+		if end || bytes.HasSuffix(attrs, []byte("/")) {
+			continue
+		}
+		switch string(name) {
+		case "v":
+			from := len(s.arena)
+			if s.arena, err = s.x.text(s.arena); err != nil {
+				return err
+			}
+			v := string(s.arena[from:])
+			s.arena = append(s.arena[:from], s.book.shown(v, kind, style)...)
+		case "t": // inline text
+			if s.arena, err = s.x.text(s.arena); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// shown gives the text of a stored value: shared texts by their number, dates as dates, numbers at 15 digits.
+func (w *workbook) shown(v, kind string, style int) string {
+	switch kind {
+	case "s":
+		n, err := strconv.Atoi(v)
+		if err != nil || n < 0 || n >= len(w.shared) {
+			return "#REF!"
+		}
+		return w.shared[n]
+	case "str", "e", "d", "inlineStr":
+		return v
+	case "b":
+		if v == "1" {
+			return "TRUE"
+		}
+		return "FALSE"
+	}
+	if style >= 0 && style < len(w.dates) && w.dates[style] {
+		if f, err := strconv.ParseFloat(v, 64); err == nil && f >= 0 && f < 2_958_466 {
+			t := w.epoch.Add(time.Duration(int64(f*86_400+0.5)) * time.Second)
+			if t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 && f >= 1 {
+				return t.Format("2006-01-02")
+			}
+			return t.Format("2006-01-02 15:04:05")
+		}
+	}
+	if text, ok := quantity.FromFloatText(v); ok {
+		return text
+	}
+	return v
+}
+
+func columnOf(ref []byte) int {
+	n := 0
+	for _, c := range ref {
+		if c < 'A' || c > 'Z' || n > 1<<20 {
+			break
+		}
+		n = n*26 + int(c-'A') + 1
+	}
+	return n - 1
+}
+
+// scanner finds tags and texts in XML without building a tree. It resolves the five named entities and
+// character references, and follows no outside ones.
+type scanner struct {
+	r     *bufio.Reader
+	taken int64
+	held  []byte
+}
+
+func newScanner(r io.Reader) *scanner { return &scanner{r: bufio.NewReaderSize(r, 256<<10)} }
+
+func (x *scanner) until(b byte) ([]byte, error) {
+	x.held = x.held[:0]
+	for {
+		part, err := x.r.ReadSlice(b)
+		x.taken += int64(len(part))
+		if err == nil && len(x.held) == 0 {
+			return part, nil
+		}
+		if x.held = append(x.held, part...); len(x.held) > MaxRow {
+			return nil, errors.New("is a damaged workbook: a part without marks is too long")
+		}
+		if err == nil {
+			return x.held, nil
+		}
+		if err != bufio.ErrBufferFull {
+			if err == io.EOF {
+				return nil, io.EOF
+			}
+			return nil, wrapUnpack(err)
+		}
+	}
+}
+
+func wrapUnpack(err error) error {
+	if errors.Is(err, errUnpacks) {
+		return errUnpacks
+	}
+	return fmt.Errorf("is a damaged workbook: %w", err)
+}
+
+// tag gives the next tag: its name without a prefix, what stands behind the name (ending in "/" where the
+// element is empty), and whether it is a closing tag.
+func (x *scanner) tag() (name, attrs []byte, end bool, err error) {
+	for {
+		for { // to the next mark, however far
+			part, err := x.r.ReadSlice('<')
+			x.taken += int64(len(part))
+			if err == nil {
+				break
+			}
+			if err != bufio.ErrBufferFull {
+				if err == io.EOF {
+					return nil, nil, false, io.EOF
+				}
+				return nil, nil, false, wrapUnpack(err)
+			}
+		}
+		body, err := x.until('>')
+		if err == io.EOF {
+			return nil, nil, false, errors.New("is a damaged workbook: a mark is left open")
+		}
+		if err != nil {
+			return nil, nil, false, err
+		}
+		body = body[:len(body)-1]
+		if len(body) == 0 || body[0] == '?' || body[0] == '!' {
+			continue
+		}
+		if body[0] == '/' {
+			end, body = true, body[1:]
+		}
+		n := bytes.IndexAny(body, " \t\r\n/")
+		if n < 0 {
+			n = len(body)
+		}
+		name, attrs = body[:n], body[n:]
+		if c := bytes.LastIndexByte(name, ':'); c >= 0 {
+			name = name[c+1:]
+		}
+		return name, attrs, end, nil
+	}
+}
+
+// text appends what stands before the next mark to b.
+func (x *scanner) text(b []byte) ([]byte, error) {
+	for {
+		part, err := x.r.ReadSlice('<')
+		x.taken += int64(len(part))
+		if err == nil {
+			_ = x.r.UnreadByte()
+			return unescape(append(b, part[:len(part)-1]...), len(b)), nil
+		}
+		if b = append(b, part...); len(b) > MaxRow {
+			return b, errors.New("is a damaged workbook: a text is too long")
+		}
+		if err == io.EOF {
+			return b, errors.New("is a damaged workbook: it breaks off in a text")
+		}
+		if err != bufio.ErrBufferFull {
+			return b, wrapUnpack(err)
+		}
+	}
+}
+
+// unescape resolves references in b from the given place on.
+func unescape(b []byte, from int) []byte {
+	if bytes.IndexByte(b[from:], '&') < 0 {
+		return b
+	}
+	out := b[:from]
+	in := bytes.Clone(b[from:])
+	for i := 0; i < len(in); i++ {
+		if in[i] != '&' {
+			out = append(out, in[i])
+			continue
+		}
+		semi := bytes.IndexByte(in[i:], ';')
+		if semi < 0 || semi > 12 {
+			out = append(out, '&')
+			continue
+		}
+		ref := string(in[i+1 : i+semi])
+		i += semi
+		switch {
+		case ref == "amp":
+			out = append(out, '&')
+		case ref == "lt":
+			out = append(out, '<')
+		case ref == "gt":
+			out = append(out, '>')
+		case ref == "quot":
+			out = append(out, '"')
+		case ref == "apos":
+			out = append(out, '\'')
+		case strings.HasPrefix(ref, "#"):
+			base, digits := 10, ref[1:]
+			if strings.HasPrefix(digits, "x") {
+				base, digits = 16, digits[1:]
+			}
+			if n, err := strconv.ParseUint(digits, base, 21); err == nil {
+				out = append(out, string(rune(n))...)
+			}
+		}
+	}
+	return out
+}
+
+// attribute gives the value of an attribute, nil where it is not there.
+func attribute(attrs []byte, name string) []byte {
+	for i := 0; i < len(attrs); {
+		j := bytes.IndexByte(attrs[i:], '=')
+		if j < 0 {
+			return nil
+		}
+		key := bytes.TrimSpace(attrs[i : i+j])
+		i += j + 1
+		for i < len(attrs) && attrs[i] != '"' && attrs[i] != '\'' {
+			i++
+		}
+		if i >= len(attrs) {
+			return nil
+		}
+		k := bytes.IndexByte(attrs[i+1:], attrs[i])
+		if k < 0 {
+			return nil
+		}
+		if string(key) == name {
+			return attrs[i+1 : i+1+k]
+		}
+		i += k + 2
+	}
+	return nil
+}
