@@ -1,0 +1,356 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/tabular"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// Clock is the time of the scenario while it is being made.
+type Clock struct{ Now time.Time }
+
+// Time gives it.
+func (c *Clock) Time() time.Time { return c.Now }
+
+// People of the demo: name, sign-in name and role. The password of each is demo.
+var People = [][3]string{{"Ida Fenn", "ida", "controller"}, {"Bram Tolley", "bram", "counter"}, {"Mette Quill", "mette", "approver"}, {"Oskar Lund", "oskar", "viewer"}}
+
+type builder struct {
+	ctx   context.Context
+	desk  *desk.Desk
+	clock *Clock
+	s     *Scenario
+	ida   desk.Person
+	try   map[string][]byte
+}
+
+// Build fills an empty data folder with the scenario, through the desk: items and stock taken in, one count
+// finished, one in the middle of counting, and files to try with in the folder's try.
+func Build(ctx context.Context, dir string) error {
+	st, err := store.Open(dir)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	b := &builder{ctx: ctx, clock: &Clock{}, s: New(7), try: map[string][]byte{}}
+	b.desk = desk.New(st, b.clock.Time)
+	b.clock.Now = loftFreeze.Add(-time.Hour)
+	for i, p := range People {
+		made, err := b.desk.AddDemoPerson(ctx, p[0], p[1], p[2])
+		if err != nil {
+			return err
+		}
+		if i == 0 {
+			b.ida = made
+		}
+	}
+	for _, step := range []func() error{b.loft, b.quay, b.files} {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	if err := os.MkdirAll(filepath.Join(dir, "try"), 0o755); err != nil {
+		return err
+	}
+	for name, data := range b.try {
+		if err := os.WriteFile(filepath.Join(dir, "try", name), data, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// take takes a file in as a person does, leaving out what is refused.
+func (b *builder) take(name string, data []byte) (desk.TakenIn, error) {
+	d, err := b.desk.Upload(b.ctx, b.ida, name, bytes.NewReader(data), desk.Choices{Zone: "UTC"})
+	if err != nil {
+		return desk.TakenIn{}, fmt.Errorf("%s: %w", name, err)
+	}
+	if d.Blocked != "" || len(d.Problems) > 0 {
+		return desk.TakenIn{}, fmt.Errorf("%s: %s %+v", name, d.Blocked, d.Problems)
+	}
+	return b.desk.TakeIn(b.ctx, b.ida, d.ID, "", d.Effect.Refused)
+}
+
+func (b *builder) sheet(count int64, number int) ([]byte, error) {
+	_, text, err := b.desk.WriteSheet(b.ctx, b.ida, count, number, desk.AsText)
+	return text, err
+}
+
+func (b *builder) warehouse(code string) (int64, error) {
+	all, err := b.desk.Warehouses(b.ctx, b.ida)
+	for _, w := range all {
+		if w.Code == code {
+			return w.ID, nil
+		}
+	}
+	return 0, fmt.Errorf("warehouse %s: %w", code, err)
+}
+
+// loft takes in items and the stock of two warehouses, and carries the loft's count to its end.
+func (b *builder) loft() error {
+	if _, err := b.take("items-2026-09.csv", b.s.ItemFile()); err != nil {
+		return err
+	}
+	b.clock.Now = loftFreeze.Add(10 * time.Minute)
+	if _, err := b.take("stock-loft-yard-2026-09-14.csv", b.s.StockFile(loftFreeze, b.s.of("LOFT", "YARD"))); err != nil {
+		return err
+	}
+	house, err := b.warehouse("LOFT")
+	if err != nil {
+		return err
+	}
+	two := quantity.Quantity(2 * quantity.Scale)
+	c, err := b.desk.Freeze(b.ctx, b.ida, desk.NewCount{Name: "Loft, September count", Scope: desk.Scope{Warehouse: house}, Rows: 60, TolerancePercent: &two})
+	if err != nil {
+		return err
+	}
+	for n := 1; n <= c.Sheets; n++ {
+		who := []string{"Bram Tolley", "Sunna Vik", "Jory Penn"}[n%3]
+		if err := b.desk.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
+			return err
+		}
+		text, err := b.sheet(c.ID, n)
+		if err != nil {
+			return err
+		}
+		from := loftFreeze.Add(2*time.Hour + time.Duration(n)*20*time.Minute)
+		if text, err = b.s.Fill(text, from, from.Add(70*time.Minute), who, nil); err != nil {
+			return err
+		}
+		b.clock.Now = from.Add(2 * time.Hour)
+		if _, err := b.take(fmt.Sprintf("loft sheet %d.csv", n), text); err != nil {
+			return err
+		}
+	}
+	b.clock.Now = loftFreeze.Add(30 * time.Hour)
+	if err := b.decide(c.ID, 1); err != nil {
+		return err
+	}
+	v, err := b.desk.PreviewPosting(b.ctx, b.ida, c.ID, "difference")
+	if err != nil {
+		return err
+	}
+	b.clock.Now = b.clock.Now.Add(20 * time.Minute)
+	if _, err := b.desk.Post(b.ctx, b.ida, c.ID, "difference", "demo-loft-posting", v.Lines); err != nil {
+		return err
+	}
+	return b.desk.Finish(b.ctx, b.ida, c.ID)
+}
+
+// decide decides a share of the open variances, the largest first: most are accepted, a few held.
+func (b *builder) decide(count int64, share float64) error {
+	page, err := b.desk.Variances(b.ctx, b.ida, count, desk.Filter{Show: "open", Limit: 1000})
+	if err != nil {
+		return err
+	}
+	reasons := []string{"MISCOUNT", "MISCOUNT", "LOSS", "MISPICK", "UNBOOKED", "DAMAGE"}
+	for i, l := range page.Lines[:int(float64(len(page.Lines))*share)] {
+		kind := store.Accept
+		if i%11 == 3 {
+			kind = store.Hold
+		}
+		if _, err := b.desk.Decide(b.ctx, b.ida, count, []int64{l.Pos}, kind, reasons[(i*7)%len(reasons)]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// quay takes in the quay store's stock and leaves its count in the middle.
+func (b *builder) quay() error {
+	b.clock.Now = quayFreeze.Add(25 * time.Minute)
+	if _, err := b.take("stock-quay-2026-11-20.csv", b.s.StockFile(quayFreeze, b.s.of("QUAY"))); err != nil {
+		return err
+	}
+	house, err := b.warehouse("QUAY")
+	if err != nil {
+		return err
+	}
+	one := quantity.Quantity(quantity.Scale)
+	c, err := b.desk.Freeze(b.ctx, b.ida, desk.NewCount{Name: "Quay store, November count", Scope: desk.Scope{Warehouse: house}, Rows: 80, TolerancePercent: &one})
+	if err != nil {
+		return err
+	}
+	moves := b.s.moves("QUAY", quayFreeze, 3, 60)
+	b.clock.Now = quayFreeze.Add(60 * time.Hour)
+	if _, err := b.take("movements-quay-2026-11-22.csv", b.s.MovementFile(moves)); err != nil {
+		return err
+	}
+	names := []string{"Bram Tolley", "Sunna Vik", "Jory Penn", "Wim Ashby"}
+	for n := 1; n <= c.Sheets; n++ {
+		if n > c.Sheets-2 {
+			break // the last ones are with us still
+		}
+		who := names[n%4]
+		b.clock.Now = quayFreeze.Add(time.Hour)
+		if err := b.desk.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
+			return err
+		}
+		from := quayFreeze.Add(time.Duration(n%12)*30*time.Minute + 2*time.Hour + time.Duration(n/12)*24*time.Hour)
+		to := from.Add(85 * time.Minute)
+		moved := map[string]quantity.Quantity{}
+		for _, m := range moves {
+			if !m.at.After(to) {
+				moved[m.line.key()] += m.quantity
+			}
+		}
+		text, err := b.sheet(c.ID, n)
+		if err != nil {
+			return err
+		}
+		if text, err = b.s.Fill(text, from, to, who, moved); err != nil {
+			return err
+		}
+		if n > c.Sheets*2/3 { // out, and among the files to try with
+			if len(b.try) < 3 {
+				if err := b.returned(n, c.Sheets, text); err != nil {
+					return err
+				}
+			}
+			continue
+		}
+		b.clock.Now = to.Add(time.Hour)
+		if _, err := b.take(fmt.Sprintf("quay sheet %d.csv", n), text); err != nil {
+			return err
+		}
+		if n == 2 { // it came back once more, with a correction
+			again := corrected(text)
+			b.clock.Now = b.clock.Now.Add(3 * time.Hour)
+			if _, err := b.take("quay sheet 2 (rev 2).csv", again); err != nil {
+				return err
+			}
+		}
+	}
+	b.clock.Now = quayFreeze.Add(75 * time.Hour)
+	return b.decide(c.ID, 0.3)
+}
+
+// corrected changes the first count of a filled sheet by one.
+func corrected(text []byte) []byte {
+	rows := strings.Split(string(text), "\n")
+	for i, r := range rows {
+		cells := strings.Split(r, ",")
+		if i > 8 && len(cells) > 3 && !strings.Contains(r, `"`) && cells[len(cells)-3] != "" {
+			q, err := quantity.Parse(cells[len(cells)-3])
+			if err == nil {
+				cells[len(cells)-3] = (q + quantity.Scale).String()
+				rows[i] = strings.Join(cells, ",")
+				break
+			}
+		}
+	}
+	return []byte(strings.Join(rows, "\n"))
+}
+
+// returned puts a filled sheet among the files to try with, as people return them: one as it is, one as a
+// workbook, one renamed, sorted by SKU, with its columns moved and a row added by hand.
+func (b *builder) returned(n, sheets int, text []byte) error {
+	switch len(b.try) {
+	case 0:
+		b.try[fmt.Sprintf("returned-sheet-%d.csv", n)] = text
+	case 1:
+		x, err := workbook(text)
+		if err != nil {
+			return err
+		}
+		b.try[fmt.Sprintf("returned-sheet-%d.xlsx", n)] = x
+	case 2:
+		b.try["copy of tuesday, wim.csv"] = b.shuffled(text)
+	}
+	return nil
+}
+
+func (b *builder) shuffled(text []byte) []byte {
+	f, err := tabular.Open("sheet", bytes.NewReader(text), int64(len(text)), tabular.Options{})
+	if err != nil {
+		return text
+	}
+	rows, err := f.Rows(0)
+	if err != nil {
+		return text
+	}
+	var out []byte
+	var body [][]string
+	for {
+		n, cells, ok := rows.Next()
+		if !ok {
+			break
+		}
+		row := make([]string, len(cells))
+		for i, c := range cells {
+			row[i] = string(c)
+		}
+		if n > 7 { // the header and the rows: the remark goes first, then everything else backwards
+			for i, j := 0, len(row)-1; i < j; i, j = i+1, j-1 {
+				row[i], row[j] = row[j], row[i]
+			}
+		}
+		if n <= 8 {
+			out = tabular.AppendRow(out, ';', row...)
+			continue
+		}
+		body = append(body, row)
+	}
+	b.s.rng.Shuffle(len(body), func(i, j int) { body[i], body[j] = body[j], body[i] })
+	hand := make([]string, len(body[0]))
+	copy(hand, body[0])
+	hand[len(hand)-1] = ""       // no row code
+	hand[2] = "4"                // counted
+	hand[len(hand)-3] = "H-12-5" // another bin than the one on the sheet
+	for i, row := range append(body, hand) {
+		if i == 5 {
+			out = append(out, strings.Repeat(";", len(row)-1)...)
+			out = append(out, '\n')
+		}
+		out = tabular.AppendRow(out, ';', row...)
+	}
+	return out
+}
+
+// files adds a fresh stock export: some lines changed, some gone, some new, and a few rows with faults.
+func (b *builder) files() error {
+	lines := b.s.of("QUAY", "LOFT")
+	out := make([]line, 0, len(lines)+8)
+	for i, l := range lines {
+		if i%90 == 17 {
+			continue
+		}
+		if i%6 == 2 && l.item.nature == "stocked" && l.serial == "" {
+			l.quantity += whole(b.s.rng.IntN(9) - 3)
+			if l.quantity < 0 {
+				l.quantity = 0
+			}
+		}
+		out = append(out, l)
+	}
+	for i := range 6 {
+		l := lines[40+i*31]
+		l.bin, l.lot, l.record = fmt.Sprintf("H-12-%d", i%5+1), "", fmt.Sprintf("%06d", 390_000+i)
+		l.item = b.s.items[900+i]
+		l.quantity, l.serial = whole(12+i), ""
+		out = append(out, l)
+	}
+	clean := b.s.StockFile(newExport, out)
+	b.try["stock-export-2026-11-23.csv"] = clean
+	rows := strings.SplitAfter(string(clean), "\n")
+	for _, bad := range []struct {
+		row      int
+		from, to string
+	}{{12, ",ea,", ",ea,12 pcs "}, {30, ",m,", ",m,1.1234567"}} {
+		rows[bad.row] = strings.Replace(rows[bad.row], bad.from, bad.to, 1)
+	}
+	rows = append(rows, rows[20])
+	b.try["stock-export-with-faults.csv"] = []byte("Stock of the chandlery, weekly list\n\n" + strings.Join(rows, ""))
+	b.try["items-2026-09.csv"] = b.s.ItemFile()
+	return nil
+}

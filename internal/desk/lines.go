@@ -1,0 +1,333 @@
+package desk
+
+import (
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/store"
+)
+
+// Filter narrows a list of lines. Pages follow one another by After, which is what the page before gave as Next.
+type Filter struct {
+	Bins  []int64
+	Text  string
+	Sheet int
+	Show  string // variances: open, decided, held, all; counting: uncounted, counted
+	After string
+	Limit int
+}
+
+func (f *Filter) page() int {
+	if f.Limit < 1 || f.Limit > 1000 {
+		return 200
+	}
+	return f.Limit
+}
+
+// narrow adds the filter's conditions to a query over bins b and items i.
+func (f *Filter) narrow(q string, args []any) (string, []any, error) {
+	if len(f.Bins) > 0 {
+		b, err := json.Marshal(f.Bins)
+		if err != nil {
+			return "", nil, err
+		}
+		q, args = q+" AND l.bin_id IN (SELECT value FROM json_each(?))", append(args, string(b))
+	}
+	for _, w := range strings.Fields(f.Text) {
+		like := "%" + strings.NewReplacer("\\", "\\\\", "%", "\\%", "_", "\\_").Replace(w) + "%"
+		q += ` AND (i.sku LIKE ? ESCAPE '\' OR i.description LIKE ? ESCAPE '\' OR b.code LIKE ? ESCAPE '\' OR l.lot LIKE ? ESCAPE '\' OR l.serial LIKE ? ESCAPE '\')`
+		args = append(args, like, like, like, like, like)
+	}
+	return q, args, nil
+}
+
+// RecordedLine is one line of recorded stock.
+type RecordedLine struct {
+	Pos         int64              `json:"pos"`
+	BinID       int64              `json:"bin_id"`
+	Bin         string             `json:"bin"`
+	Zone        string             `json:"zone"`
+	SKU         string             `json:"sku"`
+	Description string             `json:"description"`
+	Lot         string             `json:"lot"`
+	Serial      string             `json:"serial"`
+	Holding     string             `json:"holding"`
+	Unit        string             `json:"unit"`
+	OnHand      quantity.Quantity  `json:"on_hand"`
+	Reserved    *quantity.Quantity `json:"reserved"`
+	Available   *quantity.Quantity `json:"available"`
+	Cost        *quantity.Cost     `json:"cost"`
+	Value       *quantity.Money    `json:"value"`
+	Bins        int                `json:"bins" doc:"by item: the lines that it has"`
+	BinIDs      []int64            `json:"bin_ids" doc:"by item: where it lies"`
+}
+
+// RecordedPage is one page of recorded stock.
+type RecordedPage struct {
+	Lines []RecordedLine `json:"lines"`
+	Next  string         `json:"next" doc:"empty at the end"`
+}
+
+// Recorded lists the recorded stock of a warehouse by bin.
+func (d *Desk) Recorded(ctx context.Context, p Person, houseID int64, f Filter) (page RecordedPage, err error) {
+	page.Lines = []RecordedLine{}
+	if err := allow(p, Look); err != nil {
+		return page, err
+	}
+	tx := d.store.Read(ctx)
+	h, err := warehouse(tx, houseID)
+	if err != nil {
+		return page, err
+	}
+	after, _ := strconv.ParseInt(f.After, 10, 64)
+	q, args, err := f.narrow(`SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, i.unit, l.quantity, l.reserved, l.cost FROM stock_lines l
+		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? AND l.pos >= ?`, []any{h.SetID, after})
+	if err != nil {
+		return page, err
+	}
+	var rows []struct {
+		Pos, BinID, Quantity                              int64
+		Reserved, Cost                                    *int64
+		Bin, Zone, Sku, Description, Lot, Serial, Holding string
+		Unit                                              string
+	}
+	if err := tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
+		return page, err
+	}
+	for _, r := range rows {
+		l := RecordedLine{Pos: r.Pos, BinID: r.BinID, Bin: r.Bin, Zone: r.Zone, SKU: r.Sku, Description: r.Description, Lot: r.Lot, Serial: r.Serial, Holding: r.Holding, Unit: r.Unit, OnHand: quantity.Quantity(r.Quantity), Cost: (*quantity.Cost)(r.Cost)}
+		l.setReserved(r.Reserved)
+		if r.Cost != nil {
+			v, err := quantity.Value(l.OnHand, quantity.Cost(*r.Cost))
+			if err != nil {
+				return page, err
+			}
+			l.Value = &v
+		}
+		page.Lines = append(page.Lines, l)
+	}
+	if len(rows) == f.page() {
+		page.Next = strconv.FormatInt(rows[len(rows)-1].Pos+1, 10)
+	}
+	return page, nil
+}
+
+func (l *RecordedLine) setReserved(r *int64) {
+	if r == nil {
+		return
+	}
+	res := quantity.Quantity(*r)
+	av := l.OnHand - res
+	l.Reserved, l.Available = &res, &av
+}
+
+// RecordedItems lists the recorded stock of a warehouse by item.
+func (d *Desk) RecordedItems(ctx context.Context, p Person, houseID int64, f Filter) (page RecordedPage, err error) {
+	page.Lines = []RecordedLine{}
+	if err := allow(p, Look); err != nil {
+		return page, err
+	}
+	tx := d.store.Read(ctx)
+	h, err := warehouse(tx, houseID)
+	if err != nil {
+		return page, err
+	}
+	q, args := `SELECT s.item_id, i.sku, i.sort_key, i.description, i.unit, s.lines AS bins, s.quantity, s.reserved, s.value, i.cost,
+		(SELECT json_group_array(DISTINCT l.bin_id) FROM stock_lines l WHERE l.set_id = s.set_id AND l.item_id = s.item_id) AS ids
+		FROM set_items s JOIN items i ON i.id = s.item_id WHERE s.set_id = ?`, []any{h.SetID}
+	if f.After != "" {
+		key, err := base64.RawURLEncoding.DecodeString(f.After)
+		if err != nil {
+			return page, refuse("The page is not one of this list.")
+		}
+		q, args = q+" AND i.sort_key > ?", append(args, key)
+	}
+	if len(f.Bins) > 0 {
+		b, err := json.Marshal(f.Bins)
+		if err != nil {
+			return page, err
+		}
+		q, args = q+" AND s.item_id IN (SELECT item_id FROM stock_lines WHERE set_id = s.set_id AND bin_id IN (SELECT value FROM json_each(?)))", append(args, string(b))
+	}
+	for _, w := range strings.Fields(f.Text) {
+		q, args = q+" AND (instr(upper(i.sku), upper(?)) > 0 OR instr(upper(i.description), upper(?)) > 0)", append(args, w, w)
+	}
+	var rows []struct {
+		ItemID                      int64
+		Sku, Description, Unit, Ids string
+		SortKey                     []byte
+		Bins                        int
+		Quantity                    int64
+		Reserved, Value, Cost       *int64
+	}
+	if err := tx.Raw(q+" ORDER BY i.sort_key LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
+		return page, err
+	}
+	for _, r := range rows {
+		l := RecordedLine{Pos: r.ItemID, SKU: r.Sku, Description: r.Description, Unit: r.Unit, OnHand: quantity.Quantity(r.Quantity), Value: (*quantity.Money)(r.Value), Cost: (*quantity.Cost)(r.Cost), Bins: r.Bins}
+		l.setReserved(r.Reserved)
+		if err := json.Unmarshal([]byte(r.Ids), &l.BinIDs); err != nil {
+			return page, err
+		}
+		page.Lines = append(page.Lines, l)
+	}
+	if len(rows) == f.page() {
+		page.Next = base64.RawURLEncoding.EncodeToString(rows[len(rows)-1].SortKey)
+	}
+	return page, nil
+}
+
+// VarianceLine is one line of a count.
+type VarianceLine struct {
+	Pos         int64              `json:"pos"`
+	BinID       int64              `json:"bin_id"`
+	Bin         string             `json:"bin"`
+	Zone        string             `json:"zone"`
+	SKU         string             `json:"sku"`
+	Description string             `json:"description"`
+	Lot         string             `json:"lot"`
+	Serial      string             `json:"serial"`
+	Unit        string             `json:"unit"`
+	RowCode     string             `json:"row_code"`
+	Sheet       int                `json:"sheet"`
+	Recorded    *quantity.Quantity `json:"recorded" doc:"null on a blind sheet that is typed in"`
+	Moved       quantity.Quantity  `json:"moved"`
+	Expected    quantity.Quantity  `json:"expected"`
+	Counted     *quantity.Quantity `json:"counted" doc:"null: not counted, which is never zero"`
+	Variance    *quantity.Quantity `json:"variance"`
+	Cost        *quantity.Cost     `json:"cost"`
+	Value       *quantity.Money    `json:"value"`
+	Share       int                `json:"share" doc:"the value's size in thousandths of the largest in the count, for drawing"`
+	Status      string             `json:"status" enum:"uncounted,match,tolerated,found,over,short," doc:"empty where a blind count is typed in"`
+	Meanwhile   bool               `json:"meanwhile" doc:"moved while it was counted"`
+	CountedAt   *time.Time         `json:"counted_at"`
+	Counter     string             `json:"counter"`
+	Decision    string             `json:"decision" enum:",accept,hold"`
+	Reason      string             `json:"reason"`
+	Posting     int                `json:"posting" doc:"number of the posting it went out with, 0 for none"`
+	Entries     int                `json:"entries"`
+}
+
+// VariancePage is one page of a count's lines.
+type VariancePage struct {
+	Lines []VarianceLine `json:"lines"`
+	Next  string         `json:"next"`
+}
+
+type varianceRow struct {
+	NamedLine
+	Number  int
+	Posting int
+}
+
+const varianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit, s.number, coalesce(p.number, 0) AS posting FROM count_lines l
+	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
+
+func (r *varianceRow) view(largest int64) VarianceLine {
+	q := func(n int64) *quantity.Quantity { v := quantity.Quantity(n); return &v }
+	v := VarianceLine{Pos: r.Pos, BinID: r.BinID, Bin: r.Bin, Zone: r.Zone, SKU: r.Sku, Description: r.Description, Lot: r.Lot, Serial: r.Serial, Unit: r.Unit, RowCode: r.RowCode, Sheet: r.Number,
+		Recorded: q(r.Recorded), Moved: quantity.Quantity(r.Moved), Expected: quantity.Quantity(r.Expected), Cost: (*quantity.Cost)(r.Cost), Value: (*quantity.Money)(r.Value), Status: r.Status,
+		Meanwhile: r.Meanwhile, CountedAt: moment(r.CountedAt), Counter: r.Counter, Decision: r.Decision, Reason: r.Reason, Posting: r.Posting, Entries: r.Entries}
+	if r.Entries > 0 {
+		v.Counted, v.Variance = q(r.Counted), q(r.Variance)
+	}
+	if largest > 0 && r.Value != nil {
+		v.Share = int(int64(quantity.Money(*r.Value).Abs()) * 1000 / largest)
+	}
+	return v
+}
+
+// Variances lists the lines of a count that are over, short or found, ranked by what is at stake: those without a
+// value first, then by absolute value. Show "all" lists every counted line so ranked behind them.
+func (d *Desk) Variances(ctx context.Context, p Person, countID int64, f Filter) (page VariancePage, err error) {
+	page.Lines = []VarianceLine{}
+	if err := allow(p, Look); err != nil {
+		return page, err
+	}
+	tx := d.store.Read(ctx)
+	q, args := varianceRows+" AND l.stake > 0", []any{countID}
+	switch f.Show {
+	case "open":
+		q += " AND l.decision = '' AND l.posting_id = 0"
+	case "held":
+		q += " AND l.decision = 'hold' AND l.posting_id = 0"
+	case "decided":
+		q += " AND (l.decision <> '' OR l.posting_id > 0)"
+	case "accepted":
+		q += " AND l.decision = 'accept' AND l.posting_id = 0"
+	}
+	if f.After != "" {
+		var stake, pos int64
+		if _, err := fmt.Sscanf(f.After, "%d.%d", &stake, &pos); err != nil {
+			return page, refuse("The page is not one of this list.")
+		}
+		q, args = q+" AND (l.stake < ? OR (l.stake = ? AND l.pos > ?))", append(args, stake, stake, pos)
+	}
+	if q, args, err = f.narrow(q, args); err != nil {
+		return page, err
+	}
+	var largest int64
+	if err := tx.Raw("SELECT coalesce(max(stake), 0) FROM count_lines WHERE count_id = ? AND stake > 0 AND stake < ?", countID, store.Unvalued).Scan(&largest).Error; err != nil {
+		return page, err
+	}
+	var rows []varianceRow
+	if err := tx.Raw(q+" ORDER BY l.stake DESC, l.pos LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
+		return page, err
+	}
+	for i := range rows {
+		page.Lines = append(page.Lines, rows[i].view(largest))
+	}
+	if n := len(rows); n == f.page() {
+		page.Next = fmt.Sprintf("%d.%d", rows[n-1].Stake, rows[n-1].Pos)
+	}
+	return page, nil
+}
+
+// CountLines lists the lines of a count in walking order. On a blind count the recorded quantity is left out, for
+// whoever types must not see it.
+func (d *Desk) CountLines(ctx context.Context, p Person, countID int64, f Filter) (page VariancePage, err error) {
+	page.Lines = []VarianceLine{}
+	if err := allow(p, Look); err != nil {
+		return page, err
+	}
+	tx := d.store.Read(ctx)
+	c, err := count(tx, countID)
+	if err != nil {
+		return page, err
+	}
+	after, _ := strconv.ParseInt(f.After, 10, 64)
+	q, args := varianceRows+" AND l.pos >= ?", []any{countID, after}
+	if f.Sheet > 0 {
+		q, args = q+" AND s.number = ?", append(args, f.Sheet)
+	}
+	switch f.Show {
+	case "uncounted":
+		q += " AND l.entries = 0"
+	case "counted":
+		q += " AND l.entries > 0"
+	}
+	if q, args, err = f.narrow(q, args); err != nil {
+		return page, err
+	}
+	var rows []varianceRow
+	if err := tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
+		return page, err
+	}
+	for i := range rows {
+		v := rows[i].view(0)
+		if c.Blind {
+			v.Recorded, v.Variance, v.Value, v.Expected, v.Moved, v.Status = nil, nil, nil, 0, 0, ""
+		}
+		page.Lines = append(page.Lines, v)
+	}
+	if n := len(rows); n == f.page() {
+		page.Next = strconv.FormatInt(rows[n-1].Pos+1, 10)
+	}
+	return page, nil
+}

@@ -1,0 +1,171 @@
+package desk
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base32"
+	"encoding/base64"
+	"fmt"
+	"strings"
+
+	"golang.org/x/crypto/argon2"
+	"gorm.io/gorm"
+
+	"wobin/internal/store"
+)
+
+// Parameters of argon2id (RFC 9106, second recommended option, two lanes for two cores).
+const (
+	argonTime, argonMemory, argonLanes = 3, 64 << 10, 2
+)
+
+func hashSecret(password string) (string, error) {
+	salt := make([]byte, 16)
+	if _, err := rand.Read(salt); err != nil {
+		return "", err
+	}
+	h := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonLanes, 32)
+	e := base64.RawStdEncoding
+	return fmt.Sprintf("argon2id$%d$%d$%d$%s$%s", argonTime, argonMemory, argonLanes, e.EncodeToString(salt), e.EncodeToString(h)), nil
+}
+
+func secretFits(secret, password string) bool {
+	var t, m, l uint32
+	parts := strings.Split(secret, "$")
+	if len(parts) != 6 {
+		return false
+	}
+	if _, err := fmt.Sscan(parts[1]+" "+parts[2]+" "+parts[3], &t, &m, &l); err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil {
+		return false
+	}
+	got := argon2.IDKey([]byte(password), salt, t, m, uint8(l), uint32(len(want)))
+	return subtle.ConstantTimeCompare(got, want) == 1
+}
+
+// Welcome is what the sign-in page needs to know before anybody is signed in.
+type Welcome struct {
+	FirstStart bool     `json:"first_start" doc:"nobody is there yet: the owner signs up with the one-time code from the console"`
+	Demo       []string `json:"demo" doc:"sign-in names of the demo's people, whose password is demo"`
+}
+
+// Greet tells how one gets in.
+func (d *Desk) Greet(ctx context.Context) (w Welcome, err error) {
+	var people []store.Person
+	err = d.store.Read(ctx).Order("id").Find(&people).Error
+	w.FirstStart, w.Demo = len(people) == 0, []string{}
+	for _, p := range people {
+		if p.Demo {
+			w.Demo = append(w.Demo, p.SignIn)
+		}
+	}
+	return w, err
+}
+
+// OwnerCode gives the one-time code with which the first person signs up; empty where somebody is there already.
+func (d *Desk) OwnerCode(ctx context.Context) (string, error) {
+	w, err := d.Greet(ctx)
+	if err != nil || !w.FirstStart {
+		return "", err
+	}
+	b := make([]byte, 10)
+	if _, err := rand.Read(b); err != nil {
+		return "", err
+	}
+	d.ownerKey = base32.StdEncoding.EncodeToString(b)
+	return d.ownerKey, nil
+}
+
+// MakeOwner makes the first person, who is a controller, against the one-time code.
+func (d *Desk) MakeOwner(ctx context.Context, key, name, signIn, password string) (p Person, err error) {
+	key = strings.ToUpper(strings.TrimSpace(key))
+	if d.ownerKey == "" || subtle.ConstantTimeCompare([]byte(key), []byte(d.ownerKey)) != 1 {
+		return p, refuse("The code is not the one that the console printed. Copy it from there.")
+	}
+	p, err = d.addPerson(ctx, Person{Name: name}, name, signIn, password, "controller", false, true)
+	if err == nil {
+		d.ownerKey = ""
+	}
+	return p, err
+}
+
+// AddPerson lets somebody sign in.
+func (d *Desk) AddPerson(ctx context.Context, by Person, name, signIn, password, role string) (Person, error) {
+	if err := allow(by, Staff); err != nil {
+		return Person{}, err
+	}
+	return d.addPerson(ctx, by, name, signIn, password, role, false, false)
+}
+
+// AddDemoPerson adds a person of the demo, which the sign-in page says.
+func (d *Desk) AddDemoPerson(ctx context.Context, name, signIn, role string) (Person, error) {
+	return d.addPerson(ctx, Person{Name: "demo"}, name, signIn, "demo", role, true, false)
+}
+
+func (d *Desk) addPerson(ctx context.Context, by Person, name, signIn, password, role string, demo, first bool) (p Person, err error) {
+	name, signIn = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(signIn))
+	if name == "" || signIn == "" {
+		return p, refuse("Give a name and a sign-in name.")
+	}
+	if !demo && len(password) < 10 {
+		return p, refuse("Take a password of 10 characters or more.")
+	}
+	secret, err := hashSecret(password)
+	if err != nil {
+		return p, err
+	}
+	row := store.Person{Name: name, SignIn: signIn, Role: role, Secret: secret, Demo: demo}
+	err = d.store.Write(ctx, func(tx *gorm.DB) error {
+		var n, same int64
+		if err := tx.Model(&store.Person{}).Count(&n).Error; err != nil {
+			return err
+		}
+		if first && n > 0 {
+			return refuse("Somebody has signed up already. Sign in instead.")
+		}
+		if err := tx.Model(&store.Person{}).Where("sign_in = ?", signIn).Count(&same).Error; err != nil {
+			return err
+		}
+		if same > 0 {
+			return refuse("The sign-in name %s is taken.", signIn)
+		}
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		return d.record(tx, by, "person added", map[string]any{"name": name, "sign_in": signIn, "role": role})
+	})
+	return Person{row.ID, row.Name, row.Role}, err
+}
+
+// SignIn proves a password. It takes as long for an unknown name as for a known one.
+func (d *Desk) SignIn(ctx context.Context, signIn, password string) (p Person, err error) {
+	var row store.Person
+	if err := d.store.Read(ctx).Where("sign_in = ?", strings.ToLower(strings.TrimSpace(signIn))).Limit(1).Find(&row).Error; err != nil {
+		return p, err
+	}
+	secret := row.Secret
+	if row.ID == 0 {
+		secret = "argon2id$3$65536$2$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+	}
+	if !secretFits(secret, password) || row.ID == 0 {
+		return p, refuse("The name or the password is not right.")
+	}
+	return Person{row.ID, row.Name, row.Role}, nil
+}
+
+// WhoIs gives the person with a number, for a session.
+func (d *Desk) WhoIs(ctx context.Context, id int64) (p Person, err error) {
+	var row store.Person
+	if err := d.store.Read(ctx).Limit(1).Find(&row, id).Error; err != nil {
+		return p, err
+	}
+	if row.ID == 0 {
+		return p, missing("The person")
+	}
+	return Person{row.ID, row.Name, row.Role}, nil
+}

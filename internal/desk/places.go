@@ -1,0 +1,201 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/quantity"
+	"wobin/internal/store"
+)
+
+// WarehouseView is a warehouse with its recorded stock.
+type WarehouseView struct {
+	ID         int64          `json:"id"`
+	Code       string         `json:"code"`
+	Lines      int            `json:"lines"`
+	Bins       int            `json:"bins"`
+	Value      quantity.Money `json:"value"`
+	Unvalued   int            `json:"unvalued"`
+	RecordedAt *time.Time     `json:"recorded_at"`
+	Zones      []string       `json:"zones"`
+}
+
+// Warehouses lists the warehouses in natural order.
+func (d *Desk) Warehouses(ctx context.Context, p Person) ([]WarehouseView, error) {
+	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	tx := d.store.Read(ctx)
+	var rows []struct {
+		ID          int64
+		Code        string
+		Lines, Bins int
+		Value       int64
+		Unvalued    int
+		RecordedAt  int64
+	}
+	if err := tx.Raw(`SELECT w.id, w.code, coalesce(s.lines, 0) AS lines, coalesce(s.value, 0) AS value, coalesce(s.unvalued, 0) AS unvalued, coalesce(s.recorded_at, 0) AS recorded_at,
+		(SELECT count(*) FROM bins b WHERE b.warehouse_id = w.id) AS bins FROM warehouses w LEFT JOIN stock_sets s ON s.id = w.set_id ORDER BY w.code`).Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]WarehouseView, len(rows))
+	for i, r := range rows {
+		out[i] = WarehouseView{r.ID, r.Code, r.Lines, r.Bins, quantity.Money(r.Value), r.Unvalued, moment(r.RecordedAt), []string{}}
+		if err := tx.Raw("SELECT DISTINCT zone FROM bins WHERE warehouse_id = ? AND zone <> ''", r.ID).Scan(&out[i].Zones).Error; err != nil {
+			return nil, err
+		}
+		code.Sort(out[i].Zones)
+	}
+	return out, nil
+}
+
+// Tile is one bin of the elevation.
+type Tile struct {
+	ID    int64  `json:"id"`
+	Code  string `json:"code"`
+	Zone  string `json:"zone"`
+	Aisle string `json:"aisle"`
+	Bay   string `json:"bay"`
+	Level string `json:"level"`
+}
+
+// Elevation is the racks of a warehouse as they stand: its bins in natural order, with aisle, bay and level as
+// their codes tell. A bin whose code follows no pattern has no aisle.
+func (d *Desk) Elevation(ctx context.Context, p Person, houseID int64) ([]Tile, error) {
+	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	var bins []store.Bin
+	if err := d.store.Read(ctx).Where("warehouse_id = ?", houseID).Order("sort_key").Find(&bins).Error; err != nil {
+		return nil, err
+	}
+	codes := make([]string, len(bins))
+	for i, b := range bins {
+		codes[i] = b.Code
+	}
+	places, _ := code.Places(codes)
+	out := make([]Tile, len(bins))
+	for i, b := range bins {
+		out[i] = Tile{b.ID, b.Code, b.Zone, places[i].Aisle, places[i].Bay, places[i].Level}
+	}
+	return out, nil
+}
+
+// BinState is what matters about one bin at a stage.
+type BinState struct {
+	Bin     int64 `json:"bin"`
+	Lines   int   `json:"lines"`
+	Sheet   int   `json:"sheet"`
+	Counted int   `json:"counted"`
+	Over    int   `json:"over" doc:"lines over or found"`
+	Short   int   `json:"short"`
+	Open    int   `json:"open" doc:"variances not decided"`
+	Posted  int   `json:"posted"`
+	Accept  int   `json:"accepted"`
+}
+
+// RecordedBins gives the lines per bin of a warehouse.
+func (d *Desk) RecordedBins(ctx context.Context, p Person, houseID int64) ([]BinState, error) {
+	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	out := []BinState{}
+	err := d.store.Read(ctx).Raw("SELECT b.bin_id AS bin, b.lines FROM set_bins b JOIN warehouses w ON w.set_id = b.set_id WHERE w.id = ?", houseID).Scan(&out).Error
+	return out, err
+}
+
+// CountBins gives the tallies per bin of a count.
+func (d *Desk) CountBins(ctx context.Context, p Person, countID int64) ([]BinState, error) {
+	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	out := []BinState{}
+	err := d.store.Read(ctx).Raw(`SELECT t.bin_id AS bin, t.lines, s.number AS sheet, t.counted, t.over + t.found AS over, t.short, t.open, t.posted, t.accepted AS accept
+		FROM count_bins t JOIN sheets s ON s.id = t.sheet_id WHERE t.count_id = ?`, countID).Scan(&out).Error
+	return out, err
+}
+
+// Wait is one thing that wants a hand.
+type Wait struct {
+	Text  string `json:"text"`
+	Stage string `json:"stage" doc:"where it is done"`
+	Worth string `json:"worth" doc:"what is at stake; empty where that is not known"`
+}
+
+// TodayCount is a count and what it waits for.
+type TodayCount struct {
+	StageLine
+	Waits []Wait `json:"waits"`
+}
+
+// Today is what wants a hand now.
+type Today struct {
+	Counts     []TodayCount    `json:"counts"`
+	Warehouses []WarehouseView `json:"warehouses"`
+	Now        time.Time       `json:"now"`
+	DemoFiles  []string        `json:"demo_files" doc:"files to try with, in the demo"`
+}
+
+// Today lists the counts, those that run first, and what each waits for.
+func (d *Desk) Today(ctx context.Context, p Person) (t Today, err error) {
+	t.Counts, t.DemoFiles, t.Now = []TodayCount{}, []string{}, d.now().UTC()
+	if t.Warehouses, err = d.Warehouses(ctx, p); err != nil {
+		return t, err
+	}
+	tx := d.store.Read(ctx)
+	var counts []store.Count
+	if err := tx.Order("state DESC, id DESC").Limit(100).Find(&counts).Error; err != nil {
+		return t, err
+	}
+	for i := range counts {
+		s, err := stageLine(tx, &counts[i])
+		if err != nil {
+			return t, err
+		}
+		t.Counts = append(t.Counts, TodayCount{s, waits(&s)})
+	}
+	if t.DemoFiles, err = d.demoFiles(); err != nil {
+		return t, err
+	}
+	return t, nil
+}
+
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+func waits(s *StageLine) []Wait {
+	w := []Wait{}
+	if s.State == store.Finished {
+		return w
+	}
+	if n := s.Sheets - s.SheetsOut - s.SheetsBack; n > 0 {
+		w = append(w, Wait{plural(n, "sheet", "sheets") + " to hand out", "sheets", ""})
+	}
+	if s.SheetsOut > 0 {
+		w = append(w, Wait{plural(s.SheetsOut, "sheet is", "sheets are") + " out and not back", "counting", plural(s.Uncounted, "line uncounted", "lines uncounted")})
+	} else if s.Uncounted > 0 && s.SheetsBack > 0 {
+		w = append(w, Wait{plural(s.Uncounted, "line is", "lines are") + " uncounted", "counting", ""})
+	}
+	if s.Open > 0 {
+		w = append(w, Wait{plural(s.Open, "variance", "variances") + " to decide", "variances", s.OpenValue.String()})
+	}
+	if s.Held > 0 {
+		w = append(w, Wait{plural(s.Held, "variance", "variances") + " held", "variances", ""})
+	}
+	if s.Accepted > 0 {
+		w = append(w, Wait{plural(s.Accepted, "accepted line", "accepted lines") + " to send out", "adjustments", ""})
+	}
+	if len(w) == 0 && s.Uncounted == 0 {
+		w = append(w, Wait{"everything is decided and sent out; the count can be finished", "report", ""})
+	}
+	return w
+}
+
+func safeName(s string) bool { return s != "" && !strings.ContainsAny(s, "/\\") && s[0] != '.' }

@@ -1,0 +1,170 @@
+package desk
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/store"
+)
+
+// SheetView is a sheet with where it stands.
+type SheetView struct {
+	ID        int64      `json:"id"`
+	Number    int        `json:"number"`
+	Code      string     `json:"code"`
+	Zone      string     `json:"zone"`
+	FirstBin  string     `json:"first_bin"`
+	LastBin   string     `json:"last_bin"`
+	Lines     int        `json:"lines"`
+	Counted   int        `json:"counted"`
+	State     string     `json:"state" enum:"with us,out,back"`
+	Counter   string     `json:"counter"`
+	OutAt     *time.Time `json:"out_at"`
+	BackAt    *time.Time `json:"back_at"`
+	Revisions int        `json:"revisions" doc:"how often counts of it were changed by a later file"`
+}
+
+// Sheets lists the sheets of a count.
+func (d *Desk) Sheets(ctx context.Context, p Person, countID int64) ([]SheetView, error) {
+	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	var rows []store.Sheet
+	if err := d.store.Read(ctx).Where("count_id = ?", countID).Order("number").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	out := make([]SheetView, len(rows))
+	for i, s := range rows {
+		out[i] = SheetView{s.ID, s.Number, s.Code, s.Zone, s.FirstBin, s.LastBin, s.Lines, s.Counted, s.State, s.Counter, moment(s.OutAt), moment(s.BackAt), s.Revisions}
+	}
+	return out, nil
+}
+
+// HandOut notes who has a sheet; with an empty name it is with us again.
+func (d *Desk) HandOut(ctx context.Context, p Person, countID int64, numbers []int, counter string) error {
+	if err := allow(p, Plan); err != nil {
+		return err
+	}
+	err := d.store.Write(ctx, func(tx *gorm.DB) error {
+		to := map[string]any{"counter": strings.TrimSpace(counter), "state": store.Out, "out_at": d.now().UnixNano()}
+		if strings.TrimSpace(counter) == "" {
+			to["state"], to["out_at"] = store.WithUs, 0
+		}
+		r := tx.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state <> ?", countID, numbers, store.Back).Updates(to)
+		if r.Error != nil {
+			return r.Error
+		}
+		if r.RowsAffected == 0 {
+			return refuse("These sheets are back already.")
+		}
+		return d.record(tx, p, "handed out", map[string]any{"count": countID, "sheets": numbers, "counter": counter})
+	})
+	if err == nil {
+		d.Events.Tell(Event{What: "count", Count: countID})
+	}
+	return err
+}
+
+// SheetForm is how a sheet is written.
+type SheetForm string
+
+// The forms of a sheet.
+const (
+	AsText     SheetForm = "csv"
+	AsWorkbook SheetForm = "xlsx"
+)
+
+// NamedLine is a frozen line with the names of its bin and item. It is exported for the database mapper alone.
+type NamedLine struct {
+	store.CountLine
+	Bin, Zone, Sku, Description, Unit string
+}
+
+const namedLines = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ?`
+
+func (l *NamedLine) line(house string) counting.Line {
+	return counting.Line{Place: int(l.Pos), Key: [stock.Parts]string{house, l.Bin, l.Sku, l.Lot, l.Serial, l.Holding}, Zone: l.Zone, Description: l.Description, Unit: l.Unit, Recorded: quantity.Quantity(l.Recorded), RowCode: l.RowCode}
+}
+
+// WriteSheet writes one sheet of a count.
+func (d *Desk) WriteSheet(ctx context.Context, p Person, countID int64, number int, form SheetForm) (name string, file []byte, err error) {
+	if err := allow(p, Look); err != nil {
+		return "", nil, err
+	}
+	tx := d.store.Read(ctx)
+	c, err := count(tx, countID)
+	if err != nil {
+		return "", nil, err
+	}
+	var s store.Sheet
+	if err := tx.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&s).Error; err != nil {
+		return "", nil, err
+	}
+	if s.ID == 0 {
+		return "", nil, missing("The sheet")
+	}
+	return writeSheet(tx, c, &s, form)
+}
+
+func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (name string, file []byte, err error) {
+	h, err := warehouse(tx, c.WarehouseID)
+	if err != nil {
+		return "", nil, err
+	}
+	var rows []NamedLine
+	if err := tx.Raw(namedLines+" AND l.sheet_id = ? AND l.row_code <> '' ORDER BY l.pos", c.ID, s.ID).Scan(&rows).Error; err != nil {
+		return "", nil, err
+	}
+	sheet := counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind}
+	for i := range rows {
+		sheet.Lines = append(sheet.Lines, rows[i].line(h.Code))
+	}
+	var b bytes.Buffer
+	if form == AsWorkbook {
+		err = sheet.WriteWorkbook(&b)
+	} else {
+		err = sheet.WriteText(&b)
+	}
+	return fmt.Sprintf("sheet-%03d-%s.%s", s.Number, s.Code, form), b.Bytes(), err
+}
+
+// WriteSheets writes all sheets of a count into one zip file.
+func (d *Desk) WriteSheets(ctx context.Context, p Person, countID int64, form SheetForm, to io.Writer) error {
+	if err := allow(p, Look); err != nil {
+		return err
+	}
+	tx := d.store.Read(ctx)
+	c, err := count(tx, countID)
+	if err != nil {
+		return err
+	}
+	var sheets []store.Sheet
+	if err := tx.Where("count_id = ?", countID).Order("number").Find(&sheets).Error; err != nil {
+		return err
+	}
+	z := zip.NewWriter(to)
+	for i := range sheets {
+		name, file, err := writeSheet(tx, c, &sheets[i], form)
+		if err != nil {
+			return err
+		}
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Unix(0, c.At).UTC()})
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(file); err != nil {
+			return err
+		}
+	}
+	return z.Close()
+}

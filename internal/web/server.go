@@ -1,0 +1,349 @@
+// Package web is the server: operations with their OpenAPI description, sessions, the event stream, uploads and
+// downloads, and the embedded front end. It asks the desk for everything and computes nothing.
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/alexedwards/scs/v2"
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// Server answers requests for one desk.
+type Server struct {
+	desk     *desk.Desk
+	sessions *scs.SessionManager
+	api      huma.API
+	handler  http.Handler
+	tries    tries
+}
+
+// Options of a server.
+type Options struct {
+	Secure bool  // served under TLS: the cookie is sent under TLS only
+	Front  fs.FS // the built front end; nil for none
+}
+
+// New makes a server.
+func New(d *desk.Desk, s *store.Store, opt Options) *Server {
+	w := &Server{desk: d, sessions: scs.New()}
+	w.sessions.Lifetime, w.sessions.IdleTimeout = 30*24*time.Hour, 7*24*time.Hour
+	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true, http.SameSiteLaxMode, opt.Secure
+	if s != nil {
+		w.sessions.Store = &store.Sessions{Store: s}
+	}
+	w.sessions.ErrorFunc = func(rw http.ResponseWriter, _ *http.Request, err error) {
+		slog.Error("session", "error", err)
+		http.Error(rw, "the session could not be read", http.StatusInternalServerError)
+	}
+	gin.SetMode(gin.ReleaseMode)
+	g := gin.New()
+	g.Use(recovered, headers)
+	cfg := huma.DefaultConfig("Wobin", "0.1.0")
+	cfg.DocsPath, cfg.OpenAPIPath, cfg.SchemasPath = "", "", ""
+	cfg.CreateHooks = nil // no links to schemas in answers
+	cfg.Info.Description = "What the screens of Wobin call. Quantities, costs and money are decimal strings."
+	w.api = humagin.New(g, cfg)
+	w.register()
+	w.registerRaw(g)
+	if opt.Front != nil {
+		front(g, opt.Front)
+	}
+	guard := http.NewCrossOriginProtection()
+	w.handler = w.sessions.LoadAndSave(guard.Handler(g))
+	return w
+}
+
+// Description is the OpenAPI description of the operations.
+func Description() ([]byte, error) {
+	s := New(nil, nil, Options{})
+	b, err := json.MarshalIndent(s.api.OpenAPI(), "", "  ")
+	return append(b, '\n'), err
+}
+
+// ServeHTTP answers one request.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+func recovered(c *gin.Context) {
+	defer func() {
+		if r := recover(); r != nil {
+			if err, ok := r.(error); ok && errors.Is(err, http.ErrAbortHandler) {
+				panic(r)
+			}
+			slog.Error("a request failed", "path", c.FullPath(), "panic", fmt.Sprint(r))
+			c.AbortWithStatusJSON(http.StatusInternalServerError, gin.H{"title": "Something went wrong here. Nothing was changed.", "status": 500})
+		}
+	}()
+	c.Next()
+}
+
+func headers(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "same-origin")
+	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
+		h.Set("Cache-Control", "no-store")
+	}
+	c.Next()
+}
+
+// front serves the built front end; every path that is no file is the application's own.
+func front(g *gin.Engine, files fs.FS) {
+	server := http.FileServerFS(files)
+	g.NoRoute(func(c *gin.Context) {
+		path := strings.TrimPrefix(c.Request.URL.Path, "/")
+		if strings.HasPrefix(path, "api/") {
+			c.JSON(http.StatusNotFound, gin.H{"title": "There is no such thing here.", "status": 404})
+			return
+		}
+		if info, err := fs.Stat(files, path); path == "" || err != nil || info.IsDir() {
+			page, err := fs.ReadFile(files, "index.html")
+			if err != nil {
+				c.String(http.StatusNotFound, "The front end is not built. Run make build.")
+				return
+			}
+			c.Header("Cache-Control", "no-cache")
+			c.Data(http.StatusOK, "text/html; charset=utf-8", page)
+			return
+		}
+		if strings.HasPrefix(path, "assets/") {
+			c.Header("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		server.ServeHTTP(c.Writer, c.Request)
+	})
+}
+
+type personKey struct{}
+
+func person(ctx context.Context) desk.Person {
+	p, _ := ctx.Value(personKey{}).(desk.Person)
+	return p
+}
+
+// signedIn finds who asks; ok is false where nobody is signed in.
+func (s *Server) signedIn(ctx context.Context) (p desk.Person, ok bool) {
+	id := s.sessions.GetInt64(ctx, "person")
+	if id == 0 {
+		return p, false
+	}
+	p, err := s.desk.WhoIs(ctx, id)
+	return p, err == nil
+}
+
+// problem turns an error into an answer as RFC 9457 has it.
+func problem(err error) error {
+	var r *desk.Refusal
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &r):
+		return huma.Error422UnprocessableEntity(r.Text)
+	case errors.Is(err, desk.ErrMayNot):
+		return huma.Error403Forbidden(sentence(err))
+	case errors.Is(err, desk.ErrNotFound):
+		return huma.Error404NotFound(sentence(err))
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "The request was given up.")
+	}
+	slog.Error("an operation failed", "error", err)
+	return huma.Error500InternalServerError("Something went wrong here. Nothing was changed.")
+}
+
+func sentence(err error) string {
+	t := err.Error()
+	return strings.ToUpper(t[:1]) + t[1:] + "."
+}
+
+// tries slows attempts to sign in: after five wrong ones a name waits, longer each time.
+type tries struct {
+	mu sync.Mutex
+	by map[string]*struct {
+		wrong int
+		until time.Time
+	}
+}
+
+func (t *tries) wait(name string) time.Duration {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if x := t.by[name]; x != nil {
+		return time.Until(x.until)
+	}
+	return 0
+}
+
+func (t *tries) note(name string, right bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if right {
+		delete(t.by, name)
+		return
+	}
+	if t.by == nil || len(t.by) > 10_000 {
+		t.by = map[string]*struct {
+			wrong int
+			until time.Time
+		}{}
+	}
+	x := t.by[name]
+	if x == nil {
+		x = &struct {
+			wrong int
+			until time.Time
+		}{}
+		t.by[name] = x
+	}
+	if x.wrong++; x.wrong >= 5 {
+		x.until = time.Now().Add(time.Duration(min(x.wrong-4, 12)) * 5 * time.Second)
+	}
+}
+
+// registerRaw registers what is no JSON: uploads, downloads and the event stream.
+func (s *Server) registerRaw(g *gin.Engine) {
+	raw := g.Group("/api", func(c *gin.Context) {
+		p, ok := s.signedIn(c.Request.Context())
+		if !ok {
+			c.AbortWithStatusJSON(http.StatusUnauthorized, gin.H{"title": "Sign in first.", "detail": "Sign in first.", "status": 401})
+			return
+		}
+		c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), personKey{}, p))
+	})
+	raw.POST("/uploads", func(c *gin.Context) {
+		var choices desk.Choices
+		if t := c.Query("choices"); t != "" {
+			if err := json.Unmarshal([]byte(t), &choices); err != nil {
+				fail(c, huma.Error400BadRequest("The choices are not JSON."))
+				return
+			}
+		}
+		choices.Zone = c.Query("zone")
+		d, err := s.desk.Upload(c.Request.Context(), person(c.Request.Context()), c.Query("name"), c.Request.Body, choices)
+		if err != nil {
+			fail(c, problem(err))
+			return
+		}
+		c.JSON(http.StatusOK, d)
+	})
+	raw.GET("/counts/:count/sheets/:number/:form", func(c *gin.Context) {
+		var count int64
+		var number int
+		if _, err := fmt.Sscan(c.Param("count")+" "+c.Param("number"), &count, &number); err != nil {
+			fail(c, huma.Error404NotFound("There is no such sheet."))
+			return
+		}
+		name, b, err := s.desk.WriteSheet(c.Request.Context(), person(c.Request.Context()), count, number, form(c.Param("form")))
+		download(c, name, b, err)
+	})
+	raw.GET("/counts/:count/sheets.zip", func(c *gin.Context) {
+		var count int64
+		if _, err := fmt.Sscan(c.Param("count"), &count); err != nil {
+			fail(c, huma.Error404NotFound("There is no such count."))
+			return
+		}
+		var b strings.Builder
+		err := s.desk.WriteSheets(c.Request.Context(), person(c.Request.Context()), count, form(c.Query("form")), &b)
+		download(c, fmt.Sprintf("sheets-%d.zip", count), []byte(b.String()), err)
+	})
+	raw.GET("/counts/:count/postings/:number/file", func(c *gin.Context) {
+		var count int64
+		var number int
+		if _, err := fmt.Sscan(c.Param("count")+" "+c.Param("number"), &count, &number); err != nil {
+			fail(c, huma.Error404NotFound("There is no such posting."))
+			return
+		}
+		name, b, err := s.desk.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number)
+		download(c, name, b, err)
+	})
+	raw.GET("/files/:sha", func(c *gin.Context) {
+		sha := c.Param("sha")
+		if len(sha) != 64 || strings.Trim(sha, "0123456789abcdef") != "" {
+			fail(c, huma.Error404NotFound("There is no such file."))
+			return
+		}
+		b, err := s.desk.KeptFile(person(c.Request.Context()), sha)
+		download(c, c.DefaultQuery("name", sha), b, err)
+	})
+	raw.GET("/try/:name", func(c *gin.Context) {
+		b, err := s.desk.DemoFile(person(c.Request.Context()), c.Param("name"))
+		download(c, c.Param("name"), b, err)
+	})
+	raw.GET("/events", s.events)
+}
+
+func form(t string) desk.SheetForm {
+	if t == string(desk.AsWorkbook) {
+		return desk.AsWorkbook
+	}
+	return desk.AsText
+}
+
+// download hands out a file; the browser never shows it as a page of ours.
+func download(c *gin.Context, name string, b []byte, err error) {
+	if err != nil {
+		fail(c, problem(err))
+		return
+	}
+	name = strings.Map(func(r rune) rune {
+		if r < ' ' || strings.ContainsRune("\"\\/", r) {
+			return '_'
+		}
+		return r
+	}, name)
+	c.Header("Content-Disposition", `attachment; filename="`+name+`"`)
+	c.Data(http.StatusOK, "application/octet-stream", b)
+}
+
+func fail(c *gin.Context, err error) {
+	var e huma.StatusError
+	if !errors.As(err, &e) {
+		e = huma.Error500InternalServerError("Something went wrong here.")
+	}
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(e.GetStatus(), e)
+}
+
+// events streams what changes to an open window (server-sent events).
+func (s *Server) events(c *gin.Context) {
+	events, end := s.desk.Events.Listen()
+	defer end()
+	c.Header("Content-Type", "text/event-stream")
+	c.Header("X-Accel-Buffering", "no")
+	c.Writer.WriteHeader(http.StatusOK)
+	_, _ = io.WriteString(c.Writer, ": here\n\n")
+	c.Writer.Flush()
+	beat := time.NewTicker(20 * time.Second)
+	defer beat.Stop()
+	for {
+		select {
+		case <-c.Request.Context().Done():
+			return
+		case <-beat.C:
+			_, _ = io.WriteString(c.Writer, ": still here\n\n")
+		case e := <-events:
+			b, err := json.Marshal(e)
+			if err != nil {
+				return
+			}
+			if _, err := fmt.Fprintf(c.Writer, "data: %s\n\n", b); err != nil {
+				return
+			}
+		}
+		c.Writer.Flush()
+	}
+}
