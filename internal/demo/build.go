@@ -333,8 +333,9 @@ func (b *builder) files() error {
 		}
 		out = append(out, l)
 	}
+	quay := b.s.of("QUAY")
 	for i := range 6 {
-		l := lines[40+i*31]
+		l := quay[i*31]
 		l.bin, l.lot, l.record = fmt.Sprintf("H-12-%d", i%5+1), "", fmt.Sprintf("%06d", 390_000+i)
 		l.item = b.s.items[900+i]
 		l.quantity, l.serial = whole(12+i), ""
@@ -343,11 +344,14 @@ func (b *builder) files() error {
 	clean := b.s.StockFile(newExport, out)
 	b.try["stock-export-2026-11-23.csv"] = clean
 	rows := strings.SplitAfter(string(clean), "\n")
-	for _, bad := range []struct {
-		row      int
-		from, to string
-	}{{12, ",ea,", ",ea,12 pcs "}, {30, ",m,", ",m,1.1234567"}} {
-		rows[bad.row] = strings.Replace(rows[bad.row], bad.from, bad.to, 1)
+	broken := 0
+	for i, r := range rows {
+		// A quantity with its unit, one with seven places, one with a letter for a digit.
+		unit := []string{",ea,", ",m,", ",ea,"}[min(broken, 2)]
+		if broken < 3 && i > 10+20*broken && strings.Count(r, unit) == 1 {
+			rows[i] = strings.Replace(r, unit, unit+[]string{"12 pcs ", "1.1234567", "1O"}[broken], 1)
+			broken++
+		}
 	}
 	rows = append(rows, rows[20])
 	b.try["stock-export-with-faults.csv"] = []byte("Stock of the chandlery, weekly list\n\n" + strings.Join(rows, ""))

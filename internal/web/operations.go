@@ -11,17 +11,23 @@ import (
 
 type body[T any] struct{ Body T }
 
+// What stands in paths and queries of many operations. The types are exported because only exported embedded
+// structs are looked into.
 type (
-	countPath struct {
+	// CountPath names a count.
+	CountPath struct {
 		Count int64 `path:"count"`
 	}
-	housePath struct {
+	// HousePath names a warehouse.
+	HousePath struct {
 		House int64 `path:"house"`
 	}
-	draftPath struct {
+	// DraftPath names a dropped file.
+	DraftPath struct {
 		Draft string `path:"draft"`
 	}
-	filterQuery struct {
+	// FilterQuery narrows a list of lines.
+	FilterQuery struct {
 		Bins  []int64 `query:"bins"`
 		Text  string  `query:"text" maxLength:"200"`
 		Sheet int     `query:"sheet"`
@@ -31,7 +37,7 @@ type (
 	}
 )
 
-func (f *filterQuery) filter() desk.Filter {
+func (f *FilterQuery) filter() desk.Filter {
 	return desk.Filter{Bins: f.Bins, Text: f.Text, Sheet: f.Sheet, Show: f.Show, After: f.After, Limit: f.Limit}
 }
 
@@ -70,15 +76,15 @@ func (s *Server) register() {
 	op(s, "warehouses", http.MethodGet, "/api/warehouses", "The warehouses", func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.WarehouseView, error) {
 		return d.Warehouses(ctx, p)
 	})
-	op(s, "elevation", http.MethodGet, "/api/warehouses/{house}/elevation", "The racks of a warehouse", func(ctx context.Context, p desk.Person, in *housePath) ([]desk.Tile, error) {
+	op(s, "elevation", http.MethodGet, "/api/warehouses/{house}/elevation", "The racks of a warehouse", func(ctx context.Context, p desk.Person, in *HousePath) ([]desk.Tile, error) {
 		return d.Elevation(ctx, p, in.House)
 	})
-	op(s, "recordedBins", http.MethodGet, "/api/warehouses/{house}/bins", "The lines per bin", func(ctx context.Context, p desk.Person, in *housePath) ([]desk.BinState, error) {
+	op(s, "recordedBins", http.MethodGet, "/api/warehouses/{house}/bins", "The lines per bin", func(ctx context.Context, p desk.Person, in *HousePath) ([]desk.BinState, error) {
 		return d.RecordedBins(ctx, p, in.House)
 	})
 	op(s, "recorded", http.MethodGet, "/api/warehouses/{house}/recorded", "The recorded stock by bin or by item", func(ctx context.Context, p desk.Person, in *struct {
-		housePath
-		filterQuery
+		HousePath
+		FilterQuery
 		By string `query:"by" enum:"bin,item" default:"bin"`
 	}) (desk.RecordedPage, error) {
 		if in.By == "item" {
@@ -87,20 +93,20 @@ func (s *Server) register() {
 		return d.Recorded(ctx, p, in.House, in.filter())
 	})
 
-	op(s, "draft", http.MethodGet, "/api/uploads/{draft}", "A dropped file as it was looked at last", func(ctx context.Context, p desk.Person, in *draftPath) (*desk.Draft, error) {
+	op(s, "draft", http.MethodGet, "/api/uploads/{draft}", "A dropped file as it was looked at last", func(ctx context.Context, p desk.Person, in *DraftPath) (*desk.Draft, error) {
 		return d.Draft(p, in.Draft)
 	})
 	op(s, "choose", http.MethodPut, "/api/uploads/{draft}", "Settle something about a dropped file and look again", func(ctx context.Context, p desk.Person, in *struct {
-		draftPath
+		DraftPath
 		Body desk.Choices
 	}) (*desk.Draft, error) {
 		return d.Choose(ctx, p, in.Draft, in.Body)
 	})
-	op(s, "discard", http.MethodDelete, "/api/uploads/{draft}", "Forget a dropped file", func(ctx context.Context, p desk.Person, in *draftPath) (done, error) {
+	op(s, "discard", http.MethodDelete, "/api/uploads/{draft}", "Forget a dropped file", func(ctx context.Context, p desk.Person, in *DraftPath) (done, error) {
 		return done{true}, d.Discard(p, in.Draft)
 	})
 	op(s, "takeIn", http.MethodPost, "/api/uploads/{draft}/take-in", "Take a dropped file in, all of it or nothing", func(ctx context.Context, p desk.Person, in *struct {
-		draftPath
+		DraftPath
 		Body struct {
 			Key      string `json:"key" minLength:"8" doc:"of the client's making; a repeat is answered with the first result"`
 			LeaveOut int    `json:"leave_out" doc:"the number of rows with problems that are left out"`
@@ -128,17 +134,17 @@ func (s *Server) register() {
 	op(s, "freeze", http.MethodPost, "/api/counts", "Freeze a scope and cut its sheets", func(ctx context.Context, p desk.Person, in *body[desk.NewCount]) (desk.CountMade, error) {
 		return d.Freeze(ctx, p, in.Body)
 	})
-	op(s, "count", http.MethodGet, "/api/counts/{count}", "A count with the figures of its stages", func(ctx context.Context, p desk.Person, in *countPath) (desk.StageLine, error) {
+	op(s, "count", http.MethodGet, "/api/counts/{count}", "A count with the figures of its stages", func(ctx context.Context, p desk.Person, in *CountPath) (desk.StageLine, error) {
 		return d.Count(ctx, p, in.Count)
 	})
-	op(s, "countBins", http.MethodGet, "/api/counts/{count}/bins", "The tallies per bin", func(ctx context.Context, p desk.Person, in *countPath) ([]desk.BinState, error) {
+	op(s, "countBins", http.MethodGet, "/api/counts/{count}/bins", "The tallies per bin", func(ctx context.Context, p desk.Person, in *CountPath) ([]desk.BinState, error) {
 		return d.CountBins(ctx, p, in.Count)
 	})
-	op(s, "sheets", http.MethodGet, "/api/counts/{count}/sheets", "The sheets of a count", func(ctx context.Context, p desk.Person, in *countPath) ([]desk.SheetView, error) {
+	op(s, "sheets", http.MethodGet, "/api/counts/{count}/sheets", "The sheets of a count", func(ctx context.Context, p desk.Person, in *CountPath) ([]desk.SheetView, error) {
 		return d.Sheets(ctx, p, in.Count)
 	})
 	op(s, "handOut", http.MethodPost, "/api/counts/{count}/hand-out", "Note who has sheets", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
+		CountPath
 		Body struct {
 			Sheets  []int  `json:"sheets" minItems:"1"`
 			Counter string `json:"counter" maxLength:"120"`
@@ -147,13 +153,13 @@ func (s *Server) register() {
 		return done{true}, d.HandOut(ctx, p, in.Count, in.Body.Sheets, in.Body.Counter)
 	})
 	op(s, "countLines", http.MethodGet, "/api/counts/{count}/lines", "The lines of a count in walking order", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
-		filterQuery
+		CountPath
+		FilterQuery
 	}) (desk.VariancePage, error) {
 		return d.CountLines(ctx, p, in.Count, in.filter())
 	})
 	op(s, "typeIn", http.MethodPost, "/api/counts/{count}/entries", "Take counts typed at the desk", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
+		CountPath
 		Body struct {
 			Key     string       `json:"key" minLength:"8"`
 			Zone    string       `json:"zone,omitempty"`
@@ -163,19 +169,19 @@ func (s *Server) register() {
 		return d.TypeIn(ctx, p, in.Count, in.Body.Key, in.Body.Zone, in.Body.Entries)
 	})
 	op(s, "variances", http.MethodGet, "/api/counts/{count}/variances", "The variances, ranked by what is at stake", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
-		filterQuery
+		CountPath
+		FilterQuery
 	}) (desk.VariancePage, error) {
 		return d.Variances(ctx, p, in.Count, in.filter())
 	})
 	op(s, "history", http.MethodGet, "/api/counts/{count}/lines/{pos}", "What happened to a line", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
+		CountPath
 		Pos int64 `path:"pos"`
 	}) (desk.LineHistory, error) {
 		return d.History(ctx, p, in.Count, in.Pos)
 	})
 	op(s, "decide", http.MethodPost, "/api/counts/{count}/decisions", "Accept or hold lines", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
+		CountPath
 		Body struct {
 			Lines  []int64 `json:"lines" minItems:"1" maxItems:"100000"`
 			Kind   string  `json:"kind" enum:"accept,hold,"`
@@ -187,17 +193,17 @@ func (s *Server) register() {
 	op(s, "reasons", http.MethodGet, "/api/reasons", "The reason codes", func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.ReasonView, error) {
 		return d.Reasons(ctx, p)
 	})
-	op(s, "postings", http.MethodGet, "/api/counts/{count}/postings", "The postings of a count", func(ctx context.Context, p desk.Person, in *countPath) ([]desk.PostingView, error) {
+	op(s, "postings", http.MethodGet, "/api/counts/{count}/postings", "The postings of a count", func(ctx context.Context, p desk.Person, in *CountPath) ([]desk.PostingView, error) {
 		return d.Postings(ctx, p, in.Count)
 	})
 	op(s, "previewPosting", http.MethodGet, "/api/counts/{count}/postings/preview", "The file of the accepted lines before it is made", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
+		CountPath
 		Mode string `query:"mode" enum:"difference,balance,in-out,counted" default:"difference"`
 	}) (desk.PostingPreview, error) {
 		return d.PreviewPosting(ctx, p, in.Count, in.Mode)
 	})
 	op(s, "post", http.MethodPost, "/api/counts/{count}/postings", "Make a posting of the accepted lines", func(ctx context.Context, p desk.Person, in *struct {
-		countPath
+		CountPath
 		Body struct {
 			Key   string `json:"key" minLength:"8"`
 			Mode  string `json:"mode" enum:"difference,balance,in-out,counted"`
@@ -206,10 +212,10 @@ func (s *Server) register() {
 	}) (desk.PostingView, error) {
 		return d.Post(ctx, p, in.Count, in.Body.Mode, in.Body.Key, in.Body.Lines)
 	})
-	op(s, "report", http.MethodGet, "/api/counts/{count}/report", "The figures of a count", func(ctx context.Context, p desk.Person, in *countPath) (desk.Report, error) {
+	op(s, "report", http.MethodGet, "/api/counts/{count}/report", "The figures of a count", func(ctx context.Context, p desk.Person, in *CountPath) (desk.Report, error) {
 		return d.Report(ctx, p, in.Count)
 	})
-	op(s, "finish", http.MethodPost, "/api/counts/{count}/finish", "End a count", func(ctx context.Context, p desk.Person, in *countPath) (done, error) {
+	op(s, "finish", http.MethodPost, "/api/counts/{count}/finish", "End a count", func(ctx context.Context, p desk.Person, in *CountPath) (done, error) {
 		return done{true}, d.Finish(ctx, p, in.Count)
 	})
 	op(s, "addPerson", http.MethodPost, "/api/people", "Let somebody sign in", func(ctx context.Context, p desk.Person, in *struct {

@@ -42,7 +42,7 @@ type Options struct {
 // New makes a server.
 func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 	w := &Server{desk: d, sessions: scs.New()}
-	w.sessions.Lifetime, w.sessions.IdleTimeout = 30*24*time.Hour, 7*24*time.Hour
+	w.sessions.Lifetime = 14 * 24 * time.Hour // no idle time-out: it would write at every request
 	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true, http.SameSiteLaxMode, opt.Secure
 	if s != nil {
 		w.sessions.Store = &store.Sessions{Store: s}
@@ -54,6 +54,7 @@ func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	g.Use(recovered, headers)
+	huma.DefaultArrayNullable = false // lists are empty, never null
 	cfg := huma.DefaultConfig("Wobin", "0.1.0")
 	cfg.DocsPath, cfg.OpenAPIPath, cfg.SchemasPath = "", "", ""
 	cfg.CreateHooks = nil // no links to schemas in answers

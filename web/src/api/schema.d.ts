@@ -532,15 +532,15 @@ export interface components {
              * @description rows without a count; they stay uncounted
              */
             empty: number;
-            hand: components["schemas"]["HandRow"][] | null;
+            hand: components["schemas"]["HandRow"][];
             /**
              * Format: int64
              * @description counts that replace earlier ones of the same row
              */
             revised: number;
-            revisions: components["schemas"]["Revision"][] | null;
+            revisions: components["schemas"]["Revision"][];
             /** @description codes of the sheets whose rows it holds */
-            sheets: string[] | null;
+            sheets: string[];
             /** Format: int64 */
             unchanged: number;
         };
@@ -614,7 +614,7 @@ export interface components {
         DecideRequest: {
             /** @enum {string} */
             kind: "accept" | "hold" | "";
-            lines: number[] | null;
+            lines: number[];
             reason: string;
         };
         Decided: {
@@ -628,16 +628,16 @@ export interface components {
             /** @description what has to be answered first: recorded_at, counted_at, count */
             asks: string;
             /** @description what was taken for granted, a sentence each */
-            assumed: string[] | null;
+            assumed: string[];
             back?: components["schemas"]["BackView"];
             /** @description why nothing can be taken in yet; empty where it can */
             blocked: string;
             choices: components["schemas"]["Choices"];
-            columns: components["schemas"]["DraftColumn"][] | null;
+            columns: components["schemas"]["DraftColumn"][];
             delimiter: string;
             effect: components["schemas"]["Effect"];
             encoding: string;
-            fields: components["schemas"]["FieldChoice"][] | null;
+            fields: components["schemas"]["FieldChoice"][];
             /** @description delimited text or workbook */
             form: string;
             /** Format: int64 */
@@ -645,16 +645,16 @@ export interface components {
             id: string;
             kind: string;
             name: string;
-            problems: components["schemas"]["ProblemGroup"][] | null;
+            problems: components["schemas"]["ProblemGroup"][];
             /** Format: int64 */
             rows: number;
             /** Format: int64 */
             sheet: number;
-            sheets: string[] | null;
+            sheets: string[];
             /** Format: int64 */
             size: number;
             /** @description the first rows as they are */
-            top: components["schemas"]["DraftRow"][] | null;
+            top: components["schemas"]["DraftRow"][];
         };
         DraftColumn: {
             field: string;
@@ -664,7 +664,7 @@ export interface components {
         };
         DraftRow: {
             bad: boolean;
-            cells: string[] | null;
+            cells: string[];
             /** Format: int64 */
             row: number;
         };
@@ -673,15 +673,15 @@ export interface components {
             added: number;
             /** Format: int64 */
             changed: number;
-            examples: components["schemas"]["EffectExample"][] | null;
+            examples: components["schemas"]["EffectExample"][];
             /**
              * Format: int64
              * @description recorded before and not in the file
              */
             gone: number;
             /** @description what will be made: warehouses, bins, items */
-            new: string[] | null;
-            places: components["schemas"]["EffectPlace"][] | null;
+            new: string[];
+            places: components["schemas"]["EffectPlace"][];
             /**
              * Format: int64
              * @description rows with a problem
@@ -723,7 +723,7 @@ export interface components {
              */
             detail?: string;
             /** @description Optional list of individual error details */
-            errors?: components["schemas"]["ErrorDetail"][] | null;
+            errors?: components["schemas"]["ErrorDetail"][];
             /**
              * Format: uri
              * @description A URI reference that identifies the specific occurrence of the problem.
@@ -782,7 +782,7 @@ export interface components {
         };
         HandOutRequest: {
             counter: string;
-            sheets: number[] | null;
+            sheets: number[];
         };
         HandRow: {
             line: string;
@@ -846,10 +846,10 @@ export interface components {
             services: number;
         };
         LineHistory: {
-            events: components["schemas"]["HistoryEvent"][] | null;
+            events: components["schemas"]["HistoryEvent"][];
             line: components["schemas"]["VarianceLine"];
             /** @description the item's other lines in this count */
-            others: components["schemas"]["VarianceLine"][] | null;
+            others: components["schemas"]["VarianceLine"][];
         };
         MakeOwnerRequest: {
             code: string;
@@ -859,7 +859,7 @@ export interface components {
         };
         Me: {
             /** @description sign-in names of the demo's people, whose password is demo */
-            demo: string[] | null;
+            demo: string[];
             /** @description nobody is there yet: the owner signs up with the one-time code from the console */
             first_start: boolean;
             person?: components["schemas"]["Person"];
@@ -956,7 +956,7 @@ export interface components {
             field: string;
             kind: string;
             /** @description up to a thousand of them */
-            list: components["schemas"]["ProblemView"][] | null;
+            list: components["schemas"]["ProblemView"][];
         };
         ProblemView: {
             column: string;
@@ -978,7 +978,7 @@ export interface components {
             /** Format: int64 */
             bin_id: number;
             /** @description by item: where it lies */
-            bin_ids: number[] | null;
+            bin_ids: number[];
             /**
              * Format: int64
              * @description by item: the lines that it has
@@ -999,22 +999,22 @@ export interface components {
             zone: string;
         };
         RecordedPage: {
-            lines: components["schemas"]["RecordedLine"][] | null;
+            lines: components["schemas"]["RecordedLine"][];
             /** @description empty at the end */
             next: string;
         };
         Report: {
-            categories: components["schemas"]["ReportPart"][] | null;
+            categories: components["schemas"]["ReportPart"][];
             count: components["schemas"]["StageLine"];
-            counters: components["schemas"]["ReportPart"][] | null;
-            deciders: string[] | null;
+            counters: components["schemas"]["ReportPart"][];
+            deciders: string[];
             figures: components["schemas"]["FiguresView"];
-            largest: components["schemas"]["VarianceLine"][] | null;
+            largest: components["schemas"]["VarianceLine"][];
             posted: components["schemas"]["Sums"];
             /** Format: int64 */
             posted_lines: number;
-            reasons: components["schemas"]["ReportReason"][] | null;
-            zones: components["schemas"]["ReportPart"][] | null;
+            reasons: components["schemas"]["ReportReason"][];
+            zones: components["schemas"]["ReportPart"][];
         };
         ReportPart: {
             figures: components["schemas"]["FiguresView"];
@@ -1035,10 +1035,10 @@ export interface components {
             row: number;
         };
         Scope: {
-            bins?: number[] | null;
+            bins?: number[];
             /** Format: int64 */
             warehouse: number;
-            zones?: string[] | null;
+            zones?: string[];
         };
         SheetTally: {
             from: string;
@@ -1183,11 +1183,11 @@ export interface components {
             /** Format: int64 */
             lines: number;
             /** @description the sheets that would be cut */
-            sheets: components["schemas"]["SheetTally"][] | null;
+            sheets: components["schemas"]["SheetTally"][];
             /** Format: int64 */
             unvalued: number;
             value: string;
-            zones: components["schemas"]["ZoneTally"][] | null;
+            zones: components["schemas"]["ZoneTally"][];
         };
         TallyRequest: {
             /** Format: int64 */
@@ -1204,12 +1204,12 @@ export interface components {
             zone: string;
         };
         Today: {
-            counts: components["schemas"]["TodayCount"][] | null;
+            counts: components["schemas"]["TodayCount"][];
             /** @description files to try with, in the demo */
-            demo_files: string[] | null;
+            demo_files: string[];
             /** Format: date-time */
             now: string;
-            warehouses: components["schemas"]["WarehouseView"][] | null;
+            warehouses: components["schemas"]["WarehouseView"][];
         };
         TodayCount: {
             /**
@@ -1270,13 +1270,13 @@ export interface components {
              * @description lines over, short or found
              */
             variances: number;
-            waits: components["schemas"]["Wait"][] | null;
+            waits: components["schemas"]["Wait"][];
             warehouse: string;
             /** Format: int64 */
             warehouse_id: number;
         };
         TypeInRequest: {
-            entries: components["schemas"]["Typed"][] | null;
+            entries: components["schemas"]["Typed"][];
             key: string;
             zone?: string;
         };
@@ -1338,7 +1338,7 @@ export interface components {
             zone: string;
         };
         VariancePage: {
-            lines: components["schemas"]["VarianceLine"][] | null;
+            lines: components["schemas"]["VarianceLine"][];
             next: string;
         };
         Wait: {
@@ -1361,7 +1361,7 @@ export interface components {
             /** Format: int64 */
             unvalued: number;
             value: string;
-            zones: string[] | null;
+            zones: string[];
         };
         ZoneTally: {
             /** Format: int64 */
@@ -1530,7 +1530,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BinState"][] | null;
+                    "application/json": components["schemas"]["BinState"][];
                 };
             };
             /** @description Unauthorized */
@@ -1584,7 +1584,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                count: number;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1653,7 +1655,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                count: number;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1789,7 +1793,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                count: number;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1856,9 +1862,18 @@ export interface operations {
     };
     countLines: {
         parameters: {
-            query?: never;
+            query?: {
+                bins?: number[];
+                text?: string;
+                sheet?: number;
+                show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                after?: string;
+                limit?: number;
+            };
             header?: never;
-            path?: never;
+            path: {
+                count: number;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1924,6 +1939,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                count: number;
                 pos: number;
             };
             cookie?: never;
@@ -2003,7 +2019,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PostingView"][] | null;
+                    "application/json": components["schemas"]["PostingView"][];
                 };
             };
             /** @description Unauthorized */
@@ -2057,7 +2073,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                count: number;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -2128,7 +2146,9 @@ export interface operations {
                 mode?: "difference" | "balance" | "in-out" | "counted";
             };
             header?: never;
-            path?: never;
+            path: {
+                count: number;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -2273,7 +2293,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SheetView"][] | null;
+                    "application/json": components["schemas"]["SheetView"][];
                 };
             };
             /** @description Unauthorized */
@@ -2325,9 +2345,18 @@ export interface operations {
     };
     variances: {
         parameters: {
-            query?: never;
+            query?: {
+                bins?: number[];
+                text?: string;
+                sheet?: number;
+                show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                after?: string;
+                limit?: number;
+            };
             header?: never;
-            path?: never;
+            path: {
+                count: number;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -2403,7 +2432,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["IntakeView"][] | null;
+                    "application/json": components["schemas"]["IntakeView"][];
                 };
             };
             /** @description Unauthorized */
@@ -2753,7 +2782,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReasonView"][] | null;
+                    "application/json": components["schemas"]["ReasonView"][];
                 };
             };
             /** @description Unauthorized */
@@ -3019,7 +3048,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                draft: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -3155,7 +3186,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                draft: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -3235,7 +3268,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WarehouseView"][] | null;
+                    "application/json": components["schemas"]["WarehouseView"][];
                 };
             };
             /** @description Unauthorized */
@@ -3302,7 +3335,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BinState"][] | null;
+                    "application/json": components["schemas"]["BinState"][];
                 };
             };
             /** @description Unauthorized */
@@ -3369,7 +3402,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Tile"][] | null;
+                    "application/json": components["schemas"]["Tile"][];
                 };
             };
             /** @description Unauthorized */
@@ -3422,10 +3455,18 @@ export interface operations {
     recorded: {
         parameters: {
             query?: {
+                bins?: number[];
+                text?: string;
+                sheet?: number;
+                show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                after?: string;
+                limit?: number;
                 by?: "bin" | "item";
             };
             header?: never;
-            path?: never;
+            path: {
+                house: number;
+            };
             cookie?: never;
         };
         requestBody?: never;

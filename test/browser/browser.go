@@ -1,0 +1,60 @@
+// Package browser drives the real interface in headless Chromium, for the tests and the pictures.
+package browser
+
+import (
+	"context"
+	"os/exec"
+	"strconv"
+
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+)
+
+// New starts a headless Chromium.
+func New(ctx context.Context) (context.Context, context.CancelFunc) {
+	path := "chromium"
+	if _, err := exec.LookPath(path); err != nil {
+		path = "google-chrome"
+	}
+	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", false), chromedp.Flag("lang", "en-GB"), chromedp.Env("TZ=UTC"))
+	alloc, stop := chromedp.NewExecAllocator(ctx, opts...)
+	tab, end := chromedp.NewContext(alloc)
+	return tab, func() { end(); stop() }
+}
+
+// SignIn fills the sign-in page.
+func SignIn(name, password string) chromedp.Action {
+	return chromedp.Tasks{
+		chromedp.WaitVisible(`input[name=sign_in]`),
+		Type(`input[name=sign_in]`, name),
+		Type(`input[name=password]`, password+"\r"),
+		chromedp.WaitVisible(`//button[text()="Sign out"]`, chromedp.BySearch),
+	}
+}
+
+// Type replaces what a field holds by typing.
+func Type(field, text string) chromedp.Action {
+	return chromedp.Tasks{
+		chromedp.WaitVisible(field), chromedp.Focus(field),
+		chromedp.Evaluate("document.querySelector("+strconv.Quote(field)+").select()", nil),
+		chromedp.SendKeys(field, text),
+	}
+}
+
+// Settled waits until fonts are there, nothing is being fetched, and two frames were drawn since.
+func Settled() chromedp.Action {
+	return chromedp.Evaluate(`(async () => {
+		await document.fonts.ready;
+		let quiet = 0, seen = -1;
+		while (quiet < 12) {
+			await new Promise(r => requestAnimationFrame(r));
+			const n = performance.getEntriesByType("resource").length;
+			quiet = n === seen ? quiet + 1 : 0;
+			seen = n;
+		}
+		return true;
+	})()`, nil, chromedp.EvalAsValue, awaited)
+}
+
+func awaited(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }

@@ -1,0 +1,115 @@
+// Command shots takes the pictures in docs/screenshots from the demo's data, in headless Chromium.
+package main
+
+import (
+	"bufio"
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+
+	"wobin/test/browser"
+)
+
+type shot struct {
+	name, path, wait string
+	steps            []chromedp.Action
+}
+
+func main() {
+	out := flag.String("out", "docs/screenshots", "folder")
+	only := flag.String("only", "", "only shots whose name contains this")
+	flag.Parse()
+	if err := run(*out, *only); err != nil {
+		fmt.Fprintln(os.Stderr, "shots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(out, only string) error {
+	dir, err := os.MkdirTemp("", "wobin-shots-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	data := filepath.Join(dir, "data")
+	server := exec.Command("bin/wobin", "demo", "--data", data, "--addr", "127.0.0.1:0")
+	pipe, err := server.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	server.Stderr = os.Stderr
+	if err := server.Start(); err != nil {
+		return err
+	}
+	defer func() { _ = server.Process.Kill(); _ = server.Wait() }()
+	base := ""
+	for lines := bufio.NewScanner(pipe); lines.Scan(); {
+		if _, at, ok := strings.Cut(lines.Text(), "Wobin is at "); ok {
+			base = at
+			break
+		}
+	}
+	ctx, cancel := browser.New(context.Background())
+	defer cancel()
+	ctx, stop := context.WithTimeout(ctx, 3*time.Minute)
+	defer stop()
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	try := filepath.Join(data, "try")
+	files := `input[type=file]`
+	key := func(k string) chromedp.Action { return chromedp.KeyEvent(k) }
+	shots := []shot{
+		{"sign-in", "/", `input[name=password]`, nil},
+		{"today", "", `article`, []chromedp.Action{browser.SignIn("ida", "demo")}},
+		{"recorded", "/counts/2/recorded", `[data-lines] [role=row] ~ div [role=row]`, nil},
+		{"intake", "/", `[data-problems]`, []chromedp.Action{chromedp.WaitReady(files), chromedp.SetUploadFiles(files, []string{filepath.Join(try, "stock-export-with-faults.csv")})}},
+		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
+		{"sheets", "/counts/2/sheets", `[data-lines] [role=gridcell]`, nil},
+		{"counting", "/counts/2/counting", `[data-lane="3"]`, nil},
+		{"typing", "/counts/2/counting/20", `input[data-row]`, []chromedp.Action{chromedp.Click(`input[data-row]`), chromedp.SendKeys(`input[data-row]`, "12\r"), chromedp.WaitVisible(`//td[contains(., "Ida Fenn")]`, chromedp.BySearch)}},
+		{"variances", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{key("j")}},
+		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
+		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
+		{"variances-night", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil)}},
+	}
+	if err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(1280, 800, 1, false)); err != nil {
+		return err
+	}
+	for _, s := range shots {
+		if only != "" && !strings.Contains(only, s.name) && s.name != "today" && s.name != "sign-in" {
+			continue
+		}
+		var steps []chromedp.Action
+		if s.path != "" {
+			steps = append(steps, chromedp.Navigate(base+s.path))
+		}
+		if s.name == "typing" || s.name == "variances" || s.name == "variances-night" {
+			steps = append(steps, chromedp.WaitVisible(s.wait))
+		}
+		steps = append(steps, s.steps...)
+		var png []byte
+		steps = append(steps, chromedp.WaitVisible(s.wait), browser.Settled(), chromedp.CaptureScreenshot(&png))
+		soon, stop := context.WithTimeout(ctx, 20*time.Second)
+		err := chromedp.Run(soon, steps...)
+		stop()
+		if err != nil {
+			_ = chromedp.Run(ctx, chromedp.CaptureScreenshot(&png))
+			_ = os.WriteFile(filepath.Join(out, "failed.png"), png, 0o644)
+			return fmt.Errorf("%s: %w", s.name, err)
+		}
+		if err := os.WriteFile(filepath.Join(out, s.name+".png"), png, 0o644); err != nil {
+			return err
+		}
+		fmt.Println(filepath.Join(out, s.name+".png"))
+	}
+	return nil
+}

@@ -1,0 +1,56 @@
+import { QueryClient } from "@tanstack/react-query";
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+
+/** Calls the server's operations, typed from its own description. */
+export const api = createClient<paths>({ baseUrl: "/" });
+
+export const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5_000, retry: false, refetchOnWindowFocus: false } } });
+
+/** What the server says is wrong, as a sentence for people. */
+export class Problem extends Error {}
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** Gives the answer's data, or throws what the server said in words. */
+export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
+	let got: Answer<T>;
+	try {
+		got = await answer;
+	} catch {
+		throw new Problem("The server does not answer. Is it running?");
+	}
+	if (got.error !== undefined || !got.response.ok) {
+		throw new Problem(words(got.error) ?? `The server answered ${got.response.status}.`);
+	}
+	return got.data as T;
+}
+
+function words(error: unknown): string | undefined {
+	const e = error as { detail?: string; title?: string; errors?: { message?: string; location?: string }[] } | undefined;
+	const first = e?.errors?.[0];
+	if (first?.message) return `${e?.detail ?? ""}: ${first.location ?? ""} ${first.message}`;
+	return e?.detail ?? e?.title;
+}
+
+/** Sends a file's bytes and gives what was made of it. Nothing is stored by that. */
+export async function upload(file: File, choices: Schemas["Choices"] = {}): Promise<Schemas["Draft"]> {
+	const q = new URLSearchParams({ name: file.name, zone: zone(), choices: JSON.stringify(choices) });
+	return ask(
+		fetch(`/api/uploads?${q}`, { method: "POST", body: file, headers: { "Content-Type": "application/octet-stream" } }).then(
+			async (response) => {
+				const body = await response.json().catch(() => undefined);
+				return response.ok ? { data: body as Schemas["Draft"], response } : { error: body ?? {}, response };
+			},
+		),
+	);
+}
+
+/** The browser's time zone, in which people write times. */
+export const zone = () => Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
+
+/** A key of the client's making: a repeat of the same work is answered with the first result. */
+export const workKey = () =>
+	crypto.randomUUID?.() ?? Array.from(crypto.getRandomValues(new Uint32Array(4)), (n) => n.toString(16)).join("-");

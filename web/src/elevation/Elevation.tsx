@@ -1,0 +1,377 @@
+import { useQuery } from "@tanstack/react-query";
+import { type PointerEvent as ReactPointer, useEffect, useMemo, useRef, useState } from "react";
+import { api, ask, type Schemas } from "../api/client";
+import { count } from "../frame/figures";
+
+export type Tile = Schemas["Tile"];
+export type BinState = Schemas["BinState"];
+
+/** How a tile looks: a fill, a mark drawn on it, and words for it. */
+export type Look = {
+	fill: "none" | "tone" | "ink" | "hatch" | "short" | "over" | "both" | "half" | "wash";
+	mark?: "down" | "up" | "both" | "dot";
+	words: string;
+};
+
+export function useElevation(house: number | undefined) {
+	return useQuery({
+		queryKey: ["stock", "elevation", house],
+		enabled: house !== undefined,
+		staleTime: 60_000,
+		queryFn: () => ask(api.GET("/api/warehouses/{house}/elevation", { params: { path: { house: house as number } } })),
+	});
+}
+
+type Cell = { tiles: Tile[]; x: number; y: number };
+type Rack = { aisle: string; zone: string; cells: Cell[]; columns: number; rows: number; first: string; last: string };
+
+const foldAbove = 3000;
+const looseColumns = 18;
+
+/** Lays the bins out as they stand: an aisle a rack, bays across, levels up. Bins of no pattern stand in rows. */
+function racksOf(tiles: Tile[]): Rack[] {
+	const fold = tiles.length > foldAbove;
+	const byAisle = new Map<string, Tile[]>();
+	for (const t of tiles) {
+		const list = byAisle.get(t.aisle);
+		if (list) list.push(t);
+		else byAisle.set(t.aisle, [t]);
+	}
+	const racks: Rack[] = [];
+	for (const [aisle, list] of byAisle) {
+		const bays = [...new Set(list.map((t) => t.bay))];
+		const levels = [...new Set(list.map((t) => t.level))];
+		const cells = new Map<string, Cell>();
+		const wrap = aisle === "" || levels.length === 1;
+		for (const t of list) {
+			const bay = bays.indexOf(t.bay);
+			const x = wrap ? bay % looseColumns : bay;
+			const y = wrap ? Math.floor(bay / looseColumns) : fold ? 0 : levels.length - 1 - levels.indexOf(t.level);
+			const at = `${x}.${y}`;
+			const cell = cells.get(at);
+			if (cell) cell.tiles.push(t);
+			else cells.set(at, { tiles: [t], x, y });
+		}
+		const all = [...cells.values()];
+		racks.push({
+			aisle,
+			zone: list[0]?.zone ?? "",
+			cells: all,
+			columns: Math.max(...all.map((c) => c.x)) + 1,
+			rows: Math.max(...all.map((c) => c.y)) + 1,
+			first: bays[0] ?? "",
+			last: bays.at(-1) ?? "",
+		});
+	}
+	return racks;
+}
+
+const label = 22;
+
+/** The racks of a warehouse, seen from the front. Choosing tiles narrows everything else to them. */
+export function Elevation({
+	tiles,
+	look,
+	chosen,
+	onChoose,
+	lit,
+	legend,
+	title = "Elevation",
+}: {
+	tiles: Tile[];
+	look: (tile: Tile) => Look;
+	chosen: ReadonlySet<number>;
+	onChoose: (bins: Set<number>) => void;
+	lit?: ReadonlySet<number>;
+	legend?: [Look["fill"], Look["mark"] | undefined, string][];
+	title?: string;
+}) {
+	const racks = useMemo(() => racksOf(tiles), [tiles]);
+	const box = useRef<HTMLDivElement>(null);
+	const [width, setWidth] = useState(330);
+	const [over, setOver] = useState<string>("");
+	const [drag, setDrag] = useState<{ rack: number; x: number; y: number; toX: number; toY: number; add: boolean } | null>(null);
+	const [cursor, setCursor] = useState<{ rack: number; x: number; y: number } | null>(null);
+
+	useEffect(() => {
+		const el = box.current;
+		if (!el) return;
+		const watch = new ResizeObserver(() => setWidth(el.clientWidth));
+		watch.observe(el);
+		return () => watch.disconnect();
+	}, []);
+
+	// Narrow racks stand two abreast where there are many, so that a whole warehouse is seen at once.
+	const most = Math.max(1, ...racks.map((r) => r.columns));
+	const abreast = racks.length > 3 && most <= looseColumns ? 2 : 1;
+	const tileW = Math.max(5, Math.min(22, Math.floor(((width - 12) / abreast - label - 4) / most)));
+	const tileH = Math.max(6, Math.min(14, Math.round(tileW * 0.85)));
+
+	const inDrag = (rack: number, c: Cell) =>
+		drag !== null &&
+		drag.rack === rack &&
+		c.x >= Math.min(drag.x, drag.toX) &&
+		c.x <= Math.max(drag.x, drag.toX) &&
+		c.y >= Math.min(drag.y, drag.toY) &&
+		c.y <= Math.max(drag.y, drag.toY);
+
+	const choose = (cells: Cell[], add: boolean) => {
+		const bins = cells.flatMap((c) => c.tiles.map((t) => t.id));
+		const next = new Set(add ? chosen : []);
+		const all = bins.every((b) => chosen.has(b));
+		for (const b of bins) {
+			if (all && (add || chosen.size === bins.length)) next.delete(b);
+			else next.add(b);
+		}
+		onChoose(next);
+	};
+	const release = () => {
+		if (!drag) return;
+		choose(racks[drag.rack]?.cells.filter((c) => inDrag(drag.rack, c)) ?? [], drag.add);
+		setDrag(null);
+	};
+	const press = (e: ReactPointer, rack: number, c: Cell) => {
+		(e.target as Element).releasePointerCapture?.(e.pointerId);
+		setDrag({ rack, x: c.x, y: c.y, toX: c.x, toY: c.y, add: e.shiftKey || e.ctrlKey || e.metaKey });
+	};
+	const say = (c: Cell) => {
+		const one = c.tiles[0];
+		if (!one) return "";
+		return c.tiles.length === 1 ? `${one.code} · ${look(one).words}` : `${one.code} to ${c.tiles.at(-1)?.code} · ${c.tiles.length} bins`;
+	};
+
+	const keys = (e: React.KeyboardEvent) => {
+		const move: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+		const at = cursor ?? { rack: 0, x: 0, y: 0 };
+		const step = move[e.key];
+		if (step) {
+			e.preventDefault();
+			let { rack, x, y } = cursor ? { rack: at.rack, x: at.x + step[0], y: at.y + step[1] } : at;
+			const r = racks[rack];
+			if (!r) return;
+			if (y < 0 && rack > 0) {
+				rack--;
+				y = (racks[rack]?.rows ?? 1) - 1;
+			} else if (y >= r.rows && rack < racks.length - 1) {
+				rack++;
+				y = 0;
+			}
+			x = Math.max(0, Math.min((racks[rack]?.columns ?? 1) - 1, x));
+			y = Math.max(0, Math.min((racks[rack]?.rows ?? 1) - 1, y));
+			setCursor({ rack, x, y });
+			const cell = racks[rack]?.cells.find((c) => c.x === x && c.y === y);
+			setOver(cell ? say(cell) : "no bin here");
+		} else if ((e.key === " " || e.key === "Enter") && cursor) {
+			e.preventDefault();
+			const cell = racks[cursor.rack]?.cells.find((c) => c.x === cursor.x && c.y === cursor.y);
+			if (cell) choose([cell], true);
+		} else if (e.key === "Escape" && chosen.size > 0) {
+			e.preventDefault();
+			e.stopPropagation();
+			onChoose(new Set());
+		}
+	};
+
+	return (
+		<div ref={box} className="flex min-h-0 flex-col">
+			<div
+				className="min-h-0 flex-1 overflow-y-auto"
+				tabIndex={0}
+				role="application"
+				aria-label={`${title}: arrows move from bin to bin, space chooses, escape clears`}
+				data-elevation
+				onKeyDown={keys}
+				onPointerUp={release}
+				onPointerLeave={release}
+			>
+				<Hatches />
+				<div className={abreast === 2 ? "grid grid-cols-2" : ""}>
+					{racks.map((r, n) => {
+						const newZone = r.zone !== "" && (abreast === 2 || r.zone !== racks[n - 1]?.zone);
+						return (
+							<div key={r.aisle || "loose"} className="mb-1">
+								{newZone && (
+									<div className="truncate text-[11.5px] leading-4 text-dim" style={{ paddingLeft: label }}>
+										{r.zone}
+									</div>
+								)}
+								<div className="flex">
+									<button
+										type="button"
+										tabIndex={-1}
+										className="code shrink-0 self-start truncate text-left font-bold"
+										style={{ width: label }}
+										title={`Choose all of ${r.aisle || "the others"}`}
+										onClick={(e) => choose(r.cells, e.shiftKey || e.ctrlKey)}
+									>
+										{r.aisle || "·"}
+									</button>
+									<svg width={r.columns * tileW + 1} height={r.rows * tileH + 12} role="presentation" className="touch-none select-none">
+										{r.cells.map((c) => (
+											<TileShape
+												key={`${c.x}.${c.y}`}
+												cell={c}
+												w={tileW}
+												h={tileH}
+												look={look}
+												chosen={c.tiles.some((t) => chosen.has(t.id)) || inDrag(n, c)}
+												faded={chosen.size > 0 && !c.tiles.some((t) => chosen.has(t.id))}
+												lit={lit !== undefined && c.tiles.some((t) => lit.has(t.id))}
+												cursor={cursor?.rack === n && cursor.x === c.x && cursor.y === c.y}
+												onPress={(e) => press(e, n, c)}
+												onOver={() => {
+													setOver(say(c));
+													if (drag?.rack === n) setDrag({ ...drag, toX: c.x, toY: c.y });
+												}}
+											/>
+										))}
+										<line
+											x1={0}
+											x2={r.columns * tileW + 1}
+											y1={r.rows * tileH + 1}
+											y2={r.rows * tileH + 1}
+											stroke="var(--ink)"
+											strokeWidth={1.5}
+										/>
+										<text x={0} y={r.rows * tileH + 11} className="fill-dim font-mono text-[9.5px]">
+											{r.aisle ? r.first : ""}
+										</text>
+										<text x={r.columns * tileW} y={r.rows * tileH + 11} textAnchor="end" className="fill-dim font-mono text-[9.5px]">
+											{r.aisle ? r.last : ""}
+										</text>
+									</svg>
+								</div>
+							</div>
+						);
+					})}
+				</div>
+			</div>
+			<div className="mt-1 min-h-5 truncate text-[12px] text-dim" aria-live="polite">
+				{over ||
+					(chosen.size > 0
+						? `${count(chosen.size)} bins chosen · Esc lets go`
+						: `${count(tiles.length)} bins · drag across tiles to choose`)}
+			</div>
+			{legend && (
+				<div className="flex flex-wrap gap-x-3 gap-y-0.5 text-[12px] text-dim">
+					{legend.map(([fill, mark, text]) => (
+						<span key={text} className="flex items-center gap-1">
+							<svg width={15} height={12} role="presentation">
+								<rect x={0.5} y={0.5} width={14} height={11} {...paint(fill)} />
+								{mark && <Mark mark={mark} x={0} y={0} w={15} h={12} fill={fill} />}
+							</svg>
+							{text}
+						</span>
+					))}
+				</div>
+			)}
+		</div>
+	);
+}
+
+function paint(fill: Look["fill"]) {
+	const fills: Record<Look["fill"], string> = {
+		none: "var(--sheet)",
+		tone: "var(--tone)",
+		ink: "var(--dim)",
+		hatch: "url(#hatch)",
+		half: "url(#half)",
+		short: "var(--short)",
+		over: "var(--over)",
+		both: "var(--ink)",
+		wash: "var(--warn-wash)",
+	};
+	return { fill: fills[fill], stroke: "var(--rule)" };
+}
+
+function Hatches() {
+	return (
+		<svg width={0} height={0} className="absolute" role="presentation">
+			<defs>
+				<pattern id="hatch" width={5} height={5} patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+					<rect width={5} height={5} fill="var(--sheet)" />
+					<rect width={1.6} height={5} fill="var(--rule)" />
+				</pattern>
+				<pattern id="half" width={5} height={5} patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+					<rect width={5} height={5} fill="var(--tone)" />
+					<rect width={1.6} height={5} fill="var(--sheet)" />
+				</pattern>
+			</defs>
+		</svg>
+	);
+}
+
+function Mark({
+	mark,
+	x,
+	y,
+	w,
+	h,
+	fill,
+}: {
+	mark: NonNullable<Look["mark"]>;
+	x: number;
+	y: number;
+	w: number;
+	h: number;
+	fill: Look["fill"];
+}) {
+	const cx = x + w / 2;
+	const cy = y + h / 2;
+	const s = Math.max(2, Math.min(3.4, h / 3.4));
+	const colour = fill === "short" || fill === "over" || fill === "both" || fill === "ink" ? "var(--paper)" : "var(--ink)";
+	if (mark === "down") return <path d={`M${cx - s} ${cy - s / 2}h${2 * s}l${-s} ${s * 1.2}z`} fill={colour} pointerEvents="none" />;
+	if (mark === "up") return <path d={`M${cx - s} ${cy + s / 2}h${2 * s}l${-s} ${-s * 1.2}z`} fill={colour} pointerEvents="none" />;
+	if (mark === "both") return <path d={`M${cx} ${cy - s}l${s} ${s}l${-s} ${s}l${-s} ${-s}z`} fill={colour} pointerEvents="none" />;
+	return <circle cx={cx} cy={cy} r={s * 0.7} fill={colour} pointerEvents="none" />;
+}
+
+const rank: Record<Look["fill"], number> = { short: 9, both: 10, over: 8, hatch: 5, half: 6, wash: 7, ink: 4, tone: 3, none: 0 };
+
+function TileShape({
+	cell,
+	w,
+	h,
+	look,
+	chosen,
+	faded,
+	lit,
+	cursor,
+	onPress,
+	onOver,
+}: {
+	cell: Cell;
+	w: number;
+	h: number;
+	look: (t: Tile) => Look;
+	chosen: boolean;
+	faded: boolean;
+	lit: boolean;
+	cursor: boolean;
+	onPress: (e: ReactPointer) => void;
+	onOver: () => void;
+}) {
+	const first = cell.tiles[0] as Tile;
+	const l = cell.tiles.map(look).reduce((a, b) => (rank[b.fill] > rank[a.fill] ? b : a));
+	const x = cell.x * w + 0.5;
+	const y = cell.y * h + 0.5;
+	return (
+		<g opacity={faded ? 0.35 : 1} data-bin={first.code} data-fill={l.fill} onPointerDown={onPress} onPointerEnter={onOver}>
+			<rect x={x} y={y} width={w} height={h} {...paint(l.fill)} />
+			{l.mark && h >= 8 && <Mark mark={l.mark} x={x} y={y} w={w} h={h} fill={l.fill} />}
+			{(chosen || lit || cursor) && (
+				<rect
+					x={x + 1}
+					y={y + 1}
+					width={w - 2}
+					height={h - 2}
+					fill="none"
+					stroke="var(--ink)"
+					strokeWidth={lit || cursor ? 2.2 : 1.6}
+					strokeDasharray={cursor ? "2 1.5" : undefined}
+					pointerEvents="none"
+				/>
+			)}
+		</g>
+	);
+}

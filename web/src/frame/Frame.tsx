@@ -1,0 +1,380 @@
+import { useQuery } from "@tanstack/react-query";
+import { createContext, type ReactNode, useContext, useEffect, useRef, useState } from "react";
+import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
+import { api, ask, queries, type Schemas } from "../api/client";
+import { useEvents, useProgress } from "../api/events";
+import { dropFiles } from "../intake/drops";
+import { count, Empty, many, plain, when } from "./figures";
+import { Goto } from "./Goto";
+
+type Keys = [string, string][];
+
+const Person = createContext<Schemas["Person"] | null>(null);
+export const usePerson = () => useContext(Person) as Schemas["Person"];
+
+/** Whether a key goes to a field that is being typed into. */
+export const typing = (e: Event | React.SyntheticEvent) =>
+	(e.target as HTMLElement)?.closest?.("input, textarea, select, [contenteditable], [role=listbox]") != null;
+
+/** The house around every screen: the way between things, dropping files anywhere, keys. */
+export function Frame({ person }: { person: Schemas["Person"] }) {
+	useEvents();
+	const navigate = useNavigate();
+	const at = useLocation();
+	const [over, setOver] = useState(false);
+	const [going, setGoing] = useState(false);
+	const [help, setHelp] = useState(false);
+	const depth = useRef(0);
+
+	useEffect(() => {
+		const key = (e: KeyboardEvent) => {
+			if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
+				e.preventDefault();
+				setGoing(true);
+			} else if (e.key === "?" && !typing(e)) {
+				setHelp(true);
+			}
+		};
+		window.addEventListener("keydown", key);
+		return () => window.removeEventListener("keydown", key);
+	}, []);
+
+	const files = (e: React.DragEvent) => e.dataTransfer.types.includes("Files");
+	return (
+		<Person.Provider value={person}>
+			<div
+				className="flex h-full flex-col"
+				onDragEnter={(e) => {
+					if (!files(e)) return;
+					e.preventDefault();
+					depth.current++;
+					setOver(true);
+				}}
+				onDragOver={(e) => files(e) && e.preventDefault()}
+				onDragLeave={() => {
+					if (--depth.current <= 0) setOver(false);
+				}}
+				onDrop={(e) => {
+					if (!files(e)) return;
+					e.preventDefault();
+					depth.current = 0;
+					setOver(false);
+					dropFiles([...e.dataTransfer.files]);
+					navigate("/intake");
+				}}
+			>
+				<header className="flex items-baseline gap-5 border-b border-rule px-4 py-1.5">
+					<Link to="/" className="text-[15px] font-bold">
+						Wobin
+					</Link>
+					<nav className="flex gap-4" aria-label="Main">
+						{[
+							["/", "Today"],
+							["/stock", "Stock"],
+							["/intake", "Intake"],
+						].map(([to, name]) => (
+							<NavLink
+								key={to}
+								to={to as string}
+								end={to === "/"}
+								className={({ isActive }) => (isActive ? "border-b-2 border-ink font-semibold" : "hover:underline")}
+							>
+								{name}
+							</NavLink>
+						))}
+					</nav>
+					<CountName />
+					<Running />
+					<span className="ml-auto flex items-baseline gap-3 text-dim">
+						<button type="button" onClick={() => setGoing(true)}>
+							<span className="keycap">Ctrl K</span> go to
+						</button>
+						<ThemeWord />
+						<span>
+							{person.name}, {person.role}
+						</span>
+						<button
+							type="button"
+							className="word"
+							onClick={async () => {
+								await ask(api.DELETE("/api/session"));
+								queries.invalidateQueries({ queryKey: ["me"] });
+							}}
+						>
+							Sign out
+						</button>
+					</span>
+				</header>
+				<Outlet key={at.pathname.split("/").slice(0, 3).join("/")} />
+				{over && (
+					<div className="pointer-events-none fixed inset-3 z-40 grid place-items-center border-2 border-dashed border-ink bg-paper/85">
+						<div className="text-center">
+							<h1>Let go to have a look at it</h1>
+							<p className="text-dim">A stock, item or movement file, or any number of sheets that came back. Nothing is stored yet.</p>
+						</div>
+					</div>
+				)}
+				{going && <Goto onClose={() => setGoing(false)} />}
+				{help && <AllKeys onClose={() => setHelp(false)} />}
+			</div>
+		</Person.Provider>
+	);
+}
+
+function ThemeWord() {
+	const [night, setNight] = useState(() => localStorage.getItem("theme") === "night");
+	useEffect(() => {
+		document.documentElement.dataset.theme = night ? "night" : "day";
+		localStorage.setItem("theme", night ? "night" : "day");
+	}, [night]);
+	return (
+		<button type="button" className="word" onClick={() => setNight(!night)}>
+			{night ? "Day" : "Night"}
+		</button>
+	);
+}
+
+function Running() {
+	const p = useProgress();
+	if (!p) return null;
+	const part = p.of ? Math.round(((p.done ?? 0) / p.of) * 100) : 0;
+	return (
+		<span className="flex items-center gap-2 text-dim" role="status">
+			<span className="h-1 w-24 bg-hair">
+				<span className="block h-1 bg-ink" style={{ width: `${part}%` }} />
+			</span>
+			{p.text} · {part} %
+		</span>
+	);
+}
+
+function AllKeys({ onClose }: { onClose: () => void }) {
+	const keys: Keys = [
+		["Ctrl K", "go to a count, a stage, a warehouse"],
+		["?", "all keys"],
+		["↑ ↓", "from line to line"],
+		["Shift ↑ ↓", "mark a block of lines"],
+		["X", "mark a line"],
+		["Ctrl A", "mark all lines"],
+		["Ctrl C", "copy the marked lines for a spreadsheet"],
+		["Page, Home, End", "through the lines"],
+		["/", "filter by typing"],
+		["E", "to the elevation; arrows move, space chooses"],
+		["Esc", "let go of what is chosen"],
+		["A · H", "Variances: accept, hold"],
+		["R", "Variances: give the reason"],
+		["U", "Variances: take a decision back"],
+		["Enter", "Counting: type the number, Enter goes to the next"],
+	];
+	useEffect(() => {
+		const close = (e: KeyboardEvent) => e.key === "Escape" && onClose();
+		window.addEventListener("keydown", close);
+		return () => window.removeEventListener("keydown", close);
+	}, [onClose]);
+	return (
+		<div className="fixed inset-0 z-50 grid place-items-center bg-ink/30" onClick={onClose} role="dialog" aria-label="All keys">
+			<div className="border border-ink bg-paper p-6">
+				<h2 className="mb-3">Keys</h2>
+				<KeyTable keys={keys} />
+			</div>
+		</div>
+	);
+}
+
+function KeyTable({ keys }: { keys: Keys }) {
+	return (
+		<table>
+			<tbody>
+				{keys.map(([k, what]) => (
+					<tr key={k}>
+						<td className="py-0.5 pr-4">
+							<span className="keycap">{k}</span>
+						</td>
+						<td>{what}</td>
+					</tr>
+				))}
+			</tbody>
+		</table>
+	);
+}
+
+export function useCount(): { id: number; data?: Schemas["StageLine"]; error: Error | null } {
+	const { count: text } = useParams();
+	const id = Number(text);
+	const q = useQuery({
+		queryKey: ["count", String(id)],
+		enabled: Number.isInteger(id) && id > 0,
+		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
+	});
+	return { id, data: q.data, error: q.error };
+}
+
+function CountName() {
+	const at = useLocation().pathname.match(/^\/counts\/(\d+)/);
+	const id = at ? Number(at[1]) : 0;
+	const q = useQuery({
+		queryKey: ["count", String(id)],
+		enabled: id > 0,
+		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
+	});
+	if (!id || !q.data) return null;
+	return (
+		<span className="truncate">
+			<span className="text-dim">/ </span>
+			<b className="font-semibold">{q.data.name}</b>
+			<span className="ml-3 text-dim">
+				frozen {when(q.data.frozen_at)}
+				{q.data.state === "finished" && " · finished"}
+			</span>
+		</span>
+	);
+}
+
+/** A count's screens under its stage line. */
+export function CountFrame() {
+	const { data, error } = useCount();
+	if (error) return <Empty title="This count cannot be shown">{error.message}</Empty>;
+	if (!data) return null;
+	return (
+		<>
+			<StageLine c={data} />
+			<Outlet />
+		</>
+	);
+}
+
+function StageLine({ c }: { c: Schemas["StageLine"] }) {
+	const part = (n: number, of: number) => (of === 0 ? 0 : Math.round((n / of) * 100));
+	const stages: [string, string, string, number][] = [
+		["recorded", "Recorded", many(c.recorded_lines, "line", "lines"), 100],
+		["plan", "Plan", c.blind ? "blind" : "open", 100],
+		["sheets", "Sheets", `${c.sheets} cut · ${c.sheets_out} out`, part(c.sheets_out + c.sheets_back, c.sheets)],
+		["counting", "Counting", `${count(c.counted)} of ${count(c.lines)}`, part(c.counted, c.lines)],
+		[
+			"variances",
+			"Variances",
+			c.open > 0 ? `${c.open} open · ${plain(c.open_value)}` : `${c.variances}, none open`,
+			part(c.variances - c.open, c.variances),
+		],
+		[
+			"adjustments",
+			"Adjustments",
+			c.accepted > 0 ? `${c.accepted} to send · ${c.posted} sent` : `${c.posted} sent`,
+			part(c.posted, c.posted + c.accepted + c.open),
+		],
+		["report", "Report", c.accuracy ? `IRA ${c.accuracy} %` : "nothing counted", c.state === "finished" ? 100 : 0],
+	];
+	return (
+		<nav className="grid grid-cols-7 border-b border-ink" aria-label="Stages">
+			{stages.map(([to, name, figure, done]) => (
+				<NavLink
+					key={to}
+					to={to}
+					className={({ isActive }) =>
+						`relative block border-r border-hair px-3 pt-1 pb-2.5 last:border-r-0 hover:bg-sheet ${isActive ? "bg-sheet" : ""}`
+					}
+				>
+					{({ isActive }) => (
+						<>
+							<span className="block font-semibold">{name}</span>
+							<span className="block truncate font-mono text-[11.5px] text-dim">{figure}</span>
+							{isActive ? (
+								<span className="absolute inset-x-0 bottom-0 h-[3px] bg-ink" />
+							) : (
+								<span className="absolute inset-x-3 bottom-1 h-[2px] bg-hair">
+									<span className="block h-[2px] bg-dim" style={{ width: `${done}%` }} />
+								</span>
+							)}
+						</>
+					)}
+				</NavLink>
+			))}
+		</nav>
+	);
+}
+
+/** A stage: its lines, the elevation beside them, what can be done at the foot, and the keys that work here. */
+export function Stage({ children, side, foot, keys }: { children: ReactNode; side?: ReactNode; foot?: ReactNode; keys?: Keys }) {
+	return (
+		<>
+			<div className="flex min-h-0 flex-1">
+				<main className="flex min-w-0 flex-1 flex-col">{children}</main>
+				{side && <aside className="flex w-[372px] shrink-0 flex-col border-l border-rule">{side}</aside>}
+			</div>
+			{foot && <footer className="flex items-center gap-4 border-t border-ink px-4 py-1.5">{foot}</footer>}
+			{keys && (
+				<div className="flex gap-4 border-t border-hair px-4 py-0.5 text-[12px] text-dim">
+					{keys.map(([k, what]) => (
+						<span key={k}>
+							<span className="keycap">{k}</span> {what}
+						</span>
+					))}
+				</div>
+			)}
+		</>
+	);
+}
+
+/** A field that filters by typing; "/" goes there, Escape leaves. */
+export function FilterField({ value, onChange }: { value: string; onChange: (v: string) => void }) {
+	const field = useRef<HTMLInputElement>(null);
+	useEffect(() => {
+		const key = (e: KeyboardEvent) => {
+			if (e.key === "/" && !typing(e)) {
+				e.preventDefault();
+				field.current?.focus();
+			} else if (e.key.toLowerCase() === "e" && !typing(e) && !e.ctrlKey && !e.metaKey) {
+				document.querySelector<HTMLElement>("[data-elevation]")?.focus();
+			}
+		};
+		window.addEventListener("keydown", key);
+		return () => window.removeEventListener("keydown", key);
+	}, []);
+	return (
+		<input
+			ref={field}
+			className="w-60"
+			value={value}
+			placeholder="Filter: bin, SKU, words   /"
+			aria-label="Filter"
+			onChange={(e) => onChange(e.target.value)}
+			onKeyDown={(e) => {
+				if (e.key === "Escape" || e.key === "Enter" || e.key === "ArrowDown") {
+					if (e.key === "Escape") onChange("");
+					field.current?.blur();
+					document.querySelector<HTMLElement>("[data-lines]")?.focus();
+				}
+			}}
+		/>
+	);
+}
+
+/** Plain words to choose one of, the chosen one underlined. */
+export function Choice<T extends string>({
+	label,
+	value,
+	of,
+	onChange,
+}: {
+	label: string;
+	value: T;
+	of: [T, string][];
+	onChange: (v: T) => void;
+}) {
+	return (
+		<div className="flex gap-3" role="radiogroup" aria-label={label}>
+			{of.map(([v, name]) => (
+				<button
+					key={v}
+					type="button"
+					role="radio"
+					aria-checked={v === value}
+					className={v === value ? "border-b-2 border-ink font-semibold" : "border-b-2 border-transparent text-dim hover:text-ink"}
+					onClick={() => onChange(v)}
+				>
+					{name}
+				</button>
+			))}
+		</div>
+	);
+}

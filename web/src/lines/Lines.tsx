@@ -1,0 +1,173 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type ReactNode, useEffect, useRef } from "react";
+
+export type Column<R> = {
+	key: string;
+	title: string;
+	width: string; // of a CSS grid track
+	right?: boolean;
+	cell: (row: R) => ReactNode;
+	text: (row: R) => string; // for copying to a spreadsheet
+};
+
+const rowHeight = 25;
+
+/** Every list of lines: virtual rows, spreadsheet keys, marked rows copied as cells. */
+export function Lines<R>({
+	label,
+	columns,
+	rows,
+	rowKey,
+	active,
+	onActive,
+	marked,
+	onMark,
+	more,
+	onMore,
+	onKey,
+	onOpen,
+	tint,
+	empty,
+}: {
+	label: string;
+	columns: Column<R>[];
+	rows: R[];
+	rowKey: (row: R) => number;
+	active: number;
+	onActive: (index: number) => void;
+	marked?: ReadonlySet<number>;
+	onMark?: (keys: Set<number>) => void;
+	more?: boolean;
+	onMore?: () => void;
+	onKey?: (key: string) => boolean;
+	onOpen?: (row: R) => void;
+	tint?: (row: R) => string;
+	empty?: ReactNode;
+}) {
+	const box = useRef<HTMLDivElement>(null);
+	const anchor = useRef(active);
+	const virtual = useVirtualizer({
+		count: rows.length,
+		getScrollElement: () => box.current,
+		estimateSize: () => rowHeight,
+		overscan: 12,
+		scrollPaddingStart: rowHeight,
+	});
+	const items = virtual.getVirtualItems();
+	const last = items.at(-1)?.index ?? 0;
+	useEffect(() => {
+		if (more && last >= rows.length - 40) onMore?.();
+	}, [more, last, rows.length, onMore]);
+
+	const go = (index: number, extend: boolean) => {
+		const to = Math.max(0, Math.min(rows.length - 1, index));
+		if (rows.length === 0) return;
+		onActive(to);
+		virtual.scrollToIndex(to);
+		if (extend && onMark) {
+			const [a, b] = [Math.min(anchor.current, to), Math.max(anchor.current, to)];
+			onMark(new Set(rows.slice(a, b + 1).map(rowKey)));
+		} else {
+			anchor.current = to;
+		}
+	};
+	const toggle = (index: number) => {
+		const row = rows[index];
+		if (!row || !onMark || !marked) return;
+		const next = new Set(marked);
+		const k = rowKey(row);
+		if (!next.delete(k)) next.add(k);
+		onMark(next);
+	};
+	const copy = () => {
+		const chosen = marked && marked.size > 0 ? rows.filter((r) => marked.has(rowKey(r))) : rows.slice(active, active + 1);
+		navigator.clipboard?.writeText(chosen.map((r) => columns.map((c) => c.text(r).replace(/[\t\n]/g, " ")).join("\t")).join("\n"));
+	};
+	const keys = (e: React.KeyboardEvent) => {
+		const page = Math.max(1, Math.floor((box.current?.clientHeight ?? 300) / rowHeight) - 2);
+		const jump: Record<string, number> = {
+			ArrowDown: active + 1,
+			ArrowUp: active - 1,
+			PageDown: active + page,
+			PageUp: active - page,
+			Home: 0,
+			End: rows.length - 1,
+		};
+		const to = jump[e.key];
+		if (to !== undefined) {
+			e.preventDefault();
+			go(to, e.shiftKey);
+		} else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "c") {
+			copy();
+		} else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "a" && onMark) {
+			e.preventDefault();
+			onMark(new Set(rows.map(rowKey)));
+		} else if (e.ctrlKey || e.metaKey || e.altKey) {
+			return;
+		} else if (e.key === "x" || e.key === " ") {
+			e.preventDefault();
+			toggle(active);
+			go(active + 1, false);
+		} else if (e.key === "Escape" && marked && marked.size > 0) {
+			e.preventDefault();
+			onMark?.(new Set());
+		} else if (e.key === "Enter" && onOpen) {
+			const row = rows[active];
+			if (row) onOpen(row);
+		} else if (onKey?.(e.key)) {
+			e.preventDefault();
+		}
+	};
+	const grid = { gridTemplateColumns: columns.map((c) => c.width).join(" ") };
+	return (
+		<div
+			ref={box}
+			className="min-h-0 flex-1 overflow-auto"
+			tabIndex={0}
+			role="grid"
+			aria-label={label}
+			aria-rowcount={more ? -1 : rows.length}
+			onKeyDown={keys}
+			data-lines
+		>
+			<div className="sticky top-0 z-10 grid min-w-full border-b border-ink bg-paper text-[12px] text-dim" style={grid} role="row">
+				{columns.map((c) => (
+					<div key={c.key} role="columnheader" className={`truncate px-2 py-1 ${c.right ? "text-right" : ""}`}>
+						{c.title}
+					</div>
+				))}
+			</div>
+			{rows.length === 0 && empty}
+			<div style={{ height: virtual.getTotalSize(), position: "relative" }}>
+				{items.map((v) => {
+					const row = rows[v.index] as R;
+					const k = rowKey(row);
+					const on = v.index === active;
+					const mark = marked?.has(k);
+					return (
+						<div
+							key={k}
+							role="row"
+							aria-selected={mark ?? on}
+							aria-rowindex={v.index + 1}
+							className={`absolute left-0 grid w-full items-center border-b border-hair ${on ? "bg-sheet outline-1 -outline-offset-1 outline-ink" : mark ? "bg-tone/50" : (tint?.(row) ?? "")}`}
+							style={{ ...grid, height: rowHeight, transform: `translateY(${v.start}px)` }}
+							onClick={(e) => {
+								go(v.index, e.shiftKey);
+								if (e.ctrlKey || e.metaKey) toggle(v.index);
+							}}
+							onDoubleClick={() => onOpen?.(row)}
+						>
+							{(on || mark) && <span className={`absolute inset-y-0 left-0 ${mark ? "w-1.5 bg-ink" : "w-1 bg-dim"}`} />}
+							{columns.map((c) => (
+								<div key={c.key} role="gridcell" className={`truncate px-2 ${c.right ? "text-right" : ""}`}>
+									{c.cell(row)}
+								</div>
+							))}
+						</div>
+					);
+				})}
+			</div>
+		</div>
+	);
+}

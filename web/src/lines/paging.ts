@@ -1,0 +1,17 @@
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+
+/** Pages of lines that follow one another, as one list. */
+export function usePages<R>(key: unknown[], enabled: boolean, page: (after: string) => Promise<{ lines: R[]; next: string }>) {
+	const q = useInfiniteQuery({
+		queryKey: key,
+		enabled,
+		initialPageParam: "",
+		queryFn: ({ pageParam }) => page(pageParam),
+		getNextPageParam: (last) => last.next || undefined,
+		placeholderData: (before) => before,
+	});
+	const rows = useMemo(() => q.data?.pages.flatMap((p) => p.lines) ?? [], [q.data]);
+	const more = q.hasNextPage && !q.isFetchingNextPage;
+	return { rows, more, loading: q.isPending, error: q.error, onMore: () => void q.fetchNextPage() };
+}

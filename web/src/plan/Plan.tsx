@@ -1,0 +1,298 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { api, ask, queries, type Schemas, workKey, zone } from "../api/client";
+import { Elevation, type Look, useElevation } from "../elevation/Elevation";
+import { Choice, Stage, useCount } from "../frame/Frame";
+import { age, count, Empty, many, plain, Warn, when } from "../frame/figures";
+import { useWarehouses } from "../recorded/Recorded";
+
+/** A new count: what to count, how, and the tally that follows each choice; then freeze and cut. */
+export function NewCount() {
+	const [search] = useSearchParams();
+	const houses = useWarehouses();
+	const [picked, setPicked] = useState(Number(search.get("warehouse")) || 0);
+	if (!houses.data) return null;
+	const house = houses.data.find((h) => h.id === picked) ?? houses.data.find((h) => h.lines > 0);
+	if (!house) return <Empty title="There is nothing to count yet">Take a stock export in first.</Empty>;
+	return <NewCountIn key={house.id} house={house} houses={houses.data} onHouse={setPicked} />;
+}
+
+function NewCountIn({
+	house,
+	houses,
+	onHouse,
+}: {
+	house: Schemas["WarehouseView"];
+	houses: Schemas["WarehouseView"][];
+	onHouse: (id: number) => void;
+}) {
+	const navigate = useNavigate();
+	const tiles = useElevation(house.id);
+	const [zones, setZones] = useState<Set<string>>(new Set());
+	const [bins, setBins] = useState<Set<number>>(new Set());
+	const [rows, setRows] = useState("60");
+	const [blind, setBlind] = useState<"open" | "blind">("blind");
+	const [name, setName] = useState(
+		`${house.code}, ${new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric" }).format(new Date())}`,
+	);
+	const [limits, setLimits] = useState({ quantity: "", percent: "", value: "" });
+	const [key] = useState(workKey);
+	const most = Math.max(1, Math.min(5000, Number.parseInt(rows, 10) || 60));
+	const scope: Schemas["Scope"] = { warehouse: house.id, zones: bins.size > 0 ? undefined : [...zones], bins: [...bins] };
+	const tally = useQuery({
+		queryKey: ["stock", "tally", house.id, [...zones].join("|"), [...bins].join(), most],
+		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, rows: most } })),
+		placeholderData: (before) => before,
+	});
+	const freeze = useMutation({
+		mutationFn: () =>
+			ask(
+				api.POST("/api/counts", {
+					body: {
+						key,
+						name,
+						scope,
+						blind: blind === "blind",
+						rows: most,
+						zone: zone(),
+						tolerance_quantity: limits.quantity || undefined,
+						tolerance_percent: limits.percent || undefined,
+						tolerance_value: limits.value || undefined,
+					},
+				}),
+			),
+		onSuccess: (made) => {
+			queries.invalidateQueries();
+			navigate(`/counts/${made.id}/sheets`);
+		},
+	});
+	const inScope = (t: { id: number; zone: string }) => (bins.size > 0 ? bins.has(t.id) : zones.size === 0 || zones.has(t.zone));
+	const look = (t: { id: number; zone: string }): Look => ({
+		fill: inScope(t) ? "ink" : "none",
+		words: inScope(t) ? "in scope" : "not in scope",
+	});
+	const t = tally.data;
+	const left = t ? t.left_out.services + t.left_out.inactive + t.left_out.parents : 0;
+	const limit = (k: keyof typeof limits, words: string) => (
+		<label className="flex items-center gap-2">
+			<input
+				className="code w-20 text-right"
+				inputMode="decimal"
+				value={limits[k]}
+				placeholder="none"
+				onChange={(e) => setLimits({ ...limits, [k]: e.target.value })}
+				aria-label={`Tolerance: ${words}`}
+			/>
+			{words}
+		</label>
+	);
+	return (
+		<Stage
+			side={
+				<div className="flex min-h-0 flex-1 flex-col px-3 py-2">
+					<h2 className="mb-1">Pick bins on the racks, or zones at the left</h2>
+					{tiles.data && (
+						<Elevation
+							tiles={tiles.data}
+							look={look}
+							chosen={bins}
+							onChoose={setBins}
+							legend={[
+								["ink", undefined, "in scope"],
+								["none", undefined, "not in scope"],
+							]}
+						/>
+					)}
+				</div>
+			}
+			foot={
+				<>
+					<span data-tally>
+						<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> bins, {many(t?.items ?? 0, "item", "items")}, worth{" "}
+						<b className="code">{plain(t?.value)}</b>
+						{t && t.unvalued > 0 && <span className="text-dim"> · {count(t.unvalued)} without a cost</span>}
+					</span>
+					{freeze.error && <Warn>{freeze.error.message}</Warn>}
+					<button
+						type="button"
+						className="act ml-auto"
+						disabled={!t || t.lines === 0 || freeze.isPending || tally.isPlaceholderData}
+						onClick={() => freeze.mutate()}
+					>
+						Freeze {many(t?.lines ?? 0, "line", "lines")} and cut {many(t?.sheets.length ?? 0, "sheet", "sheets")}
+					</button>
+				</>
+			}
+			keys={[
+				["E", "elevation"],
+				["Tab", "from choice to choice"],
+				["?", "all keys"],
+			]}
+		>
+			<div className="min-h-0 flex-1 overflow-y-auto px-6 py-4">
+				<h1>Plan a new count</h1>
+				<div className="mt-3 grid max-w-4xl grid-cols-[9rem_1fr] gap-x-6 gap-y-4 border-t border-ink pt-3">
+					<h2>Name</h2>
+					<input className="w-96" value={name} onChange={(e) => setName(e.target.value)} aria-label="Name of the count" maxLength={120} />
+					<h2>What</h2>
+					<div>
+						<Choice
+							label="Warehouse"
+							value={String(house.id)}
+							of={houses.filter((h) => h.lines > 0).map((h) => [String(h.id), h.code])}
+							onChange={(v) => onHouse(Number(v))}
+						/>
+						<div className="mt-2 flex flex-wrap gap-x-5 gap-y-1">
+							{house.zones.map((z) => (
+								<label key={z} className="flex items-center gap-1.5">
+									<input
+										type="checkbox"
+										checked={bins.size === 0 && (zones.size === 0 || zones.has(z))}
+										disabled={bins.size > 0}
+										onChange={() => {
+											const next = new Set(zones.size === 0 ? house.zones : zones);
+											if (!next.delete(z)) next.add(z);
+											setZones(next.size === house.zones.length ? new Set() : next);
+										}}
+									/>
+									{z}
+								</label>
+							))}
+						</div>
+						{bins.size > 0 && (
+							<p className="mt-1 text-dim">
+								{many(bins.size, "bin", "bins")} picked on the racks.{" "}
+								<button type="button" className="word" onClick={() => setBins(new Set())}>
+									Let them go
+								</button>
+							</p>
+						)}
+						{t && left > 0 && (
+							<p className="mt-2" data-left-out>
+								Left out, as nothing can be counted there: {many(t.left_out.services, "service", "services")},{" "}
+								{many(t.left_out.parents, "grouping parent", "grouping parents")},{" "}
+								{many(t.left_out.inactive, "inactive item without stock", "inactive items without stock")}.
+							</p>
+						)}
+					</div>
+					<h2>How</h2>
+					<div className="flex flex-col gap-2">
+						<Choice
+							label="Recorded quantity"
+							value={blind}
+							of={[
+								["blind", "blind: sheets do not show what is recorded"],
+								["open", "open: they do"],
+							]}
+							onChange={setBlind}
+						/>
+						<label className="flex items-center gap-2">
+							At most{" "}
+							<input
+								className="code w-16 text-right"
+								inputMode="numeric"
+								value={rows}
+								onChange={(e) => setRows(e.target.value)}
+								aria-label="Rows on a sheet"
+							/>{" "}
+							rows on a sheet, each zone by itself
+						</label>
+					</div>
+					<h2>Let pass</h2>
+					<div className="flex flex-wrap gap-x-6 gap-y-1">
+						{limit("quantity", "units")}
+						{limit("percent", "% of what is expected")}
+						{limit("value", "of value at most")}
+					</div>
+					<h2>Freeze</h2>
+					<p>
+						The recorded stock is frozen as at <b>{when(house.recorded_at, "long")}</b> ({age(house.recorded_at)}). What moved later is
+						known from movements and rolled forward.
+					</p>
+					<h2>Sheets</h2>
+					<table className="w-full max-w-xl">
+						<tbody>
+							{t?.sheets.slice(0, 40).map((s, i) => (
+								<tr key={`${s.zone}${s.from}${i}`} className="border-b border-hair">
+									<td className="code w-8 text-right text-dim">{i + 1}</td>
+									<td className="px-3">{s.zone || "no zone"}</td>
+									<td className="code">
+										{s.from} – {s.to}
+									</td>
+									<td className="code text-right">{s.lines} rows</td>
+								</tr>
+							))}
+						</tbody>
+					</table>
+				</div>
+			</div>
+		</Stage>
+	);
+}
+
+/** The plan of a count that is frozen already. */
+export function Plan() {
+	const { data: c, id } = useCount();
+	const tiles = useElevation(c?.warehouse_id);
+	const bins = useQuery({
+		queryKey: ["count", String(id), "bins"],
+		queryFn: () => ask(api.GET("/api/counts/{count}/bins", { params: { path: { count: id } } })),
+	});
+	const inside = useMemo(() => new Set(bins.data?.map((b) => b.bin)), [bins.data]);
+	const [chosen, setChosen] = useState<Set<number>>(new Set());
+	if (!c) return null;
+	const limits = [
+		c.tolerance_quantity && `${c.tolerance_quantity} units`,
+		c.tolerance_percent && `${c.tolerance_percent} % of what is expected`,
+		c.tolerance_value && `${plain(c.tolerance_value)} of value at most`,
+	].filter(Boolean);
+	return (
+		<Stage
+			side={
+				<div className="flex min-h-0 flex-1 flex-col px-3 py-2">
+					{tiles.data && (
+						<Elevation
+							tiles={tiles.data}
+							look={(t) => ({ fill: inside.has(t.id) ? "ink" : "none", words: inside.has(t.id) ? "in scope" : "not in scope" })}
+							chosen={chosen}
+							onChoose={setChosen}
+							legend={[
+								["ink", undefined, "in scope"],
+								["none", undefined, "not in scope"],
+							]}
+						/>
+					)}
+				</div>
+			}
+			keys={[
+				["E", "elevation"],
+				["?", "all keys"],
+			]}
+		>
+			<div className="px-6 py-4">
+				<h1>What was planned</h1>
+				<dl className="mt-3 grid max-w-2xl grid-cols-[11rem_1fr] gap-x-6 gap-y-2 border-t border-ink pt-3">
+					<dt className="text-dim">Frozen</dt>
+					<dd>
+						{when(c.frozen_at, "long")}, by {c.person}; it is not changed any more
+					</dd>
+					<dt className="text-dim">Scope</dt>
+					<dd>
+						{many(c.recorded_lines, "line", "lines")} of <span className="code">{c.warehouse}</span> in{" "}
+						{many(bins.data?.length ?? 0, "bin", "bins")}, cut into {many(c.sheets, "sheet", "sheets")}
+					</dd>
+					<dt className="text-dim">Left out</dt>
+					<dd>
+						{many(c.left_out.services, "service", "services")}, {many(c.left_out.parents, "grouping parent", "grouping parents")},{" "}
+						{many(c.left_out.inactive, "inactive item without stock", "inactive items without stock")}
+					</dd>
+					<dt className="text-dim">Sheets</dt>
+					<dd>{c.blind ? "blind: they do not show what is recorded" : "open: they show what is recorded"}</dd>
+					<dt className="text-dim">Let pass</dt>
+					<dd>{limits.length > 0 ? limits.join(", or ") : "nothing: every variance wants a decision"}</dd>
+				</dl>
+			</div>
+		</Stage>
+	);
+}

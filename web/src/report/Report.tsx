@@ -1,0 +1,177 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { api, ask, type Schemas } from "../api/client";
+import { Stage, useCount, usePerson } from "../frame/Frame";
+import { count, many, Off, plain, Warn, when } from "../frame/figures";
+
+/** What a manager signs: how accurate the records are, what is lost and found, where, why, decided by whom. */
+export function Report() {
+	const person = usePerson();
+	const { id } = useCount();
+	const q = useQuery({
+		queryKey: ["count", String(id), "report"],
+		queryFn: () => ask(api.GET("/api/counts/{count}/report", { params: { path: { count: id } } })),
+	});
+	const finish = useMutation({ mutationFn: () => ask(api.POST("/api/counts/{count}/finish", { params: { path: { count: id } } })) });
+	if (!q.data) return null;
+	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders } = q.data;
+	return (
+		<Stage
+			foot={
+				<>
+					<span className="text-dim">
+						Frozen {when(c.frozen_at, "long")} by {c.person}
+						{deciders.length > 0 && `; decided by ${deciders.join(", ")}`}
+					</span>
+					{finish.error && <Warn>{finish.error.message}</Warn>}
+					{c.state === "running" && person.role === "controller" && (
+						<button type="button" className="act-plain ml-auto" disabled={finish.isPending} onClick={() => finish.mutate()}>
+							Finish this count
+						</button>
+					)}
+					{c.state === "finished" && <b className="ml-auto">✓ finished</b>}
+				</>
+			}
+			keys={[
+				["Ctrl K", "go anywhere"],
+				["?", "all keys"],
+			]}
+		>
+			<div className="min-h-0 flex-1 overflow-y-auto px-8 py-4" tabIndex={0} role="region" aria-label="Report">
+				<div className="mx-auto max-w-6xl">
+					<div className="flex items-end justify-between border-b-2 border-ink pb-2">
+						<div>
+							<h1>{c.name}</h1>
+							<p className="text-dim">
+								<span className="code">{c.warehouse}</span> · {many(f.recorded_lines, "recorded line", "recorded lines")}
+							</p>
+						</div>
+						<Big name="accuracy (IRA)" value={f.accuracy == null ? "–" : `${f.accuracy} %`} />
+						<Big name="coverage" value={f.coverage == null ? "–" : `${f.coverage} %`} />
+						<Big name="net value" value={<Off of={f.values.net} />} />
+						<Big name="gross value" value={plain(f.values.gross)} />
+					</div>
+					<div className="mt-4 grid grid-cols-[1fr_1fr_1.2fr] gap-x-10">
+						<section>
+							<h2 className="border-b border-rule pb-1">Lines</h2>
+							<Row name="recorded" n={f.recorded_lines} />
+							<Row name="counted" n={f.counted} />
+							<Row name="uncounted" n={f.uncounted} hatch />
+							<Row name="match" n={f.match} />
+							<Row name="tolerated" n={f.tolerated} />
+							<Row name="▲ over" n={f.over} tone="text-over" />
+							<Row name="▼ short" n={f.short} tone="text-short" />
+							<Row name="▲ found" n={f.found} tone="text-over" />
+							<Row name="without a cost" n={f.unvalued} />
+						</section>
+						<section>
+							<h2 className="border-b border-rule pb-1">Value, all counted lines</h2>
+							<MoneyRow name="over" of={f.values.over} />
+							<MoneyRow name="short" of={f.values.short} />
+							<MoneyRow name="net" of={f.values.net} strong />
+							<MoneyRow name="gross" of={f.values.gross} neutral />
+							<h2 className="mt-3 border-b border-rule pb-1">Sent out, {many(posted_lines, "line", "lines")}</h2>
+							<MoneyRow name="over" of={posted.over} />
+							<MoneyRow name="short" of={posted.short} />
+							<MoneyRow name="net" of={posted.net} strong />
+						</section>
+						<section>
+							<h2 className="border-b border-rule pb-1">Accepted, by reason</h2>
+							{reasons.length === 0 && <p className="py-1 text-dim">Nothing is accepted yet.</p>}
+							{reasons.map((r) => (
+								<div key={r.code} className="grid grid-cols-[1fr_4rem_7rem] border-b border-hair py-0.5">
+									<span className="truncate">{r.name}</span>
+									<span className="code text-right text-dim">{r.lines}</span>
+									<span className="text-right">
+										<Off of={r.sums.net} />
+									</span>
+								</div>
+							))}
+							{c.open > 0 && (
+								<div className="grid grid-cols-[1fr_4rem_7rem] border-b border-hair py-0.5 text-warn">
+									<span>! not decided</span>
+									<span className="code text-right">{c.open}</span>
+									<span className="code text-right">{plain(c.open_value)}</span>
+								</div>
+							)}
+						</section>
+					</div>
+					<div className="mt-5 grid grid-cols-3 gap-x-10">
+						<Parts title="By zone" parts={zones} />
+						<Parts title="By category" parts={categories} />
+						<Parts title="By counter" parts={counters} />
+					</div>
+					<h2 className="mt-5 border-b border-rule pb-1">The largest variances</h2>
+					{largest.map((l) => (
+						<div key={l.pos} className="grid grid-cols-[6rem_7rem_1fr_7rem_8rem_8rem] gap-2 border-b border-hair py-0.5">
+							<span className="code">{l.bin}</span>
+							<span className="code">{l.sku}</span>
+							<span className="truncate">{l.description}</span>
+							<span className="text-right">
+								<Off of={l.variance} />
+							</span>
+							<span className="text-right">{l.value == null ? "no cost" : <Off of={l.value} shape={false} />}</span>
+							<span className="text-dim">
+								{l.posting > 0 ? "✓ sent" : l.decision === "accept" ? "accepted" : l.decision === "hold" ? "! held" : "not decided"}
+							</span>
+						</div>
+					))}
+				</div>
+			</div>
+		</Stage>
+	);
+}
+
+function Big({ name, value }: { name: string; value: React.ReactNode }) {
+	return (
+		<div className="text-right">
+			<div className="font-mono text-[20px] leading-tight font-semibold [&_.code]:text-[20px]">{value}</div>
+			<div className="text-[12px] text-dim">{name}</div>
+		</div>
+	);
+}
+
+function Row({ name, n, tone = "", hatch }: { name: string; n: number; tone?: string; hatch?: boolean }) {
+	return (
+		<div
+			className={`flex justify-between border-b border-hair py-0.5 ${tone} ${hatch ? "bg-[repeating-linear-gradient(45deg,transparent_0_5px,var(--hair)_5px_6px)]" : ""}`}
+		>
+			<span>{name}</span>
+			<span className="code" data-figure={name}>
+				{count(n)}
+			</span>
+		</div>
+	);
+}
+
+function MoneyRow({ name, of, strong, neutral }: { name: string; of: string; strong?: boolean; neutral?: boolean }) {
+	return (
+		<div className={`flex justify-between border-b border-hair py-0.5 ${strong ? "font-semibold" : ""}`}>
+			<span>{name}</span>
+			{neutral ? <span className="code">{plain(of)}</span> : <Off of={of} />}
+		</div>
+	);
+}
+
+function Parts({ title, parts }: { title: string; parts: Schemas["ReportPart"][] }) {
+	return (
+		<section>
+			<h2 className="border-b border-rule pb-1">{title}</h2>
+			<div className="grid grid-cols-[1fr_3.5rem_4.5rem_6.5rem] text-[12px] text-dim">
+				<span />
+				<span className="text-right">lines</span>
+				<span className="text-right">IRA %</span>
+				<span className="text-right">net</span>
+			</div>
+			{parts.slice(0, 12).map((p) => (
+				<div key={p.name} className="grid grid-cols-[1fr_3.5rem_4.5rem_6.5rem] border-b border-hair py-0.5">
+					<span className="truncate">{p.name || "none given"}</span>
+					<span className="code text-right">{count(p.figures.counted)}</span>
+					<span className="code text-right">{p.figures.accuracy ?? "–"}</span>
+					<span className="text-right">
+						<Off of={p.figures.values.net} shape={false} />
+					</span>
+				</div>
+			))}
+		</section>
+	);
+}

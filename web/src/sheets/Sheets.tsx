@@ -1,0 +1,206 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, ask, type Schemas } from "../api/client";
+import { Elevation, type Look, useElevation } from "../elevation/Elevation";
+import { Stage, useCount, usePerson } from "../frame/Frame";
+import { count, Empty, many, Warn, when } from "../frame/figures";
+import { type Column, Lines } from "../lines/Lines";
+
+type Sheet = Schemas["SheetView"];
+
+export function useSheets(id: number) {
+	return useQuery({
+		queryKey: ["count", String(id), "sheets"],
+		queryFn: () => ask(api.GET("/api/counts/{count}/sheets", { params: { path: { count: id } } })),
+	});
+}
+export function useCountBins(id: number) {
+	return useQuery({
+		queryKey: ["count", String(id), "bins"],
+		queryFn: () => ask(api.GET("/api/counts/{count}/bins", { params: { path: { count: id } } })),
+	});
+}
+
+/** The sheets of a count: who has each and where it stands; downloads one by one or all together. */
+export function Sheets() {
+	const person = usePerson();
+	const navigate = useNavigate();
+	const { id, data: c } = useCount();
+	const sheets = useSheets(id);
+	const bins = useCountBins(id);
+	const tiles = useElevation(c?.warehouse_id);
+	const [active, setActive] = useState(0);
+	const [marked, setMarked] = useState<Set<number>>(new Set());
+	const [chosen, setChosen] = useState<Set<number>>(new Set());
+	const [who, setWho] = useState("");
+	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
+	const rows = useMemo(() => {
+		if (chosen.size === 0) return sheets.data ?? [];
+		const on = new Set([...chosen].map((b) => byBin.get(b)?.sheet));
+		return (sheets.data ?? []).filter((s) => on.has(s.number));
+	}, [sheets.data, chosen, byBin]);
+	const hand = useMutation({
+		mutationFn: (counter: string) =>
+			ask(
+				api.POST("/api/counts/{count}/hand-out", {
+					params: { path: { count: id } },
+					body: { sheets: wanted.map((s) => s.number), counter },
+				}),
+			),
+		onSuccess: () => {
+			setMarked(new Set());
+			setWho("");
+		},
+	});
+	if (!c) return null;
+	const now = rows[Math.min(active, rows.length - 1)];
+	const wanted = marked.size > 0 ? rows.filter((s) => marked.has(s.number)) : now ? [now] : [];
+	const look = (t: { id: number }): Look => {
+		const b = byBin.get(t.id);
+		if (!b) return { fill: "none", words: "not in this count" };
+		return { fill: b.sheet === now?.number ? "ink" : b.sheet % 2 ? "tone" : "half", words: `sheet ${b.sheet}` };
+	};
+	const columns: Column<Sheet>[] = [
+		{
+			key: "n",
+			title: "Sheet",
+			width: "56px",
+			right: true,
+			cell: (s) => <span className="code">{s.number}</span>,
+			text: (s) => String(s.number),
+		},
+		{ key: "code", title: "Code", width: "92px", cell: (s) => <span className="code">{s.code}</span>, text: (s) => s.code },
+		{ key: "zone", title: "Zone", width: "110px", cell: (s) => s.zone, text: (s) => s.zone },
+		{
+			key: "bins",
+			title: "Bins",
+			width: "minmax(130px,1fr)",
+			cell: (s) => (
+				<span className="code">
+					{s.first_bin} – {s.last_bin}
+				</span>
+			),
+			text: (s) => `${s.first_bin} – ${s.last_bin}`,
+		},
+		{
+			key: "rows",
+			title: "Counted",
+			width: "100px",
+			right: true,
+			cell: (s) => (
+				<span className="code">
+					{s.counted} of {s.lines}
+				</span>
+			),
+			text: (s) => `${s.counted}/${s.lines}`,
+		},
+		{
+			key: "state",
+			title: "Where it is",
+			width: "170px",
+			cell: (s) => (
+				<span className={s.state === "back" ? "" : s.state === "out" ? "font-semibold" : "text-dim"}>
+					{s.state === "back" ? "✓ back" : s.state}
+					{s.state === "out" && <span className="font-normal text-dim"> since {when(s.out_at)}</span>}
+					{s.revisions > 0 && <span className="text-warn"> ! rev {s.revisions + 1}</span>}
+				</span>
+			),
+			text: (s) => s.state,
+		},
+		{ key: "who", title: "With", width: "110px", cell: (s) => s.counter, text: (s) => s.counter },
+		{
+			key: "get",
+			title: "Download",
+			width: "118px",
+			cell: (s) => (
+				<span className="flex gap-3">
+					<a className="word" href={`/api/counts/${id}/sheets/${s.number}/csv`}>
+						text
+					</a>
+					<a className="word" href={`/api/counts/${id}/sheets/${s.number}/xlsx`}>
+						workbook
+					</a>
+				</span>
+			),
+			text: () => "",
+		},
+	];
+	return (
+		<Stage
+			side={
+				<div className="flex min-h-0 flex-1 flex-col px-3 py-2">
+					{tiles.data && (
+						<Elevation
+							tiles={tiles.data}
+							look={look}
+							chosen={chosen}
+							onChoose={setChosen}
+							legend={[
+								["ink", undefined, "the sheet in hand"],
+								["tone", undefined, "sheets in turn"],
+								["half", undefined, "and the next"],
+							]}
+						/>
+					)}
+				</div>
+			}
+			foot={
+				<>
+					{c.state === "running" && person.role === "controller" && wanted.some((s) => s.state !== "back") && (
+						<form
+							className="flex items-center gap-2"
+							onSubmit={(e) => {
+								e.preventDefault();
+								hand.mutate(who);
+							}}
+						>
+							<input
+								className="w-40"
+								value={who}
+								onChange={(e) => setWho(e.target.value)}
+								placeholder="who gets it"
+								aria-label="Who gets the sheets"
+							/>
+							<button type="submit" className="act-plain" disabled={who.trim() === "" || hand.isPending}>
+								Hand out {wanted.length === 1 ? `sheet ${wanted[0]?.number}` : many(wanted.length, "sheet", "sheets")}
+							</button>
+						</form>
+					)}
+					{hand.error && <Warn>{hand.error.message}</Warn>}
+					<span className="ml-auto flex items-center gap-3">
+						<span className="text-dim">
+							{c.blind ? "Blind: the recorded quantity is not on them." : "Open: the recorded quantity is on them."}
+						</span>
+						<a className="act-plain" href={`/api/counts/${id}/sheets.zip?form=csv`}>
+							All {count(c.sheets)} as text
+						</a>
+						<a className="act" href={`/api/counts/${id}/sheets.zip?form=xlsx`}>
+							All {count(c.sheets)} as workbooks
+						</a>
+					</span>
+				</>
+			}
+			keys={[
+				["↑ ↓", "sheet"],
+				["X", "mark"],
+				["Enter", "type its counts"],
+				["E", "elevation"],
+				["?", "all keys"],
+			]}
+		>
+			<Lines
+				label="Sheets"
+				columns={columns}
+				rows={rows}
+				rowKey={(s) => s.number}
+				active={active}
+				onActive={setActive}
+				marked={marked}
+				onMark={setMarked}
+				onOpen={(s) => navigate(`/counts/${id}/counting/${s.number}`)}
+				empty={<Empty title="No sheet has these bins">Let go of the bins on the racks.</Empty>}
+			/>
+		</Stage>
+	);
+}

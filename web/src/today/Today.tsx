@@ -1,0 +1,147 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api, ask, type Schemas } from "../api/client";
+import { Stage, usePerson } from "../frame/Frame";
+import { age, count, Empty, many, plain, when } from "../frame/figures";
+import { DropField } from "../intake/DropField";
+
+/** What wants a hand now, over all counts and warehouses; each line leads to the very place. */
+export function Today() {
+	const person = usePerson();
+	const q = useQuery({ queryKey: ["today"], queryFn: () => ask(api.GET("/api/today")) });
+	if (!q.data) return null;
+	const { counts, warehouses, demo_files } = q.data;
+	const running = counts.filter((c) => c.state === "running");
+	const finished = counts.filter((c) => c.state === "finished");
+	if (warehouses.length === 0) {
+		return (
+			<Empty title="Nothing is recorded yet">
+				<p>
+					Begin with the export of your record system: a file with warehouse, bin, item and quantity. You see what it was taken for before
+					anything is stored.
+				</p>
+				<div className="mt-6">
+					<DropField />
+				</div>
+			</Empty>
+		);
+	}
+	return (
+		<Stage
+			keys={[
+				["Ctrl K", "go anywhere"],
+				["?", "all keys"],
+			]}
+		>
+			<div className="min-h-0 flex-1 overflow-y-auto px-6 py-4">
+				<div className="mx-auto grid max-w-6xl grid-cols-[1fr_320px] gap-x-10">
+					<section>
+						<div className="mb-2 flex items-baseline justify-between border-b border-ink pb-1">
+							<h1>Counts</h1>
+							{person.role === "controller" && (
+								<Link to="/plan" className="act">
+									Plan a new count
+								</Link>
+							)}
+						</div>
+						{running.map((c) => (
+							<CountCard key={c.id} c={c} />
+						))}
+						{running.length === 0 && <p className="py-4 text-dim">No count is running.</p>}
+						{finished.length > 0 && <h2 className="mt-6 mb-1 border-b border-rule pb-1">Finished</h2>}
+						{finished.map((c) => (
+							<Link
+								key={c.id}
+								to={`/counts/${c.id}/report`}
+								className="grid grid-cols-[1fr_8rem_11rem_10rem] gap-3 border-b border-hair py-1.5 hover:bg-sheet"
+							>
+								<span className="font-semibold">{c.name}</span>
+								<span className="code text-dim">{c.warehouse}</span>
+								<span className="text-dim">frozen {when(c.frozen_at)}</span>
+								<span className="text-right">
+									{c.posted} sent · IRA {c.accuracy ?? "–"} %
+								</span>
+							</Link>
+						))}
+					</section>
+					<section>
+						<h1 className="mb-2 border-b border-ink pb-1">Recorded stock</h1>
+						{warehouses.map((w) => (
+							<Link key={w.id} to={`/stock/${w.id}`} className="block border-b border-hair py-1.5 hover:bg-sheet">
+								<span className="flex justify-between">
+									<b className="code">{w.code}</b>
+									<span className="code">{plain(w.value)}</span>
+								</span>
+								<span className="flex justify-between text-dim">
+									<span>
+										{many(w.lines, "line", "lines")} in {many(w.bins, "bin", "bins")}
+									</span>
+									<span>{age(w.recorded_at)}</span>
+								</span>
+							</Link>
+						))}
+						<div className="mt-6">
+							<DropField />
+						</div>
+						{demo_files.length > 0 && (
+							<div className="mt-6">
+								<h2>Files to try with</h2>
+								<p className="text-dim">Download them, then drop them anywhere.</p>
+								<ul className="mt-1">
+									{demo_files.map((f) => (
+										<li key={f}>
+											<a className="word" href={`/api/try/${encodeURIComponent(f)}`} download={f}>
+												{f}
+											</a>
+										</li>
+									))}
+								</ul>
+							</div>
+						)}
+					</section>
+				</div>
+			</div>
+		</Stage>
+	);
+}
+
+function CountCard({ c }: { c: Schemas["TodayCount"] }) {
+	const part = c.lines === 0 ? 0 : (c.counted / c.lines) * 100;
+	return (
+		<article className="border-b border-rule py-3">
+			<div className="flex items-baseline justify-between">
+				<h2>
+					<Link to={`/counts/${c.id}/counting`} className="hover:underline">
+						{c.name}
+					</Link>
+				</h2>
+				<span className="text-dim">
+					<span className="code">{c.warehouse}</span> · frozen {when(c.frozen_at)} by {c.person}
+				</span>
+			</div>
+			<div className="mt-1.5 flex items-center gap-3">
+				<span className="h-2 flex-1 border border-dim">
+					<span className="block h-full bg-dim" style={{ width: `${part}%` }} />
+				</span>
+				<span className="code">
+					{count(c.counted)} of {count(c.lines)} lines
+				</span>
+			</div>
+			<ul className="mt-2">
+				{c.waits.map((w) => (
+					<li key={w.text}>
+						<Link to={`/counts/${c.id}/${w.stage}`} className="flex justify-between py-0.5 hover:bg-sheet">
+							<span>
+								<span className="mr-2 text-dim" aria-hidden="true">
+									·
+								</span>
+								<span className="word">{w.text}</span>
+							</span>
+							<span className="code text-dim">{/^[-\d.]+$/.test(w.worth) ? plain(w.worth) : w.worth}</span>
+						</Link>
+					</li>
+				))}
+			</ul>
+		</article>
+	);
+}

@@ -1,0 +1,132 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask, type Schemas } from "../api/client";
+import { Off, plain, when } from "../frame/figures";
+
+type Event = Schemas["HistoryEvent"];
+
+/** The line in hand: its history on one time axis, who counted, and the item's other bins. */
+export function LineInHand({ id, pos }: { id: number; pos: number }) {
+	const q = useQuery({
+		queryKey: ["count", String(id), "history", pos],
+		queryFn: () => ask(api.GET("/api/counts/{count}/lines/{pos}", { params: { path: { count: id, pos } } })),
+		placeholderData: (before) => before,
+	});
+	if (!q.data) return null;
+	const { line, events, others } = q.data;
+	return (
+		<section className="max-h-[46%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2" aria-label="The line in hand">
+			<div className="flex items-baseline justify-between">
+				<b className="code text-[14px]">
+					{line.bin} · {line.sku}
+				</b>
+				<span className="text-dim">sheet {line.sheet}</span>
+			</div>
+			<div className="truncate">
+				{line.description}
+				{(line.lot || line.serial) && <span className="code"> · {line.lot || line.serial}</span>}
+			</div>
+			<Axis events={events} line={line} />
+			<ul className="text-[12.5px]">
+				{events
+					.filter((e) => e.what !== "freeze")
+					.map((e, i) => (
+						<li key={`${e.at}${i}`} className={`flex gap-2 ${e.replaced ? "text-dim line-through" : ""}`}>
+							<span className="code w-24 shrink-0 text-dim">{when(e.at)}</span>
+							<span>
+								{e.what === "movement" && <>moved {plain(e.quantity, true)}</>}
+								{e.what === "entry" && (
+									<>
+										counted <b>{plain(e.quantity)}</b> by {e.text}
+									</>
+								)}
+								{e.what === "decision" && e.text}
+							</span>
+						</li>
+					))}
+			</ul>
+			{others.length > 0 && (
+				<>
+					<h2 className="mt-2">The item's other bins</h2>
+					<ul className="text-[12.5px]">
+						{others.slice(0, 6).map((o) => (
+							<li key={o.pos} className="flex justify-between">
+								<span className="code">{o.bin}</span>
+								<span>
+									{o.counted == null ? (
+										<span className="text-dim">uncounted, {plain(o.expected)} expected</span>
+									) : o.variance === "0" ? (
+										<span className="text-dim">{plain(o.counted)}, as expected</span>
+									) : (
+										<Off of={o.variance} />
+									)}
+								</span>
+							</li>
+						))}
+					</ul>
+				</>
+			)}
+		</section>
+	);
+}
+
+/** Expected as a stepped line over time, each count a mark beside it. Positions only; the figures are the server's. */
+function Axis({ events, line }: { events: Event[]; line: Schemas["VarianceLine"] }) {
+	const shown = events.filter((e) => e.what !== "decision");
+	const first = shown[0];
+	const last = shown.at(-1);
+	if (!first || !last || shown.length < 2) return null;
+	const t = (e: Event) => new Date(e.at).getTime();
+	const span = Math.max(1, t(last) - t(first));
+	const x = (e: Event) => 12 + ((t(e) - t(first)) / span) * 270;
+	const heights = shown.flatMap((e) => [Number(e.level ?? 0), e.what === "entry" ? Number(e.quantity) : Number(e.level ?? 0)]);
+	const [low, high] = [Math.min(...heights), Math.max(...heights)];
+	const y = (v: string | null | undefined) => 50 - ((Number(v ?? 0) - low) / Math.max(high - low, 1e-6)) * 36;
+	let path = "";
+	for (const e of shown) path += path === "" ? `M${x(e)} ${y(e.level)}` : `H${x(e)}V${y(e.level)}`;
+	const entry = shown.filter((e) => e.what === "entry" && !e.replaced).at(-1);
+	return (
+		<svg
+			viewBox="0 0 340 78"
+			className="my-1 w-full"
+			role="img"
+			aria-label={`Recorded ${line.recorded}, expected ${line.expected}, counted ${line.counted ?? "not"}`}
+		>
+			<line x1={8} x2={332} y1={60} y2={60} stroke="var(--ink)" />
+			<path d={path} fill="none" stroke="var(--ink)" strokeWidth={1.5} />
+			{shown.map((e, i) => (
+				<g key={`${e.at}${i}`}>
+					<line x1={x(e)} x2={x(e)} y1={57} y2={63} stroke="var(--ink)" />
+					{e.what === "entry" && !e.replaced && (
+						<>
+							<line x1={x(e)} x2={x(e)} y1={y(e.level)} y2={y(e.quantity)} stroke="var(--dim)" strokeDasharray="2 2" />
+							<circle
+								cx={x(e)}
+								cy={y(e.quantity)}
+								r={3.5}
+								fill={line.status === "short" ? "var(--short)" : line.status === "match" ? "var(--ink)" : "var(--over)"}
+							/>
+						</>
+					)}
+				</g>
+			))}
+			<text x={8} y={74} className="fill-dim font-mono text-[10px]">
+				{when(first.at)} freeze
+			</text>
+			<text x={332} y={74} textAnchor="end" className="fill-dim font-mono text-[10px]">
+				{when(last.at)}
+			</text>
+			{entry && (
+				<text
+					x={Math.min(x(entry) + 8, 290)}
+					y={y(entry.quantity) + 4}
+					className={`font-mono text-[11px] ${line.status === "short" ? "fill-short" : "fill-over"}`}
+				>
+					{plain(entry.quantity)}
+				</text>
+			)}
+			<text x={x(first) + 4} y={y(first.level) - 4} className="fill-ink font-mono text-[11px]">
+				{plain(first.level)}
+			</text>
+		</svg>
+	);
+}

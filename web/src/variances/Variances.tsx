@@ -1,0 +1,341 @@
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { api, ask, queries, type Schemas } from "../api/client";
+import { Elevation, type Look, useElevation } from "../elevation/Elevation";
+import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
+import { count, Empty, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
+import { type Column, Lines } from "../lines/Lines";
+import { usePages } from "../lines/paging";
+import { useCountBins } from "../sheets/Sheets";
+import { LineInHand } from "./LineInHand";
+
+type Line = Schemas["VarianceLine"];
+type Show = "open" | "held" | "accepted" | "all";
+
+/** The controller's main place: a queue ranked by what is at stake, decided line by line or many at once. */
+export function Variances() {
+	const person = usePerson();
+	const { id, data: c } = useCount();
+	const [show, setShow] = useState<Show>("open");
+	const [text, setText] = useState("");
+	const [chosen, setChosen] = useState<Set<number>>(new Set());
+	const [active, setActive] = useState(0);
+	const [marked, setMarked] = useState<Set<number>>(new Set());
+	const [reason, setReason] = useState("");
+	const reasonButton = useRef<HTMLButtonElement>(null);
+	const tiles = useElevation(c?.warehouse_id);
+	const bins = useCountBins(id);
+	const reasons = useQuery({ queryKey: ["reasons"], queryFn: () => ask(api.GET("/api/reasons")) });
+	const list = [...chosen];
+	const pages = usePages<Line>(["count", String(id), "variances", show, text, list.join()], c !== undefined, (after) =>
+		ask(
+			api.GET("/api/counts/{count}/variances", { params: { path: { count: id }, query: { show, text, after, bins: list, limit: 300 } } }),
+		),
+	);
+	const decide = useMutation({
+		mutationFn: (d: { lines: number[]; kind: "accept" | "hold" | ""; reason: string }) =>
+			ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
+		onSuccess: () => {
+			setMarked(new Set());
+			queries.invalidateQueries({ queryKey: ["count", String(id)] });
+		},
+	});
+	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
+	const rows = pages.rows;
+	const at = Math.min(active, rows.length - 1);
+	const row = rows[at];
+	const lit = useMemo(() => new Set(row ? [row.bin_id] : []), [row]);
+	// The lines have the keys as soon as the stage is open.
+	const ready = rows.length > 0;
+	useEffect(() => {
+		if (ready) document.querySelector<HTMLElement>("[data-lines]")?.focus({ preventScroll: true });
+	}, [ready]);
+	if (!c) return null;
+	const may = person.role === "controller" && c.state === "running";
+	const wanted = (marked.size > 0 ? rows.filter((r) => marked.has(r.pos)) : row ? [row] : []).filter((r) => r.posting === 0);
+	const settle = (kind: "accept" | "hold" | "") => {
+		if (!may || wanted.length === 0 || decide.isPending) return;
+		decide.mutate({ lines: wanted.map((r) => r.pos), kind, reason: kind === "" ? "" : reason });
+	};
+	const keys = (key: string) => {
+		if (key === "a" || key === "A") settle("accept");
+		else if (key === "h" || key === "H") settle("hold");
+		else if (key === "u" || key === "U") settle("");
+		else if (key === "r" || key === "R") reasonButton.current?.click();
+		else return false;
+		return true;
+	};
+	const look = (t: { id: number }): Look => {
+		const b = byBin.get(t.id);
+		if (!b) return { fill: "none", words: "not in this count" };
+		const words =
+			[
+				b.short > 0 && `${b.short} short`,
+				b.over > 0 && `${b.over} over or found`,
+				b.counted < b.lines && `${b.lines - b.counted} uncounted`,
+			]
+				.filter(Boolean)
+				.join(", ") || "as recorded";
+		if (b.open > 0) {
+			if (b.short > 0 && b.over > 0) return { fill: "both", mark: "both", words };
+			return b.short > 0 ? { fill: "short", mark: "down", words } : { fill: "over", mark: "up", words };
+		}
+		if (b.short + b.over > 0) return { fill: "tone", mark: "dot", words: `${words}, decided` };
+		if (b.counted === 0) return { fill: "hatch", words };
+		return { fill: "tone", words };
+	};
+	const quantities = mostPlaces(rows.flatMap((r) => [r.recorded, r.expected, r.counted]));
+	const offs = mostPlaces(rows.map((r) => r.variance));
+	const columns: Column<Line>[] = [
+		{ key: "bin", title: "Bin", width: "76px", cell: (r) => <span className="code">{r.bin}</span>, text: (r) => r.bin },
+		{ key: "sku", title: "SKU", width: "88px", cell: (r) => <span className="code">{r.sku}</span>, text: (r) => r.sku },
+		{
+			key: "item",
+			title: "Item",
+			width: "minmax(110px,1fr)",
+			cell: (r) => (
+				<>
+					{r.description}
+					{(r.lot || r.serial) && <span className="code text-dim"> {r.lot || r.serial}</span>}
+				</>
+			),
+			text: (r) => r.description,
+		},
+		{
+			key: "rec",
+			title: "Recorded",
+			width: "74px",
+			right: true,
+			cell: (r) => <Quantity of={r.recorded} pad={quantities} />,
+			text: (r) => r.recorded ?? "",
+		},
+		{
+			key: "mov",
+			title: "Moved",
+			width: "60px",
+			right: true,
+			cell: (r) => (r.moved === "0" ? null : <Quantity of={r.moved} signed />),
+			text: (r) => r.moved,
+		},
+		{
+			key: "exp",
+			title: "Expected",
+			width: "74px",
+			right: true,
+			cell: (r) => <Quantity of={r.expected} pad={quantities} />,
+			text: (r) => r.expected,
+		},
+		{
+			key: "cnt",
+			title: "Counted",
+			width: "74px",
+			right: true,
+			cell: (r) => <Quantity of={r.counted} pad={quantities} />,
+			text: (r) => r.counted ?? "",
+		},
+		{
+			key: "var",
+			title: "Variance",
+			width: "86px",
+			right: true,
+			cell: (r) => <Off of={r.variance} pad={offs} />,
+			text: (r) => r.variance ?? "",
+		},
+		{
+			key: "status",
+			title: "",
+			width: "74px",
+			cell: (r) => (
+				<span className="text-dim">
+					{r.meanwhile ? (
+						<b className="text-warn" title="moved while it was counted">
+							!{" "}
+						</b>
+					) : (
+						""
+					)}
+					{statusWord[r.status]}
+				</span>
+			),
+			text: (r) => r.status,
+		},
+		{
+			key: "value",
+			title: "Value ↓",
+			width: "92px",
+			right: true,
+			cell: (r) => (r.value == null ? <span className="text-warn">! no cost</span> : <Off of={r.value} shape={false} />),
+			text: (r) => r.value ?? "",
+		},
+		{
+			key: "dec",
+			title: "Decided",
+			width: "92px",
+			cell: (r) =>
+				r.posting > 0 ? (
+					`✓ sent, ${r.posting}`
+				) : r.decision === "accept" ? (
+					<span title={r.reason}>✓ {r.reason || "accepted"}</span>
+				) : r.decision === "hold" ? (
+					<span className="text-warn">! held</span>
+				) : (
+					<span className="text-dim">open</span>
+				),
+			text: (r) => r.decision,
+		},
+	];
+	const words = wanted.length === 1 ? "1 line" : many(wanted.length, "line", "lines");
+	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.value)) : "";
+	return (
+		<Stage
+			side={
+				<>
+					<div className="flex min-h-0 flex-1 flex-col px-3 pt-2 pb-1">
+						{tiles.data && (
+							<Elevation
+								tiles={tiles.data}
+								look={look}
+								chosen={chosen}
+								onChoose={(b) => {
+									setChosen(b);
+									setActive(0);
+									setMarked(new Set());
+								}}
+								lit={lit}
+								legend={[
+									["short", "down", "short"],
+									["over", "up", "over"],
+									["both", "both", "both"],
+									["tone", "dot", "decided"],
+									["hatch", undefined, "uncounted"],
+								]}
+							/>
+						)}
+					</div>
+					{row && <LineInHand id={id} pos={row.pos} />}
+				</>
+			}
+			foot={
+				<>
+					<span className="truncate" data-open>
+						<b>{count(c.open)}</b> undecided, worth <b className="code">{plain(c.open_value)}</b> gross (<Off of={c.open_short} />{" "}
+						<Off of={c.open_over} />)
+						{c.uncounted > 0 && <span className="text-dim"> · {count(c.uncounted)} uncounted are not among them</span>}
+					</span>
+					{decide.error && <Warn>{decide.error.message}</Warn>}
+					{may && (
+						<span className="ml-auto flex items-center gap-2">
+							{sum && (
+								<span className="text-dim">
+									marked: <Off of={sum} />
+								</span>
+							)}
+							<Listbox
+								value={reason}
+								onChange={(v) => {
+									setReason(v);
+									requestAnimationFrame(() => document.querySelector<HTMLElement>("[data-lines]")?.focus());
+								}}
+							>
+								<ListboxButton ref={reasonButton} className="act-plain border-rule">
+									{reasons.data?.find((r) => r.code === reason)?.name ?? "No reason"} <span className="text-dim">R</span>
+								</ListboxButton>
+								<ListboxOptions anchor="top end" className="z-30 border border-ink bg-paper py-1">
+									<ListboxOption value="" className="px-3 py-1 data-focus:bg-ink data-focus:text-on-ink">
+										No reason
+									</ListboxOption>
+									{reasons.data?.map((r) => (
+										<ListboxOption
+											key={r.code}
+											value={r.code}
+											className="flex justify-between gap-6 px-3 py-1 data-focus:bg-ink data-focus:text-on-ink"
+										>
+											{r.name} <span className="code">{r.code}</span>
+										</ListboxOption>
+									))}
+								</ListboxOptions>
+							</Listbox>
+							<button type="button" className="act" disabled={wanted.length === 0 || decide.isPending} onClick={() => settle("accept")}>
+								Accept {words} <span className="font-normal opacity-70">A</span>
+							</button>
+							<button type="button" className="act-plain" disabled={wanted.length === 0 || decide.isPending} onClick={() => settle("hold")}>
+								Hold {words} <span className="text-dim">H</span>
+							</button>
+						</span>
+					)}
+				</>
+			}
+			keys={[
+				["↑ ↓", "line"],
+				["A", "accept"],
+				["H", "hold"],
+				["U", "take back"],
+				["R", "reason"],
+				["X", "mark"],
+				["/", "filter"],
+				["E", "elevation"],
+				["?", "all keys"],
+			]}
+		>
+			<div className="flex items-center gap-6 border-b border-hair px-2 py-1.5">
+				<Choice
+					label="Which variances"
+					value={show}
+					of={[
+						["open", `open ${c.open}`],
+						["held", `held ${c.held}`],
+						["accepted", `accepted ${c.accepted}`],
+						["all", `all ${c.variances}`],
+					]}
+					onChange={(v) => {
+						setShow(v);
+						setActive(0);
+						setMarked(new Set());
+					}}
+				/>
+				{chosen.size > 0 && (
+					<button type="button" className="word text-dim" onClick={() => setChosen(new Set())}>
+						in {many(chosen.size, "bin", "bins")}, let go
+					</button>
+				)}
+				<span className="ml-auto">
+					<FilterField value={text} onChange={setText} />
+				</span>
+			</div>
+			{pages.error && <Warn>{pages.error.message}</Warn>}
+			<Lines
+				label="Variances"
+				columns={columns}
+				rows={rows}
+				rowKey={(r) => r.pos}
+				active={at}
+				onActive={setActive}
+				marked={marked}
+				onMark={setMarked}
+				more={pages.more}
+				onMore={pages.onMore}
+				onKey={keys}
+				empty={
+					!pages.loading && (
+						<Empty title={show === "open" && c.open === 0 && text === "" ? "Nothing is left to decide" : "No variance fits"}>
+							{show === "open" && c.open === 0
+								? c.counted === 0
+									? "Nothing is counted yet."
+									: "Every variance that was counted is accepted or held."
+								: "Take the filter out, or let go of the bins."}
+						</Empty>
+					)
+				}
+			/>
+		</Stage>
+	);
+}
+
+/** Adds decimal strings of two places exactly. */
+function sumOf(values: (string | null)[]): string {
+	let cents = 0n;
+	for (const v of values) if (v) cents += BigInt(v.replace(".", ""));
+	const s = (cents < 0n ? -cents : cents).toString().padStart(3, "0");
+	return `${cents < 0n ? "-" : ""}${s.slice(0, -2)}.${s.slice(-2)}`;
+}
