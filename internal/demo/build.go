@@ -349,7 +349,9 @@ func (b *builder) files() error {
 		// A quantity with its unit, one with seven places, one with a letter for a digit.
 		unit := []string{",ea,", ",m,", ",ea,"}[min(broken, 2)]
 		if broken < 3 && i > 10+20*broken && strings.Count(r, unit) == 1 {
-			rows[i] = strings.Replace(r, unit, unit+[]string{"12 pcs ", "1.1234567", "1O"}[broken], 1)
+			before, behind, _ := strings.Cut(r, unit)
+			_, rest, _ := strings.Cut(behind, ",")
+			rows[i] = before + unit + []string{"12 pcs", "1.1234567", "1O"}[broken] + "," + rest
 			broken++
 		}
 	}

@@ -1,8 +1,10 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 
 	"gorm.io/gorm"
 
@@ -19,27 +21,9 @@ func compareCodes(a, b string) int { return code.Compare(a, b) }
 type built struct {
 	set   store.StockSet
 	house *store.Warehouse
-	bins  []setBin
-	items map[int64]*setItem
+	bins  []store.SetBin
+	items map[int64]*store.SetItem
 }
-
-type setBin struct {
-	SetID, BinID, First int64
-	Lines               int
-	Value               int64
-}
-
-func (setBin) TableName() string { return "set_bins" }
-
-type setItem struct {
-	SetID, ItemID int64
-	Lines         int
-	Quantity      int64
-	Reserved      *int64
-	Value         *int64
-}
-
-func (setItem) TableName() string { return "set_items" }
 
 // takeStock writes the stock after the intake as new sets, piece by piece and seen by nobody, and publishes them
 // with everything else in one transaction.
@@ -64,7 +48,7 @@ func (d *Desk) takeStock(ctx context.Context, p Person, dr *draft, key string) (
 				h.ID = s.places.lastHouse
 				h.IntakeID = -1 // to be made
 			}
-			sets[i] = built{set: store.StockSet{WarehouseID: h.ID, PreviousID: h.SetID, RecordedAt: s.recordedAt}, house: h, items: map[int64]*setItem{}}
+			sets[i] = built{set: store.StockSet{WarehouseID: h.ID, PreviousID: h.SetID, RecordedAt: s.recordedAt}, house: h, items: map[int64]*store.SetItem{}}
 			if err := tx.Create(&sets[i].set).Error; err != nil {
 				return err
 			}
@@ -75,9 +59,17 @@ func (d *Desk) takeStock(ctx context.Context, p Person, dr *draft, key string) (
 		return out, err
 	}
 	newBins, newItems, err := d.writeSets(ctx, dr, sets)
+	for i := range sets {
+		if err == nil {
+			err = d.store.WriteTallies(ctx, sets[i].bins, sums(sets[i].items))
+		}
+	}
+	if err == nil {
+		err = d.store.Stage(ctx, newBins, newItems)
+	}
 	if err == nil {
 		out, err = once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
-			return d.publish(tx, p, dr, sets, newBins, newItems, sha, size, backup)
+			return d.publish(tx, p, dr, sets, sha, size, backup)
 		})
 	}
 	if err != nil { // take the unpublished pieces away; a kill leaves this to the next start
@@ -104,19 +96,29 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 	itemIDs := make([]int64, b.Codes[stock.SKU].Len())
 	var bin store.Bin
 	var binKey [2]stock.ID
-	piece := make([]store.StockLine, 0, store.Piece)
-	costs := make([]int64, store.Piece)
-	reserves := make([]int64, store.Piece)
+	// One piece is written while the next is made.
 	var set *built
+	piece, costs, reserves := newPiece()
+	written := make(chan error, 1)
+	written <- nil
 	flush := func(done int) error {
 		if len(piece) == 0 {
 			return nil
 		}
-		err := d.store.WriteStockLines(ctx, set.set.ID, piece)
-		piece = piece[:0]
+		if err := <-written; err != nil {
+			written <- err
+			return err
+		}
+		go func(id int64, lines []store.StockLine) { written <- d.store.WriteStockLines(ctx, id, lines) }(set.set.ID, piece)
+		piece, costs, reserves = newPiece()
 		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Taking in " + dr.name, Done: done, Of: len(s.order)})
-		return err
+		return nil
 	}
+	defer func() {
+		if last := <-written; err == nil {
+			err = last
+		}
+	}()
 	for done, n := range s.order {
 		l := &b.Lines[n]
 		k := [2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.Bin]}
@@ -140,7 +142,7 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 				s.places.bins[set.house.ID][c] = bin.ID
 				newBins = append(newBins, bin)
 			}
-			set.bins = append(set.bins, setBin{SetID: set.set.ID, BinID: bin.ID, First: int64(set.set.Lines)})
+			set.bins = append(set.bins, store.SetBin{SetID: set.set.ID, BinID: bin.ID, First: int64(set.set.Lines)})
 		}
 		item := itemIDs[l.Key[stock.SKU]]
 		if item == 0 {
@@ -162,7 +164,7 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 			Lot: b.Codes[stock.Lot].Text(l.Key[stock.Lot]), Serial: b.Codes[stock.Serial].Text(l.Key[stock.Serial]), Holding: b.Codes[stock.Holding].Text(l.Key[stock.Holding]), RecordID: b.RecordID(l)}
 		sum := set.items[item]
 		if sum == nil {
-			sum = &setItem{SetID: set.set.ID, ItemID: item}
+			sum = &store.SetItem{SetID: set.set.ID, ItemID: item}
 			set.items[item] = sum
 		}
 		sum.Lines++
@@ -199,6 +201,10 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 	return newBins, newItems, flush(len(s.order))
 }
 
+func newPiece() (lines []store.StockLine, costs, reserves []int64) {
+	return make([]store.StockLine, 0, store.Piece), make([]int64, store.Piece), make([]int64, store.Piece)
+}
+
 func (d *Desk) zoneOf(s *stockDraft, l *stock.Line) string {
 	if len(s.file.Zones) == 0 {
 		return ""
@@ -213,7 +219,7 @@ func (d *Desk) zoneOf(s *stockDraft, l *stock.Line) string {
 }
 
 // publish makes the sets the recorded stock, together with all that is new.
-func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, bins []store.Bin, items []store.Item, sha string, size int64, backup string) (out TakenIn, err error) {
+func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, sha string, size int64, backup string) (out TakenIn, err error) {
 	now, e := d.now().UnixNano(), &dr.seen.Effect
 	if err := store.RecordFile(tx, sha, size, now); err != nil {
 		return out, err
@@ -231,30 +237,11 @@ func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, bins []st
 			}
 		}
 	}
-	for i := range bins {
-		bins[i].IntakeID = in.ID
-	}
-	for i := range items {
-		items[i].IntakeID = in.ID
-	}
-	if err := store.Batch(tx, bins); err != nil {
-		return out, err
-	}
-	if err := store.Batch(tx, items); err != nil {
+	if err := store.PublishStaged(tx, in.ID); err != nil {
 		return out, err
 	}
 	for i := range sets {
 		s := &sets[i]
-		if err := store.Batch(tx, s.bins); err != nil {
-			return out, err
-		}
-		sums := make([]setItem, 0, len(s.items))
-		for _, x := range s.items {
-			sums = append(sums, *x)
-		}
-		if err := store.Batch(tx, sums); err != nil {
-			return out, err
-		}
 		s.set.IntakeID, s.set.Published = in.ID, true
 		if err := tx.Save(&s.set).Error; err != nil {
 			return out, err
@@ -265,6 +252,16 @@ func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, bins []st
 	}
 	out = TakenIn{Intake: in.ID, Kind: layout.Stock, Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused}
 	return out, d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": sha, "added": e.Added, "changed": e.Changed, "gone": e.Gone, "refused": e.Refused})
+}
+
+// sums gives the tallies of items in the order of their numbers, in which they are stored.
+func sums(by map[int64]*store.SetItem) []store.SetItem {
+	out := make([]store.SetItem, 0, len(by))
+	for _, x := range by {
+		out = append(out, *x)
+	}
+	slices.SortFunc(out, func(a, b store.SetItem) int { return cmp.Compare(a.ItemID, b.ItemID) })
+	return out
 }
 
 // undoStock points the warehouses back to the sets before, and takes away what the intake made and nothing uses.

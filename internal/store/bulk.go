@@ -47,6 +47,69 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 	})
 }
 
+// SetBin is the tally of a set's lines in one bin; First is the place of its first line.
+type SetBin struct {
+	SetID, BinID, First int64
+	Lines               int
+	Value               int64
+}
+
+// SetItem is the tally of a set's lines of one item.
+type SetItem struct {
+	SetID, ItemID int64
+	Lines         int
+	Quantity      int64
+	Reserved      *int64
+	Value         *int64
+}
+
+// WriteTallies writes the tallies of an unpublished set.
+func (s *Store) WriteTallies(ctx context.Context, bins []SetBin, items []SetItem) error {
+	err := s.bulk(ctx, "INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", "(?,?,?,?,?)", 5, len(bins), func(i int, v []driver.Value) {
+		b := &bins[i]
+		v[0], v[1], v[2], v[3], v[4] = b.SetID, b.BinID, b.First, int64(b.Lines), b.Value
+	})
+	if err != nil {
+		return err
+	}
+	return s.bulk(ctx, "INSERT INTO set_items (set_id, item_id, lines, quantity, reserved, value) VALUES ", "(?,?,?,?,?,?)", 6, len(items), func(i int, v []driver.Value) {
+		t := &items[i]
+		v[0], v[1], v[2], v[3], v[4], v[5] = t.SetID, t.ItemID, int64(t.Lines), t.Quantity, null(t.Reserved), null(t.Value)
+	})
+}
+
+// Stage puts new bins and items aside on the writer connection, in tables that only it sees and that go with it.
+// PublishStaged makes them real within the transaction that publishes all else.
+func (s *Store) Stage(ctx context.Context, bins []Bin, items []Item) error {
+	for _, t := range []string{"bins", "items"} {
+		if err := s.write.WithContext(ctx).Exec("CREATE TEMP TABLE IF NOT EXISTS new_" + t + " AS SELECT * FROM main." + t + " WHERE 0").Error; err != nil {
+			return err
+		}
+		if err := s.write.WithContext(ctx).Exec("DELETE FROM temp.new_" + t).Error; err != nil {
+			return err
+		}
+	}
+	err := s.bulk(ctx, "INSERT INTO temp.new_bins (id, warehouse_id, code, zone, sort_key) VALUES ", "(?,?,?,?,?)", 5, len(bins), func(i int, v []driver.Value) {
+		b := &bins[i]
+		v[0], v[1], v[2], v[3], v[4] = b.ID, b.WarehouseID, b.Code, b.Zone, b.SortKey
+	})
+	if err != nil {
+		return err
+	}
+	return s.bulk(ctx, "INSERT INTO temp.new_items (id, sku, sort_key, description, unit, cost) VALUES ", "(?,?,?,?,?,?)", 6, len(items), func(i int, v []driver.Value) {
+		t := &items[i]
+		v[0], v[1], v[2], v[3], v[4], v[5] = t.ID, t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost)
+	})
+}
+
+// PublishStaged makes the staged bins and items real, as made by an intake.
+func PublishStaged(tx *gorm.DB, intake int64) error {
+	if err := tx.Exec("INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) SELECT id, warehouse_id, code, zone, sort_key, ? FROM temp.new_bins ORDER BY id", intake).Error; err != nil {
+		return err
+	}
+	return tx.Exec("INSERT INTO items (id, sku, sort_key, description, unit, cost, intake_id) SELECT id, sku, sort_key, description, unit, cost, ? FROM temp.new_items ORDER BY id", intake).Error
+}
+
 // bulk inserts n rows in one transaction on the writer connection; fill sets the values of row i.
 func (s *Store) bulk(ctx context.Context, head, row string, width, n int, fill func(i int, v []driver.Value)) error {
 	conn, err := s.raw.Conn(ctx)

@@ -75,7 +75,7 @@ func run(out, only string) error {
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
 		{"sheets", "/counts/2/sheets", `[data-lines] [role=gridcell]`, nil},
 		{"counting", "/counts/2/counting", `[data-lane="3"]`, nil},
-		{"typing", "/counts/2/counting/20", `input[data-row]`, []chromedp.Action{chromedp.Click(`input[data-row]`), chromedp.SendKeys(`input[data-row]`, "12\r"), chromedp.WaitVisible(`//td[contains(., "Ida Fenn")]`, chromedp.BySearch)}},
+		{"typing", "/counts/2/counting/20", `input[data-row]`, []chromedp.Action{chromedp.Click(`input[data-row]`), chromedp.SendKeys(`input[data-row]`, "12\r"), chromedp.WaitVisible(`//td[contains(., "Bram Tolley")]`, chromedp.BySearch)}},
 		{"variances", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{key("j")}},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},

@@ -33,9 +33,10 @@ func Cut(lines []Line, most int) (ends []int) {
 		for to < len(lines) && lines[to].Zone == lines[from].Zone {
 			to++
 		}
-		sheets := (to - from + most - 1) / most
-		target := (to - from + sheets - 1) / sheets
 		for start := from; start < to; {
+			left := to - start
+			sheets := (left + most - 1) / most
+			target := (left + sheets - 1) / sheets
 			end := min(start+target, to)
 			if end < to {
 				// Back to the last border between two bins, or on to the next one where there is room.

@@ -243,6 +243,7 @@ func (r *run) findDoubles() {
 			r.problems.Add(layout.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(b.Row), Kind: "duplicate key",
 				Text: fmt.Sprintf("%s comes twice, first in row %d. Sum them with --add-up, or take one out", r.keyText(b.Key), a.Row)})
 		}
+		AddUp(r.book, doubles) // to go on looking for problems
 		return
 	}
 	if bad, ok := AddUp(r.book, doubles); !ok {

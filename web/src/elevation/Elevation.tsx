@@ -89,6 +89,7 @@ export function Elevation({
 	const racks = useMemo(() => racksOf(tiles), [tiles]);
 	const box = useRef<HTMLDivElement>(null);
 	const [width, setWidth] = useState(330);
+	const [height, setHeight] = useState(300);
 	const [over, setOver] = useState<string>("");
 	const [drag, setDrag] = useState<{ rack: number; x: number; y: number; toX: number; toY: number; add: boolean } | null>(null);
 	const [cursor, setCursor] = useState<{ rack: number; x: number; y: number } | null>(null);
@@ -96,7 +97,10 @@ export function Elevation({
 	useEffect(() => {
 		const el = box.current;
 		if (!el) return;
-		const watch = new ResizeObserver(() => setWidth(el.clientWidth));
+		const watch = new ResizeObserver(() => {
+			setWidth(el.clientWidth);
+			setHeight(el.clientHeight - 50);
+		});
 		watch.observe(el);
 		return () => watch.disconnect();
 	}, []);
@@ -105,7 +109,9 @@ export function Elevation({
 	const most = Math.max(1, ...racks.map((r) => r.columns));
 	const abreast = racks.length > 3 && most <= looseColumns ? 2 : 1;
 	const tileW = Math.max(5, Math.min(22, Math.floor(((width - 12) / abreast - label - 4) / most)));
-	const tileH = Math.max(6, Math.min(14, Math.round(tileW * 0.85)));
+	const shelves = racks.reduce((n, r, i) => (abreast === 2 ? (i % 2 ? n : n + Math.max(r.rows, racks[i + 1]?.rows ?? 0)) : n + r.rows), 0);
+	const room = (height - Math.ceil(racks.length / abreast) * 34) / Math.max(1, shelves);
+	const tileH = Math.max(6, Math.min(16, Math.round(tileW * 1.3), Math.floor(room)));
 
 	const inDrag = (rack: number, c: Cell) =>
 		drag !== null &&
@@ -173,9 +179,9 @@ export function Elevation({
 	};
 
 	return (
-		<div ref={box} className="flex min-h-0 flex-col">
+		<div ref={box} className="flex min-h-0 flex-1 flex-col">
 			<div
-				className="min-h-0 flex-1 overflow-y-auto"
+				className="min-h-0 overflow-y-auto"
 				tabIndex={0}
 				role="application"
 				aria-label={`${title}: arrows move from bin to bin, space chooses, escape clears`}

@@ -150,6 +150,7 @@ export function Lines<R>({
 							role="row"
 							aria-selected={mark ?? on}
 							aria-rowindex={v.index + 1}
+							data-active={on || undefined}
 							className={`absolute left-0 grid w-full items-center border-b border-hair ${on ? "bg-sheet outline-1 -outline-offset-1 outline-ink" : mark ? "bg-tone/50" : (tint?.(row) ?? "")}`}
 							style={{ ...grid, height: rowHeight, transform: `translateY(${v.start}px)` }}
 							onClick={(e) => {

@@ -31,7 +31,7 @@ export function LineInHand({ id, pos }: { id: number; pos: number }) {
 					.filter((e) => e.what !== "freeze")
 					.map((e, i) => (
 						<li key={`${e.at}${i}`} className={`flex gap-2 ${e.replaced ? "text-dim line-through" : ""}`}>
-							<span className="code w-24 shrink-0 text-dim">{when(e.at)}</span>
+							<span className="code w-28 shrink-0 text-dim">{when(e.at)}</span>
 							<span>
 								{e.what === "movement" && <>moved {plain(e.quantity, true)}</>}
 								{e.what === "entry" && (

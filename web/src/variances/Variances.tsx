@@ -168,23 +168,24 @@ export function Variances() {
 			cell: (r) => (r.value == null ? <span className="text-warn">! no cost</span> : <Off of={r.value} shape={false} />),
 			text: (r) => r.value ?? "",
 		},
-		{
-			key: "dec",
-			title: "Decided",
-			width: "92px",
-			cell: (r) =>
-				r.posting > 0 ? (
-					`✓ sent, ${r.posting}`
-				) : r.decision === "accept" ? (
-					<span title={r.reason}>✓ {r.reason || "accepted"}</span>
-				) : r.decision === "hold" ? (
-					<span className="text-warn">! held</span>
-				) : (
-					<span className="text-dim">open</span>
-				),
-			text: (r) => r.decision,
-		},
 	];
+	const decided: Column<Line> = {
+		key: "dec",
+		title: "Decided",
+		width: "92px",
+		cell: (r) =>
+			r.posting > 0 ? (
+				`✓ sent, ${r.posting}`
+			) : r.decision === "accept" ? (
+				<span title={r.reason}>✓ {r.reason || "accepted"}</span>
+			) : r.decision === "hold" ? (
+				<span className="text-warn">! held</span>
+			) : (
+				<span className="text-dim">open</span>
+			),
+		text: (r) => r.decision,
+	};
+	if (show !== "open") columns.push(decided);
 	const words = wanted.length === 1 ? "1 line" : many(wanted.length, "line", "lines");
 	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.value)) : "";
 	return (

@@ -1,0 +1,204 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// reconcileFiles runs the command on files given as text and gives what it printed, its exit code and its files.
+func reconcileFiles(t *testing.T, files map[string]string, args ...string) (code int, stdout, stderr string, out map[string]string) {
+	t.Helper()
+	dir := t.TempDir()
+	old, err := os.Getwd()
+	require.NoError(t, err)
+	require.NoError(t, os.Chdir(dir))
+	defer func() { require.NoError(t, os.Chdir(old)) }()
+	for name, text := range files {
+		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+	}
+	var o, e bytes.Buffer
+	code = Run(append([]string{"reconcile", "--zone", "UTC", "--out", "out"}, args...), strings.NewReader(files["-"]), &o, &e)
+	out = map[string]string{}
+	for _, n := range []string{"variances.csv", "adjustments.csv"} {
+		if b, err := os.ReadFile(filepath.Join("out", n)); err == nil {
+			out[n] = string(b)
+		}
+	}
+	return code, o.String(), e.String(), out
+}
+
+const stockFile = `warehouse,bin,sku,lot,description,unit,quantity,unit_cost,recorded_at,record_id
+W,A-2,X,,"Rope, 8 mm",m,10,2.5,2026-11-20 06:00,r1
+W,A-10,X,,"Rope, 8 mm",m,7,2.5,2026-11-20 06:00,r2
+W,A-02,Y,L1,Paint,ea,5,,2026-11-20 06:00,r3
+W,B-1,Z,,Flare,ea,4,3.333333,2026-11-20 06:00,r4
+W,B-1,Q,,Block,ea,100,1,2026-11-20 06:00,r5
+`
+
+func TestReconcile(t *testing.T) {
+	counts := `bin;warehouse;SKU;lot;counted;counted at;counter
+A-2;w;x;;8;2026-11-20 10:00;Ida
+a-02;W;Y;L1;5;2026-11-20 10:05;Ida
+B-1;W;Z;;;2026-11-20 10:05;Ida
+B-1;W;Q;;60;2026-11-20 09:00;Bo
+B-1;W;Q;;41;2026-11-20 11:00;Bo
+C-9;W;X;;2;2026-11-20 11:30;Bo
+`
+	moves := `warehouse,bin,sku,quantity,at,reference
+W,,Z,-1,2026-11-20 08:00,M1
+W,B-1,Q,2,2026-11-20 10:00,M2
+W,A-2,X,-3,2026-11-20 12:00,M3
+W,A-10,X,5,2026-11-20 05:00,M0
+`
+	files := map[string]string{"stock.csv": stockFile, "counts.csv": counts, "moves.csv": moves}
+	args := []string{"--stock", "stock.csv", "--counts", "counts.csv", "--movements", "moves.csv", "--tolerance-pct", "1", "--json"}
+	code, stdout, stderr, out := reconcileFiles(t, files, args...)
+	require.Equal(t, 0, code, stderr)
+	assert.Equal(t, `warehouse,bin,sku,lot,serial,holding,record_id,description,unit,recorded,moved,expected,counted,variance,unit_cost,value,status,moved_while_counting
+W,A-02,Y,L1,,,r3,Paint,ea,5,0,5,5,0,,,match,
+W,A-2,X,,,,r1,"Rope, 8 mm",m,10,0,10,8,-2,2.5,-5.00,short,
+W,A-10,X,,,,r2,"Rope, 8 mm",m,7,0,7,,,2.5,,uncounted,
+W,B-1,Q,,,,r5,Block,ea,100,2,102,101,-1,1,-1.00,short,yes
+W,B-1,Z,,,,r4,Flare,ea,4,-1,3,,,3.333333,,uncounted,
+W,C-9,X,,,,,,,0,0,0,2,2,2.5,5.00,found,
+`, out["variances.csv"])
+	assert.Equal(t, `warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity,unit_cost,value,reason
+W,A-2,X,,,,r1,m,-2,2.5,-5.00,short
+W,B-1,Q,,,,r5,ea,-1,1,-1.00,short
+W,C-9,X,,,,,,2,2.5,5.00,found
+`, out["adjustments.csv"])
+	var got map[string]any
+	require.NoError(t, json.Unmarshal([]byte(stdout), &got))
+	assert.Equal(t, map[string]any{
+		"recorded_lines": 5.0, "counted": 4.0, "uncounted": 2.0, "match": 1.0, "tolerated": 0.0, "over": 0.0, "short": 2.0, "found": 1.0,
+		"coverage_pct": 60.0, "accuracy_pct": 25.0, "over_value": "5.00", "short_value": "-6.00", "net_value": "-1.00", "gross_value": "11.00",
+		"posted_over_value": "5.00", "posted_short_value": "-6.00", "posted_net_value": "-1.00", "posted_gross_value": "11.00", "unvalued": 1.0, "adjustment_lines": 3.0,
+	}, got)
+
+	t.Run("balances go on to the newest movement", func(t *testing.T) {
+		code, _, stderr, out := reconcileFiles(t, files, append(args, "--quantity", "balance", "--uncounted", "zero-in-counted-bins")...)
+		require.Equal(t, 0, code, stderr)
+		assert.Equal(t, `warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity,unit_cost,value,reason
+W,A-2,X,,,,r1,m,5,2.5,-5.00,short
+W,B-1,Q,,,,r5,ea,101,1,-1.00,short
+W,B-1,Z,,,,r4,ea,0,3.333333,-10.00,uncounted
+W,C-9,X,,,,,,2,2.5,5.00,found
+`, out["adjustments.csv"])
+	})
+	t.Run("in and out", func(t *testing.T) {
+		_, _, _, out := reconcileFiles(t, files, append(args, "--quantity", "in-out")...)
+		assert.Contains(t, out["adjustments.csv"], "unit,quantity_in,quantity_out,unit_cost")
+		assert.Contains(t, out["adjustments.csv"], "r1,m,0,2,2.5,-5.00,short")
+	})
+	t.Run("what was counted, every line with an entry", func(t *testing.T) {
+		_, _, _, out := reconcileFiles(t, files, append(args, "--quantity", "counted")...)
+		assert.Contains(t, out["adjustments.csv"], "W,A-02,Y,L1,,,r3,ea,5,2026-11-20T10:05:00Z,Ida,,,\n")
+		assert.Contains(t, out["adjustments.csv"], "W,B-1,Q,,,,r5,ea,101,2026-11-20T11:00:00Z,Bo,1,-1.00,short\n")
+	})
+	t.Run("from standard input", func(t *testing.T) {
+		in := map[string]string{"stock.csv": stockFile, "-": counts}
+		code, _, stderr, _ := reconcileFiles(t, in, "--stock", "stock.csv", "--counts", "-")
+		assert.Equal(t, 0, code, stderr)
+	})
+}
+
+func TestReconcileRounds(t *testing.T) {
+	code, _, stderr, out := reconcileFiles(t, map[string]string{
+		"s.csv": "sku,quantity\nX,10\n", "a.csv": "sku,counted,round\nX,7,1\nX,2,1\n", "b.csv": "sku,counted,round\nX,10,2\n"},
+		"--stock", "s.csv", "--counts", "a.csv", "--counts", "b.csv")
+	require.Equal(t, 0, code, stderr)
+	assert.Contains(t, out["variances.csv"], ",,X,,,,,,,10,0,10,10,0,,,match,")
+}
+
+// A row with the same code in a later file replaces the earlier one and keeps its time; an empty cell replaces nothing.
+func TestReconcileReplaces(t *testing.T) {
+	files := map[string]string{
+		"s.csv": "sku,quantity,recorded_at\nX,10,2026-11-20 06:00\nY,4,2026-11-20 06:00\n",
+		"m.csv": "sku,quantity,at\nX,-1,2026-11-20 09:00\n",
+		"a.csv": "row_code,sku,counted,counted_at\nW1S1R13,X,7,2026-11-20 08:00\nW1S1R2" + check("W1S1R2") + ",Y,4,2026-11-20 08:00\n",
+		"b.csv": "row_code,sku,counted,counted_at\nW1S1R1" + check("W1S1R1") + ",X,9,\nW1S1R2" + check("W1S1R2") + ",Y,,\n",
+	}
+	files["a.csv"] = strings.Replace(files["a.csv"], "W1S1R13", "W1S1R1"+check("W1S1R1"), 1)
+	code, _, stderr, out := reconcileFiles(t, files, "--stock", "s.csv", "--counts", "a.csv", "--counts", "b.csv", "--movements", "m.csv")
+	require.Equal(t, 0, code, stderr)
+	assert.Contains(t, out["variances.csv"], ",,X,,,,,,,10,0,10,9,-1,,,short,")
+	assert.Contains(t, out["variances.csv"], ",,Y,,,,,,,4,0,4,4,0,,,match,")
+}
+
+func TestReconcileProblems(t *testing.T) {
+	good := "warehouse,bin,sku,counted\nW,A,X,1\n"
+	for name, c := range map[string]struct {
+		stock, counts, moves string
+		args                 []string
+		want                 []string
+	}{
+		"bad number":           {"sku,quantity\nX,12 pcs\n", "sku,counted\nX,1\n", "", nil, []string{`stock.csv:2: quantity: "12 pcs" is not a number`}},
+		"seven places":         {"sku,quantity\n\nX,1.1234567\n", "sku,counted\nX,1\n", "", nil, []string{`stock.csv:3: quantity: "1.1234567" has more than 6 decimal places`}},
+		"too large":            {"sku,quantity\nX,1000000000000\n", "sku,counted\nX,1\n", "", nil, []string{"is too large"}},
+		"twice":                {"warehouse,bin,sku,quantity\nW,A,X,1\nW,A,X,2\n", good, "", nil, []string{"stock.csv:3: warehouse W, bin A, SKU X comes twice, first in row 2"}},
+		"no quantity column":   {"warehouse,bin,sku\nW,A,X\n", good, "", nil, []string{"stock.csv:1: quantity: no column for it"}},
+		"available only":       {"sku,available\nX,1\n", "sku,counted\nX,1\n", "", nil, []string{`"available" is what is left after reservations`}},
+		"empty file":           {"", good, "", nil, []string{"stock.csv: is empty"}},
+		"no header":            {"1,2,3\n4,5,6\n", good, "", nil, []string{"reads as the header"}},
+		"bin in one only":      {"warehouse,sku,quantity\nW,X,1\n", good, "", nil, []string{"stock.csv: bin: no column for it, but counts.csv has one"}},
+		"negative count":       {"sku,quantity\nX,1\n", "sku,counted\nX,-1\n", "", nil, []string{`counts.csv:2: counted: "-1" is below zero`}},
+		"row code":             {"sku,quantity\nX,1\n", "row_code,sku,counted\nW1S1R1A,X,1\n", "", nil, []string{`counts.csv:2: row_code: "W1S1R1A" fails its check`}},
+		"row code, other line": {"sku,quantity\nX,1\nY,1\n", "row_code,sku,counted\nW1S1R1" + check("W1S1R1") + ",X,1\nW1S1R1" + check("W1S1R1") + ",Y,1\n", "", nil, []string{"counts.csv:3: row_code:", "belongs to SKU X"}},
+		"movement, two bins":   {"warehouse,bin,sku,quantity,recorded_at\nW,A,X,1,2026-01-01 10:00\nW,B,X,1,2026-01-01 10:00\n", "warehouse,bin,sku,counted,counted_at\nW,A,X,1,2026-01-01 11:00\n", "warehouse,sku,quantity,at\nW,X,1,2026-01-01 10:30\n", nil, []string{"moves.csv:2: bin: is empty, and warehouse W, SKU X lies in 2 bins (A, B)"}},
+		"movement twice":       {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n", "sku,quantity,at,reference\nX,1,2026-01-01 10:30,R\nX,1,2026-01-01 10:30,R\n", nil, []string{`moves.csv:3: reference: "R" comes twice`, "first in row 2"}},
+		"no freeze":            {"sku,quantity\nX,1\n", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n", "sku,quantity,at\nX,1,2026-01-01 10:30\n", nil, []string{"recorded_at: no row says when the stock was recorded"}},
+		"no counting time":     {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted\nX,1\n", "sku,quantity,at\nX,1,2026-01-01 10:30\n", nil, []string{"counts.csv:2: counted_at: is empty"}},
+		"clock put forward":    {"sku,quantity,recorded_at\nX,1,2026-03-29 02:30\n", "sku,counted\nX,1\n", "", []string{"--zone", "Europe/Berlin"}, []string{`"2026-03-29 02:30" is in an hour that the clock left out`}},
+		"clock put back":       {"sku,quantity,recorded_at\nX,1,2026-10-25 02:30\n", "sku,counted\nX,1\n", "", []string{"--zone", "Europe/Berlin"}, []string{"that the clock had twice"}},
+		"balance below zero":   {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted,counted_at\nX,0,2026-01-01 11:00\n", "sku,quantity,at\nX,-3,2026-01-01 12:00\n", []string{"--quantity", "balance"}, []string{"stock.csv:2: quantity: the balance of SKU X would be -3"}},
+		"binary":               {strings.Repeat("\x00", 5000), good, "", nil, []string{"stock.csv: is not a table: it holds zero bytes"}},
+		"all at once":          {"sku,quantity\nX,a\nY,b\n", "sku,counted\nX,c\n", "", nil, []string{"stock.csv:2:", "stock.csv:3:", "counts.csv:2:"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			args := []string{"--stock", "stock.csv", "--counts", "counts.csv"}
+			files := map[string]string{"stock.csv": c.stock, "counts.csv": c.counts}
+			if c.moves != "" {
+				files["moves.csv"] = c.moves
+				args = append(args, "--movements", "moves.csv")
+			}
+			code, stdout, stderr, out := reconcileFiles(t, files, append(args, c.args...)...)
+			assert.Equal(t, 2, code)
+			assert.Empty(t, stdout)
+			assert.Empty(t, out, "nothing is written")
+			for _, w := range c.want {
+				assert.Contains(t, stderr, w)
+			}
+		})
+	}
+}
+
+func TestReconcileOtherErrors(t *testing.T) {
+	for _, args := range [][]string{{"--stock", "none.csv", "--counts", "none.csv"}, {"--stock", "s.csv"}, {"--stock", "s.csv", "--counts", "s.csv", "--quantity", "x"}, {"--stock", "s.csv", "--counts", "s.csv", "--tolerance-qty", "-1"}} {
+		code, _, stderr, _ := reconcileFiles(t, map[string]string{"s.csv": "sku,quantity\nX,1\n"}, args...)
+		assert.Equal(t, 1, code, args)
+		assert.NotEmpty(t, stderr)
+	}
+	// A thousand problems are printed, the rest is counted.
+	_, _, stderr, _ := reconcileFiles(t, map[string]string{"s.csv": "sku,quantity\n" + strings.Repeat("X,bad\n", 2500), "c.csv": "sku,counted\n"}, "--stock", "s.csv", "--counts", "c.csv")
+	assert.Contains(t, stderr, "and 1500 more problems")
+	assert.Equal(t, 1001, strings.Count(stderr, "\n"))
+}
+
+func TestAddUp(t *testing.T) {
+	files := map[string]string{"s.csv": "sku,quantity,unit_cost\nX,1,2\nX,3,4\n", "a.csv": "sku,counted\nX,2\n", "b.csv": "sku,counted\nX,2\n"}
+	args := []string{"--stock", "s.csv", "--counts", "a.csv", "--counts", "b.csv"}
+	code, _, stderr, _ := reconcileFiles(t, files, args...)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, stderr, "comes twice, first in row 2")
+	assert.Contains(t, stderr, "b.csv:2: SKU X is counted in a.csv, row 2, too")
+	code, _, stderr, out := reconcileFiles(t, files, append(args, "--add-up")...)
+	require.Equal(t, 0, code, stderr)
+	assert.Contains(t, out["variances.csv"], "X,,,,,,,4,0,4,4,0,3.5,0.00,match,")
+}

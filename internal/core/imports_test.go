@@ -1,0 +1,83 @@
+// Package core_test proves the rule of the house: the core knows nothing outside of the core, and imports point
+// down only.
+package core_test
+
+import (
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// below says which rooms of the project a room may import, tests aside.
+var below = map[string][]string{
+	"internal/core":  {"internal/core"},
+	"internal/store": {"internal/core"},
+	"internal/desk":  {"internal/store", "internal/core"},
+	"internal/demo":  {"internal/desk", "internal/store", "internal/core"},
+	"internal/web":   {"internal/desk", "internal/store"},
+	"internal/cli":   {"internal/web", "internal/demo", "internal/desk", "internal/store", "internal/core", "web"},
+	"cmd/wobin":      {"internal/cli"},
+}
+
+// outside are packages that the computation has no business with.
+var outside = []string{"os", "os/", "net", "net/", "database/", "log", "log/", "math/rand", "gorm.io/", "github.com/gin-gonic/", "github.com/danielgtaylor/", "github.com/spf13/"}
+
+func TestImportsPointDown(t *testing.T) {
+	root := filepath.Join("..", "..")
+	files := 0
+	require.NoError(t, filepath.WalkDir(root, func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if d.IsDir() && (d.Name() == "node_modules" || d.Name() == ".git") {
+			return fs.SkipDir
+		}
+		if d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return nil
+		}
+		rel, err := filepath.Rel(root, path)
+		if err != nil {
+			return err
+		}
+		room := ""
+		for r := range below {
+			if strings.HasPrefix(filepath.ToSlash(rel), r+"/") {
+				room = r
+			}
+		}
+		if room == "" {
+			return nil
+		}
+		files++
+		f, err := parser.ParseFile(token.NewFileSet(), path, nil, parser.ImportsOnly)
+		if err != nil {
+			return err
+		}
+		for _, im := range f.Imports {
+			name, _ := strconv.Unquote(im.Path.Value)
+			if room == "internal/core" {
+				for _, o := range outside {
+					assert.False(t, name == o || strings.HasSuffix(o, "/") && strings.HasPrefix(name, o), "%s imports %s", rel, name)
+				}
+			}
+			ours, is := strings.CutPrefix(name, "wobin/")
+			if !is {
+				continue
+			}
+			allowed := false
+			for _, b := range append(below[room], room) {
+				allowed = allowed || ours == b || strings.HasPrefix(ours, b+"/")
+			}
+			assert.True(t, allowed, "%s imports %s, which is not below %s", rel, name, room)
+		}
+		return nil
+	}))
+	assert.Greater(t, files, 30)
+}
