@@ -119,7 +119,7 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, r layout.Reading, out *D
 	for i := range rows {
 		frozen.Lines = append(frozen.Lines, rows[i].line(h.Code))
 	}
-	frozen.Known = func(key [stock.Parts]string) (string, string, error) { return d.known(tx, b, h, key) }
+	frozen.Known = func(key [stock.Parts]string) ([stock.Parts]string, error) { return d.known(tx, b, h, key) }
 	frozen.Elsewhere = func(key [stock.Parts]string) (counting.Line, bool) {
 		var l NamedLine
 		tx.Raw(namedLines+" AND upper(b.code) = upper(?) AND upper(i.sku) = upper(?) AND l.lot = ? AND l.serial = ? AND l.holding = ? LIMIT 1", c.ID, key[stock.Bin], key[stock.SKU], key[stock.Lot], key[stock.Serial], key[stock.Holding]).Scan(&l)
@@ -148,33 +148,38 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, r layout.Reading, out *D
 	return d.compareBack(tx, dr, b, back, out)
 }
 
-// known finds bin and item of a key that the count does not have.
-func (d *Desk) known(tx *gorm.DB, b *backDraft, h *store.Warehouse, key [stock.Parts]string) (bin, sku string, err error) {
+// known finds bin and item of a key that the count does not have, and gives its codes as the records have them.
+func (d *Desk) known(tx *gorm.DB, b *backDraft, h *store.Warehouse, key [stock.Parts]string) (known [stock.Parts]string, err error) {
+	known = key
+	known[stock.Warehouse], known[stock.Bin], known[stock.SKU] = "", "", ""
 	if w := key[stock.Warehouse]; w != "" && code.Fold(w) != code.Fold(h.Code) {
-		return "", "", fmt.Errorf("is in warehouse %q, but this count is of %s", w, h.Code)
+		return known, fmt.Errorf("is another warehouse than this count's, which is %s", h.Code)
 	}
+	known[stock.Warehouse] = h.Code
 	var place struct {
 		ID   int64
 		Code string
 	}
 	if err := tx.Raw("SELECT id, code FROM bins WHERE warehouse_id = ? AND (code = ? OR upper(code) = upper(?)) ORDER BY code = ? DESC LIMIT 1", h.ID, key[stock.Bin], key[stock.Bin], key[stock.Bin]).Scan(&place).Error; err != nil {
-		return "", "", err
+		return known, err
 	}
 	if place.ID == 0 {
-		return "", "", fmt.Errorf("is no bin of %s. Write the bin as its label says", h.Code)
+		return known, fmt.Errorf("is no bin of %s. Write the bin as its label says", h.Code)
 	}
+	known[stock.Bin] = place.Code
 	var item struct {
 		ID  int64
 		Sku string
 	}
 	if err := tx.Raw("SELECT id, sku FROM items WHERE sku = ? OR upper(sku) = upper(?) OR (barcode <> '' AND barcode = ?) ORDER BY sku = ? DESC LIMIT 1", key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU]).Scan(&item).Error; err != nil {
-		return "", "", err
+		return known, err
 	}
 	if item.ID == 0 {
-		return place.Code, "", errors.New("is no item that is known. Take in the item first, or correct the SKU")
+		return known, errors.New("is no item that is known. Take in the item first, or correct the SKU")
 	}
 	b.keys[place.Code+"\x00"+item.Sku] = [2]int64{place.ID, item.ID}
-	return place.Code, item.Sku, nil
+	known[stock.SKU] = item.Sku
+	return known, nil
 }
 
 // compareBack holds the counts against the entries that stand.

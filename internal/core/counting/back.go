@@ -43,7 +43,7 @@ type Frozen struct {
 	Count     int // the count's number
 	Lines     []Line
 	Elsewhere func(key [stock.Parts]string) (Line, bool)                   // a line of the count on another sheet
-	Known     func(key [stock.Parts]string) (bin, sku string, found error) // codes as the records have them
+	Known     func(key [stock.Parts]string) (known [stock.Parts]string, err error) // the codes as the records have them; the first one that they lack is empty
 }
 
 // SheetsIn tells which sheets of which counts a file's rows belong to, from their row codes alone.
@@ -146,17 +146,19 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 			} else if line, ok := frozen.Elsewhere(key); ok {
 				c.Place, c.Key = line.Place, line.Key
 			} else {
-				bin, sku, err := frozen.Known(key)
+				known, err := frozen.Known(key)
 				if err != nil {
 					field, value := layout.SKU, key[stock.SKU]
-					if bin == "" {
+					switch "" {
+					case known[stock.Warehouse]:
+						field, value = layout.Warehouse, key[stock.Warehouse]
+					case known[stock.Bin]:
 						field, value = layout.Bin, key[stock.Bin]
 					}
 					wrong(field, "unknown "+string(field), value, "%q %v", value, err)
 					continue
 				}
-				key[stock.Bin], key[stock.SKU] = bin, sku
-				c.Place, c.Key = -1, key
+				c.Place, c.Key = -1, known
 			}
 			slot := fmt.Sprintf("S%d", home)
 			for _, t := range c.Key {

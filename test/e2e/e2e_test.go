@@ -1,0 +1,159 @@
+// Package e2e drives the real program in headless Chromium: real clicks, keys, files dropped and downloaded.
+package e2e
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"wobin/test/browser"
+)
+
+// program is the built program; make test builds it first.
+func program(t testing.TB) string {
+	t.Helper()
+	p, err := filepath.Abs(filepath.Join("..", "..", "bin", "wobin"))
+	require.NoError(t, err)
+	_, err = os.Stat(p)
+	require.NoError(t, err, "run make build first")
+	return p
+}
+
+// server is a running wobin and the browser at it.
+type server struct {
+	t     *testing.T
+	base  string
+	data  string
+	code  string // the owner's one-time code, on a first start
+	cmd   *exec.Cmd
+	ctx   context.Context
+	after func()
+}
+
+// start starts wobin with the given arguments on a free port, and a browser.
+func start(t *testing.T, data string, args ...string) *server {
+	t.Helper()
+	s := &server{t: t, data: data}
+	s.cmd = exec.Command(program(t), append(args, "--data", data, "--addr", "127.0.0.1:0")...)
+	s.cmd.Env = append(os.Environ(), "TZ=UTC")
+	s.cmd.Stderr = os.Stderr
+	out, err := s.cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, s.cmd.Start())
+	t.Cleanup(func() { _ = s.cmd.Process.Kill(); _ = s.cmd.Wait() })
+	for lines := bufio.NewScanner(out); lines.Scan(); {
+		if _, at, ok := strings.Cut(lines.Text(), "Wobin is at "); ok {
+			s.base = at
+			if len(args) > 0 && args[0] == "demo" {
+				break
+			}
+		}
+		if _, code, ok := strings.Cut(lines.Text(), "owner: "); ok {
+			s.code = code
+			break
+		}
+	}
+	require.NotEmpty(t, s.base)
+	go func() { _, _ = io.Copy(io.Discard, out) }()
+	ctx, cancel := browser.New(context.Background())
+	t.Cleanup(cancel)
+	s.ctx, s.after = context.WithTimeout(ctx, 4*time.Minute)
+	t.Cleanup(s.after)
+	require.NoError(t, chromedp.Run(s.ctx)) // the browser belongs to the whole test, not to its first step
+	return s
+}
+
+// do carries out steps within half a minute; where they do not come through it keeps a picture of the screen.
+func (s *server) do(what string, steps ...chromedp.Action) {
+	s.t.Helper()
+	ctx, cancel := context.WithTimeout(s.ctx, 30*time.Second)
+	defer cancel()
+	if err := chromedp.Run(ctx, steps...); err != nil {
+		var png []byte
+		_ = chromedp.Run(s.ctx, chromedp.CaptureScreenshot(&png))
+		name := filepath.Join(os.TempDir(), "wobin-e2e-failed.png")
+		_ = os.WriteFile(name, png, 0o644)
+		var text string
+		_ = chromedp.Run(s.ctx, chromedp.Text("body", &text))
+		s.t.Fatalf("%s: %v (a picture is in %s)\n%s", what, err, name, text)
+	}
+}
+
+func (s *server) open(path string) chromedp.Action { return chromedp.Navigate(s.base + path) }
+
+// sees waits until the page shows a text.
+func sees(text string) chromedp.Action {
+	return chromedp.WaitVisible(fmt.Sprintf(`//*[contains(normalize-space(.), %q)]`, text), chromedp.BySearch)
+}
+
+// press clicks the button or link that begins with a text.
+func press(text string) chromedp.Action {
+	q := fmt.Sprintf(`//*[self::button or self::a][starts-with(normalize-space(.), %q)][not(@disabled)]`, text)
+	return chromedp.Tasks{chromedp.WaitVisible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
+}
+
+// drop gives files to the page as a person's drop does: the same event with the same files.
+func drop(files ...string) chromedp.Action {
+	const field = `input[type=file]`
+	return chromedp.Tasks{
+		chromedp.Evaluate(`(() => { const i = document.createElement("input"); i.type = "file"; i.multiple = true; i.id = "e2e-drop"; i.style.display = "none"; document.body.append(i); })()`, nil),
+		chromedp.SetUploadFiles(`#e2e-drop`, files),
+		chromedp.Evaluate(`(() => {
+			const i = document.getElementById("e2e-drop");
+			const d = new DataTransfer();
+			for (const f of i.files) d.items.add(f);
+			i.remove();
+			for (const kind of ["dragenter", "dragover", "drop"]) document.querySelector("header").dispatchEvent(new DragEvent(kind, { dataTransfer: d, bubbles: true, cancelable: true }));
+		})()`, nil),
+	}
+}
+
+// fetch downloads an address with the browser's own sign-in.
+func (s *server) fetch(path string) []byte {
+	s.t.Helper()
+	var cookies []*network.Cookie
+	s.do("cookies", chromedp.ActionFunc(func(ctx context.Context) (err error) {
+		cookies, err = network.GetCookies().WithURLs([]string{s.base}).Do(ctx)
+		return err
+	}))
+	req, err := http.NewRequest(http.MethodGet, s.base+path, nil)
+	require.NoError(s.t, err)
+	for _, c := range cookies {
+		req.AddCookie(&http.Cookie{Name: c.Name, Value: c.Value})
+	}
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(s.t, err)
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	require.NoError(s.t, err)
+	require.Equal(s.t, http.StatusOK, res.StatusCode, string(b))
+	return b
+}
+
+// text gives the text of an element.
+func (s *server) text(selector string) (out string) {
+	s.t.Helper()
+	s.do("text of "+selector, chromedp.Text(selector, &out))
+	return strings.Join(strings.Fields(out), " ")
+}
+
+// rows counts what a selector finds.
+func (s *server) rows(selector string) int {
+	s.t.Helper()
+	var nodes []*cdp.Node
+	s.do("nodes of "+selector, chromedp.Nodes(selector, &nodes, chromedp.ByQueryAll, chromedp.AtLeast(0)))
+	return len(nodes)
+}
