@@ -79,15 +79,17 @@ func start(t *testing.T, data string, args ...string) *server {
 // do carries out steps within half a minute; where they do not come through it keeps a picture of the screen.
 func (s *server) do(what string, steps ...chromedp.Action) {
 	s.t.Helper()
-	ctx, cancel := context.WithTimeout(s.ctx, 30*time.Second)
+	ctx, cancel := context.WithTimeout(s.ctx, 20*time.Second)
 	defer cancel()
 	if err := chromedp.Run(ctx, steps...); err != nil {
+		look, stop := context.WithTimeout(s.ctx, 5*time.Second)
+		defer stop()
 		var png []byte
-		_ = chromedp.Run(s.ctx, chromedp.CaptureScreenshot(&png))
+		_ = chromedp.Run(look, chromedp.CaptureScreenshot(&png))
 		name := filepath.Join(os.TempDir(), "wobin-e2e-failed.png")
 		_ = os.WriteFile(name, png, 0o644)
 		var text string
-		_ = chromedp.Run(s.ctx, chromedp.Text("body", &text))
+		_ = chromedp.Run(look, chromedp.Text("body", &text))
 		s.t.Fatalf("%s: %v (a picture is in %s)\n%s", what, err, name, text)
 	}
 }

@@ -123,7 +123,7 @@ function CountCard({ c }: { c: Schemas["TodayCount"] }) {
 				<span className="h-2 flex-1 border border-dim">
 					<span className="block h-full bg-dim" style={{ width: `${part}%` }} />
 				</span>
-				<span className="code">
+				<span className="code" data-counted>
 					{count(c.counted)} of {count(c.lines)} lines
 				</span>
 			</div>
