@@ -179,3 +179,8 @@ func (s *Store) Backup(ctx context.Context, why string) (string, error) {
 	}
 	return name, nil
 }
+
+// LimitPages bounds the size of the database on the writer connection. It stands in for a full disk.
+func (s *Store) LimitPages(ctx context.Context, pages int64) error {
+	return s.write.WithContext(ctx).Exec(fmt.Sprintf("PRAGMA max_page_count = %d", pages)).Error
+}
