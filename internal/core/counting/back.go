@@ -42,7 +42,7 @@ type Back struct {
 type Frozen struct {
 	Count     int // the count's number
 	Lines     []Line
-	Elsewhere func(key [stock.Parts]string) (Line, bool)                   // a line of the count on another sheet
+	Elsewhere func(key [stock.Parts]string) (Line, bool)                           // a line of the count on another sheet
 	Known     func(key [stock.Parts]string) (known [stock.Parts]string, err error) // the codes as the records have them; the first one that they lack is empty
 }
 

@@ -61,11 +61,11 @@ func TestEvaluate(t *testing.T) {
 		variance  string
 		meanwhile bool
 	}{
-		"two pallets add up":                       {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("6", 6, 1)}}, Tolerance{}, Match, "10", "0", false},
-		"the highest round stands":                 {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("9", 7, 2), en("5", 6, 1)}}, Tolerance{}, Short, "10", "-1", false},
-		"moved up to the counting time, included":  {Input{Recorded: q("10"), Row: true, Frozen: 1, Movements: []stock.Movement{mv("-1", 1), mv("-2", 5), mv("-4", 6)}, Entries: []Entry{en("8", 5, 1)}}, Tolerance{}, Match, "8", "0", false},
-		"moved while counting is not tolerated":    {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 5)}, Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Short, "11", "-1", true},
-		"a movement at the first entry is before":  {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 4)}, Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Tolerated, "11", "-1", false},
+		"two pallets add up":                      {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("6", 6, 1)}}, Tolerance{}, Match, "10", "0", false},
+		"the highest round stands":                {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("9", 7, 2), en("5", 6, 1)}}, Tolerance{}, Short, "10", "-1", false},
+		"moved up to the counting time, included": {Input{Recorded: q("10"), Row: true, Frozen: 1, Movements: []stock.Movement{mv("-1", 1), mv("-2", 5), mv("-4", 6)}, Entries: []Entry{en("8", 5, 1)}}, Tolerance{}, Match, "8", "0", false},
+		"moved while counting is not tolerated":   {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 5)}, Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Short, "11", "-1", true},
+		"a movement at the first entry is before": {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 4)}, Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Tolerated, "11", "-1", false},
 		"found":                                    {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{}, Found, "0", "3", false},
 		"found within tolerance":                   {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{Quantity: limit("3")}, Tolerated, "0", "3", false},
 		"no row but a movement: over":              {Input{Movements: []stock.Movement{mv("1", 2)}, Entries: []Entry{en("3", 4, 1)}}, Tolerance{}, Over, "1", "2", false},

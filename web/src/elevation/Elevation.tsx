@@ -212,7 +212,12 @@ export function Elevation({
 									>
 										{r.aisle || "·"}
 									</button>
-									<svg width={r.columns * tileW + 1} height={r.rows * tileH + 12} role="presentation" className="touch-none select-none">
+									<svg
+										width={r.columns * tileW + 1}
+										height={r.rows * tileH + 12}
+										role="presentation"
+										className="touch-none overflow-visible select-none"
+									>
 										{r.cells.map((c) => (
 											<TileShape
 												key={`${c.x}.${c.y}`}
@@ -365,15 +370,18 @@ function TileShape({
 		<g opacity={faded ? 0.35 : 1} data-bin={first.code} data-fill={l.fill} onPointerDown={onPress} onPointerEnter={onOver}>
 			<rect x={x} y={y} width={w} height={h} {...paint(l.fill)} />
 			{l.mark && h >= 8 && <Mark mark={l.mark} x={x} y={y} w={w} h={h} fill={l.fill} />}
-			{(chosen || lit || cursor) && (
+			{chosen && !lit && (
+				<rect x={x + 1} y={y + 1} width={w - 2} height={h - 2} fill="none" stroke="var(--ink)" strokeWidth={1.4} pointerEvents="none" />
+			)}
+			{(lit || cursor) && (
 				<rect
-					x={x + 1}
-					y={y + 1}
-					width={w - 2}
-					height={h - 2}
+					x={x - 1.5}
+					y={y - 1.5}
+					width={w + 3}
+					height={h + 3}
 					fill="none"
 					stroke="var(--ink)"
-					strokeWidth={lit || cursor ? 2.2 : 1.6}
+					strokeWidth={1.8}
 					strokeDasharray={cursor ? "2 1.5" : undefined}
 					pointerEvents="none"
 				/>
