@@ -141,6 +141,9 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				continue
 			}
 			c.ByHand, c.Sheet = true, home
+			if key[stock.Warehouse] == "" && len(frozen.Lines) > 0 { // a count is of one warehouse
+				key[stock.Warehouse] = frozen.Lines[0].Key[stock.Warehouse]
+			}
 			if line := byKey[folded(key)]; line != nil {
 				c.Place, c.Key = line.Place, line.Key
 			} else if line, ok := frozen.Elsewhere(key); ok {

@@ -1,0 +1,166 @@
+package layout
+
+import (
+	"bytes"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+	"pgregory.net/rapid"
+
+	"wobin/internal/core/tabular"
+)
+
+func open(t require.TestingT, text string) *tabular.File {
+	f, err := tabular.Open("f.csv", bytes.NewReader([]byte(text)), int64(len(text)), tabular.Options{})
+	require.NoError(t, err)
+	return f
+}
+
+var all = []Kind{Stock, Counts, Movements, Items}
+
+func TestRecognise(t *testing.T) {
+	for name, c := range map[string]struct {
+		text string
+		kind Kind
+		row  int
+		want map[string]Field // header to field
+	}{
+		"an export with everything": {"Stock list\n\nWhse;Bin Location;Item No.;Item Name;Colour;QTY ON HAND;Allocated;Available;Avg. Cost;As of\nW;A;X;y;z;1;0;1;2;\n", Stock, 3,
+			map[string]Field{"Whse": Warehouse, "Bin Location": Bin, "Item No.": SKU, "Item Name": Description, "Colour": "", "QTY ON HAND": Quantity, "Allocated": Reserved, "Available": Available, "Avg. Cost": UnitCost, "As of": RecordedAt}},
+		"available is not on hand":         {"sku,available stock\nX,1\n", Stock, 1, map[string]Field{"available stock": Available}},
+		"the same meaning twice":           {"sku,quantity,qty\nX,1,2\n", Stock, 1, map[string]Field{"quantity": Quantity, "qty": ""}},
+		"location alone is a bin":          {"warehouse,location,sku,quantity\nW,A,X,1\n", Stock, 1, map[string]Field{"location": Bin, "warehouse": Warehouse}},
+		"counts of other making":           {"Bin,SKU,Count,Counted by,Count date\nA,X,1,Bo,\n", Counts, 1, map[string]Field{"Count": Counted, "Counted by": Counter, "Count date": CountedAt}},
+		"recorded beside counted":          {"Row code,Bin,SKU,Recorded,Counted\n,A,X,1,\n", Counts, 1, map[string]Field{"Recorded": Recorded, "Counted": Counted}},
+		"movements":                        {"Posting date;Doc No;Item code;Qty change;Whse\n;;X;1;W\n", Movements, 1, map[string]Field{"Posting date": At, "Doc No": Reference, "Qty change": Quantity}},
+		"items":                            {"Item code,Title,Base unit,Item group,Barcode,Active,Type\nX,y,ea,g,1,yes,stocked\n", Items, 1, map[string]Field{"Item code": SKU, "Title": Description, "Item group": Category, "Active": Active, "Type": Nature}},
+	} {
+		f := open(t, c.text)
+		m, err := Recognise(f, all...)
+		require.NoError(t, err, name)
+		assert.Equal(t, c.kind, m.Kind, name)
+		assert.Equal(t, c.row, m.HeaderRow, name)
+		for _, col := range m.Columns {
+			assert.NotEmpty(t, col.Why, "%s: %s", name, col.Header)
+			if want, asked := c.want[col.Header]; asked {
+				assert.Equal(t, want, col.Field, "%s: %s (%s)", name, col.Header, col.Why)
+			}
+		}
+	}
+}
+
+// Of several sheets the one that reads best is taken, whatever its place.
+func TestRecogniseSheet(t *testing.T) {
+	x := excelize.NewFile()
+	require.NoError(t, x.SetSheetRow("Sheet1", "A1", &[]any{"Remarks", "Date"}))
+	_, err := x.NewSheet("Lager")
+	require.NoError(t, err)
+	require.NoError(t, x.SetSheetRow("Lager", "A4", &[]any{"Warehouse", "Bin", "SKU", "On hand"}))
+	require.NoError(t, x.SetSheetRow("Lager", "A5", &[]any{"W", "A", "X", "twelve"}))
+	var b bytes.Buffer
+	require.NoError(t, x.Write(&b))
+	f, err := tabular.Open("b.xlsx", bytes.NewReader(b.Bytes()), int64(b.Len()), tabular.Options{})
+	require.NoError(t, err)
+	m, err := Recognise(f, all...)
+	require.NoError(t, err)
+	assert.Equal(t, "Lager", m.SheetName)
+	p := &Problems{}
+	_, err = Reading{Zone: time.UTC}.Stock(f, m, p)
+	require.NoError(t, err)
+	require.Len(t, p.List, 1)
+	assert.Equal(t, `b.xlsx:Lager:5: quantity: "twelve" is not a number`, p.List[0].String())
+	assert.Equal(t, "D", p.List[0].Column)
+}
+
+// On hand is available plus reserved where it has no column; where all three stand they have to agree.
+func TestOnHandReservedAvailable(t *testing.T) {
+	read := func(text string) (*StockFile, *Problems) {
+		f := open(t, text)
+		m, err := Recognise(f, Stock)
+		require.NoError(t, err)
+		require.Empty(t, m.Check("f.csv"))
+		p := &Problems{}
+		s, err := Reading{Zone: time.UTC}.Stock(f, m, p)
+		require.NoError(t, err)
+		return s, p
+	}
+	s, p := read("sku,available,reserved\nX,7,3\n")
+	assert.Empty(t, p.List)
+	assert.Equal(t, "10", s.Book.Lines[0].Recorded.String())
+	s, p = read("sku,on hand,available\nX,7,3\n")
+	assert.Empty(t, p.List)
+	assert.Equal(t, "4", s.Book.Lines[0].Reserved.String())
+	_, p = read("sku,on hand,available,reserved\nX,7,3,3\n")
+	require.Len(t, p.List, 1)
+	assert.Contains(t, p.List[0].Text, "on hand 7 is not available 3 plus reserved 3")
+}
+
+func TestSet(t *testing.T) {
+	m, err := Recognise(open(t, "sku,quantity,count\nX,1,2\n"), Stock)
+	require.NoError(t, err)
+	m.Set(2, Quantity)
+	assert.Equal(t, 2, m.At(Quantity))
+	assert.Equal(t, Field(""), m.Columns[1].Field)
+	m.Set(2, "")
+	assert.Len(t, m.Check("f.csv"), 1)
+}
+
+func TestParseTime(t *testing.T) {
+	berlin, err := time.LoadLocation("Europe/Berlin")
+	require.NoError(t, err)
+	for in, want := range map[string]string{
+		"2026-11-20 06:00": "2026-11-20T05:00:00Z", "2026-07-01T06:00:30": "2026-07-01T04:00:30Z", "2026-11-20T06:00:00+05:00": "2026-11-20T01:00:00Z", "2026-03-29 03:00": "2026-03-29T01:00:00Z",
+	} {
+		at, err := ParseTime(in, berlin)
+		require.NoError(t, err, in)
+		assert.Equal(t, want, time.Unix(0, at).UTC().Format(time.RFC3339), in)
+	}
+	for in, want := range map[string]error{"20.11.2026": ErrNotTime, "": ErrNotTime, "2026-11-20": ErrNotTime, "2026-03-29 02:30": ErrNoTime, "2026-10-25 02:30": ErrTwoTimes, "1066-01-01 00:00": ErrTimeRange} {
+		_, err := ParseTime(in, berlin)
+		assert.Equal(t, want, err, in)
+	}
+	// Every moment printed in the zone reads back as itself, unless the clock had that hour twice.
+	rapid.Check(t, func(t *rapid.T) {
+		at := time.Unix(rapid.Int64Range(0, 4_000_000_000).Draw(t, "at"), 0)
+		got, err := ParseTime(at.In(berlin).Format("2006-01-02 15:04:05"), berlin)
+		if err != ErrTwoTimes {
+			require.NoError(t, err)
+			assert.Equal(t, at.UnixNano(), got)
+		}
+	})
+}
+
+// Whatever a file holds, reading it ends with records and problems, never with a panic.
+func FuzzReading(f *testing.F) {
+	f.Add([]byte("sku,quantity,unit_cost,recorded_at\nX,1,2,2026-01-01 10:00\n"))
+	f.Add([]byte("row code;bin;sku;counted;round\nW1S1R1A;A;X;-1;0\n"))
+	f.Add([]byte("Posted at,sku,qty change\n,,\n\xff,X,1e9\n"))
+	f.Add([]byte("Item code,Type,Active\nX,boat,perhaps\nX,service,no\n"))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		file, err := tabular.Open("f", bytes.NewReader(data), int64(len(data)), tabular.Options{})
+		if err != nil {
+			return
+		}
+		m, err := Recognise(file, all...)
+		if err != nil {
+			return
+		}
+		p := &Problems{Most: 50}
+		for _, x := range m.Check("f") {
+			p.Add(x)
+		}
+		r := Reading{Zone: time.UTC}
+		_, _ = r.Stock(file, m, p)
+		_, _ = r.Counts(file, m, p)
+		_, _ = r.Movements(file, m, p)
+		_, _, _ = r.Items(file, m, p)
+		for _, x := range p.List {
+			if x.Text == "" {
+				t.Fatal("a problem without words")
+			}
+		}
+	})
+}

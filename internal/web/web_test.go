@@ -1,0 +1,167 @@
+package web
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+var roles = []string{"controller", "counter", "approver", "viewer"}
+
+// served is a server over an empty data folder with a person of each role.
+func served(t *testing.T) (base string, as map[string]*http.Client) {
+	t.Helper()
+	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	d := desk.New(s, time.Now)
+	h := httptest.NewServer(New(d, s, Options{}))
+	t.Cleanup(h.Close)
+	as = map[string]*http.Client{"nobody": {}}
+	for _, r := range roles {
+		_, err := d.AddDemoPerson(context.Background(), r, r, r)
+		require.NoError(t, err)
+		jar, err := cookiejar.New(nil)
+		require.NoError(t, err)
+		as[r] = &http.Client{Jar: jar}
+		res, err := as[r].Post(h.URL+"/api/session", "application/json", strings.NewReader(fmt.Sprintf(`{"sign_in":%q,"password":"demo"}`, r)))
+		require.NoError(t, err)
+		res.Body.Close()
+		require.Equal(t, http.StatusOK, res.StatusCode)
+	}
+	return h.URL, as
+}
+
+// Every operation is refused to whoever is not signed in, and every one that changes something to the roles that may
+// not. An operation that is missing here fails the test.
+func TestWhoMay(t *testing.T) {
+	may := map[string]struct {
+		body  string
+		roles []string
+	}{
+		"PUT /api/uploads/{draft}":           {`{}`, roles}, // one's own upload, which only those have who may send one
+		"DELETE /api/uploads/{draft}":        {``, roles},
+		"POST /api/uploads/{draft}/take-in":  {`{"key":"12345678","leave_out":0}`, roles},
+		"POST /api/intakes/{intake}/undo":    {``, []string{"controller"}},
+		"POST /api/plan/tally":               {`{"scope":{"warehouse":1},"rows":10}`, roles},
+		"POST /api/counts":                   {`{"name":"x","scope":{"warehouse":1},"blind":true,"rows":10}`, []string{"controller"}},
+		"POST /api/counts/{count}/hand-out":  {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
+		"POST /api/counts/{count}/entries":   {`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`, []string{"controller", "counter"}},
+		"POST /api/counts/{count}/decisions": {`{"lines":[1],"kind":"accept","reason":""}`, []string{"controller"}},
+		"POST /api/counts/{count}/postings":  {`{"key":"12345678","mode":"difference","lines":1}`, []string{"controller"}},
+		"POST /api/counts/{count}/finish":    {``, []string{"controller"}},
+		"POST /api/people":                   {`{"name":"x","sign_in":"x","password":"0123456789","role":"viewer"}`, []string{"controller"}},
+	}
+	open := map[string]bool{"GET /api/me": true, "POST /api/session": true, "DELETE /api/session": true, "POST /api/owner": true}
+	base, as := served(t)
+	description, err := Description()
+	require.NoError(t, err)
+	var api struct {
+		Paths map[string]map[string]json.RawMessage
+	}
+	require.NoError(t, json.Unmarshal(description, &api))
+	ask := func(who, method, path, body string) int {
+		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1").Replace(path)
+		req, err := http.NewRequest(method, base+path, strings.NewReader(body))
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", "application/json")
+		res, err := as[who].Do(req)
+		require.NoError(t, err)
+		res.Body.Close()
+		return res.StatusCode
+	}
+	operations := 0
+	for path, methods := range api.Paths {
+		for m := range methods {
+			method := strings.ToUpper(m)
+			id := method + " " + path
+			if open[id] {
+				continue
+			}
+			operations++
+			rule, listed := may[id]
+			if method != http.MethodGet {
+				require.True(t, listed, "%s says not who may", id)
+			} else {
+				rule.roles = roles
+			}
+			assert.Equal(t, http.StatusUnauthorized, ask("nobody", method, path, rule.body), id)
+			for _, r := range roles {
+				got := ask(r, method, path, rule.body)
+				allowed := false
+				for _, x := range rule.roles {
+					allowed = allowed || x == r
+				}
+				assert.Equal(t, allowed, got != http.StatusForbidden, "%s as %s answered %d", id, r, got)
+				assert.NotEqual(t, http.StatusUnauthorized, got, id)
+				assert.Less(t, got, 500, id)
+			}
+		}
+	}
+	assert.Greater(t, operations, 20)
+	for _, r := range []string{"approver", "viewer"} {
+		assert.Equal(t, http.StatusForbidden, ask(r, "POST", "/api/uploads?name=x.csv", "sku,quantity\nX,1\n"), "an upload by "+r)
+	}
+	assert.Equal(t, http.StatusUnauthorized, ask("nobody", "GET", "/api/events", ""))
+}
+
+// A counter can send files, but takes in counts only.
+func TestCounterTakesInCountsOnly(t *testing.T) {
+	base, as := served(t)
+	res, err := as["counter"].Post(base+"/api/uploads?name=stock.csv", "application/octet-stream", strings.NewReader("warehouse,bin,sku,quantity,unit cost\nW,A,X,1,2\n"))
+	require.NoError(t, err)
+	var d desk.Draft
+	require.NoError(t, json.NewDecoder(res.Body).Decode(&d))
+	require.Empty(t, d.Blocked)
+	res, err = as["counter"].Post(base+"/api/uploads/"+d.ID+"/take-in", "application/json", strings.NewReader(`{"key":"12345678","leave_out":0}`))
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusForbidden, res.StatusCode)
+	// Nobody sees another person's upload.
+	res, err = as["controller"].Get(base + "/api/uploads/" + d.ID)
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+}
+
+// Posts that another site makes a browser send are refused, and answers say what the browser may do with them.
+func TestOtherSites(t *testing.T) {
+	base, as := served(t)
+	req, err := http.NewRequest(http.MethodPost, base+"/api/people", bytes.NewReader([]byte(`{}`)))
+	require.NoError(t, err)
+	req.Header.Set("Sec-Fetch-Site", "cross-site")
+	res, err := as["controller"].Do(req)
+	require.NoError(t, err)
+	b, _ := io.ReadAll(res.Body)
+	assert.Equal(t, http.StatusForbidden, res.StatusCode, string(b))
+	res, err = as["controller"].Get(base + "/api/me")
+	require.NoError(t, err)
+	policy := res.Header.Get("Content-Security-Policy")
+	assert.Contains(t, policy, "default-src 'self'")
+	assert.NotContains(t, policy, "unsafe")
+}
+
+// Wrong passwords are slowed.
+func TestSlowed(t *testing.T) {
+	base, _ := served(t)
+	var last int
+	for range 7 {
+		res, err := http.Post(base+"/api/session", "application/json", strings.NewReader(`{"sign_in":"viewer","password":"wrong"}`))
+		require.NoError(t, err)
+		last = res.StatusCode
+	}
+	assert.Equal(t, http.StatusTooManyRequests, last)
+}
