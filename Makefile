@@ -26,7 +26,7 @@ demo: bin/wobin
 
 # The same with the front end rebuilt at every change; open the address that vite prints.
 dev: bin/wobin
-	(bin/wobin demo --addr 127.0.0.1:8080 & cd web && $(NPM) run dev; kill %1)
+	bin/wobin demo --addr 127.0.0.1:8080 & server=$$!; cd web && $(NPM) run dev; kill $$server
 
 # Chromium for the tests of the screens: installed where it is missing and we may.
 chromium:

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"syscall"
 	"time"
 
@@ -215,6 +216,8 @@ func (s *streams) intake() *cobra.Command {
 Exit 2: a file has problems; they are printed and nothing of it is taken in.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
+			debug.SetGCPercent(-1)
+			debug.SetMemoryLimit(360 << 20) // a large file is taken in within a bounded memory
 			return withDesk(data, func(d *desk.Desk) error {
 				for _, name := range files {
 					if err := s.takeIn(cmd.Context(), d, name, desk.Choices{Zone: zone, RecordedAt: recordedAt, AddUp: addUp, Only: only}, leaveOut); err != nil {

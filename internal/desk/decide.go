@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"time"
 
@@ -82,9 +83,13 @@ func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int
 			}
 			rows[i] = store.Decision{CountID: countID, Pos: l.Pos, Kind: kind, Reason: reason, Person: p.Name, At: now}
 			bins[l.BinID] = true
-			if err := tx.Exec("UPDATE count_lines SET decision = ?, reason = ? WHERE count_id = ? AND pos = ?", kind, reason, countID, l.Pos).Error; err != nil {
-				return err
-			}
+		}
+		list, err := json.Marshal(places)
+		if err != nil {
+			return err
+		}
+		if err := tx.Exec("UPDATE count_lines SET decision = ?, reason = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", kind, reason, countID, string(list)).Error; err != nil {
+			return err
 		}
 		if err := store.Batch(tx, rows); err != nil {
 			return err

@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"io"
@@ -26,6 +27,7 @@ type draft struct {
 	name    string
 	file    *os.File
 	size    int64
+	sha     string // of the bytes
 	used    time.Time
 	choices Choices
 	columns map[int]layout.Field // by hand
@@ -204,7 +206,25 @@ func (d *Desk) Upload(ctx context.Context, p Person, name string, body io.Reader
 	if err != nil {
 		return nil, err
 	}
-	size, err := io.Copy(f, io.LimitReader(body, maxUpload+1))
+	body = io.LimitReader(body, maxUpload+1)
+	head := make([]byte, tabular.HeadSize)
+	n, err := io.ReadFull(body, head)
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		err = nil
+	}
+	sum := sha256.New()
+	size, to := int64(n), io.MultiWriter(f, sum)
+	if err == nil {
+		_, err = to.Write(head[:n])
+	}
+	if err == nil {
+		if tabular.Sniff(name, head[:n]) != nil {
+			to = io.Discard // no table: what follows is let go by
+		}
+		var rest int64
+		rest, err = io.Copy(to, body)
+		size += rest
+	}
 	if err == nil && size > maxUpload {
 		err = refuse("%s is larger than %d GB. Divide it.", name, maxUpload>>30)
 	}
@@ -217,7 +237,7 @@ func (d *Desk) Upload(ctx context.Context, p Person, name string, body io.Reader
 	if _, err := rand.Read(id); err != nil {
 		return nil, err
 	}
-	dr := &draft{id: hex.EncodeToString(id), person: p, name: name, file: f, size: size, used: d.now(), choices: choices}
+	dr := &draft{id: hex.EncodeToString(id), person: p, name: name, file: f, size: size, sha: hex.EncodeToString(sum.Sum(nil)), used: d.now(), choices: choices}
 	seen, err := d.look(ctx, dr)
 	if err != nil {
 		dr.discard()

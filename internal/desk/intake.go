@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"time"
 
 	"gorm.io/gorm"
@@ -27,10 +26,7 @@ func (d *Desk) answered(ctx context.Context, key string) (out TakenIn, found boo
 
 // keepDraft puts the dropped file among the kept ones.
 func (d *Desk) keepDraft(dr *draft) (sha string, size int64, err error) {
-	if _, err := dr.file.Seek(0, io.SeekStart); err != nil {
-		return "", 0, err
-	}
-	return d.store.Keep(dr.file)
+	return dr.sha, dr.size, d.store.KeepFile(dr.file, dr.sha)
 }
 
 // IntakeView is one intake on the time line.

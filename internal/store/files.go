@@ -41,6 +41,21 @@ func (s *Store) Keep(r io.Reader) (sha string, size int64, err error) {
 	return sha, size, os.Rename(f.Name(), name)
 }
 
+// KeepFile puts an incoming file, whose SHA-256 is known, among the kept ones without copying it.
+func (s *Store) KeepFile(f *os.File, sha string) error {
+	if err := f.Sync(); err != nil {
+		return err
+	}
+	name := s.keptName(sha)
+	if err := os.MkdirAll(filepath.Dir(name), 0o700); err != nil {
+		return err
+	}
+	if err := os.Link(f.Name(), name); err != nil && !os.IsExist(err) {
+		return err
+	}
+	return nil
+}
+
 // Kept opens a kept file and proves that it is still what it was.
 func (s *Store) Kept(sha string) ([]byte, error) {
 	b, err := os.ReadFile(s.keptName(sha))

@@ -65,6 +65,7 @@ func Open(dir string) (*Store, error) {
 	for k, v := range base {
 		writer[k], reader[k] = v, v
 	}
+	reader.Set("_cache_size", "-16384")
 	if s.write, s.raw, err = open(writer, 1); err != nil {
 		s.lock.Close()
 		return nil, fmt.Errorf("open %s: %w", name, err)

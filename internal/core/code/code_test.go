@@ -1,6 +1,7 @@
 package code
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -60,4 +61,10 @@ func TestPlaces(t *testing.T) {
 	assert.Equal(t, Place{Bay: "FLOOR"}, places[4])
 	assert.False(t, regular[4])
 	assert.Equal(t, Place{Aisle: "R", Bay: "12"}, places[5])
+	var yard []string
+	for i := range 12 {
+		yard = append(yard, fmt.Sprintf("Y1/%02d", i+1))
+	}
+	places, _ = Places(yard)
+	assert.Equal(t, Place{Aisle: "Y1", Bay: "12"}, places[11], "twelve on top of one another would be no rack")
 }

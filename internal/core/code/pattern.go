@@ -14,11 +14,22 @@ type Place struct {
 // Places reads aisle, bay and level out of bin codes. The pattern is guessed for each group of codes that
 // have the same shape: the last run of letters or digits is the level, the one before it the bay, all in front
 // the aisle. Where the codes of a shape have two runs only, they are aisle and bay. regular tells, for each
-// code, whether its shape is shared by others; the rest stand in natural order under the aisle "".
+// code, whether its shape is shared by others. A last part of more than nine values is the bay; the rest stand in natural order under the aisle "".
 func Places(codes []string) (places []Place, regular []bool) {
 	shapes := make(map[string]int)
 	for _, c := range codes {
 		shapes[shape(c)]++
+	}
+	// Nobody reaches beyond nine levels: where the last part has more values it counts bays, and there are no levels.
+	lasts := map[string]map[string]bool{}
+	for _, c := range codes {
+		if parts := runs(c); len(parts) > 2 {
+			s := shape(c)
+			if lasts[s] == nil {
+				lasts[s] = map[string]bool{}
+			}
+			lasts[s][parts[len(parts)-1].text] = true
+		}
 	}
 	places, regular = make([]Place, len(codes)), make([]bool, len(codes))
 	for i, c := range codes {
@@ -31,6 +42,10 @@ func Places(codes []string) (places []Place, regular []bool) {
 		n := len(parts)
 		if n == 2 {
 			places[i] = Place{Aisle: parts[0].text, Bay: parts[1].text}
+			continue
+		}
+		if len(lasts[shape(c)]) > 9 {
+			places[i] = Place{Aisle: strings.TrimRight(c[:parts[n-1].at], "-_./ "), Bay: parts[n-1].text}
 			continue
 		}
 		places[i] = Place{

@@ -30,13 +30,13 @@ func TestRecognise(t *testing.T) {
 	}{
 		"an export with everything": {"Stock list\n\nWhse;Bin Location;Item No.;Item Name;Colour;QTY ON HAND;Allocated;Available;Avg. Cost;As of\nW;A;X;y;z;1;0;1;2;\n", Stock, 3,
 			map[string]Field{"Whse": Warehouse, "Bin Location": Bin, "Item No.": SKU, "Item Name": Description, "Colour": "", "QTY ON HAND": Quantity, "Allocated": Reserved, "Available": Available, "Avg. Cost": UnitCost, "As of": RecordedAt}},
-		"available is not on hand":         {"sku,available stock\nX,1\n", Stock, 1, map[string]Field{"available stock": Available}},
-		"the same meaning twice":           {"sku,quantity,qty\nX,1,2\n", Stock, 1, map[string]Field{"quantity": Quantity, "qty": ""}},
-		"location alone is a bin":          {"warehouse,location,sku,quantity\nW,A,X,1\n", Stock, 1, map[string]Field{"location": Bin, "warehouse": Warehouse}},
-		"counts of other making":           {"Bin,SKU,Count,Counted by,Count date\nA,X,1,Bo,\n", Counts, 1, map[string]Field{"Count": Counted, "Counted by": Counter, "Count date": CountedAt}},
-		"recorded beside counted":          {"Row code,Bin,SKU,Recorded,Counted\n,A,X,1,\n", Counts, 1, map[string]Field{"Recorded": Recorded, "Counted": Counted}},
-		"movements":                        {"Posting date;Doc No;Item code;Qty change;Whse\n;;X;1;W\n", Movements, 1, map[string]Field{"Posting date": At, "Doc No": Reference, "Qty change": Quantity}},
-		"items":                            {"Item code,Title,Base unit,Item group,Barcode,Active,Type\nX,y,ea,g,1,yes,stocked\n", Items, 1, map[string]Field{"Item code": SKU, "Title": Description, "Item group": Category, "Active": Active, "Type": Nature}},
+		"available is not on hand": {"sku,available stock\nX,1\n", Stock, 1, map[string]Field{"available stock": Available}},
+		"the same meaning twice":   {"sku,quantity,qty\nX,1,2\n", Stock, 1, map[string]Field{"quantity": Quantity, "qty": ""}},
+		"location alone is a bin":  {"warehouse,location,sku,quantity\nW,A,X,1\n", Stock, 1, map[string]Field{"location": Bin, "warehouse": Warehouse}},
+		"counts of other making":   {"Bin,SKU,Count,Counted by,Count date\nA,X,1,Bo,\n", Counts, 1, map[string]Field{"Count": Counted, "Counted by": Counter, "Count date": CountedAt}},
+		"recorded beside counted":  {"Row code,Bin,SKU,Recorded,Counted\n,A,X,1,\n", Counts, 1, map[string]Field{"Recorded": Recorded, "Counted": Counted}},
+		"movements":                {"Posting date;Doc No;Item code;Qty change;Whse\n;;X;1;W\n", Movements, 1, map[string]Field{"Posting date": At, "Doc No": Reference, "Qty change": Quantity}},
+		"items":                    {"Item code,Title,Base unit,Item group,Barcode,Active,Type\nX,y,ea,g,1,yes,stocked\n", Items, 1, map[string]Field{"Item code": SKU, "Title": Description, "Item group": Category, "Active": Active, "Type": Nature}},
 	} {
 		f := open(t, c.text)
 		m, err := Recognise(f, all...)

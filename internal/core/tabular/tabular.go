@@ -82,6 +82,25 @@ var signatures = []struct{ start, text string }{
 	{"\x7fELF", "is a program, not a table"},
 }
 
+// HeadSize is how much of a file Sniff looks at.
+const HeadSize = 64 << 10
+
+// Sniff tells from a file's first bytes whether it can be a table at all; the *Error says what it is instead. It
+// spares taking aside the rest of an upload that is none.
+func Sniff(name string, head []byte) error {
+	for _, s := range signatures {
+		if bytes.HasPrefix(head, []byte(s.start)) {
+			return &Error{File: name, Text: s.text}
+		}
+	}
+	if !bytes.HasPrefix(head, []byte("PK")) {
+		if _, err := markOrZeros(head); err != nil {
+			return &Error{File: name, Text: err.Error()}
+		}
+	}
+	return nil
+}
+
 // Open finds out what a file is. It errs with *Error where the file is no table, empty, or of a form that is
 // not read; the error says what to do.
 func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
@@ -89,16 +108,14 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 	if size == 0 {
 		return nil, &Error{File: name, Text: "is empty. There is nothing to read"}
 	}
-	head := make([]byte, min(size, 64<<10))
+	head := make([]byte, min(size, HeadSize))
 	n, err := at.ReadAt(head, 0)
 	if err != nil && !errors.Is(err, io.EOF) {
 		return nil, &Error{File: name, Text: "could not be read: " + err.Error()}
 	}
 	head = head[:n]
-	for _, s := range signatures {
-		if bytes.HasPrefix(head, []byte(s.start)) {
-			return nil, &Error{File: name, Text: s.text}
-		}
+	if err := Sniff(name, head); err != nil {
+		return nil, err
 	}
 	if bytes.HasPrefix(head, []byte("PK\x03\x04")) || bytes.HasPrefix(head, []byte("PK\x05\x06")) {
 		z, err := zip.NewReader(at, size)

@@ -63,7 +63,8 @@ func detectDialect(at io.ReaderAt, size int64, head []byte, opt Options) (d Dial
 	return d, nil
 }
 
-func detectEncoding(at io.ReaderAt, size int64, head []byte) (Encoding, error) {
+// markOrZeros finds the encoding that a mark, or the zero bytes of UTF-16, tell; "" where there are neither.
+func markOrZeros(head []byte) (Encoding, error) {
 	switch {
 	case bytes.HasPrefix(head, []byte("\xef\xbb\xbf")):
 		return UTF8Mark, nil
@@ -90,6 +91,13 @@ func detectEncoding(at io.ReaderAt, size int64, head []byte) (Encoding, error) {
 		return UTF16BE, nil
 	default:
 		return "", errors.New("is not a table: it holds zero bytes, as no text does. Export it again as delimited text or as a workbook (.xlsx)")
+	}
+	return "", nil
+}
+
+func detectEncoding(at io.ReaderAt, size int64, head []byte) (Encoding, error) {
+	if e, err := markOrZeros(head); e != "" || err != nil {
+		return e, err
 	}
 	// The whole file decides: one letter in the last row may be the only one that is not ASCII.
 	buf, carry := make([]byte, 256<<10), 0

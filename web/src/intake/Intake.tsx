@@ -164,7 +164,7 @@ function OneDrop({ drop }: { drop: Drop }) {
 /** What was taken for granted about the file's form, each changeable. */
 function Form({ draft, change }: { draft: Draft; change: (c: Partial<Choices>) => void }) {
 	return (
-		<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-3 py-1.5">
+		<div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-hair px-3 py-1.5">
 			<b className="truncate">{draft.name}</b>
 			<label className="flex items-center gap-1.5">
 				<span className="text-dim">is taken for</span>
@@ -387,7 +387,9 @@ function What({
 						<b>{b.count_name}</b>
 						{b.by && `, counted by ${b.by}`}.
 					</p>
-					{b.empty > 0 && <p>{many(b.empty, "row is", "rows are")} empty and stay uncounted.</p>}
+					{b.empty > 0 && (
+						<p>{b.empty === 1 ? "1 row is empty and stays uncounted." : `${count(b.empty)} rows are empty and stay uncounted.`}</p>
+					)}
 					{b.hand.length > 0 && <p className="mt-1 font-semibold">Added by hand</p>}
 					{b.hand.map((h) => (
 						<p key={h.row} className="flex justify-between">
