@@ -73,7 +73,7 @@ var (
 	lot       = Spec{Lot, "Lot", false, words("lot, lot no, lot number, lot code, batch, batch no, batch number, batch code, charge"), nil, "the lot of a tracked item"}
 	serial    = Spec{Serial, "Serial", false, words("serial, serial no, serial number, sn"), nil, "the serial number of a tracked item"}
 	holding   = Spec{Holding, "Holding", false, words("holding, ownership, owner, stock type, stock status, stock category"), nil, "goods kept apart in the records: own, consigned, blocked"}
-	recordID  = Spec{RecordID, "Record id", false, words("record id, row id, line id, external id, system id, record no, internal id"), words("id"), "the record system's own identifier, given back unchanged"}
+	recordID  = Spec{RecordID, "Record id", false, words("record id, row id, line id, system id, record no, internal id"), words("id"), "the record system's own identifier, given back unchanged"}
 	descr     = Spec{Description, "Description", false, words("description, item description, item name, product name, product description, name, desc, article name, designation"), words("title, text"), "the item in words"}
 	unit      = Spec{Unit, "Unit", false, words("unit, uom, unit of measure, base unit, base uom, units, measure"), nil, "the unit that the quantity is in"}
 	unitCost  = Spec{UnitCost, "Unit cost", false, words("unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, unit cost price"), words("price, unit price"), "the cost of one unit"}
