@@ -172,10 +172,12 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, s *stockDraft, out *Dr
 	for _, h := range s.places.warehouses {
 		before.Codes[stock.Warehouse].Intern([]byte(h.Code))
 	}
+	loaded := map[int64]bool{} // two spellings of the file may be one warehouse
 	for id := range inFile {
 		code := file.Codes[stock.Warehouse].Text(id)
 		if n, ok := before.Codes[stock.Warehouse].Find(code); ok && n != 0 || code == "" {
-			if h := s.places.warehouses[before.Codes[stock.Warehouse].Text(n)]; h != nil && h.SetID != 0 {
+			if h := s.places.warehouses[before.Codes[stock.Warehouse].Text(n)]; h != nil && h.SetID != 0 && !loaded[h.ID] {
+				loaded[h.ID] = true
 				if err := loadSet(tx, before, h); err != nil {
 					return err
 				}
@@ -185,15 +187,20 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, s *stockDraft, out *Dr
 	for sku := range s.places.items { // items without stock resolve too
 		before.Codes[stock.SKU].Intern([]byte(sku))
 	}
+	// Two spellings in the file may turn out to be one code that is recorded.
+	clash := func(l *stock.Line, first int32) {
+		dr.problems.Add(layout.Problem{File: dr.name, Sheet: dr.mapping.SheetName, Row: int(l.Row), Field: layout.SKU, Kind: "duplicate key", Value: file.Codes[stock.SKU].Text(l.Key[stock.SKU]),
+			Text: fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, l.Key), first)})
+	}
 	if len(before.Lines) == 0 {
 		// Nothing recorded: the file's own book serves, unless codes differ in case only.
 		s.after = file
 		out.Effect.Added = len(file.Lines)
 		if len(s.places.warehouses)+len(s.places.items) > 0 {
-			s.after = merged(before, file, dr.choices.Only, out)
+			s.after = merged(before, file, dr.choices.Only, out, clash)
 		}
 	} else {
-		s.after = merged(before, file, dr.choices.Only, out)
+		s.after = merged(before, file, dr.choices.Only, out, clash)
 	}
 	s.order = s.after.Order()
 	seen := map[stock.ID]bool{}
@@ -245,8 +252,9 @@ func loadSet(tx *gorm.DB, b *stock.Book, h *store.Warehouse) error {
 	return rows.Err()
 }
 
-// merged gives the stock after the intake, counting and exemplifying what changes.
-func merged(before, file *stock.Book, only bool, out *Draft) *stock.Book {
+// merged gives the stock after the intake, counting and exemplifying what changes. clash is told of a row whose key
+// an earlier row of the file had already; the row is left out.
+func merged(before, file *stock.Book, only bool, out *Draft, clash func(l *stock.Line, first int32)) *stock.Book {
 	e := &out.Effect
 	places := map[stock.ID]*EffectPlace{}
 	at := func(k stock.Key) *EffectPlace {
@@ -274,12 +282,18 @@ func merged(before, file *stock.Book, only bool, out *Draft) *stock.Book {
 	to := before.Codes.Adopt(&file.Codes)
 	descriptions, units := before.Descriptions.Adopt(&file.Descriptions), before.Units.Adopt(&file.Units)
 	e.Added = 0
+	rows := make(map[int]int32, len(file.Lines)) // of the file, by line
 	for i := range file.Lines {
 		l := file.Lines[i]
 		record := file.RecordID(&file.Lines[i])
 		l.Key = to.Key(l.Key)
 		l.Description, l.Unit = descriptions[l.Description], units[l.Unit]
 		n := before.Ensure(l.Key)
+		if first, twice := rows[n]; twice {
+			clash(&file.Lines[i], first)
+			continue
+		}
+		rows[n] = l.Row
 		old := &before.Lines[n]
 		switch {
 		case n >= recorded:

@@ -1,0 +1,365 @@
+package desk
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/store"
+)
+
+var (
+	ctx  = context.Background()
+	nell = Person{ID: 1, Name: "Nell", Role: "controller"}
+)
+
+// at gives a desk over an empty folder whose clock stands still.
+func at(t *testing.T) *Desk {
+	t.Helper()
+	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return New(s, func() time.Time { return time.Date(2026, 11, 21, 12, 0, 0, 0, time.UTC) })
+}
+
+func look(t *testing.T, d *Desk, name, text string, c Choices) *Draft {
+	t.Helper()
+	c.Zone = "UTC"
+	dr, err := d.Upload(ctx, nell, name, strings.NewReader(text), c)
+	require.NoError(t, err)
+	return dr
+}
+
+func take(t *testing.T, d *Desk, name, text string) TakenIn {
+	t.Helper()
+	dr := look(t, d, name, text, Choices{})
+	require.Empty(t, dr.Blocked)
+	require.Empty(t, dr.Problems)
+	out, err := d.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(t, err)
+	return out
+}
+
+const stockText = `Warehouse,Zone,Bin,SKU,Lot,Quantity,Reserved,Unit cost,As at,Row id
+W,Front,A-1-1,ROPE,,10,2,2.5,2026-11-20T06:00:00Z,r1
+W,Front,A-1-2,SHK,,40,0,1,2026-11-20T06:00:00Z,r2
+W,Back,B-1-1,SHK,,25,0,1,2026-11-20T06:00:00Z,r3
+W,Back,B-1-2,PAINT,L1,6,0,30,2026-11-20T06:00:00Z,r4
+W,Back,B-2-1,HOURS,,0,0,50,2026-11-20T06:00:00Z,r5
+W,Back,B-2-1,SET,,0,0,,2026-11-20T06:00:00Z,r6
+W,Back,B-2-2,OLD,,0,0,4,2026-11-20T06:00:00Z,r7
+`
+
+const itemsText = `SKU,Description,Unit,Unit cost,Category,Type,Active
+ROPE,Rope,m,2.5,Ropes,stocked,yes
+SHK,Shackle,ea,1,Hardware,stocked,yes
+PAINT,Paint,ea,30,Paint,stocked,yes
+HOURS,Rigging hours,h,50,Services,service,yes
+SET,Mooring set,ea,,Sets,parent,yes
+OLD,Old cleat,ea,4,Hardware,stocked,no
+`
+
+// frozen gives a running count of all of warehouse W.
+func frozen(t *testing.T, d *Desk, blind bool) int64 {
+	t.Helper()
+	take(t, d, "items.csv", itemsText)
+	take(t, d, "stock.csv", stockText)
+	c, err := d.Freeze(ctx, nell, NewCount{Name: "Count", Scope: Scope{Warehouse: 1}, Rows: 50, Blind: blind})
+	require.NoError(t, err)
+	return c.ID
+}
+
+func counts(rows string) string {
+	return "warehouse,bin,sku,lot,counted,counted at\n" + rows
+}
+
+func takeCounts(t *testing.T, d *Desk, id int64, rows string) {
+	t.Helper()
+	dr := look(t, d, "counts.csv", counts(rows), Choices{Count: id})
+	require.Empty(t, dr.Blocked)
+	require.Empty(t, dr.Problems)
+	_, err := d.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(t, err)
+}
+
+func lineOf(t *testing.T, d *Desk, id int64, sku, bin string) VarianceLine {
+	t.Helper()
+	page, err := d.CountLines(ctx, nell, id, Filter{})
+	require.NoError(t, err)
+	for _, l := range page.Lines {
+		if l.SKU == sku && l.Bin == bin {
+			return l
+		}
+	}
+	require.Fail(t, "no line "+bin+" "+sku)
+	return VarianceLine{}
+}
+
+// What cannot be counted is left out by rule and counted as such.
+func TestPlan(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	tally, err := d.Tally(ctx, nell, Scope{Warehouse: 1}, 50)
+	require.NoError(t, err)
+	assert.Equal(t, LeftOut{Services: 1, Inactive: 1, Parents: 1}, tally.LeftOut)
+	assert.Equal(t, 4, tally.Lines)
+	assert.Equal(t, "270.00", tally.Value.String()) // 25 + 40 + 25 + 180
+	assert.Len(t, tally.Sheets, 2, "each zone by itself")
+	one, err := d.Tally(ctx, nell, Scope{Warehouse: 1, Zones: []string{"Back"}}, 1)
+	require.NoError(t, err)
+	assert.Equal(t, 2, one.Lines)
+	assert.Len(t, one.Sheets, 2)
+	c, err := d.Count(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, tally.LeftOut, c.LeftOut)
+	assert.Equal(t, 4, c.RecordedLines)
+	assert.Nil(t, c.Accuracy, "over nothing there is no ratio")
+	_, err = d.Freeze(ctx, nell, NewCount{Name: "x", Scope: Scope{Warehouse: 1, Zones: []string{"None"}}, Rows: 5})
+	assert.ErrorContains(t, err, "nothing to count")
+}
+
+// Movements roll the expected figure forward, whether they come before or after the counts; a decision made about a
+// figure falls when the figure changes; undoing the movements puts it back.
+func TestMovementsAndDecisions(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	takeCounts(t, d, id, "W,A-1-1,ROPE,,8,2026-11-20T10:00:00Z\nW,A-1-2,SHK,,40,2026-11-20T10:00:00Z\n")
+	l := lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, "-2", l.Variance.String())
+	assert.Equal(t, "-5.00", l.Value.String())
+	_, err := d.Decide(ctx, nell, id, []int64{l.Pos}, store.Accept, "LOSS")
+	require.NoError(t, err)
+	_, err = d.Decide(ctx, nell, id, []int64{lineOf(t, d, id, "SHK", "A-1-2").Pos}, store.Accept, "")
+	assert.ErrorContains(t, err, "no variance to decide")
+	_, err = d.Decide(ctx, nell, id, []int64{l.Pos}, store.Accept, "NONSENSE")
+	assert.ErrorContains(t, err, "is no reason code")
+
+	moves := "warehouse,bin,sku,quantity,at,reference\nW,,ROPE,-1,2026-11-20T09:00:00Z,M1\nW,A-1-1,ROPE,-4,2026-11-20T11:00:00Z,M2\nW,A-1-1,ROPE,9,2026-11-20T05:00:00Z,M0\n"
+	in := take(t, d, "moves.csv", moves)
+	l = lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, []string{"-1", "9", "-1", ""}, []string{l.Moved.String(), l.Expected.String(), l.Variance.String(), l.Decision})
+	again := look(t, d, "moves.csv", moves, Choices{})
+	assert.Equal(t, 3, again.Effect.Unchanged, "the same movements are known by their references")
+
+	_, err = d.Decide(ctx, nell, id, []int64{l.Pos}, store.Accept, "LOSS")
+	require.NoError(t, err)
+	v, err := d.PreviewPosting(ctx, nell, id, "balance")
+	require.NoError(t, err)
+	assert.Contains(t, v.Text, "W,A-1-1,ROPE,,,,r1,m,4,2.5,-2.50,LOSS\n") // 8 counted, 4 gone since
+
+	require.NoError(t, d.Undo(ctx, nell, in.Intake))
+	l = lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, []string{"0", "-2", ""}, []string{l.Moved.String(), l.Variance.String(), l.Decision})
+	h, err := d.History(ctx, nell, id, l.Pos)
+	require.NoError(t, err)
+	assert.Len(t, h.Events, 4, "freeze, entry and two decisions: nothing of what was decided is lost")
+}
+
+// A balance is refused where newer stock was taken in since the freeze; a difference never is.
+func TestBalanceAgainstNewerStock(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	takeCounts(t, d, id, "W,A-1-1,ROPE,,8,2026-11-20T10:00:00Z\n")
+	_, err := d.Decide(ctx, nell, id, []int64{lineOf(t, d, id, "ROPE", "A-1-1").Pos}, store.Accept, "")
+	require.NoError(t, err)
+	take(t, d, "newer.csv", strings.ReplaceAll(strings.Replace(stockText, "ROPE,,10", "ROPE,,11", 1), "2026-11-20T06", "2026-11-21T06"))
+	v, err := d.PreviewPosting(ctx, nell, id, "balance")
+	require.NoError(t, err)
+	assert.Contains(t, v.Blocked, "Newer stock was taken in since the freeze")
+	_, err = d.Post(ctx, nell, id, "balance", "", 1)
+	assert.ErrorContains(t, err, "Newer stock")
+	_, err = d.Post(ctx, nell, id, "difference", "", 7)
+	assert.ErrorContains(t, err, "1 accepted lines now, not 7")
+	p, err := d.Post(ctx, nell, id, "difference", "", 1)
+	require.NoError(t, err)
+	name, file, err := d.PostingFile(ctx, nell, id, p.Number)
+	require.NoError(t, err)
+	assert.Equal(t, "adjustments-1-1-difference.csv", name)
+	assert.Contains(t, string(file), "W,A-1-1,ROPE,,,,r1,m,-2,2.5,-5.00,short\n", "the frozen figure, not the newer one")
+	assert.ErrorContains(t, d.store.Write(ctx, updatePostings), "never changed")
+	require.NoError(t, d.Finish(ctx, nell, id))
+	assert.Contains(t, look(t, d, "late.csv", counts("W,A-1-2,SHK,,1,\n"), Choices{Count: id}).Blocked, "is finished")
+}
+
+// The counting time comes from the row, else from the head, else it is asked for.
+func TestCountingTime(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, true)
+	_, sheet, err := d.WriteSheet(ctx, nell, id, 1, AsText)
+	require.NoError(t, err)
+	assert.NotContains(t, string(sheet), "Recorded", "it is blind")
+	filled := strings.Replace(string(sheet), ",ea,,,\n", ",ea,25,,\n", 1)
+	dr := look(t, d, "back.csv", filled, Choices{})
+	assert.Equal(t, "counted_at", dr.Asks)
+	assert.NotEmpty(t, dr.Blocked)
+	_, err = d.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.Error(t, err)
+	dr, err = d.Choose(ctx, nell, dr.ID, Choices{CountedAt: "2026-11-20 09:30", Zone: "Europe/Berlin"})
+	require.NoError(t, err)
+	require.Empty(t, dr.Blocked)
+	_, err = d.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(t, err)
+	l := lineOf(t, d, id, "SHK", "B-1-1")
+	assert.Equal(t, "2026-11-20T08:30:00Z", l.CountedAt.Format(time.RFC3339))
+	assert.Nil(t, l.Recorded, "who types a blind sheet does not see the recorded figure")
+	// A revision without a time keeps the one of the count that it replaces.
+	dr = look(t, d, "rev2.csv", strings.Replace(filled, ",ea,25,,", ",ea,24,,", 1), Choices{CountedAt: "2026-11-20 23:00"})
+	require.Len(t, dr.Back.Revisions, 1)
+	assert.Equal(t, Revision{"B-1-1 · SHK", 9, 25 * quantity.Scale, 24 * quantity.Scale}, dr.Back.Revisions[0])
+	_, err = d.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(t, err)
+	sheets, err := d.Sheets(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, 1, sheets[0].Revisions)
+	c, err := d.Count(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, 1, c.Counted, "nothing is counted twice")
+}
+
+// Items are added and changed by a file; an empty cell leaves what is there; undo puts back.
+func TestItems(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", itemsText)
+	out := take(t, d, "more.csv", "sku,description,category\nROPE,Better rope,\nNEW,Brand new,Misc\nSHK,,\n")
+	assert.Equal(t, []int{1, 1, 1}, []int{out.Added, out.Changed, out.Unchanged})
+	var it store.Item
+	require.NoError(t, d.store.Read(ctx).Where("sku = 'ROPE'").First(&it).Error)
+	assert.Equal(t, []string{"Better rope", "Ropes", "m"}, []string{it.Description, it.Category, it.Unit})
+	list, err := d.Intakes(ctx, nell)
+	require.NoError(t, err)
+	assert.Contains(t, list[1].Blocked, "Later intakes stand on it")
+	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	require.NoError(t, d.store.Read(ctx).Where("sku = 'ROPE'").First(&it).Error)
+	assert.Equal(t, "Rope", it.Description)
+	dr := look(t, d, "bad.csv", "sku,type,active\nX,boat,yes\nY,service,perhaps\nX,stocked,yes\n", Choices{})
+	assert.Equal(t, 3, dr.Effect.Refused)
+}
+
+// A file may hold the whole stock of its warehouses or only some lines; the effect is counted before.
+func TestWholeOrSome(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", stockText)
+	part := "warehouse,bin,sku,quantity,unit cost,as at\nw,a-1-1,rope,12,2.5,2026-11-21T06:00:00Z\nW,C-1-1,NEW,1,,2026-11-21T06:00:00Z\n"
+	whole := look(t, d, "part.csv", part, Choices{})
+	assert.Equal(t, []int{1, 1, 0, 6}, []int{whole.Effect.Added, whole.Effect.Changed, whole.Effect.Unchanged, whole.Effect.Gone})
+	clash := look(t, d, "clash.csv", "warehouse,bin,sku,quantity,as at\nW,A-1-1,ROPE,1,2026-11-21T06:00:00Z\nw,a-1-1,Rope,2,2026-11-21T06:00:00Z\n", Choices{})
+	require.Len(t, clash.Problems, 1, "two spellings of one recorded code are not silently one line")
+	assert.Contains(t, clash.Problems[0].List[0].Text, "the same as row 2")
+	assert.Equal(t, 1, clash.Effect.Refused)
+	some, err := d.Choose(ctx, nell, whole.ID, Choices{Only: true})
+	require.NoError(t, err)
+	assert.Equal(t, []int{1, 1, 0, 0}, []int{some.Effect.Added, some.Effect.Changed, some.Effect.Unchanged, some.Effect.Gone})
+	_, err = d.TakeIn(ctx, nell, some.ID, "", 0)
+	require.NoError(t, err)
+	page, err := d.Recorded(ctx, nell, 1, Filter{})
+	require.NoError(t, err)
+	assert.Len(t, page.Lines, 8)
+	assert.Equal(t, "12", page.Lines[0].OnHand.String())
+	var record string
+	require.NoError(t, d.store.Read(ctx).Raw("SELECT l.record_id FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id WHERE l.pos = 0").Scan(&record).Error)
+	assert.Equal(t, "r1", record, "the record id is carried on where the file has none")
+}
+
+// Pages follow one another without a gap or a double, whatever their size, by bin, by item and by what is at stake.
+func TestPages(t *testing.T) {
+	d := at(t)
+	var b strings.Builder
+	b.WriteString("warehouse,bin,sku,quantity,unit cost,as at\n")
+	for i := range 60 {
+		fmt.Fprintf(&b, "W,A-%d,S%d,%d,%d,2026-11-20T06:00:00Z\n", i/4, i%30, i+1, i%3)
+	}
+	take(t, d, "stock.csv", b.String())
+	c, err := d.Freeze(ctx, nell, NewCount{Name: "x", Scope: Scope{Warehouse: 1}, Rows: 50})
+	require.NoError(t, err)
+	takeCounts(t, d, c.ID, "W,A-0,S0,,0,2026-11-20T07:00:00Z\nW,A-1,S5,,2,2026-11-20T07:00:00Z\nW,A-2,S8,,1,2026-11-20T07:00:00Z\nW,A-9,S0,,3,2026-11-20T07:00:00Z\n")
+	for name, page := range map[string]func(f Filter) (keys []string, next string){
+		"by bin": func(f Filter) (keys []string, next string) {
+			p, err := d.Recorded(ctx, nell, 1, f)
+			require.NoError(t, err)
+			for _, l := range p.Lines {
+				keys = append(keys, l.Bin+l.SKU)
+			}
+			return keys, p.Next
+		},
+		"by item": func(f Filter) (keys []string, next string) {
+			p, err := d.RecordedItems(ctx, nell, 1, f)
+			require.NoError(t, err)
+			for _, l := range p.Lines {
+				keys = append(keys, l.SKU)
+			}
+			return keys, p.Next
+		},
+		"variances": func(f Filter) (keys []string, next string) {
+			p, err := d.Variances(ctx, nell, c.ID, f)
+			require.NoError(t, err)
+			for _, l := range p.Lines {
+				keys = append(keys, fmt.Sprint(l.Pos))
+			}
+			return keys, p.Next
+		},
+	} {
+		all, _ := page(Filter{Limit: 1000})
+		assert.NotEmpty(t, all, name)
+		var walked []string
+		for f := (Filter{Limit: 3}); ; {
+			keys, next := page(f)
+			walked = append(walked, keys...)
+			if next == "" {
+				break
+			}
+			f.After = next
+		}
+		assert.Equal(t, all, walked, name)
+	}
+	some, err := d.Recorded(ctx, nell, 1, Filter{Text: "s1 a-2"})
+	require.NoError(t, err)
+	for _, l := range some.Lines {
+		assert.Contains(t, l.SKU, "S1")
+		assert.Contains(t, l.Bin, "A-2")
+	}
+	odd, err := d.Recorded(ctx, nell, 1, Filter{Text: "100% _"})
+	require.NoError(t, err)
+	assert.Empty(t, odd.Lines, "signs of the query language are only signs")
+}
+
+func TestSheetsZip(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	var b bytes.Buffer
+	require.NoError(t, d.WriteSheets(ctx, nell, id, AsWorkbook, &b))
+	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	require.Len(t, z.File, 2)
+	assert.True(t, strings.HasSuffix(z.File[0].Name, ".xlsx"))
+	require.NoError(t, d.HandOut(ctx, nell, id, []int{1, 2}, "Bo"))
+	sheets, err := d.Sheets(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, store.Out, sheets[1].State)
+}
+
+func TestTypeIn(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	l := lineOf(t, d, id, "SHK", "B-1-1")
+	q := quantity.Quantity(24 * quantity.Scale)
+	for i, want := range [][3]int{{1, 0, 0}, {0, 0, 1}} {
+		out, err := d.TypeIn(ctx, nell, id, fmt.Sprintf("typed-%d", i), "UTC", []Typed{{RowCode: l.RowCode, Quantity: &q, CountedAt: "2026-11-20 09:00"}})
+		require.NoError(t, err)
+		assert.Equal(t, want, [3]int{out.Added, out.Changed, out.Unchanged})
+	}
+	less := quantity.Quantity(-1)
+	for _, bad := range []Typed{{RowCode: "W9S9R9", Quantity: &q}, {RowCode: l.RowCode, Quantity: &less}, {RowCode: l.RowCode + "X", Quantity: &q}} {
+		_, err := d.TypeIn(ctx, nell, id, "", "UTC", []Typed{bad})
+		assert.Error(t, err)
+	}
+	assert.Equal(t, "-1", lineOf(t, d, id, "SHK", "B-1-1").Variance.String())
+}
