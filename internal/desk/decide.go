@@ -131,6 +131,9 @@ func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h Lin
 	}
 	tx := d.store.Read(ctx)
 	c, err := count(tx, countID)
+	if err == nil {
+		err = judge(p, c)
+	}
 	if err != nil {
 		return h, err
 	}
@@ -255,6 +258,9 @@ func (d *Desk) Report(ctx context.Context, p Person, countID int64) (r Report, e
 	}
 	tx := d.store.Read(ctx)
 	c, err := count(tx, countID)
+	if err == nil {
+		err = judge(p, c)
+	}
 	if err != nil {
 		return r, err
 	}

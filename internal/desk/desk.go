@@ -47,6 +47,7 @@ type Act string
 // The acts. Looking is for everybody who is signed in.
 const (
 	Look    Act = "look"
+	Judge   Act = "see the variances of a blind count"
 	TakeIn  Act = "take in files"
 	Plan    Act = "plan counts"
 	Enter   Act = "enter counts"
@@ -58,6 +59,7 @@ const (
 // may says which roles may do what.
 var may = map[Act][]string{
 	Look:    {"controller", "counter", "approver", "viewer"},
+	Judge:   {"controller", "approver", "viewer"},
 	TakeIn:  {"controller"},
 	Plan:    {"controller"},
 	Enter:   {"controller", "counter"},
@@ -89,6 +91,14 @@ func allow(p Person, act Act) error {
 		}
 	}
 	return fmt.Errorf("to %s: %w (you are %s)", act, ErrMayNot, p.Role)
+}
+
+// judge checks who may see recorded figures beside counted ones: while a blind count is running its counters may not.
+func judge(p Person, c *store.Count) error {
+	if c.Blind && c.State == store.Running {
+		return allow(p, Judge)
+	}
+	return allow(p, Look)
 }
 
 // record appends to the chain what was done, with its particulars.

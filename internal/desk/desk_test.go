@@ -331,6 +331,30 @@ func TestPages(t *testing.T) {
 	assert.Empty(t, odd.Lines, "signs of the query language are only signs")
 }
 
+// Who counts blind does not see the recorded figures while the count is running; whoever judges does.
+func TestBlind(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, true)
+	takeCounts(t, d, id, "W,A-1-1,ROPE,,8,2026-11-20T10:00:00Z\n")
+	for role, may := range map[string]bool{"controller": true, "approver": true, "viewer": true, "counter": false} {
+		p := Person{ID: 2, Name: role, Role: role}
+		_, e1 := d.Variances(ctx, p, id, Filter{})
+		_, e2 := d.History(ctx, p, id, 1)
+		_, e3 := d.Report(ctx, p, id)
+		_, e4 := d.PreviewPosting(ctx, p, id, "difference")
+		for _, err := range []error{e1, e2, e3, e4} {
+			if may {
+				assert.NoError(t, err, role)
+			} else {
+				assert.ErrorIs(t, err, ErrMayNot, role)
+			}
+		}
+		lines, err := d.CountLines(ctx, p, id, Filter{})
+		require.NoError(t, err)
+		assert.Nil(t, lines.Lines[0].Recorded)
+	}
+}
+
 func TestSheetsZip(t *testing.T) {
 	d := at(t)
 	id := frozen(t, d, false)

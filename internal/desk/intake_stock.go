@@ -376,11 +376,11 @@ func (d *Desk) stockNews(s *stockDraft, out *Draft) {
 		}
 	}
 	for _, n := range []struct {
-		n    int
-		text string
-	}{{houses, "new warehouses"}, {countTrue(bins), "new bins"}, {countTrue(items), "new items"}} {
+		n         int
+		one, many string
+	}{{houses, "new warehouse", "new warehouses"}, {countTrue(bins), "new bin", "new bins"}, {countTrue(items), "new item", "new items"}} {
 		if n.n > 0 {
-			out.Effect.New = append(out.Effect.New, fmt.Sprintf("%d %s", n.n, n.text))
+			out.Effect.New = append(out.Effect.New, plural(n.n, n.one, n.many))
 		}
 	}
 }

@@ -251,6 +251,13 @@ func (d *Desk) Variances(ctx context.Context, p Person, countID int64, f Filter)
 		return page, err
 	}
 	tx := d.store.Read(ctx)
+	c, err := count(tx, countID)
+	if err == nil {
+		err = judge(p, c)
+	}
+	if err != nil {
+		return page, err
+	}
 	q, args := varianceRows+" AND l.stake > 0", []any{countID}
 	switch f.Show {
 	case "open":

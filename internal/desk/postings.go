@@ -74,6 +74,9 @@ func (d *Desk) PreviewPosting(ctx context.Context, p Person, countID int64, mode
 	}
 	tx := d.store.Read(ctx)
 	c, err := count(tx, countID)
+	if err == nil {
+		err = judge(p, c)
+	}
 	if err != nil {
 		return v, err
 	}

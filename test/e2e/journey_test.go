@@ -41,7 +41,7 @@ func TestJourneyFromNothing(t *testing.T) {
 	s.do("drop the stock", drop(stock), sees("What will happen"), chromedp.WaitVisible(`[data-figure=new]`))
 	assert.Equal(t, "7 new", s.text(`[data-figure=new]`))
 	assert.Equal(t, "0 refused", s.text(`[data-figure=refused]`))
-	assert.Contains(t, s.text(`[data-what]`), "Makes 1 new warehouses, 7 new bins, 6 new items")
+	assert.Contains(t, s.text(`[data-what]`), "Makes 1 new warehouse, 7 new bins, 6 new items")
 	s.do("take it in", press("Take in 7 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	assert.Contains(t, s.text(`[data-last-word]`), "7 new, 0 changed, 0 unchanged, 0 refused")
 	s.do("see the stock", press("See the stock"), sees("120.5"), sees("100.5"), sees("no cost"))

@@ -148,6 +148,7 @@ export function Adjustments() {
 				/>
 				<span className="truncate text-dim">{about[mode]}</span>
 			</div>
+			{preview.error && <Warn>{preview.error.message}</Warn>}
 			{p?.blocked && <Warn>{p.blocked}</Warn>}
 			{p && mode === "balance" && !p.blocked && p.lines > 0 && (
 				<Warn>

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, ask, type Schemas } from "../api/client";
 import { Stage, useCount, usePerson } from "../frame/Frame";
-import { count, many, Off, plain, Warn, when } from "../frame/figures";
+import { count, Empty, many, Off, plain, Warn, when } from "../frame/figures";
 
 /** What a manager signs: how accurate the records are, what is lost and found, where, why, decided by whom. */
 export function Report() {
@@ -12,6 +12,7 @@ export function Report() {
 		queryFn: () => ask(api.GET("/api/counts/{count}/report", { params: { path: { count: id } } })),
 	});
 	const finish = useMutation({ mutationFn: () => ask(api.POST("/api/counts/{count}/finish", { params: { path: { count: id } } })) });
+	if (q.error) return <Empty title="The report cannot be shown">{q.error.message}</Empty>;
 	if (!q.data) return null;
 	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders } = q.data;
 	return (
