@@ -202,3 +202,15 @@ func TestAddUp(t *testing.T) {
 	require.Equal(t, 0, code, stderr)
 	assert.Contains(t, out["variances.csv"], "X,,,,,,,4,0,4,4,0,3.5,0.00,match,")
 }
+
+// Two gigabytes of zeros are refused at the first look, not read.
+func TestTwoGigabytesOfZeros(t *testing.T) {
+	dir := t.TempDir()
+	zeros, counts := filepath.Join(dir, "zeros.csv"), filepath.Join(dir, "counts.csv")
+	require.NoError(t, os.WriteFile(counts, []byte("sku,counted\nX,1\n"), 0o644))
+	require.NoError(t, os.WriteFile(zeros, nil, 0o644))
+	require.NoError(t, os.Truncate(zeros, 2<<30))
+	var out, errOut bytes.Buffer
+	assert.Equal(t, 2, Run([]string{"reconcile", "--stock", zeros, "--counts", counts}, nil, &out, &errOut))
+	assert.Contains(t, errOut.String(), "is not a table: it holds zero bytes")
+}

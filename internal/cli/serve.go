@@ -206,6 +206,24 @@ func (s *streams) backup() *cobra.Command {
 	return c
 }
 
+func (s *streams) restore() *cobra.Command {
+	var data string
+	c := &cobra.Command{
+		Use:   "restore BACKUP --data DIR",
+		Short: "Put a backup in the place of a folder's database, after a backup of what is there",
+		Args:  cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			before, err := store.Restore(cmd.Context(), data, args[0])
+			if err == nil {
+				fmt.Fprintf(s.out, "Restored. What was there before is %s\n", filepath.Join(data, "backups", before))
+			}
+			return err
+		},
+	}
+	c.Flags().StringVar(&data, "data", "data", "the data folder `DIR`")
+	return c
+}
+
 func (s *streams) intake() *cobra.Command {
 	var data, zone, recordedAt string
 	var leaveOut, addUp, only bool

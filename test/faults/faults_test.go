@@ -241,6 +241,32 @@ func TestTamperedRecord(t *testing.T) {
 	assert.Contains(t, string(out), "breaks at its entry 2")
 }
 
+// A restore puts back what a backup holds and keeps what was there; what is no backup changes nothing.
+func TestRestore(t *testing.T) {
+	d, s, p := open(t)
+	ctx := context.Background()
+	take(t, d, p, stockFile(40, 5), "")
+	name, err := s.Backup(ctx, "test")
+	require.NoError(t, err)
+	take(t, d, p, stockFile(40, 8), "")
+	_, err = store.Restore(ctx, s.Dir, filepath.Join(s.Dir, "backups", name))
+	assert.ErrorContains(t, err, "another wobin has the data folder")
+	require.NoError(t, s.Close())
+	const sum = "SELECT sum(l.quantity) FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id"
+	garbage := filepath.Join(t.TempDir(), "x.db")
+	require.NoError(t, os.WriteFile(garbage, []byte("no database"), 0o600))
+	_, err = store.Restore(ctx, s.Dir, garbage)
+	require.Error(t, err)
+	assert.Equal(t, int64(40*8*quantity.Scale), look(t, s.Dir, sum))
+	out, err := exec.Command(program(t), "restore", filepath.Join(s.Dir, "backups", name), "--data", s.Dir).CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Equal(t, int64(40*5*quantity.Scale), look(t, s.Dir, sum))
+	before := strings.TrimSpace(strings.TrimPrefix(string(out), "Restored. What was there before is "))
+	_, err = store.Restore(ctx, s.Dir, before)
+	require.NoError(t, err)
+	assert.Equal(t, int64(40*8*quantity.Scale), look(t, s.Dir, sum))
+}
+
 // Two programs never work with one folder; a newer database is refused.
 func TestFolder(t *testing.T) {
 	_, s, _ := open(t)
