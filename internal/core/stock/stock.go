@@ -5,7 +5,6 @@ package stock
 import (
 	"math/bits"
 	"slices"
-	"sort"
 	"strings"
 	"unsafe"
 
@@ -290,11 +289,6 @@ func (c CostOf) For(k Key) (quantity.Cost, bool) {
 type Movement struct {
 	Quantity quantity.Quantity // signed
 	At       int64             // Unix time in nanoseconds
-}
-
-// SortMovements puts movements in the order of time.
-func SortMovements(m []Movement) {
-	sort.SliceStable(m, func(i, j int) bool { return m[i].At < m[j].At })
 }
 
 // Moved sums the movements with after < time ≤ upTo. The order of the movements does not matter.
