@@ -120,15 +120,22 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, r layout.Reading, out *D
 		frozen.Lines = append(frozen.Lines, rows[i].line(h.Code))
 	}
 	frozen.Known = func(key [stock.Parts]string) ([stock.Parts]string, error) { return d.known(tx, b, h, key) }
+	var lookup error
 	frozen.Elsewhere = func(key [stock.Parts]string) (counting.Line, bool) {
 		var l NamedLine
-		tx.Raw(namedLines+" AND upper(b.code) = upper(?) AND upper(i.sku) = upper(?) AND l.lot = ? AND l.serial = ? AND l.holding = ? LIMIT 1", c.ID, key[stock.Bin], key[stock.SKU], key[stock.Lot], key[stock.Serial], key[stock.Holding]).Scan(&l)
+		err := tx.Raw(namedLines+" AND upper(b.code) = upper(?) AND upper(i.sku) = upper(?) AND l.lot = ? AND l.serial = ? AND l.holding = ? LIMIT 1", c.ID, key[stock.Bin], key[stock.SKU], key[stock.Lot], key[stock.Serial], key[stock.Holding]).Scan(&l).Error
+		if err != nil { // told at the end: a row that could not be looked up must not pass for new
+			lookup = err
+		}
 		if l.Pos == 0 || (key[stock.Warehouse] != "" && code.Fold(key[stock.Warehouse]) != code.Fold(h.Code)) {
 			return counting.Line{}, false
 		}
 		return l.line(h.Code), true
 	}
 	back := counting.TakeBack(dr.name, dr.mapping.SheetName, dr.mapping, f, frozen, head, &dr.problems)
+	if lookup != nil {
+		return lookup
+	}
 	b.counts = back.Counts
 	if back.Untimed > 0 {
 		if dr.choices.CountedAt == "" {
@@ -234,17 +241,16 @@ func (d *Desk) compareBack(tx *gorm.DB, dr *draft, b *backDraft, back *counting.
 
 // takeBack writes the counts as entries and works out their lines again, in one transaction.
 func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, key string) (TakenIn, error) {
-	sha, size, err := d.keepDraft(dr)
-	if err != nil {
+	if err := d.store.KeepFile(dr.file, dr.sha); err != nil {
 		return TakenIn{}, err
 	}
 	b := dr.back
 	return once(d, ctx, key, func(tx *gorm.DB) (out TakenIn, err error) {
 		now := d.now().UnixNano()
-		if err := store.RecordFile(tx, sha, size, now); err != nil {
+		if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
 			return out, err
 		}
-		ret := store.Return{CountID: b.count.ID, FileSha: sha, FileName: dr.name, Person: p.Name, At: now, Added: b.view.Added, Revised: b.view.Revised, Unchanged: b.view.Unchanged, Empty: b.view.Empty}
+		ret := store.Return{CountID: b.count.ID, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now, Added: b.view.Added, Revised: b.view.Revised, Unchanged: b.view.Unchanged, Empty: b.view.Empty}
 		if err := tx.Create(&ret).Error; err != nil {
 			return out, err
 		}
@@ -265,7 +271,7 @@ func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, key string) (T
 			}
 		}
 		out = TakenIn{Return: ret.ID, Count: b.count.ID, Kind: layout.Counts, Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Refused: dr.problems.Rows}
-		return out, d.record(tx, p, "counts taken in", map[string]any{"count": b.count.ID, "file": dr.name, "sha256": sha, "added": ret.Added, "revised": ret.Revised})
+		return out, d.record(tx, p, "counts taken in", map[string]any{"count": b.count.ID, "file": dr.name, "sha256": dr.sha, "added": ret.Added, "revised": ret.Revised})
 	})
 }
 

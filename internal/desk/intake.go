@@ -24,9 +24,12 @@ func (d *Desk) answered(ctx context.Context, key string) (out TakenIn, found boo
 	return out, true, json.Unmarshal([]byte(before), &out)
 }
 
-// keepDraft puts the dropped file among the kept ones.
-func (d *Desk) keepDraft(dr *draft) (sha string, size int64, err error) {
-	return dr.sha, dr.size, d.store.KeepFile(dr.file, dr.sha)
+// safely makes a backup and puts the dropped file among the kept ones, before anything is written.
+func (d *Desk) safely(ctx context.Context, dr *draft) (backup string, err error) {
+	if backup, err = d.store.Backup(ctx, "before-intake"); err != nil {
+		return "", err
+	}
+	return backup, d.store.KeepFile(dr.file, dr.sha)
 }
 
 // IntakeView is one intake on the time line.

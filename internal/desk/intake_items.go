@@ -109,17 +109,13 @@ func itemText(i *store.Item) string {
 }
 
 func (d *Desk) takeItems(ctx context.Context, p Person, dr *draft, key string) (TakenIn, error) {
-	backup, err := d.store.Backup(ctx, "before-intake")
-	if err != nil {
-		return TakenIn{}, err
-	}
-	sha, size, err := d.keepDraft(dr)
+	backup, err := d.safely(ctx, dr)
 	if err != nil {
 		return TakenIn{}, err
 	}
 	x := dr.items
 	return once(d, ctx, key, func(tx *gorm.DB) (out TakenIn, err error) {
-		in, err := d.newIntake(tx, p, dr, sha, size, backup)
+		in, err := d.newIntake(tx, p, dr, backup)
 		if err != nil {
 			return out, err
 		}
@@ -129,34 +125,36 @@ func (d *Desk) takeItems(ctx context.Context, p Person, dr *draft, key string) (
 		if err := store.Batch(tx, x.added); err != nil {
 			return out, err
 		}
+		before := make([]store.ItemBefore, len(x.after))
 		for i := range x.after {
 			was, err := json.Marshal(x.before[x.after[i].ID])
 			if err != nil {
 				return out, err
 			}
-			if err := tx.Exec("INSERT INTO item_before (intake_id, item_id, was) VALUES (?, ?, ?)", in.ID, x.after[i].ID, string(was)).Error; err != nil {
-				return out, err
-			}
-			if err := tx.Save(&x.after[i]).Error; err != nil {
-				return out, err
-			}
+			before[i] = store.ItemBefore{IntakeID: in.ID, ItemID: x.after[i].ID, Was: string(was)}
+		}
+		if err := store.Batch(tx, before); err != nil {
+			return out, err
+		}
+		if err := store.Replace(tx, x.after); err != nil {
+			return out, err
 		}
 		return takenIn(in), nil
 	})
 }
 
 // newIntake writes the row of an intake, its file and its link of the chain.
-func (d *Desk) newIntake(tx *gorm.DB, p Person, dr *draft, sha string, size int64, backup string) (*store.Intake, error) {
+func (d *Desk) newIntake(tx *gorm.DB, p Person, dr *draft, backup string) (*store.Intake, error) {
 	now, e := d.now().UnixNano(), &dr.seen.Effect
-	if err := store.RecordFile(tx, sha, size, now); err != nil {
+	if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
 		return nil, err
 	}
-	in := &store.Intake{Kind: string(dr.seen.Kind), State: store.Taken, FileSha: sha, FileName: dr.name, Person: p.Name, At: now,
+	in := &store.Intake{Kind: string(dr.seen.Kind), State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now,
 		Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
 	if err := tx.Create(in).Error; err != nil {
 		return nil, err
 	}
-	return in, d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": sha, "added": e.Added, "changed": e.Changed, "refused": e.Refused})
+	return in, d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": e.Added, "changed": e.Changed, "refused": e.Refused})
 }
 
 func takenIn(in *store.Intake) TakenIn {
@@ -164,18 +162,18 @@ func takenIn(in *store.Intake) TakenIn {
 }
 
 func undoItems(tx *gorm.DB, intake int64) error {
-	var before []struct{ Was string }
-	if err := tx.Raw("SELECT was FROM item_before WHERE intake_id = ?", intake).Scan(&before).Error; err != nil {
+	var before []store.ItemBefore
+	if err := tx.Where("intake_id = ?", intake).Find(&before).Error; err != nil {
 		return err
 	}
-	for _, b := range before {
-		var it store.Item
-		if err := json.Unmarshal([]byte(b.Was), &it); err != nil {
+	items := make([]store.Item, len(before))
+	for i := range before {
+		if err := json.Unmarshal([]byte(before[i].Was), &items[i]); err != nil {
 			return err
 		}
-		if err := tx.Save(&it).Error; err != nil {
-			return err
-		}
+	}
+	if err := store.Replace(tx, items); err != nil {
+		return err
 	}
 	if err := tx.Exec("DELETE FROM item_before WHERE intake_id = ?", intake).Error; err != nil {
 		return err

@@ -103,17 +103,13 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, r layout.Reading, o
 }
 
 func (d *Desk) takeMovements(ctx context.Context, p Person, dr *draft, key string) (TakenIn, error) {
-	backup, err := d.store.Backup(ctx, "before-intake")
-	if err != nil {
-		return TakenIn{}, err
-	}
-	sha, size, err := d.keepDraft(dr)
+	backup, err := d.safely(ctx, dr)
 	if err != nil {
 		return TakenIn{}, err
 	}
 	var touched []int64
 	out, err := once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
-		in, err := d.newIntake(tx, p, dr, sha, size, backup)
+		in, err := d.newIntake(tx, p, dr, backup)
 		if err != nil {
 			return TakenIn{}, err
 		}

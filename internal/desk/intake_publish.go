@@ -35,8 +35,7 @@ func (d *Desk) takeStock(ctx context.Context, p Person, dr *draft, key string) (
 			return out, err
 		}
 	}
-	sha, size, err := d.keepDraft(dr)
-	if err != nil {
+	if err := d.store.KeepFile(dr.file, dr.sha); err != nil {
 		return out, err
 	}
 	sets := make([]built, len(s.touched))
@@ -69,7 +68,7 @@ func (d *Desk) takeStock(ctx context.Context, p Person, dr *draft, key string) (
 	}
 	if err == nil {
 		out, err = once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
-			return d.publish(tx, p, dr, sets, sha, size, backup)
+			return d.publish(tx, p, dr, sets, backup)
 		})
 	}
 	if err != nil { // take the unpublished pieces away; a kill leaves this to the next start
@@ -219,12 +218,12 @@ func (d *Desk) zoneOf(s *stockDraft, l *stock.Line) string {
 }
 
 // publish makes the sets the recorded stock, together with all that is new.
-func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, sha string, size int64, backup string) (out TakenIn, err error) {
+func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, backup string) (out TakenIn, err error) {
 	now, e := d.now().UnixNano(), &dr.seen.Effect
-	if err := store.RecordFile(tx, sha, size, now); err != nil {
+	if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
 		return out, err
 	}
-	in := store.Intake{Kind: string(layout.Stock), State: store.Taken, FileSha: sha, FileName: dr.name, Person: p.Name, At: now, RecordedAt: dr.stock.recordedAt,
+	in := store.Intake{Kind: string(layout.Stock), State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now, RecordedAt: dr.stock.recordedAt,
 		Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
 	if err := tx.Create(&in).Error; err != nil {
 		return out, err
@@ -251,7 +250,7 @@ func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, sha strin
 		}
 	}
 	out = TakenIn{Intake: in.ID, Kind: layout.Stock, Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused}
-	return out, d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": sha, "added": e.Added, "changed": e.Changed, "gone": e.Gone, "refused": e.Refused})
+	return out, d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": e.Added, "changed": e.Changed, "gone": e.Gone, "refused": e.Refused})
 }
 
 // sums gives the tallies of items in the order of their numbers, in which they are stored.

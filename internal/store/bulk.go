@@ -8,6 +8,7 @@ import (
 
 	sqlite3 "github.com/mattn/go-sqlite3"
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 )
 
 // Piece is how many lines are written in one transaction of a large intake, so that others are not kept waiting.
@@ -177,6 +178,11 @@ func Batch[T any](tx *gorm.DB, rows []T) error {
 		return nil
 	}
 	return tx.CreateInBatches(rows, 200).Error
+}
+
+// Replace writes rows of a model over those with the same number, in pieces that fit a statement.
+func Replace[T any](tx *gorm.DB, rows []T) error {
+	return Batch(tx.Clauses(clause.OnConflict{UpdateAll: true}), rows)
 }
 
 // DeleteSets takes away sets that no warehouse points to.

@@ -63,6 +63,15 @@ type Item struct {
 	IntakeID                int64
 }
 
+// ItemBefore is an item as it was before an intake changed it, as JSON.
+type ItemBefore struct {
+	IntakeID, ItemID int64
+	Was              string
+}
+
+// TableName is item_before.
+func (ItemBefore) TableName() string { return "item_before" }
+
 // StockSet is the recorded stock of a warehouse after an intake.
 type StockSet struct {
 	ID, WarehouseID, IntakeID, PreviousID, RecordedAt int64

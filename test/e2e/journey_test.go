@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
@@ -105,6 +106,10 @@ func TestJourneyFromNothing(t *testing.T) {
 
 	// The other zone's sheet is typed by keyboard alone; an empty row stays uncounted, a 0 is a count.
 	s.do("type", s.open("/counts/1/counting/2"), chromedp.WaitVisible(`input[data-row]`), chromedp.Focus(`input[data-row]`), chromedp.KeyEvent("118.25\r"), chromedp.KeyEvent("\r"), chromedp.KeyEvent("0\r"), sees("2 of 4 rows counted"))
+
+	// A comma may part decimals or thousands: it is refused with a word, never guessed, and the rest is unharmed.
+	s.do("a comma", s.open("/counts/1/counting/2"), chromedp.WaitVisible(`input[data-row]`), browser.Type(`input[data-row]`, "1,500\r"), sees(`1,500`), sees(`is not a number`), sees("A-01-1 · ROPE-8"),
+		chromedp.Focus(`input[data-row]`), chromedp.KeyEvent(kb.Escape), sees("Everything typed is saved."), sees("2 of 4 rows counted"))
 
 	s.do("variances", s.open("/counts/1/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), sees("undecided"))
 	assert.Contains(t, s.text(`[data-lines]`), "ANCHOR")

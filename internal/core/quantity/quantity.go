@@ -7,6 +7,7 @@ package quantity
 
 import (
 	"errors"
+	"fmt"
 	"math/big"
 	"math/bits"
 	"strconv"
@@ -165,14 +166,24 @@ func AppendDecimal(b []byte, n int64) []byte {
 // MarshalText prints the shortest decimal, so that quantities travel as decimal strings.
 func (q Quantity) MarshalText() ([]byte, error) { return AppendDecimal(nil, int64(q)), nil }
 
-// UnmarshalText reads what MarshalText wrote.
-func (q *Quantity) UnmarshalText(b []byte) (err error) { *q, err = Parse(b); return err }
+// UnmarshalText reads what MarshalText wrote. Its errors name the value, for they go straight to people.
+func (q *Quantity) UnmarshalText(b []byte) (err error) { *q, err = Parse(b); return named(b, err) }
+
+func named(value []byte, err error) error {
+	if err == ErrNotNumber {
+		return fmt.Errorf("%q %w. Write digits, with a point before decimal places", value, err)
+	}
+	if err != nil {
+		return fmt.Errorf("%q %w", value, err)
+	}
+	return nil
+}
 
 // MarshalText prints the shortest decimal.
 func (c Cost) MarshalText() ([]byte, error) { return AppendDecimal(nil, int64(c)), nil }
 
 // UnmarshalText reads what MarshalText wrote.
-func (c *Cost) UnmarshalText(b []byte) (err error) { *c, _, err = ParseCost(b); return err }
+func (c *Cost) UnmarshalText(b []byte) (err error) { *c, _, err = ParseCost(b); return named(b, err) }
 
 // Abs is the absolute value.
 func (m Money) Abs() Money {
@@ -202,10 +213,10 @@ func (m Money) MarshalText() ([]byte, error) { return m.Append(nil), nil }
 func (m *Money) UnmarshalText(b []byte) error {
 	q, err := Parse(b)
 	if err != nil {
-		return err
+		return named(b, err)
 	}
 	if q%10_000 != 0 {
-		return ErrPlaces
+		return fmt.Errorf("%q has more than 2 decimal places", b)
 	}
 	*m = Money(q / 10_000)
 	return nil

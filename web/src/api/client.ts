@@ -31,7 +31,8 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
 function words(error: unknown): string | undefined {
 	const e = error as { detail?: string; title?: string; errors?: { message?: string; location?: string }[] } | undefined;
 	const first = e?.errors?.[0];
-	if (first?.message) return `${e?.detail ?? ""}: ${first.location ?? ""} ${first.message}`;
+	if (first?.message)
+		return first.location && first.location !== "body" ? `${first.location.replace("body.", "")}: ${first.message}` : first.message;
 	return e?.detail ?? e?.title;
 }
 

@@ -175,7 +175,7 @@ function TypeIn({
 	const open = c.state === "running" && (person.role === "controller" || person.role === "counter");
 
 	const save = async (line: Line) => {
-		const text = typed[line.row_code]?.trim().replace(",", ".");
+		const text = typed[line.row_code]?.trim();
 		if (text === undefined || text === "" || text === line.counted) return;
 		setSaving((n) => n + 1);
 		try {
@@ -195,7 +195,7 @@ function TypeIn({
 			await queries.invalidateQueries({ queryKey: ["count", String(id)] });
 			setTyped(({ [line.row_code]: _, ...rest }) => rest);
 		} catch (e) {
-			setWrong((w) => ({ ...w, [line.row_code]: e instanceof Problem ? e.message : String(e) }));
+			setWrong((w) => ({ ...w, [line.row_code]: `${line.bin} · ${line.sku}: ${e instanceof Problem ? e.message : String(e)}` }));
 		}
 		setSaving((n) => n - 1);
 	};

@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
 import { count, many, plain, Warn } from "../frame/figures";
@@ -184,12 +185,8 @@ function Answer({ draft, change }: { draft: Draft; change: (c: Partial<Choices>)
 }
 
 function AnswerCount({ change }: { change: (c: Partial<Choices>) => void }) {
-	const [counts, setCounts] = useState<Schemas["TodayCount"][]>();
-	if (!counts)
-		ask(api.GET("/api/today")).then(
-			(t) => setCounts(t.counts.filter((c) => c.state === "running")),
-			() => setCounts([]),
-		);
+	const today = useQuery({ queryKey: ["today"], queryFn: () => ask(api.GET("/api/today")) });
+	const counts = today.data?.counts.filter((c) => c.state === "running");
 	return (
 		<div className="my-2">
 			{counts?.map((c) => (
