@@ -227,8 +227,6 @@ export function Elevation({
 												look={look}
 												chosen={c.tiles.some((t) => chosen.has(t.id)) || inDrag(n, c)}
 												faded={chosen.size > 0 && !c.tiles.some((t) => chosen.has(t.id))}
-												lit={lit !== undefined && c.tiles.some((t) => lit.has(t.id))}
-												cursor={cursor?.rack === n && cursor.x === c.x && cursor.y === c.y}
 												onPress={(e) => press(e, n, c)}
 												onOver={() => {
 													setOver(say(c));
@@ -236,6 +234,25 @@ export function Elevation({
 												}}
 											/>
 										))}
+										{/* Frames lie over all tiles, or the next tile would cover them. */}
+										{r.cells.map((c) => {
+											const at = cursor?.rack === n && cursor.x === c.x && cursor.y === c.y;
+											if (!at && !c.tiles.some((t) => lit?.has(t.id))) return null;
+											return (
+												<rect
+													key={`frame ${c.x}.${c.y}`}
+													x={c.x * tileW - 1}
+													y={c.y * tileH - 1}
+													width={tileW + 3}
+													height={tileH + 3}
+													fill="none"
+													stroke="var(--ink)"
+													strokeWidth={2}
+													strokeDasharray={at ? "2 1.5" : undefined}
+													pointerEvents="none"
+												/>
+											);
+										})}
 										<line
 											x1={0}
 											x2={r.columns * tileW + 1}
@@ -346,8 +363,6 @@ function TileShape({
 	look,
 	chosen,
 	faded,
-	lit,
-	cursor,
 	onPress,
 	onOver,
 }: {
@@ -357,8 +372,6 @@ function TileShape({
 	look: (t: Tile) => Look;
 	chosen: boolean;
 	faded: boolean;
-	lit: boolean;
-	cursor: boolean;
 	onPress: (e: ReactPointer) => void;
 	onOver: () => void;
 }) {
@@ -370,21 +383,8 @@ function TileShape({
 		<g opacity={faded ? 0.35 : 1} data-bin={first.code} data-fill={l.fill} onPointerDown={onPress} onPointerEnter={onOver}>
 			<rect x={x} y={y} width={w} height={h} {...paint(l.fill)} />
 			{l.mark && h >= 8 && <Mark mark={l.mark} x={x} y={y} w={w} h={h} fill={l.fill} />}
-			{chosen && !lit && (
+			{chosen && (
 				<rect x={x + 1} y={y + 1} width={w - 2} height={h - 2} fill="none" stroke="var(--ink)" strokeWidth={1.4} pointerEvents="none" />
-			)}
-			{(lit || cursor) && (
-				<rect
-					x={x - 1.5}
-					y={y - 1.5}
-					width={w + 3}
-					height={h + 3}
-					fill="none"
-					stroke="var(--ink)"
-					strokeWidth={1.8}
-					strokeDasharray={cursor ? "2 1.5" : undefined}
-					pointerEvents="none"
-				/>
 			)}
 		</g>
 	);
