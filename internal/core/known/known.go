@@ -1,0 +1,359 @@
+// Package known holds codes and words that the records know, and tells what one that they do not know may have
+// been: the same in another spelling, or what a spreadsheet program made of it. It only tells what is possible;
+// whether it is so is the person's to say. It knows nothing of files.
+package known
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+
+	"wobin/internal/core/code"
+)
+
+// Set is a set of known texts. The zero value is empty and ready; what only unknown texts need is made at the
+// first of them.
+type Set struct {
+	texts []string
+	exact map[string]bool
+	folds map[string]string // "" where several share it
+	loose *loose
+}
+
+// Add takes a text into the set. The empty text is never in it.
+func (s *Set) Add(text string) {
+	if text == "" || s.exact[text] {
+		return
+	}
+	if s.exact == nil {
+		s.exact = map[string]bool{}
+	}
+	s.exact[text] = true
+	s.texts = append(s.texts, text)
+	s.folds, s.loose = nil, nil
+}
+
+// Len is how many texts there are; a nil set has none.
+func (s *Set) Len() int {
+	if s == nil {
+		return 0
+	}
+	return len(s.texts)
+}
+
+// Texts gives the texts in the order in which they came.
+func (s *Set) Texts() []string {
+	if s == nil {
+		return nil
+	}
+	return s.texts
+}
+
+// Find gives the known text that a text stands for: exactly, else without regard to case where that is unambiguous.
+func (s *Set) Find(text string) (string, bool) {
+	if s.Len() == 0 {
+		return "", false
+	}
+	if s.exact[text] {
+		return text, true
+	}
+	if s.folds == nil {
+		s.folds = make(map[string]string, len(s.texts))
+		for _, t := range s.texts {
+			f := code.Fold(t)
+			if _, twice := s.folds[f]; twice {
+				s.folds[f] = ""
+			} else {
+				s.folds[f] = t
+			}
+		}
+	}
+	t := s.folds[code.Fold(text)]
+	return t, t != ""
+}
+
+// Damage is what happened to a text on its way.
+type Damage string
+
+// The kinds of damage, the lightest first.
+const (
+	Spelling  Damage = "written differently" // other case, spaces or punctuation
+	Point     Damage = "decimal places added"
+	Zeros     Damage = "leading zeros lost"
+	Lookalike Damage = "letters that look alike"
+	Dated     Damage = "turned into a date"
+	Exponent  Damage = "turned into an exponent"
+	Digits    Damage = "last digits lost" // a number beyond fifteen digits
+)
+
+// Original is a known text that a damaged one may have been.
+type Original struct {
+	Text   string
+	Damage Damage
+}
+
+// loose finds known texts by what is left of them after each kind of damage.
+type loose struct {
+	spelling, zeros, alike map[string][]string
+	numbers                map[string][]string // runs of digits, months as numbers: "3:12"
+	digits                 map[int][]string    // texts of digits alone, by length without leading zeros
+	powers                 map[string][]string // 12E5, by their plain number
+}
+
+func (s *Set) index() *loose {
+	if s.loose != nil {
+		return s.loose
+	}
+	l := &loose{map[string][]string{}, map[string][]string{}, map[string][]string{}, map[string][]string{}, map[int][]string{}, map[string][]string{}}
+	for _, t := range s.texts {
+		f := squeeze(code.Fold(t))
+		z := stripZeros(f)
+		l.spelling[f] = append(l.spelling[f], t)
+		l.zeros[z] = append(l.zeros[z], t)
+		a := stripZeros(squeeze(code.Fold(alike(t))))
+		l.alike[a] = append(l.alike[a], t)
+		if runs, ok := numberRuns(t); ok {
+			k := strings.Join(runs, ":")
+			l.numbers[k] = append(l.numbers[k], t)
+		}
+		if d := strings.TrimLeft(t, "0"); d != "" && allDigits(d) {
+			l.digits[len(d)] = append(l.digits[len(d)], t)
+		}
+		if n, ok := power(t); ok {
+			l.powers[n] = append(l.powers[n], t)
+		}
+	}
+	s.loose = l
+	return l
+}
+
+// Originals gives the known texts that an unknown one may have been, of the lightest damage that explains it. One
+// is as good as sure; several have to be asked about; none says nothing.
+func (s *Set) Originals(text string) []Original {
+	if s.Len() == 0 || text == "" {
+		return nil
+	}
+	l := s.index()
+	give := func(d Damage, texts []string) (out []Original) {
+		for _, t := range texts {
+			if t != text && !slices.ContainsFunc(out, func(o Original) bool { return o.Text == t }) {
+				out = append(out, Original{t, d})
+			}
+		}
+		return out
+	}
+	f := squeeze(code.Fold(text))
+	if o := give(Spelling, l.spelling[f]); len(o) > 0 && f != "" {
+		return o
+	}
+	if d, ok := readDate(text); ok {
+		var found []string
+		for _, k := range d.keys() {
+			found = append(found, l.numbers[k]...)
+		}
+		if o := give(Dated, found); len(o) > 0 {
+			return o
+		}
+	}
+	if m, e, ok := exponent(text); ok {
+		var found []string
+		for _, t := range l.digits[e+1] {
+			if roundsTo(strings.TrimLeft(t, "0"), m) {
+				found = append(found, t)
+			}
+		}
+		if plain := strings.TrimRight(m, "0"); plain != "" && e+1 >= len(plain) {
+			found = append(found, l.powers[plain+strings.Repeat("0", e+1-len(plain))]...)
+		}
+		if o := give(Exponent, found); len(o) > 0 {
+			return o
+		}
+	}
+	whole := text
+	if w, places, ok := strings.Cut(text, "."); ok && allDigits(w) && places != "" && strings.Trim(places, "0") == "" {
+		whole = w
+		if s.exact[w] {
+			return []Original{{w, Point}}
+		}
+	}
+	if z := stripZeros(squeeze(code.Fold(whole))); z != "" {
+		if o := give(Zeros, l.zeros[z]); len(o) > 0 {
+			return o
+		}
+	}
+	if a := stripZeros(squeeze(code.Fold(alike(text)))); a != "" {
+		if o := give(Lookalike, l.alike[a]); len(o) > 0 {
+			return o
+		}
+	}
+	if len(text) > 15 && allDigits(text) && strings.Trim(text[15:], "0") == "" {
+		var found []string
+		for _, t := range l.digits[len(text)] {
+			if strings.TrimLeft(t, "0")[:15] == text[:15] {
+				found = append(found, t)
+			}
+		}
+		return give(Digits, found)
+	}
+	return nil
+}
+
+// Suspect tells whether a text looks like what a spreadsheet program makes of a code, known or not: a date or a
+// number with an exponent. A column that is full of such texts is not suspect; that is the caller's to see.
+func Suspect(text string) (Damage, bool) {
+	if len(text) < 4 || len(text) > 30 {
+		return "", false
+	}
+	if _, _, ok := exponent(text); ok && strings.Contains(text, "+") {
+		return Exponent, true
+	}
+	if d, ok := readDate(text); ok && d.sure {
+		return Dated, true
+	}
+	return "", false
+}
+
+// Nearest gives up to most known texts that are written much like an unknown one, the nearest first.
+func (s *Set) Nearest(text string, most int) []string {
+	if s.Len() == 0 || s.Len() > 20_000 {
+		return nil
+	}
+	want := []rune(squeeze(code.Fold(alike(text))))
+	if len(want) == 0 {
+		return nil
+	}
+	limit := max(1, len(want)/3)
+	type near struct {
+		text     string
+		distance int
+	}
+	var found []near
+	for _, t := range s.texts {
+		is := []rune(squeeze(code.Fold(alike(t))))
+		d := distance(want, is, limit)
+		if d > limit && len(want) >= 3 && len(is) >= 3 && (strings.Contains(string(is), string(want)) || strings.Contains(string(want), string(is))) {
+			d = limit
+		}
+		if d <= limit {
+			found = append(found, near{t, d})
+		}
+	}
+	slices.SortStableFunc(found, func(a, b near) int {
+		if a.distance != b.distance {
+			return a.distance - b.distance
+		}
+		return code.Compare(a.text, b.text)
+	})
+	var out []string
+	for _, f := range found[:min(len(found), most)] {
+		out = append(out, f.text)
+	}
+	return out
+}
+
+// Close tells whether two words are so alike that one may be a slip for the other: one letter more, less, other or
+// swapped in a word of four or more.
+func Close(a, b string) bool {
+	x, y := []rune(squeeze(code.Fold(alike(a)))), []rune(squeeze(code.Fold(alike(b))))
+	if len(x) < 4 || len(y) < 4 || strings.ContainsFunc(a+b, unicode.IsDigit) {
+		return false
+	}
+	return distance(x, y, 1) <= 1
+}
+
+// distance is the number of letters added, left out, changed or swapped between a and b (optimal string alignment),
+// or limit+1 where it is more than limit.
+func distance(a, b []rune, limit int) int {
+	if len(a)-len(b) > limit || len(b)-len(a) > limit {
+		return limit + 1
+	}
+	before, last, now := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
+	for j := range last {
+		last[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		now[0] = i
+		least := i
+		for j := 1; j <= len(b); j++ {
+			cost := 1
+			if a[i-1] == b[j-1] {
+				cost = 0
+			}
+			now[j] = min(last[j]+1, now[j-1]+1, last[j-1]+cost)
+			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+				now[j] = min(now[j], before[j-2]+1)
+			}
+			least = min(least, now[j])
+		}
+		if least > limit {
+			return limit + 1
+		}
+		before, last, now = last, now, before
+	}
+	return last[len(b)]
+}
+
+// squeeze leaves letters and digits.
+func squeeze(s string) string {
+	for i := 0; i < len(s); i++ {
+		if c := s[i]; !(c >= '0' && c <= '9' || c >= 'A' && c <= 'Z' || c >= 'a' && c <= 'z') {
+			return strings.Map(func(r rune) rune {
+				if unicode.IsLetter(r) || unicode.IsDigit(r) {
+					return r
+				}
+				return -1
+			}, s)
+		}
+	}
+	return s
+}
+
+// stripZeros takes leading zeros off every run of digits.
+func stripZeros(s string) string {
+	var b strings.Builder
+	for i := 0; i < len(s); {
+		if s[i] < '0' || s[i] > '9' {
+			b.WriteByte(s[i])
+			i++
+			continue
+		}
+		j := i
+		for j < len(s) && s[j] >= '0' && s[j] <= '9' {
+			j++
+		}
+		run := strings.TrimLeft(s[i:j], "0")
+		if run == "" {
+			run = "0"
+		}
+		b.WriteString(run)
+		i = j
+	}
+	return b.String()
+}
+
+// Letters that print alike: Cyrillic and Greek ones that are Latin to the eye, and the digits taken for letters.
+var alikes = strings.NewReplacer(
+	"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "0", "Р", "P", "С", "C", "Т", "T", "У", "Y", "Х", "X", "І", "1", "Ј", "J", "Ѕ", "S",
+	"а", "a", "е", "e", "о", "0", "р", "p", "с", "c", "у", "y", "х", "x", "і", "1", "ј", "j", "ѕ", "s",
+	"Α", "A", "Β", "B", "Ε", "E", "Ζ", "Z", "Η", "H", "Ι", "1", "Κ", "K", "Μ", "M", "Ν", "N", "Ο", "0", "Ρ", "P", "Τ", "T", "Υ", "Y", "Χ", "X", "ο", "0",
+	"O", "0", "o", "0", "I", "1", "l", "1", "i", "1", "L", "1",
+)
+
+// alike replaces letters by the ones that they look like. Wide forms of letters and digits become plain ones.
+func alike(s string) string {
+	return alikes.Replace(strings.Map(func(r rune) rune {
+		if r >= 0xff01 && r <= 0xff5e {
+			return r - 0xfee0
+		}
+		return r
+	}, s))
+}
+
+func allDigits(s string) bool {
+	for i := 0; i < len(s); i++ {
+		if s[i] < '0' || s[i] > '9' {
+			return false
+		}
+	}
+	return s != ""
+}
