@@ -29,6 +29,7 @@ func (s *streams) reconcile() *cobra.Command {
 	var o struct {
 		stock, movements, frozen, counted, zone, uncounted, mode, out string
 		counts                                                        []string
+		layouts                                                       []string
 		tolQty, tolPct, tolValue                                      string
 		postTolerated, addUp, json                                    bool
 	}
@@ -98,12 +99,36 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			var open opener
 			defer open.close()
 			problems := layout.Problems{Most: most}
-			in := reconcile.Input{Stock: open.file(s.in, o.stock, &problems)}
-			for _, f := range o.counts {
-				in.Counts = append(in.Counts, open.file(s.in, f, &problems))
-			}
+			files := append([]string{o.stock}, o.counts...)
 			if o.movements != "" {
-				in.Movements = open.file(s.in, o.movements, &problems)
+				files = append(files, o.movements)
+			}
+			by, err := layoutsOf(o.layouts, files)
+			if err != nil {
+				return err
+			}
+			in := reconcile.Input{Layouts: map[*tabular.File]*layout.Layout{}}
+			for i, name := range files {
+				var opt tabular.Options
+				l := by[name]
+				if l != nil {
+					opt.Encoding = tabular.Encoding(l.Encoding)
+					if l.Delimiter != "" {
+						opt.Delimiter = l.Delimiter[0]
+					}
+				}
+				f := open.as(s.in, name, opt, &problems)
+				if l != nil {
+					in.Layouts[f] = l
+				}
+				switch {
+				case i == 0:
+					in.Stock = f
+				case i <= len(o.counts):
+					in.Counts = append(in.Counts, f)
+				default:
+					in.Movements = f
+				}
 			}
 			if open.err != nil {
 				return open.err
@@ -152,6 +177,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	f.BoolVar(&o.addUp, "add-up", false, "sum rows of the same key instead of refusing them")
 	f.StringVar(&o.mode, "quantity", "difference", "what adjustments say: difference, balance, in-out or counted")
 	f.StringVar(&o.out, "out", "", "the folder `DIR` for variances.csv and adjustments.csv")
+	f.StringArrayVar(&o.layouts, "layout", nil, "read a file by a layout: `FILE=LAYOUT` for the file of that name, or just LAYOUT for the stock file; may be given several times")
 	f.BoolVar(&o.json, "json", false, "print the figures as one JSON object")
 	return c
 }
@@ -163,9 +189,28 @@ type opener struct {
 	remove []string
 }
 
-// file opens a table file. What is wrong with the file's form goes to problems; what is wrong with reading it
+// layoutsOf finds which file each --layout is for: FILE=LAYOUT, or LAYOUT alone, which is for the first file.
+func layoutsOf(flags, files []string) (map[string]*layout.Layout, error) {
+	by := map[string]*layout.Layout{}
+	for _, flag := range flags {
+		name, file := files[0], flag
+		for _, f := range files {
+			if l, ok := strings.CutPrefix(flag, f+"="); ok {
+				name, file = f, l
+			}
+		}
+		l, err := readLayout(file)
+		if err != nil {
+			return nil, fmt.Errorf("--layout: %w", err)
+		}
+		by[name] = l
+	}
+	return by, nil
+}
+
+// as opens a table file in a form that may be settled. What is wrong with the file's form goes to problems; what is wrong with reading it
 // at all is kept in err.
-func (o *opener) file(stdin io.Reader, name string, problems *layout.Problems) *tabular.File {
+func (o *opener) as(stdin io.Reader, name string, opt tabular.Options, problems *layout.Problems) *tabular.File {
 	if o.err != nil {
 		return nil
 	}
@@ -191,7 +236,7 @@ func (o *opener) file(stdin io.Reader, name string, problems *layout.Problems) *
 		o.err = err
 		return nil
 	}
-	t, err := tabular.Open(name, f, info.Size(), tabular.Options{})
+	t, err := tabular.Open(name, f, info.Size(), opt)
 	var wrong *tabular.Error
 	if errors.As(err, &wrong) {
 		problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})

@@ -2,8 +2,6 @@ package cli
 
 import (
 	"context"
-	"crypto/rand"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -12,7 +10,6 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
-	"runtime/debug"
 	"syscall"
 	"time"
 
@@ -146,6 +143,21 @@ func (s *streams) openapi() *cobra.Command {
 	}
 }
 
+func (s *streams) schema() *cobra.Command {
+	return &cobra.Command{
+		Use:   "layout-schema",
+		Short: "Print the JSON Schema of layouts",
+		Args:  cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			b, err := web.LayoutSchema()
+			if err == nil {
+				_, err = s.out.Write(b)
+			}
+			return err
+		},
+	}
+}
+
 func (s *streams) audit() *cobra.Command {
 	var data string
 	c := &cobra.Command{Use: "audit", Short: "Look into the record of who did what"}
@@ -222,74 +234,4 @@ func (s *streams) restore() *cobra.Command {
 	}
 	c.Flags().StringVar(&data, "data", "data", "the data folder `DIR`")
 	return c
-}
-
-func (s *streams) intake() *cobra.Command {
-	var data, zone, recordedAt string
-	var leaveOut, addUp, only bool
-	c := &cobra.Command{
-		Use:   "intake FILE... --data DIR",
-		Short: "Take files into a data folder, as the screen does",
-		Long: `Takes items, recorded stock, movements or counts into a data folder, each file all or nothing.
-Exit 2: a file has problems; they are printed and nothing of it is taken in.`,
-		Args: cobra.MinimumNArgs(1),
-		RunE: func(cmd *cobra.Command, files []string) error {
-			debug.SetGCPercent(-1)
-			debug.SetMemoryLimit(360 << 20) // a large file is taken in within a bounded memory
-			return withDesk(data, func(d *desk.Desk) error {
-				for _, name := range files {
-					if err := s.takeIn(cmd.Context(), d, name, desk.Choices{Zone: zone, RecordedAt: recordedAt, AddUp: addUp, Only: only}, leaveOut); err != nil {
-						return err
-					}
-				}
-				return nil
-			})
-		},
-	}
-	f := c.Flags()
-	f.StringVar(&data, "data", "data", "the data folder `DIR`")
-	f.StringVar(&zone, "zone", "", "the zone `NAME` of times without an offset")
-	f.StringVar(&recordedAt, "recorded-at", "", "the `TIME` at which the stock was recorded, where the file does not say")
-	f.BoolVar(&leaveOut, "leave-out", false, "take the good rows in and leave out those with problems")
-	f.BoolVar(&addUp, "add-up", false, "sum rows of the same key")
-	f.BoolVar(&only, "only", false, "only the lines in the file; else it is the whole stock of its warehouses")
-	return c
-}
-
-func (s *streams) takeIn(ctx context.Context, d *desk.Desk, name string, choices desk.Choices, leaveOut bool) error {
-	f, err := os.Open(name)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	by := desk.Person{Name: "command line", Role: "controller"}
-	draft, err := d.Upload(ctx, by, filepath.Base(name), f, choices)
-	if err != nil {
-		return err
-	}
-	for _, g := range draft.Problems {
-		for _, p := range g.List {
-			fmt.Fprintln(s.err, p.Text)
-		}
-		if more := g.Count - len(g.List); more > 0 {
-			fmt.Fprintf(s.err, "and %d more of this kind\n", more)
-		}
-	}
-	if draft.Blocked != "" {
-		fmt.Fprintf(s.err, "%s: %s\n", name, draft.Blocked)
-		return errProblems
-	}
-	if len(draft.Problems) > 0 && !leaveOut {
-		return errProblems
-	}
-	key := make([]byte, 12)
-	if _, err := rand.Read(key); err != nil {
-		return err
-	}
-	got, err := d.TakeIn(ctx, by, draft.ID, hex.EncodeToString(key), draft.Effect.Refused)
-	if err != nil {
-		return err
-	}
-	fmt.Fprintf(s.out, "%s: %s: %d new, %d changed, %d unchanged, %d gone, %d refused\n", name, got.Kind, got.Added, got.Changed, got.Unchanged, got.Gone, got.Refused)
-	return nil
 }

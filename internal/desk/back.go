@@ -19,6 +19,7 @@ import (
 
 // backDraft is a file of counts held against the sheets of its count.
 type backDraft struct {
+	values  []layout.Value
 	count   *store.Count
 	counts  []counting.Count
 	before  map[string]store.Entry // the standing entries by slot
@@ -60,14 +61,16 @@ type HandRow struct {
 }
 
 // lookBack understands a file of counts: sheets that came back, or counts without row codes for a chosen count.
-func (d *Desk) lookBack(ctx context.Context, dr *draft, r layout.Reading, out *Draft) error {
-	f, err := r.Counts(dr.table, dr.mapping, &dr.problems)
+func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Reading, out *Draft) error {
+	v := pt.view
+	f, err := d.readCounts(dr, pt, r)
 	if err != nil {
 		return err
 	}
-	out.Rows = f.Rows
+	v.Rows, v.Effect.Left = f.Rows, f.Left
+	v.values(f.Values, layout.Counts)
 	tx := d.store.Read(ctx)
-	head := counting.ReadHead(dr.name, dr.mapping, r, &dr.problems)
+	head := counting.ReadHead(dr.name, pt.mapping, r, &pt.problems)
 	found := counting.SheetsIn(f)
 	id := dr.choices.Count
 	for c := range found {
@@ -79,27 +82,27 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, r layout.Reading, out *D
 		id = int64(head.Count)
 	}
 	if id == 0 {
-		out.Blocked, out.Asks = "No row has a row code, so the file does not say which count it belongs to. Choose the count.", "count"
+		v.Blocked, out.Asks = "No row has a row code, so the file does not say which count it belongs to. Choose the count.", "count"
 		return nil
 	}
 	c, err := count(tx, id)
 	if errors.Is(err, ErrNotFound) {
-		out.Blocked = fmt.Sprintf("Its row codes belong to count number %d, which is not here.", id)
+		v.Blocked = fmt.Sprintf("Its row codes belong to count number %d, which is not here.", id)
 		return nil
 	}
 	if err != nil {
 		return err
 	}
 	if c.State != store.Running {
-		out.Blocked = fmt.Sprintf("The count %q is finished. Nothing more can be taken in for it.", c.Name)
+		v.Blocked = fmt.Sprintf("The count %q is finished. Nothing more can be taken in for it.", c.Name)
 		return nil
 	}
 	h, err := warehouse(tx, c.WarehouseID)
 	if err != nil {
 		return err
 	}
-	b := &backDraft{count: c, before: map[string]store.Entry{}, keys: map[string][2]int64{}, sheets: map[int]store.Sheet{}}
-	dr.back = b
+	b := &backDraft{values: f.Values, count: c, before: map[string]store.Entry{}, keys: map[string][2]int64{}, sheets: map[int]store.Sheet{}}
+	pt.back = b
 	var sheets []store.Sheet
 	if err := tx.Where("count_id = ?", c.ID).Find(&sheets).Error; err != nil {
 		return err
@@ -132,14 +135,14 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, r layout.Reading, out *D
 		}
 		return l.line(h.Code), true
 	}
-	back := counting.TakeBack(dr.name, dr.mapping.SheetName, dr.mapping, f, frozen, head, &dr.problems)
+	back := counting.TakeBack(dr.name, pt.mapping.SheetName, pt.mapping, f, frozen, head, &pt.problems)
 	if lookup != nil {
 		return lookup
 	}
 	b.counts = back.Counts
 	if back.Untimed > 0 {
 		if dr.choices.CountedAt == "" {
-			out.Blocked, out.Asks = fmt.Sprintf("%d counts do not say when they were counted, neither in their rows nor in the head of the sheet. Say when.", back.Untimed), "counted_at"
+			v.Blocked, out.Asks = fmt.Sprintf("%d counts do not say when they were counted, neither in their rows nor in the head of the sheet. Say when.", back.Untimed), "counted_at"
 		} else {
 			at, err := layout.ParseTime(dr.choices.CountedAt, r.Zone)
 			if err != nil {
@@ -152,7 +155,16 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, r layout.Reading, out *D
 			}
 		}
 	}
-	return d.compareBack(tx, dr, b, back, out)
+	return d.compareBack(tx, dr, b, back, v)
+}
+
+// readCounts reads the counts. Rows of our own sheets are proved by their codes, so their bins and items are taken as
+// they stand; in other files what is not known is told at once for all rows alike.
+func (d *Desk) readCounts(dr *draft, pt *part, r layout.Reading) (*layout.CountFile, error) {
+	if pt.mapping.Has(layout.RowCode) {
+		r.Known = nil
+	}
+	return r.Counts(dr.table, pt.mapping, &pt.problems)
 }
 
 // known finds bin and item of a key that the count does not have, and gives its codes as the records have them.
@@ -178,7 +190,7 @@ func (d *Desk) known(tx *gorm.DB, b *backDraft, h *store.Warehouse, key [stock.P
 		ID  int64
 		Sku string
 	}
-	if err := tx.Raw("SELECT id, sku FROM items WHERE sku = ? OR upper(sku) = upper(?) OR (barcode <> '' AND barcode = ?) ORDER BY sku = ? DESC LIMIT 1", key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU]).Scan(&item).Error; err != nil {
+	if err := tx.Raw("SELECT id, sku FROM items WHERE sku = ? OR upper(sku) = upper(?) OR (barcode <> '' AND barcode = ?) OR (further_sku <> '' AND further_sku = ?) OR (barcodes <> '' AND EXISTS (SELECT 1 FROM json_each(barcodes) WHERE value = ?)) ORDER BY sku = ? DESC LIMIT 1", key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU]).Scan(&item).Error; err != nil {
 		return known, err
 	}
 	if item.ID == 0 {
@@ -190,7 +202,7 @@ func (d *Desk) known(tx *gorm.DB, b *backDraft, h *store.Warehouse, key [stock.P
 }
 
 // compareBack holds the counts against the entries that stand.
-func (d *Desk) compareBack(tx *gorm.DB, dr *draft, b *backDraft, back *counting.Back, out *Draft) error {
+func (d *Desk) compareBack(tx *gorm.DB, dr *draft, b *backDraft, back *counting.Back, out *SheetOfFile) error {
 	v := &BackView{Count: b.count.ID, CountName: b.count.Name, Sheets: []string{}, Empty: back.Empty, ByHand: back.ByHand, By: back.By, Revisions: []Revision{}, Hand: []HandRow{}}
 	b.view, out.Back = v, v
 	for _, n := range back.Sheets {
@@ -240,11 +252,11 @@ func (d *Desk) compareBack(tx *gorm.DB, dr *draft, b *backDraft, back *counting.
 }
 
 // takeBack writes the counts as entries and works out their lines again, in one transaction.
-func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, key string) (TakenIn, error) {
+func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key string) (TakenIn, error) {
 	if err := d.store.KeepFile(dr.file, dr.sha); err != nil {
 		return TakenIn{}, err
 	}
-	b := dr.back
+	b := pt.back
 	return once(d, ctx, key, func(tx *gorm.DB) (out TakenIn, err error) {
 		now := d.now().UnixNano()
 		if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
@@ -270,7 +282,7 @@ func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, key string) (T
 				return out, err
 			}
 		}
-		out = TakenIn{Return: ret.ID, Count: b.count.ID, Kind: layout.Counts, Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Refused: dr.problems.Rows}
+		out = TakenIn{Return: ret.ID, Count: b.count.ID, Kind: layout.Counts, Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Refused: pt.problems.Rows}
 		return out, d.record(tx, p, "counts taken in", map[string]any{"count": b.count.ID, "file": dr.name, "sha256": dr.sha, "added": ret.Added, "revised": ret.Revised})
 	})
 }
@@ -332,8 +344,7 @@ func (d *Desk) TypeIn(ctx context.Context, p Person, countID int64, key string, 
 	if err := allow(p, Enter); err != nil {
 		return TakenIn{}, err
 	}
-	ch := Choices{Zone: zoneName}
-	zone, err := ch.zone()
+	zone, err := zoneNamed(zoneName)
 	if err != nil {
 		return TakenIn{}, err
 	}

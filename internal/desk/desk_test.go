@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/store"
 )
@@ -255,7 +256,7 @@ func TestWholeOrSome(t *testing.T) {
 	require.Len(t, clash.Problems, 1, "two spellings of one recorded code are not silently one line")
 	assert.Contains(t, clash.Problems[0].List[0].Text, "the same as row 2")
 	assert.Equal(t, 1, clash.Effect.Refused)
-	some, err := d.Choose(ctx, nell, whole.ID, Choices{Only: true})
+	some, err := d.Settle(ctx, nell, whole.ID, Answer{Set: &layout.Layout{Extent: "only"}})
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1, 0, 0}, []int{some.Effect.Added, some.Effect.Changed, some.Effect.Unchanged, some.Effect.Gone})
 	_, err = d.TakeIn(ctx, nell, some.ID, "", 0)

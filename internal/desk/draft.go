@@ -8,7 +8,8 @@ import (
 	"errors"
 	"io"
 	"os"
-	"sort"
+	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -30,18 +31,32 @@ type draft struct {
 	sha     string // of the bytes
 	used    time.Time
 	choices Choices
-	columns map[int]layout.Field // by hand
+	history []Choices // what was settled before each answer, to go back to
 
-	table    *tabular.File
+	table  *tabular.File
+	parts  []*part // one for each sheet
+	seen   *Draft
+	state  int64 // of the records when it was looked at
+	views  map[int]*tabular.Index
+	spools []*os.File
+
+	work   sync.Mutex
+	cancel context.CancelFunc // ends the work that is under way
+}
+
+// part is one sheet of the file, or delimited text as a whole.
+type part struct {
+	sheet    int
+	given    *layout.Layout
 	mapping  *layout.Mapping
 	problems layout.Problems
+	view     *SheetOfFile
 	// what was read, one of them by kind
-	stock *stockDraft
-	items *itemsDraft
-	moves *movesDraft
-	back  *backDraft
-	seen  *Draft
-	state int64 // of the records when it was looked at
+	places *placesDraft
+	items  *itemsDraft
+	stock  *stockDraft
+	moves  *movesDraft
+	back   *backDraft
 }
 
 // drafts are kept in memory; one that nobody looked at for an hour goes.
@@ -82,129 +97,136 @@ func (ds *drafts) drop(id string) {
 }
 
 func (d *draft) discard() {
+	d.forgetViews()
 	d.file.Close()
 	os.Remove(d.file.Name())
 }
 
+func (d *draft) forgetViews() {
+	for _, f := range d.spools {
+		f.Close()
+		os.Remove(f.Name())
+	}
+	d.views, d.spools = nil, nil
+}
+
+// working gives a context that Cancel ends.
+func (d *draft) working(ctx context.Context) (context.Context, func()) {
+	ctx, cancel := context.WithCancel(ctx)
+	d.work.Lock()
+	d.cancel = cancel
+	d.work.Unlock()
+	return ctx, func() {
+		d.work.Lock()
+		d.cancel = nil
+		d.work.Unlock()
+		cancel()
+	}
+}
+
 // Choices are what the person settled about a file; zero values are found out or asked for.
 type Choices struct {
-	Kind       layout.Kind       `json:"kind,omitempty" enum:"stock,items,movements,counts," doc:"what the file is about"`
-	Sheet      *int              `json:"sheet,omitempty" doc:"which sheet of a workbook, from 0"`
-	Delimiter  string            `json:"delimiter,omitempty" maxLength:"1"`
-	Encoding   string            `json:"encoding,omitempty"`
-	Columns    map[string]string `json:"columns,omitempty" doc:"column letter to field; an empty field passes the column over"`
-	Zone       string            `json:"zone,omitempty" doc:"IANA name of the zone of times without an offset"`
-	RecordedAt string            `json:"recorded_at,omitempty" doc:"when the stock was recorded, where the file does not say"`
-	CountedAt  string            `json:"counted_at,omitempty" doc:"when it was counted, where neither rows nor head say"`
-	Only       bool              `json:"only,omitempty" doc:"only the lines in the file; else it is the whole stock of its warehouses"`
-	AddUp      bool              `json:"add_up,omitempty" doc:"sum rows of the same key"`
-	Count      int64             `json:"count,omitempty" doc:"the count that counts without row codes belong to"`
+	Layout     string                 `json:"layout,omitempty" doc:"the name of a saved layout; - for none; left out: one that fits"`
+	Base       *layout.Layout         `json:"base,omitempty" doc:"a layout that lies under what was settled about each sheet"`
+	Delimiter  string                 `json:"delimiter,omitempty" maxLength:"4"`
+	Encoding   string                 `json:"encoding,omitempty"`
+	Zone       string                 `json:"zone,omitempty" doc:"IANA name of the zone of times without an offset"`
+	RecordedAt string                 `json:"recorded_at,omitempty" doc:"when the stock was recorded, where the file does not say"`
+	CountedAt  string                 `json:"counted_at,omitempty" doc:"when it was counted, where neither rows nor head say"`
+	Count      int64                  `json:"count,omitempty" doc:"the count that counts without row codes belong to"`
+	Sheets     map[string]SheetChoice `json:"sheets,omitempty" doc:"what was settled about each sheet, by its number from 0"`
+	Mends      []CellMend             `json:"mends,omitempty" doc:"cells put right by hand; the file itself stays as it is"`
 }
 
-// DraftColumn is one column of the file and what it was taken for.
-type DraftColumn struct {
-	Letter string       `json:"letter"`
-	Header string       `json:"header"`
-	Field  layout.Field `json:"field"`
-	Why    string       `json:"why"`
+// SheetChoice is what was settled about one sheet.
+type SheetChoice struct {
+	Use    string        `json:"use,omitempty" enum:"yes,no," doc:"whether the sheet is taken in; left out: where it reads as something"`
+	Layout layout.Layout `json:"layout,omitzero"`
 }
 
-// DraftRow is a row of the file as it is.
-type DraftRow struct {
-	Row   int      `json:"row"`
-	Cells []string `json:"cells"`
-	Bad   bool     `json:"bad"`
-}
-
-// FieldChoice is a field that a column can be taken for.
-type FieldChoice struct {
-	Field    layout.Field `json:"field"`
-	Title    string       `json:"title"`
-	Required bool         `json:"required"`
-	About    string       `json:"about"`
-}
-
-// ProblemView is one problem with its place.
-type ProblemView struct {
+// CellMend is one cell put right.
+type CellMend struct {
+	Sheet  int    `json:"sheet,omitempty"`
 	Row    int    `json:"row"`
 	Column string `json:"column"`
-	Field  string `json:"field"`
-	Value  string `json:"value"`
-	Text   string `json:"text" doc:"the whole message, with file, sheet and row"`
+	Was    string `json:"was"`
+	Is     string `json:"is"`
 }
 
-// ProblemGroup is all problems of one kind.
-type ProblemGroup struct {
-	Kind  string        `json:"kind"`
-	Field string        `json:"field"`
-	Count int           `json:"count"`
-	List  []ProblemView `json:"list" doc:"up to a thousand of them"`
+func (c *Choices) sheet(n int) SheetChoice { return c.Sheets[strconv.Itoa(n)] }
+
+func (c *Choices) setSheet(n int, s SheetChoice) {
+	sheets := map[string]SheetChoice{}
+	for k, v := range c.Sheets {
+		sheets[k] = v
+	}
+	sheets[strconv.Itoa(n)] = s
+	c.Sheets = sheets
 }
 
-// Effect is what taking the file in would do.
-type Effect struct {
-	Added     int             `json:"added"`
-	Changed   int             `json:"changed"`
-	Unchanged int             `json:"unchanged"`
-	Gone      int             `json:"gone" doc:"recorded before and not in the file"`
-	Refused   int             `json:"refused" doc:"rows with a problem"`
-	Places    []EffectPlace   `json:"places"`
-	Examples  []EffectExample `json:"examples"`
-	New       []string        `json:"new" doc:"what will be made: warehouses, bins, items"`
+// mends gives the mended cells of a sheet.
+func (c *Choices) mends(sheet int) layout.Mends {
+	var out layout.Mends
+	for _, m := range c.Mends {
+		at := columnAt(m.Column)
+		if m.Sheet != sheet || at < 0 {
+			continue
+		}
+		if out == nil {
+			out = layout.Mends{}
+		}
+		if out[m.Row] == nil {
+			out[m.Row] = map[int]layout.Mend{}
+		}
+		out[m.Row][at] = layout.Mend{Was: m.Was, Is: m.Is}
+	}
+	return out
 }
 
-// EffectPlace is the effect on one warehouse.
-type EffectPlace struct {
-	Warehouse string `json:"warehouse"`
-	Added     int    `json:"added"`
-	Changed   int    `json:"changed"`
-	Unchanged int    `json:"unchanged"`
-	Gone      int    `json:"gone"`
+// columnAt is the place of a column by its letter, -1 where it is none.
+func columnAt(letter string) int {
+	n := 0
+	for _, r := range letter {
+		if r < 'A' || r > 'Z' || n > tabular.MaxColumns {
+			return -1
+		}
+		n = n*26 + int(r-'A') + 1
+	}
+	return n - 1
 }
-
-// EffectExample is one line before and after.
-type EffectExample struct {
-	What   string `json:"what" enum:"added,changed,gone"`
-	Line   string `json:"line"`
-	Before string `json:"before"`
-	After  string `json:"after"`
-}
-
-// Draft is what was made of a dropped file.
-type Draft struct {
-	ID        string         `json:"id"`
-	Name      string         `json:"name"`
-	Size      int64          `json:"size"`
-	Kind      layout.Kind    `json:"kind"`
-	Form      string         `json:"form" doc:"delimited text or workbook"`
-	Delimiter string         `json:"delimiter"`
-	Encoding  string         `json:"encoding"`
-	Sheets    []string       `json:"sheets"`
-	Sheet     int            `json:"sheet"`
-	HeaderRow int            `json:"header_row"`
-	Columns   []DraftColumn  `json:"columns"`
-	Fields    []FieldChoice  `json:"fields"`
-	Rows      int            `json:"rows"`
-	Top       []DraftRow     `json:"top" doc:"the first rows as they are"`
-	Effect    Effect         `json:"effect"`
-	Problems  []ProblemGroup `json:"problems"`
-	Blocked   string         `json:"blocked" doc:"why nothing can be taken in yet; empty where it can"`
-	Asks      string         `json:"asks" doc:"what has to be answered first: recorded_at, counted_at, count"`
-	Assumed   []string       `json:"assumed" doc:"what was taken for granted, a sentence each"`
-	Choices   Choices        `json:"choices"`
-	Back      *BackView      `json:"back,omitempty"`
-}
-
-const topRows = 60
 
 // Upload takes a file's bytes aside and looks at it. Nothing is stored.
 func (d *Desk) Upload(ctx context.Context, p Person, name string, body io.Reader, choices Choices) (*Draft, error) {
 	if err := allow(p, Enter); err != nil {
 		return nil, err
 	}
+	dr := &draft{person: p, name: name, used: d.now(), choices: choices}
+	if err := d.receive(dr, name, body); err != nil {
+		return nil, err
+	}
+	id := make([]byte, 12)
+	if _, err := rand.Read(id); err != nil {
+		return nil, err
+	}
+	dr.id = hex.EncodeToString(id)
+	work, end := dr.working(ctx)
+	defer end()
+	d.drafts.add(dr)
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	seen, err := d.look(work, dr)
+	if err != nil {
+		d.drafts.drop(dr.id)
+		return nil, err
+	}
+	return seen, nil
+}
+
+// receive writes a file's bytes aside and gives them to the draft.
+func (d *Desk) receive(dr *draft, name string, body io.Reader) error {
 	f, err := d.store.Incoming()
 	if err != nil {
-		return nil, err
+		return err
 	}
 	body = io.LimitReader(body, maxUpload+1)
 	head := make([]byte, tabular.HeadSize)
@@ -231,32 +253,172 @@ func (d *Desk) Upload(ctx context.Context, p Person, name string, body io.Reader
 	if err != nil {
 		f.Close()
 		os.Remove(f.Name())
-		return nil, err
+		return err
 	}
-	id := make([]byte, 12)
-	if _, err := rand.Read(id); err != nil {
-		return nil, err
-	}
-	dr := &draft{id: hex.EncodeToString(id), person: p, name: name, file: f, size: size, sha: hex.EncodeToString(sum.Sum(nil)), used: d.now(), choices: choices}
-	seen, err := d.look(ctx, dr)
-	if err != nil {
-		dr.discard()
-		return nil, err
-	}
-	d.drafts.add(dr)
-	return seen, nil
+	dr.file, dr.size, dr.sha, dr.name = f, size, hex.EncodeToString(sum.Sum(nil)), name
+	return nil
 }
 
-// Choose settles something about a dropped file and looks at it again.
-func (d *Desk) Choose(ctx context.Context, p Person, id string, choices Choices) (*Draft, error) {
+// Redrop puts a mended file in the place of the one that was dropped; all that was settled stays. A file of refused
+// rows that was mended puts its cells into the rows that they came from.
+func (d *Desk) Redrop(ctx context.Context, p Person, id, name string, body io.Reader) (*Draft, error) {
 	dr, err := d.drafts.get(p, id)
 	if err != nil {
 		return nil, err
 	}
 	dr.mu.Lock()
 	defer dr.mu.Unlock()
-	dr.choices, dr.used = choices, d.now()
-	return d.look(ctx, dr)
+	now := &draft{}
+	if err := d.receive(now, name, body); err != nil {
+		return nil, err
+	}
+	work, end := dr.working(ctx)
+	defer end()
+	if mends, ok, err := d.mendsFrom(dr, now); err != nil || ok {
+		now.discard()
+		if err != nil {
+			return nil, err
+		}
+		dr.remember()
+		dr.choices.Mends = append(dr.choices.Mends[:len(dr.choices.Mends):len(dr.choices.Mends)], mends...)
+		return d.look(work, dr)
+	}
+	dr.discard()
+	dr.file, dr.size, dr.sha, dr.name, dr.used = now.file, now.size, now.sha, now.name, d.now()
+	return d.look(work, dr)
+}
+
+// Choose settles something about a dropped file, in place of all that was settled before, and looks at it again.
+func (d *Desk) Choose(ctx context.Context, p Person, id string, choices Choices) (*Draft, error) {
+	return d.change(ctx, p, id, func(dr *draft) error {
+		dr.choices = choices
+		return nil
+	})
+}
+
+// Answer is one thing settled about a dropped file. What it leaves out stays.
+type Answer struct {
+	Sheet      int            `json:"sheet,omitempty"`
+	Use        string         `json:"use,omitempty" enum:"yes,no,"`
+	Layout     string         `json:"layout,omitempty" doc:"the name of a saved layout; - for none"`
+	Delimiter  string         `json:"delimiter,omitempty" maxLength:"4"`
+	Encoding   string         `json:"encoding,omitempty"`
+	RecordedAt string         `json:"recorded_at,omitempty"`
+	CountedAt  string         `json:"counted_at,omitempty"`
+	Count      int64          `json:"count,omitempty"`
+	Set        *layout.Layout `json:"set,omitempty" doc:"laid over what was settled about the sheet"`
+	Mends      []CellMend     `json:"mends,omitempty"`
+	MendAlike  *MendAlike     `json:"mend_alike,omitempty"`
+	Back       bool           `json:"back,omitempty" doc:"take the last answer back"`
+}
+
+// MendAlike puts all cells of a group of problems right that say the same.
+type MendAlike struct {
+	Kind  string `json:"kind"`
+	Field string `json:"field"`
+	Was   string `json:"was"`
+	Is    string `json:"is"`
+}
+
+// Settle settles one thing about a dropped file and looks at it again.
+func (d *Desk) Settle(ctx context.Context, p Person, id string, a Answer) (*Draft, error) {
+	return d.change(ctx, p, id, func(dr *draft) error {
+		if a.Back {
+			if n := len(dr.history); n > 0 {
+				dr.choices, dr.history = dr.history[n-1], dr.history[:n-1]
+			}
+			return nil
+		}
+		if a.Set != nil {
+			if err := a.Set.Valid(); err != nil {
+				return refuse("%s.", strings.TrimSuffix(sentenceOf(err), "."))
+			}
+		}
+		dr.remember()
+		c := &dr.choices
+		set := func(into *string, v string) bool {
+			if v != "" {
+				*into = v
+			}
+			return v != ""
+		}
+		if set(&c.Layout, a.Layout) {
+			c.Sheets = nil
+		}
+		if set(&c.Delimiter, a.Delimiter) {
+			c.Sheets = nil // other cells, other columns
+		}
+		set(&c.Encoding, a.Encoding)
+		set(&c.RecordedAt, a.RecordedAt)
+		set(&c.CountedAt, a.CountedAt)
+		if a.Count != 0 {
+			c.Count = a.Count
+		}
+		s := c.sheet(a.Sheet)
+		set(&s.Use, a.Use)
+		if a.Set != nil {
+			s.Layout.Settle(a.Set)
+		}
+		c.setSheet(a.Sheet, s)
+		for _, m := range a.Mends {
+			m.Sheet = a.Sheet
+			c.mend(m)
+		}
+		if a.MendAlike != nil {
+			return dr.mendAlike(a.Sheet, a.MendAlike)
+		}
+		return nil
+	})
+}
+
+func sentenceOf(err error) string {
+	t := err.Error()
+	return strings.ToUpper(t[:1]) + t[1:]
+}
+
+// mend adds a mended cell; a second mend of the same cell replaces the first.
+func (c *Choices) mend(m CellMend) {
+	mends := make([]CellMend, 0, len(c.Mends)+1)
+	for _, x := range c.Mends {
+		if x.Sheet == m.Sheet && x.Row == m.Row && x.Column == m.Column {
+			m.Was = x.Was
+			continue
+		}
+		mends = append(mends, x)
+	}
+	if m.Was != m.Is {
+		mends = append(mends, m)
+	}
+	c.Mends = mends
+}
+
+// remember keeps what is settled now, to go back to.
+func (dr *draft) remember() {
+	if len(dr.history) == 100 {
+		dr.history = dr.history[1:]
+	}
+	dr.history = append(dr.history, dr.choices)
+}
+
+func (d *Desk) change(ctx context.Context, p Person, id string, do func(dr *draft) error) (*Draft, error) {
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return nil, err
+	}
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	before := dr.choices
+	if err := do(dr); err != nil {
+		return nil, err
+	}
+	dr.used = d.now()
+	work, end := dr.working(ctx)
+	defer end()
+	seen, err := d.look(work, dr)
+	if err != nil {
+		dr.choices = before
+	}
+	return seen, err
 }
 
 // Draft gives a dropped file as it was looked at last.
@@ -267,7 +429,24 @@ func (d *Desk) Draft(p Person, id string) (*Draft, error) {
 	}
 	dr.mu.Lock()
 	defer dr.mu.Unlock()
+	if dr.seen == nil {
+		return nil, missing("This upload")
+	}
 	return dr.seen, nil
+}
+
+// Cancel ends the work that is under way with a dropped file. Nothing of it stays.
+func (d *Desk) Cancel(p Person, id string) error {
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return err
+	}
+	dr.work.Lock()
+	defer dr.work.Unlock()
+	if dr.cancel != nil {
+		dr.cancel()
+	}
+	return nil
 }
 
 // Discard forgets a dropped file.
@@ -279,218 +458,14 @@ func (d *Desk) Discard(p Person, id string) error {
 	return nil
 }
 
-func (c *Choices) zone() (*time.Location, error) {
-	if c.Zone == "" {
+// zoneNamed gives the zone of times without an offset.
+func zoneNamed(name string) (*time.Location, error) {
+	if name == "" {
 		return time.Local, nil
 	}
-	z, err := time.LoadLocation(c.Zone)
+	z, err := time.LoadLocation(name)
 	if err != nil {
-		return nil, refuse("%q is not the name of a zone such as Europe/Berlin.", c.Zone)
+		return nil, refuse("%q is not the name of a zone such as Europe/Berlin.", name)
 	}
 	return z, nil
-}
-
-// look reads the file by the choices made and works out what taking it in would do.
-func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
-	zone, err := dr.choices.zone()
-	if err != nil {
-		return nil, err
-	}
-	dr.problems = layout.Problems{}
-	dr.stock, dr.items, dr.moves, dr.back = nil, nil, nil, nil
-	opt := tabular.Options{Encoding: tabular.Encoding(dr.choices.Encoding)}
-	if dr.choices.Delimiter != "" {
-		opt.Delimiter = dr.choices.Delimiter[0]
-	}
-	out := &Draft{ID: dr.id, Name: dr.name, Size: dr.size, Choices: dr.choices, Sheets: []string{}, Columns: []DraftColumn{}, Fields: []FieldChoice{},
-		Top: []DraftRow{}, Problems: []ProblemGroup{}, Assumed: []string{}, Effect: Effect{Places: []EffectPlace{}, Examples: []EffectExample{}, New: []string{}}}
-	dr.seen, dr.state = out, d.changes.Load()
-	if dr.table, err = tabular.Open(dr.name, dr.file, dr.size, opt); err == nil {
-		kinds := []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items}
-		if dr.choices.Kind != "" {
-			kinds = []layout.Kind{dr.choices.Kind}
-		}
-		if s := dr.choices.Sheet; s != nil {
-			dr.mapping, err = layout.RecogniseSheet(dr.table, *s, kinds...)
-		} else {
-			dr.mapping, err = layout.Recognise(dr.table, kinds...)
-		}
-	}
-	var wrong *tabular.Error
-	if errors.As(err, &wrong) {
-		dr.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
-		out.Blocked = "This file cannot be read as a table."
-		d.describe(dr, out)
-		return out, nil
-	}
-	if err != nil {
-		return nil, err
-	}
-	m := dr.mapping
-	for letter, field := range dr.choices.Columns {
-		for i := range m.Columns {
-			if tabular.ColumnName(i) == letter {
-				m.Set(i, layout.Field(field))
-			}
-		}
-	}
-	out.Kind = m.Kind
-	if missing := m.Check(dr.name); len(missing) > 0 {
-		for _, p := range missing {
-			dr.problems.Add(p)
-		}
-		out.Blocked = "A column that every " + string(m.Kind) + " file needs was not found. Say which one it is."
-		d.describe(dr, out)
-		return out, nil
-	}
-	r := layout.Reading{Zone: zone, Context: ctx, Progress: func(rows int, part float64) {
-		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Reading " + dr.name, Done: int(part * 1000), Of: 1000})
-	}}
-	switch m.Kind {
-	case layout.Stock:
-		err = d.lookStock(ctx, dr, r, out)
-	case layout.Items:
-		err = d.lookItems(ctx, dr, r, out)
-	case layout.Movements:
-		err = d.lookMovements(ctx, dr, r, out)
-	case layout.Counts:
-		err = d.lookBack(ctx, dr, r, out)
-	}
-	if errors.As(err, &wrong) {
-		dr.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
-		out.Blocked, err = "This file cannot be read to its end, so nothing of it can be taken in.", nil
-	}
-	out.Effect.Refused = dr.problems.Rows
-	d.describe(dr, out)
-	return out, err
-}
-
-// describe tells what was taken for granted about the file's form, shows its first rows and its problems.
-func (d *Desk) describe(dr *draft, out *Draft) {
-	bad := map[int]bool{}
-	groups := map[layout.Group]*ProblemGroup{}
-	for g, n := range dr.problems.Groups {
-		groups[g] = &ProblemGroup{Kind: g.Kind, Field: string(g.Field), Count: n, List: []ProblemView{}}
-	}
-	for _, p := range dr.problems.List {
-		bad[p.Row] = true
-		if g := groups[layout.Group{Kind: p.Kind, Field: p.Field}]; len(g.List) < 1000 {
-			g.List = append(g.List, ProblemView{p.Row, p.Column, string(p.Field), p.Value, p.String()})
-		}
-	}
-	for _, g := range groups {
-		out.Problems = append(out.Problems, *g)
-	}
-	sort.Slice(out.Problems, func(i, j int) bool {
-		a, b := &out.Problems[i], &out.Problems[j]
-		if a.Count != b.Count {
-			return a.Count > b.Count
-		}
-		return a.Kind+a.Field < b.Kind+b.Field
-	})
-	if dr.table == nil {
-		return
-	}
-	out.Form, out.Sheets = string(dr.table.Kind), dr.table.Sheets
-	if dr.table.Kind == tabular.Text {
-		out.Delimiter, out.Encoding = dr.table.Dialect.DelimiterName(), string(dr.table.Dialect.Encoding)
-	}
-	if dr.mapping == nil {
-		return
-	}
-	out.Sheet, out.HeaderRow = dr.mapping.Sheet, dr.mapping.HeaderRow
-	for _, c := range dr.mapping.Columns {
-		out.Columns = append(out.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
-	}
-	for _, s := range layout.Fields(dr.mapping.Kind) {
-		out.Fields = append(out.Fields, FieldChoice{s.Field, s.Title, s.Required, s.About})
-	}
-	rows, err := dr.table.Rows(dr.mapping.Sheet)
-	if err != nil {
-		return
-	}
-	defer rows.Close()
-	for len(out.Top) < topRows {
-		n, cells, ok := rows.Next()
-		if !ok {
-			break
-		}
-		row := DraftRow{Row: n, Cells: make([]string, len(cells)), Bad: bad[n]}
-		for i, c := range cells {
-			row.Cells[i] = string(c)
-		}
-		out.Top = append(out.Top, row)
-	}
-}
-
-// TakenIn is the last word on an intake.
-type TakenIn struct {
-	Intake    int64       `json:"intake"`
-	Return    int64       `json:"return"`
-	Count     int64       `json:"count"`
-	Kind      layout.Kind `json:"kind"`
-	Added     int         `json:"added"`
-	Changed   int         `json:"changed"`
-	Unchanged int         `json:"unchanged"`
-	Gone      int         `json:"gone"`
-	Refused   int         `json:"refused"`
-}
-
-// TakeIn takes a dropped file in: all of it or nothing. leaveOut must be the number of refused rows where there
-// are any. key makes a repeat harmless: it is answered with the first result.
-func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut int) (TakenIn, error) {
-	// The first answer stands in the records, so a repeat is answered when the draft is long gone.
-	if before, found, err := d.answered(ctx, key); found || err != nil {
-		return before, err
-	}
-	dr, err := d.drafts.get(p, id)
-	if err != nil {
-		return TakenIn{}, err
-	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
-	kind := dr.seen.Kind
-	act := TakeIn
-	if kind == layout.Counts {
-		act = Enter
-	}
-	if err := allow(p, act); err != nil {
-		return TakenIn{}, err
-	}
-	d.intakes.Lock()
-	defer d.intakes.Unlock()
-	seen := dr.seen
-	if dr.state != d.changes.Load() { // the records have changed since it was looked at
-		var err error
-		if seen, err = d.look(ctx, dr); err != nil {
-			return TakenIn{}, err
-		}
-	}
-	switch {
-	case seen.Blocked != "":
-		return TakenIn{}, refuse("%s", seen.Blocked)
-	case seen.Effect.Refused != leaveOut:
-		return TakenIn{}, refuse("%d rows have a problem. Mend them, or say that these %d rows are to be left out.", seen.Effect.Refused, seen.Effect.Refused)
-	}
-	var out TakenIn
-	switch kind {
-	case layout.Stock:
-		out, err = d.takeStock(ctx, p, dr, key)
-	case layout.Items:
-		out, err = d.takeItems(ctx, p, dr, key)
-	case layout.Movements:
-		out, err = d.takeMovements(ctx, p, dr, key)
-	case layout.Counts:
-		out, err = d.takeBack(ctx, p, dr, key)
-	}
-	if err != nil {
-		return out, err
-	}
-	d.changes.Add(1)
-	d.drafts.drop(id)
-	d.Events.Tell(Event{What: "recorded"})
-	if out.Count != 0 {
-		d.Events.Tell(Event{What: "count", Count: out.Count})
-	}
-	return out, nil
 }

@@ -10,6 +10,8 @@ type Event struct {
 	Text  string `json:"text,omitempty"`
 	Done  int    `json:"done,omitempty"`
 	Of    int    `json:"of,omitempty"`
+	Rows  int    `json:"rows,omitempty"`  // done so far
+	Since int    `json:"since,omitempty"` // milliseconds since it began
 }
 
 // Events hands events to all who listen. A listener that does not keep up loses the oldest; it fetches anew.

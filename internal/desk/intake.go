@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -24,33 +26,117 @@ func (d *Desk) answered(ctx context.Context, key string) (out TakenIn, found boo
 	return out, true, json.Unmarshal([]byte(before), &out)
 }
 
-// safely makes a backup and puts the dropped file among the kept ones, before anything is written.
-func (d *Desk) safely(ctx context.Context, dr *draft) (backup string, err error) {
-	if backup, err = d.store.Backup(ctx, "before-intake"); err != nil {
-		return "", err
+// TakenIn is the last word on an intake.
+type TakenIn struct {
+	Intake    int64       `json:"intake"`
+	Return    int64       `json:"return"`
+	Count     int64       `json:"count"`
+	Kind      layout.Kind `json:"kind"`
+	Added     int         `json:"added"`
+	Changed   int         `json:"changed"`
+	Unchanged int         `json:"unchanged"`
+	Gone      int         `json:"gone"`
+	Refused   int         `json:"refused"`
+	Left      int         `json:"left"`
+}
+
+// TakeIn takes a dropped file in: all of it or nothing. leaveOut must be the number of refused rows where there
+// are any. key makes a repeat harmless: it is answered with the first result. It goes on when whoever asked is gone;
+// Cancel ends it.
+func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut int) (TakenIn, error) {
+	// The first answer stands in the records, so a repeat is answered when the draft is long gone.
+	if before, found, err := d.answered(ctx, key); found || err != nil {
+		return before, err
 	}
-	return backup, d.store.KeepFile(dr.file, dr.sha)
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return TakenIn{}, err
+	}
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	if dr.seen == nil {
+		return TakenIn{}, missing("This upload")
+	}
+	work, end := dr.working(context.WithoutCancel(ctx))
+	defer end()
+	d.intakes.Lock()
+	defer d.intakes.Unlock()
+	seen := dr.seen
+	if dr.state != d.changes.Load() { // the records have changed since it was looked at
+		if seen, err = d.look(work, dr); err != nil {
+			return TakenIn{}, err
+		}
+	}
+	parts, counts := dr.inOrder(), 0
+	for _, pt := range parts {
+		if pt.back != nil {
+			counts++
+		}
+	}
+	act := TakeIn
+	if counts > 0 && counts == len(parts) {
+		act = Enter
+	}
+	if err := allow(p, act); err != nil {
+		return TakenIn{}, err
+	}
+	switch {
+	case seen.Blocked != "":
+		return TakenIn{}, refuse("%s", seen.Blocked)
+	case seen.Effect.Refused != leaveOut:
+		return TakenIn{}, refuse("%d rows have a problem. Mend them, or say that these %d rows are to be left out.", seen.Effect.Refused, seen.Effect.Refused)
+	case counts > 1 || counts == 1 && len(parts) > 1:
+		return TakenIn{}, refuse("Counts are taken in by themselves. Leave the other sheets of this file out, take the counts in, and then drop the file again.")
+	}
+	var out TakenIn
+	if counts == 1 {
+		out, err = d.takeBack(work, p, dr, parts[0], key)
+	} else {
+		out, err = d.takeParts(work, p, dr, key)
+	}
+	if err != nil {
+		if work.Err() != nil && ctx.Err() == nil {
+			return out, refuse("It was cancelled. Nothing of it was taken in.")
+		}
+		return out, err
+	}
+	d.changes.Add(1)
+	d.drafts.drop(id)
+	d.Events.Tell(Event{What: "recorded"})
+	if out.Count != 0 {
+		d.Events.Tell(Event{What: "count", Count: out.Count})
+	}
+	return out, nil
+}
+
+// taking tells the open windows how far the writing of an intake is.
+func (d *Desk) taking(dr *draft, of int) func(done int) {
+	started := time.Now()
+	return func(done int) {
+		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Taking in " + dr.name, Done: done, Of: of, Rows: done, Since: int(time.Since(started).Milliseconds())})
+	}
 }
 
 // IntakeView is one intake on the time line.
 type IntakeView struct {
-	ID         int64       `json:"id"`
-	Kind       layout.Kind `json:"kind"`
-	State      string      `json:"state" enum:"taken in,undone"`
-	File       string      `json:"file"`
-	Sha        string      `json:"sha"`
-	Person     string      `json:"person"`
-	At         time.Time   `json:"at"`
-	RecordedAt *time.Time  `json:"recorded_at"`
-	Added      int         `json:"added"`
-	Changed    int         `json:"changed"`
-	Unchanged  int         `json:"unchanged"`
-	Gone       int         `json:"gone"`
-	Refused    int         `json:"refused"`
-	UndoneBy   string      `json:"undone_by"`
-	UndoneAt   *time.Time  `json:"undone_at"`
-	Blocked    string      `json:"blocked" doc:"why it cannot be undone; empty where it can"`
-	Undoing    string      `json:"undoing" doc:"what undoing puts back"`
+	ID         int64        `json:"id"`
+	Kind       string       `json:"kind" doc:"kinds of its sheets, with commas"`
+	State      string       `json:"state" enum:"taken in,undone"`
+	File       string       `json:"file"`
+	Sha        string       `json:"sha"`
+	Person     string       `json:"person"`
+	At         time.Time    `json:"at"`
+	RecordedAt *time.Time   `json:"recorded_at"`
+	Added      int          `json:"added"`
+	Changed    int          `json:"changed"`
+	Unchanged  int          `json:"unchanged"`
+	Gone       int          `json:"gone"`
+	Refused    int          `json:"refused"`
+	UndoneBy   string       `json:"undone_by"`
+	UndoneAt   *time.Time   `json:"undone_at"`
+	Blocked    string       `json:"blocked" doc:"why it cannot be undone; empty where it can"`
+	Undoing    string       `json:"undoing" doc:"what undoing puts back"`
+	Parts      []IntakePart `json:"parts" doc:"what each sheet came to"`
 }
 
 // Intakes lists the latest intakes, newest first.
@@ -64,8 +150,13 @@ func (d *Desk) Intakes(ctx context.Context, p Person) ([]IntakeView, error) {
 	}
 	out := make([]IntakeView, len(rows))
 	for i, r := range rows {
-		v := IntakeView{ID: r.ID, Kind: layout.Kind(r.Kind), State: r.State, File: r.FileName, Sha: r.FileSha, Person: r.Person, At: time.Unix(0, r.At).UTC(),
+		v := IntakeView{ID: r.ID, Kind: r.Kind, Parts: []IntakePart{}, State: r.State, File: r.FileName, Sha: r.FileSha, Person: r.Person, At: time.Unix(0, r.At).UTC(),
 			RecordedAt: moment(r.RecordedAt), Added: r.Added, Changed: r.Changed, Unchanged: r.Unchanged, Gone: r.Gone, Refused: r.Refused, UndoneBy: r.UndoneBy, UndoneAt: moment(r.UndoneAt)}
+		if r.Parts != "" {
+			if err := json.Unmarshal([]byte(r.Parts), &v.Parts); err != nil {
+				return nil, err
+			}
+		}
 		var err error
 		if v.Blocked, v.Undoing, err = d.undoable(d.store.Read(ctx), &r); err != nil {
 			return nil, err
@@ -81,28 +172,54 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 		return "It was undone already.", "", nil
 	}
 	var later []store.Intake
-	switch layout.Kind(r.Kind) {
-	case layout.Stock:
-		// Later intakes whose sets follow on this one's.
-		err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN stock_sets s ON s.intake_id = i.id JOIN stock_sets mine ON mine.warehouse_id = s.warehouse_id
-			WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&later).Error
-		undoing = fmt.Sprintf("puts %d changed lines back, takes %d new ones away and brings %d gone ones back", r.Changed, r.Added, r.Gone)
-	case layout.Items:
-		err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN item_before b ON b.intake_id = i.id WHERE i.id > ? AND i.state = ? AND i.kind = 'items' ORDER BY i.id`, r.ID, store.Taken).Scan(&later).Error
-		undoing = fmt.Sprintf("puts %d changed items back and takes %d new ones away", r.Changed, r.Added)
-		if err == nil && len(later) == 0 {
-			var n int64
-			err = tx.Raw(`SELECT count(*) FROM items WHERE intake_id = ? AND (id IN (SELECT item_id FROM set_items) OR id IN (SELECT item_id FROM count_lines) OR id IN (SELECT item_id FROM movements))`, r.ID).Scan(&n).Error
-			if n > 0 {
-				return fmt.Sprintf("%d of its new items have stock, movements or counts by now.", n), "", err
+	var puts []string
+	for kind := range strings.SplitSeq(r.Kind, ", ") {
+		var more []store.Intake
+		switch layout.Kind(kind) {
+		case layout.Stock:
+			// Later intakes whose sets follow on this one's.
+			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN stock_sets s ON s.intake_id = i.id JOIN stock_sets mine ON mine.warehouse_id = s.warehouse_id
+				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&more).Error
+			puts = append(puts, fmt.Sprintf("puts %d changed lines back, takes %d new ones away and brings %d gone ones back", r.Changed, r.Added, r.Gone))
+		case layout.Items:
+			// Later intakes that changed an item which this one made or changed.
+			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN item_before b ON b.intake_id = i.id WHERE i.id > ? AND i.state = ?
+				AND (b.item_id IN (SELECT item_id FROM item_before WHERE intake_id = ?) OR b.item_id IN (SELECT id FROM items WHERE intake_id = ?)) ORDER BY i.id`, r.ID, store.Taken, r.ID, r.ID).Scan(&more).Error
+			puts = append(puts, fmt.Sprintf("puts %d changed items back and takes %d new ones away", r.Changed, r.Added))
+			if err == nil && len(more) == 0 && r.Kind == string(layout.Items) {
+				var n int64
+				err = tx.Raw(`SELECT count(*) FROM items WHERE intake_id = ? AND (id IN (SELECT item_id FROM set_items) OR id IN (SELECT item_id FROM count_lines) OR id IN (SELECT item_id FROM movements))`, r.ID).Scan(&n).Error
+				if n > 0 {
+					return fmt.Sprintf("%d of its new items have stock, movements or counts by now.", n), "", err
+				}
+			}
+		case layout.Movements:
+			puts = append(puts, fmt.Sprintf("takes %d movements away", r.Added))
+		case layout.Places:
+			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN place_before b ON b.intake_id = i.id JOIN place_before mine ON mine.sort = b.sort AND mine.place_id = b.place_id
+				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&more).Error
+			puts = append(puts, fmt.Sprintf("puts %d changed places back and takes those of %d new ones away that nothing uses", r.Changed, r.Added))
+		}
+		if err != nil {
+			return "", "", err
+		}
+		for _, x := range more {
+			if !slices.ContainsFunc(later, func(y store.Intake) bool { return y.ID == x.ID }) {
+				later = append(later, x)
 			}
 		}
-	case layout.Movements:
-		undoing = fmt.Sprintf("takes %d movements away", r.Added)
 	}
-	if err != nil {
-		return "", "", err
+	if strings.Contains(r.Kind, ", ") { // the figures of its sheets are told one by one
+		var parts []IntakePart
+		if err := json.Unmarshal([]byte(r.Parts), &parts); err != nil {
+			return "", "", err
+		}
+		puts = nil
+		for _, p := range parts {
+			puts = append(puts, fmt.Sprintf("%s: puts %d changed back and takes %d new ones away", p.Kind, p.Changed, p.Added))
+		}
 	}
+	undoing = strings.Join(puts, "; ")
 	if len(later) > 0 {
 		names := ""
 		for i, l := range later {
@@ -141,16 +258,10 @@ func (d *Desk) Undo(ctx context.Context, p Person, id int64) error {
 		if blocked != "" {
 			return refuse("%s", blocked)
 		}
-		switch layout.Kind(r.Kind) {
-		case layout.Stock:
-			err = undoStock(tx, r.ID)
-		case layout.Items:
-			err = undoItems(tx, r.ID)
-		case layout.Movements:
-			err = d.undoMovements(tx, r.ID)
-		}
-		if err != nil {
-			return err
+		for _, undo := range []func(*gorm.DB, int64) error{d.undoMovements, undoStock, undoItems, undoPlaces} { // places last: nothing uses them then
+			if err := undo(tx, r.ID); err != nil {
+				return err
+			}
 		}
 		if err := tx.Model(&r).Updates(map[string]any{"state": store.Undone, "undone_at": d.now().UnixNano(), "undone_by": p.Name}).Error; err != nil {
 			return err

@@ -4,74 +4,78 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
+	"strings"
 
 	"gorm.io/gorm"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/layout"
-	"wobin/internal/core/stock"
 	"wobin/internal/store"
 )
 
 // itemsDraft is an item file held against the items known.
 type itemsDraft struct {
+	values []layout.Value
 	added  []store.Item
 	before map[int64]store.Item
 	after  []store.Item // changed ones
 }
 
-// lookItems reads an item file. An empty cell leaves what is there as it is.
-func (d *Desk) lookItems(ctx context.Context, dr *draft, r layout.Reading, out *Draft) error {
-	items, rows, err := r.Items(dr.table, dr.mapping, &dr.problems)
+// lookItems reads an item file. An empty cell leaves what is there as it is, unless it is said to clear.
+func (d *Desk) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records) error {
+	f, err := r.Items(dr.table, pt.mapping, &pt.problems)
 	if err != nil {
 		return err
 	}
-	out.Rows = rows
-	var known []store.Item
-	if err := d.store.Read(ctx).Find(&known).Error; err != nil {
+	v, given := pt.view, pt.mapping.Given(pt.given)
+	v.Rows, v.Effect.Left = f.Rows, f.Left
+	v.values(f.Values, layout.Items)
+	var list []store.Item
+	if err := d.store.Read(ctx).Find(&list).Error; err != nil {
 		return err
 	}
-	var names stock.Names
-	byName := map[stock.ID]*store.Item{}
-	for i := range known {
-		byName[names.Intern([]byte(known[i].SKU))] = &known[i]
+	byID := make(map[int64]*store.Item, len(list))
+	for i := range list {
+		byID[list[i].ID] = &list[i]
 	}
-	x := &itemsDraft{before: map[int64]store.Item{}}
-	dr.items = x
-	e := &out.Effect
-	for _, it := range items {
-		id, found := names.Find(it.SKU)
+	x := &itemsDraft{values: f.Values, before: map[int64]store.Item{}}
+	pt.items = x
+	e := &v.Effect
+	skus := rec.known().Set(layout.SKU)
+	seen := map[int64]int{}
+	for i := range f.Items {
+		it := &f.Items[i]
+		sku := it.SKU
+		if c, ok := skus.Find(sku); ok {
+			sku = c
+		}
+		id := rec.items[sku]
+		if first, twice := seen[id]; twice && id != 0 {
+			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: it.Row, Field: layout.SKU, Kind: "duplicate key", Value: it.SKU,
+				Text: fmt.Sprintf("%q is, but for its case, the same as row %d. Take one out", it.SKU, first)})
+			continue
+		}
+		old := byID[id]
 		now := store.Item{SKU: it.SKU, SortKey: sortKey(it.SKU), Nature: "stocked", Active: true}
-		var old *store.Item
-		if found {
-			old = byName[id]
+		if old != nil {
 			now = *old
 		}
-		for _, f := range []struct {
-			into *string
-			text string
-		}{{&now.Description, it.Description}, {&now.Unit, it.Unit}, {&now.Category, it.Category}, {&now.Class, it.Class}, {&now.Barcode, it.Barcode}, {&now.RecordID, it.RecordID}} {
-			if f.text != "" {
-				*f.into = f.text
-			}
-		}
-		if it.Costed {
-			c := int64(it.Cost)
-			now.Cost = &c
-		}
-		if it.HasNature {
-			now.Nature = it.Nature
-		}
-		if it.HasActive {
-			now.Active = it.Active
+		if err := fill(&now, it); err != nil {
+			return err
 		}
 		switch {
+		case old == nil && given.Rows == "change", old != nil && given.Rows == "add":
+			e.Left++
+			continue
 		case old == nil:
+			now.ID = rec.newItem(it.SKU)
 			e.Added++
 			x.added = append(x.added, now)
 			if e.Added <= 5 {
 				e.Examples = append(e.Examples, EffectExample{"added", now.SKU, "", itemText(&now)})
 			}
-		case itemText(old) == itemText(&now) && old.Barcode == now.Barcode && old.RecordID == now.RecordID:
+		case sameItem(old, &now):
 			e.Unchanged++
 		default:
 			e.Changed++
@@ -81,11 +85,105 @@ func (d *Desk) lookItems(ctx context.Context, dr *draft, r layout.Reading, out *
 				e.Examples = append(e.Examples, EffectExample{"changed", now.SKU, itemText(old), itemText(&now)})
 			}
 		}
+		seen[now.ID] = it.Row
+		// What identifies the item counts for the sheets that come after this one.
+		rec.loadLeads()
+		rec.lead(layout.FurtherSKU, now.FurtherSKU, now.SKU)
+		rec.lead(layout.ItemID, now.RecordID, now.SKU)
+		rec.lead(layout.Description, now.Description, now.SKU)
+		for _, b := range allBarcodes(now.Barcode, now.Barcodes) {
+			rec.lead(layout.Barcode, b, now.SKU)
+		}
 	}
-	if len(items) == 0 {
-		out.Blocked = "There is no row in it that could be taken in."
+	if len(x.added) > 0 {
+		e.New = append(e.New, plural(len(x.added), "new item", "new items"))
 	}
-	return nil
+	if f.CostsRounded > 0 {
+		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
+	}
+	rec.sets = nil
+	if len(f.Items) == 0 {
+		v.Blocked = "There is no row in it that could be taken in."
+	}
+	return rec.err
+}
+
+// fill lays what a file says of an item over what is known.
+func fill(now *store.Item, it *layout.Item) error {
+	for f, t := range map[layout.Field]struct {
+		into *string
+		text string
+	}{layout.Description: {&now.Description, it.Description}, layout.Unit: {&now.Unit, it.Unit}, layout.Category: {&now.Category, it.Category}, layout.Class: {&now.Class, it.Class},
+		layout.RecordID: {&now.RecordID, it.RecordID}, layout.FurtherSKU: {&now.FurtherSKU, it.FurtherSKU}, layout.Parent: {&now.Parent, it.Parent}, layout.Tracking: {&now.Tracking, it.Tracking}} {
+		switch {
+		case it.Cleared[f]:
+			*t.into = ""
+		case it.Given[f] && (t.text != "" || f == layout.Tracking):
+			*t.into = t.text
+		}
+	}
+	switch {
+	case it.Cleared[layout.UnitCost]:
+		now.Cost = nil
+	case it.Given[layout.UnitCost]:
+		c := int64(it.Cost)
+		now.Cost = &c
+	}
+	if it.Given[layout.Nature] {
+		now.Nature = it.Nature
+	}
+	if it.Given[layout.Active] {
+		now.Active = it.Active
+	}
+	if len(it.Barcodes) > 0 || it.Cleared[layout.Barcode] {
+		now.Barcode, now.Barcodes = "", ""
+		if len(it.Barcodes) > 0 {
+			now.Barcode = it.Barcodes[0]
+		}
+		if len(it.Barcodes) > 1 {
+			b, err := json.Marshal(it.Barcodes)
+			if err != nil {
+				return err
+			}
+			now.Barcodes = string(b)
+		}
+	}
+	if len(it.Packs) > 0 {
+		b, err := json.Marshal(it.Packs)
+		if err != nil {
+			return err
+		}
+		now.Packs = string(b)
+	}
+	var err error
+	now.Attributes, err = withAttributes(now.Attributes, it.Kept)
+	return err
+}
+
+// withAttributes lays attributes over those that an item or line has, as JSON.
+func withAttributes(have string, more map[string]string) (string, error) {
+	if len(more) == 0 {
+		return have, nil
+	}
+	all := map[string]string{}
+	if have != "" {
+		if err := json.Unmarshal([]byte(have), &all); err != nil {
+			return "", err
+		}
+	}
+	for k, v := range more {
+		all[k] = v
+	}
+	b, err := json.Marshal(all)
+	return string(b), err
+}
+
+// sameItem tells whether nothing about an item changes.
+func sameItem(a, b *store.Item) bool {
+	x, y := *a, *b
+	x.SortKey, y.SortKey, x.Cost, y.Cost = nil, nil, nil, nil
+	costs := a.Cost == nil && b.Cost == nil || a.Cost != nil && b.Cost != nil && *a.Cost == *b.Cost
+	return costs && fmt.Sprint(x) == fmt.Sprint(y)
 }
 
 func itemText(i *store.Item) string {
@@ -93,74 +191,66 @@ func itemText(i *store.Item) string {
 	if i.Cost != nil {
 		cost = "at " + costText(*i.Cost)
 	}
-	s := fmt.Sprintf("%s, %s, %s", i.Description, i.Unit, cost)
-	for _, t := range []string{i.Category, i.Class} {
-		if t != "" {
-			s += ", " + t
-		}
-	}
+	parts := []string{i.Description, i.Unit, cost, i.Category, i.Class, i.FurtherSKU, strings.Join(allBarcodes(i.Barcode, i.Barcodes), " ")}
 	if i.Nature != "stocked" {
-		s += ", " + i.Nature
+		parts = append(parts, i.Nature)
+	}
+	if i.Tracking != "" {
+		parts = append(parts, "by "+i.Tracking)
+	}
+	if i.Parent != "" {
+		parts = append(parts, "variant of "+i.Parent)
 	}
 	if !i.Active {
-		s += ", inactive"
+		parts = append(parts, "inactive")
 	}
-	return s
-}
-
-func (d *Desk) takeItems(ctx context.Context, p Person, dr *draft, key string) (TakenIn, error) {
-	backup, err := d.safely(ctx, dr)
-	if err != nil {
-		return TakenIn{}, err
-	}
-	x := dr.items
-	return once(d, ctx, key, func(tx *gorm.DB) (out TakenIn, err error) {
-		in, err := d.newIntake(tx, p, dr, backup)
-		if err != nil {
-			return out, err
-		}
-		for i := range x.added {
-			x.added[i].IntakeID = in.ID
-		}
-		if err := store.Batch(tx, x.added); err != nil {
-			return out, err
-		}
-		before := make([]store.ItemBefore, len(x.after))
-		for i := range x.after {
-			was, err := json.Marshal(x.before[x.after[i].ID])
-			if err != nil {
-				return out, err
+	if i.Packs != "" {
+		var packs []layout.Pack
+		if json.Unmarshal([]byte(i.Packs), &packs) == nil {
+			for _, p := range packs {
+				parts = append(parts, fmt.Sprintf("%s of %s", p.Unit, p.Size))
 			}
-			before[i] = store.ItemBefore{IntakeID: in.ID, ItemID: x.after[i].ID, Was: string(was)}
 		}
-		if err := store.Batch(tx, before); err != nil {
-			return out, err
-		}
-		if err := store.Replace(tx, x.after); err != nil {
-			return out, err
-		}
-		return takenIn(in), nil
-	})
-}
-
-// newIntake writes the row of an intake, its file and its link of the chain.
-func (d *Desk) newIntake(tx *gorm.DB, p Person, dr *draft, backup string) (*store.Intake, error) {
-	now, e := d.now().UnixNano(), &dr.seen.Effect
-	if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
-		return nil, err
 	}
-	in := &store.Intake{Kind: string(dr.seen.Kind), State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now,
-		Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
-	if err := tx.Create(in).Error; err != nil {
-		return nil, err
+	if i.Attributes != "" {
+		var kept map[string]string
+		if json.Unmarshal([]byte(i.Attributes), &kept) == nil {
+			names := make([]string, 0, len(kept))
+			for n := range kept {
+				names = append(names, n)
+			}
+			code.Sort(names)
+			for _, n := range names {
+				parts = append(parts, n+": "+kept[n])
+			}
+		}
 	}
-	return in, d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": e.Added, "changed": e.Changed, "refused": e.Refused})
+	return strings.Join(slices.DeleteFunc(parts, func(s string) bool { return s == "" }), ", ")
 }
 
-func takenIn(in *store.Intake) TakenIn {
-	return TakenIn{Intake: in.ID, Kind: layout.Kind(in.Kind), Added: in.Added, Changed: in.Changed, Unchanged: in.Unchanged, Gone: in.Gone, Refused: in.Refused}
+// writeItems makes and changes items, keeping each changed one as it was.
+func writeItems(tx *gorm.DB, x *itemsDraft, intake int64) error {
+	for i := range x.added {
+		x.added[i].IntakeID = intake
+	}
+	if err := store.Batch(tx, x.added); err != nil {
+		return err
+	}
+	before := make([]store.ItemBefore, len(x.after))
+	for i := range x.after {
+		was, err := json.Marshal(x.before[x.after[i].ID])
+		if err != nil {
+			return err
+		}
+		before[i] = store.ItemBefore{IntakeID: intake, ItemID: x.after[i].ID, Was: string(was)}
+	}
+	if err := store.Batch(tx, before); err != nil {
+		return err
+	}
+	return store.Replace(tx, x.after)
 }
 
+// undoItems puts changed items back. What the intake made goes where nothing uses it.
 func undoItems(tx *gorm.DB, intake int64) error {
 	var before []store.ItemBefore
 	if err := tx.Where("intake_id = ?", intake).Find(&before).Error; err != nil {
@@ -175,8 +265,5 @@ func undoItems(tx *gorm.DB, intake int64) error {
 	if err := store.Replace(tx, items); err != nil {
 		return err
 	}
-	if err := tx.Exec("DELETE FROM item_before WHERE intake_id = ?", intake).Error; err != nil {
-		return err
-	}
-	return tx.Exec("DELETE FROM items WHERE intake_id = ?", intake).Error
+	return tx.Exec("DELETE FROM item_before WHERE intake_id = ?", intake).Error
 }

@@ -13,77 +13,68 @@ import (
 
 // movesDraft is a movements file held against places, items and the movements known.
 type movesDraft struct {
-	added []store.Movement
+	values []layout.Value
+	added  []store.Movement
 }
 
 // lookMovements reads movements. One that is recorded already, by reference, key, quantity and time, is unchanged.
-func (d *Desk) lookMovements(ctx context.Context, dr *draft, r layout.Reading, out *Draft) error {
-	f, err := r.Movements(dr.table, dr.mapping, &dr.problems)
+func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records) error {
+	f, err := r.Movements(dr.table, pt.mapping, &pt.problems)
 	if err != nil {
 		return err
 	}
-	out.Rows = f.Rows
-	tx := d.store.Read(ctx)
-	known, err := loadPlaces(tx)
+	v := pt.view
+	v.Rows, v.Effect.Left = f.Rows, f.Left
+	v.values(f.Values, layout.Movements)
+	x := &movesDraft{values: f.Values}
+	pt.moves = x
+	seen, err := d.movementsAt(ctx, f)
 	if err != nil {
 		return err
 	}
-	var codes stock.Codes
-	for c := range known.warehouses {
-		codes[stock.Warehouse].Intern([]byte(c))
+	// Each code is looked up once, however many rows have it.
+	houses := make([]*store.Warehouse, f.Codes[stock.Warehouse].Len())
+	for i := range houses {
+		houses[i] = rec.house(f.Codes[stock.Warehouse].Text(stock.ID(i)))
 	}
-	for _, bins := range known.bins {
-		for c := range bins {
-			codes[stock.Bin].Intern([]byte(c))
+	if houses[0] == nil && len(rec.warehouses) == 1 {
+		for _, h := range rec.warehouses {
+			houses[0] = h
 		}
 	}
-	for c := range known.items {
-		codes[stock.SKU].Intern([]byte(c))
+	bins, skus := rec.known().Set(layout.Bin), rec.known().Set(layout.SKU)
+	items := make([]int64, f.Codes[stock.SKU].Len())
+	for i := range items {
+		if sku, ok := skus.Find(f.Codes[stock.SKU].Text(stock.ID(i))); ok {
+			items[i] = rec.items[sku]
+		}
 	}
-	var before []store.Movement
-	if err := tx.Find(&before).Error; err != nil {
-		return err
-	}
-	seen := map[store.Movement]bool{}
-	for _, m := range before {
-		m.ID, m.IntakeID = 0, 0
-		seen[m] = true
-	}
-	x := &movesDraft{}
-	dr.moves = x
-	e := &out.Effect
+	e := &v.Effect
 	for _, m := range f.Movements {
-		t := f.Codes.Texts(m.Key)
-		wrong := func(field layout.Field, value string) {
-			dr.problems.Add(layout.Problem{File: dr.name, Sheet: dr.mapping.SheetName, Row: m.Row, Field: field, Kind: "unknown " + string(field), Value: value,
-				Text: fmt.Sprintf("%q is not known. Take in the stock or the items first, or leave this row out", value)})
+		wrong := func(part stock.Part, field layout.Field, remedy string) {
+			value := f.Codes[part].Text(m.Key[part])
+			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: m.Row, Field: field, Kind: "unknown " + string(field), Value: value, Text: fmt.Sprintf("%q is not known. %s", value, remedy)})
 		}
-		find := func(p stock.Part) string {
-			id, ok := codes[p].Find(t[p])
-			if !ok {
-				return ""
-			}
-			return codes[p].Text(id)
-		}
-		house := known.warehouses[find(stock.Warehouse)]
-		if house == nil && t[stock.Warehouse] == "" && len(known.warehouses) == 1 {
-			for _, h := range known.warehouses {
-				house = h
-			}
-		}
+		house := houses[m.Key[stock.Warehouse]]
 		if house == nil {
-			wrong(layout.Warehouse, t[stock.Warehouse])
+			wrong(stock.Warehouse, layout.Warehouse, "Match it to a known one, or leave its rows out")
 			continue
 		}
-		row := store.Movement{WarehouseID: house.ID, Lot: t[stock.Lot], Serial: t[stock.Serial], Holding: t[stock.Holding], Quantity: int64(m.Quantity), At: m.At, Reference: m.Reference}
-		if t[stock.Bin] != "" {
-			if row.BinID = known.bins[house.ID][find(stock.Bin)]; row.BinID == 0 {
-				wrong(layout.Bin, t[stock.Bin])
+		text := func(p stock.Part) string { return f.Codes[p].Text(m.Key[p]) }
+		row := store.Movement{WarehouseID: house.ID, Lot: text(stock.Lot), Serial: text(stock.Serial), Holding: text(stock.Holding), Quantity: int64(m.Quantity), At: m.At, Reference: m.Reference}
+		if c := text(stock.Bin); c != "" {
+			at := rec.bins[house.ID][c]
+			if known, ok := bins.Find(c); at == nil && ok {
+				at = rec.bins[house.ID][known]
+			}
+			if at == nil {
+				wrong(stock.Bin, layout.Bin, "It is no bin of "+house.Code+". Match it, or leave its rows out")
 				continue
 			}
+			row.BinID = at.id
 		}
-		if row.ItemID = known.items[find(stock.SKU)]; row.ItemID == 0 {
-			wrong(layout.SKU, t[stock.SKU])
+		if row.ItemID = items[m.Key[stock.SKU]]; row.ItemID == 0 {
+			wrong(stock.SKU, layout.SKU, "Match it to a known item, take the items in first, or leave its rows out")
 			continue
 		}
 		if row.Reference != "" && seen[row] {
@@ -97,35 +88,38 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, r layout.Reading, o
 		}
 	}
 	if len(f.Movements) == 0 {
-		out.Blocked = "There is no row in it that could be taken in."
+		v.Blocked = "There is no row in it that could be taken in."
 	}
-	return nil
+	return rec.err
 }
 
-func (d *Desk) takeMovements(ctx context.Context, p Person, dr *draft, key string) (TakenIn, error) {
-	backup, err := d.safely(ctx, dr)
-	if err != nil {
-		return TakenIn{}, err
+// movementsAt gives the recorded movements of the time that a file covers.
+func (d *Desk) movementsAt(ctx context.Context, f *layout.MovementFile) (map[store.Movement]bool, error) {
+	seen := map[store.Movement]bool{}
+	if len(f.Movements) == 0 {
+		return seen, nil
 	}
-	var touched []int64
-	out, err := once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
-		in, err := d.newIntake(tx, p, dr, backup)
-		if err != nil {
-			return TakenIn{}, err
-		}
-		for i := range dr.moves.added {
-			dr.moves.added[i].IntakeID = in.ID
-		}
-		if err := store.Batch(tx, dr.moves.added); err != nil {
-			return TakenIn{}, err
-		}
-		touched, err = d.recomputeMoved(tx, in.ID)
-		return takenIn(in), err
-	})
-	for _, c := range touched {
-		d.Events.Tell(Event{What: "count", Count: c})
+	from, to := f.Movements[0].At, f.Movements[0].At
+	for _, m := range f.Movements {
+		from, to = min(from, m.At), max(to, m.At)
 	}
-	return out, err
+	var before []store.Movement
+	if err := d.store.Read(ctx).Where("at BETWEEN ? AND ?", from, to).Find(&before).Error; err != nil {
+		return nil, err
+	}
+	for _, m := range before {
+		m.ID, m.IntakeID = 0, 0
+		seen[m] = true
+	}
+	return seen, nil
+}
+
+// writeMovements appends movements.
+func writeMovements(tx *gorm.DB, x *movesDraft, intake int64) error {
+	for i := range x.added {
+		x.added[i].IntakeID = intake
+	}
+	return store.Batch(tx, x.added)
 }
 
 // undoMovements takes an intake's movements away and works out again what followed from them.

@@ -3,8 +3,10 @@ package desk
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 
 	"gorm.io/gorm"
 
@@ -21,16 +23,16 @@ func compareCodes(a, b string) int { return code.Compare(a, b) }
 type built struct {
 	set   store.StockSet
 	house *store.Warehouse
+	made  bool // with this intake
 	bins  []store.SetBin
 	items map[int64]*store.SetItem
 }
 
-// takeStock writes the stock after the intake as new sets, piece by piece and seen by nobody, and publishes them
-// with everything else in one transaction.
-func (d *Desk) takeStock(ctx context.Context, p Person, dr *draft, key string) (out TakenIn, err error) {
-	s, e := dr.stock, dr.seen.Effect
+// takeParts takes all sheets of a draft in, in the order in which they build on one another. Stock is written as new
+// sets, piece by piece and seen by nobody; then one transaction writes everything else and publishes them.
+func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (out TakenIn, err error) {
 	backup := ""
-	if len(s.places.warehouses)+len(s.places.items) > 0 {
+	if n := dr.seen.Effect; n.Changed+n.Gone > 0 || d.anyRecords(ctx) {
 		if backup, err = d.store.Backup(ctx, "before-intake"); err != nil {
 			return out, err
 		}
@@ -38,65 +40,176 @@ func (d *Desk) takeStock(ctx context.Context, p Person, dr *draft, key string) (
 	if err := d.store.KeepFile(dr.file, dr.sha); err != nil {
 		return out, err
 	}
-	sets := make([]built, len(s.touched))
-	err = d.store.Write(ctx, func(tx *gorm.DB) error {
-		for i, id := range s.touched {
-			h := s.warehouses[id]
-			if h.ID == 0 {
-				s.places.lastHouse++
-				h.ID = s.places.lastHouse
-				h.IntakeID = -1 // to be made
+	parts := dr.inOrder()
+	var sets []built
+	var newBins []store.Bin
+	var newItems []store.Item
+	defer func() {
+		if err != nil && len(sets) > 0 { // take the unpublished pieces away; a kill leaves this to the next start
+			ids := make([]int64, len(sets))
+			for i := range sets {
+				ids[i] = sets[i].set.ID
 			}
-			sets[i] = built{set: store.StockSet{WarehouseID: h.ID, PreviousID: h.SetID, RecordedAt: s.recordedAt}, house: h, items: map[int64]*store.SetItem{}}
+			_ = d.store.Write(context.WithoutCancel(ctx), func(tx *gorm.DB) error { return store.DeleteSets(tx, ids) })
+		}
+	}()
+	for _, pt := range parts {
+		if pt.stock == nil {
+			continue
+		}
+		some, err := d.buildSets(ctx, pt.stock)
+		sets = append(sets, some...)
+		if err == nil {
+			err = d.writeSets(ctx, dr, pt.stock, sets[len(sets)-len(some):])
+		}
+		if err != nil {
+			return out, err
+		}
+		newBins, newItems = append(newBins, pt.stock.newBins...), append(newItems, pt.stock.newItems...)
+	}
+	for i := range sets {
+		if err := d.store.WriteTallies(ctx, sets[i].bins, sums(sets[i].items)); err != nil {
+			return out, err
+		}
+	}
+	if len(sets) > 0 {
+		if err := d.store.Stage(ctx, newBins, newItems); err != nil {
+			return out, err
+		}
+	}
+	var touched []int64
+	out, err = once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
+		in, err := d.newIntake(tx, p, dr, backup)
+		if err != nil {
+			return out, err
+		}
+		for _, pt := range parts {
+			switch {
+			case pt.places != nil:
+				err = writePlaces(tx, pt.places, in.ID)
+			case pt.items != nil:
+				err = writeItems(tx, pt.items, in.ID)
+			}
+			if err != nil {
+				return out, err
+			}
+		}
+		if len(sets) > 0 {
+			if err := d.publish(tx, in, parts, sets); err != nil {
+				return out, err
+			}
+		}
+		for _, pt := range parts {
+			if pt.moves != nil {
+				if err := writeMovements(tx, pt.moves, in.ID); err != nil {
+					return out, err
+				}
+				if touched, err = d.recomputeMoved(tx, in.ID); err != nil {
+					return out, err
+				}
+			}
+		}
+		return takenIn(in, &dr.seen.Effect), d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": in.Added, "changed": in.Changed, "gone": in.Gone, "refused": in.Refused})
+	})
+	for _, c := range touched {
+		d.Events.Tell(Event{What: "count", Count: c})
+	}
+	return out, err
+}
+
+func (d *Desk) anyRecords(ctx context.Context) bool {
+	var n int64
+	err := d.store.Read(ctx).Raw("SELECT (SELECT count(*) FROM warehouses) + (SELECT count(*) FROM items)").Scan(&n).Error
+	return n > 0 || err != nil
+}
+
+// inOrder gives the sheets that are taken in, in the order in which they build on one another.
+func (dr *draft) inOrder() (out []*part) {
+	for _, k := range layout.Kinds {
+		for _, pt := range dr.parts {
+			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == k {
+				out = append(out, pt)
+			}
+		}
+	}
+	return out
+}
+
+// IntakePart is what one sheet of an intake came to.
+type IntakePart struct {
+	Sheet     string      `json:"sheet"`
+	Kind      layout.Kind `json:"kind"`
+	Added     int         `json:"added"`
+	Changed   int         `json:"changed"`
+	Unchanged int         `json:"unchanged"`
+	Gone      int         `json:"gone"`
+	Refused   int         `json:"refused"`
+	Left      int         `json:"left"`
+	Layout    string      `json:"layout"`
+}
+
+// newIntake writes the row of an intake and its file.
+func (d *Desk) newIntake(tx *gorm.DB, p Person, dr *draft, backup string) (*store.Intake, error) {
+	now, e := d.now().UnixNano(), &dr.seen.Effect
+	if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
+		return nil, err
+	}
+	var kinds []string
+	var parts []IntakePart
+	in := &store.Intake{State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now, Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
+	for _, pt := range dr.inOrder() {
+		if !slices.Contains(kinds, string(pt.mapping.Kind)) {
+			kinds = append(kinds, string(pt.mapping.Kind))
+		}
+		x := &pt.view.Effect
+		parts = append(parts, IntakePart{pt.view.Name, pt.mapping.Kind, x.Added, x.Changed, x.Unchanged, x.Gone, x.Refused, x.Left, pt.view.Layout})
+		if pt.stock != nil {
+			in.RecordedAt = pt.stock.recordedAt
+		}
+		if pt.view.Layout != "" {
+			if err := tx.Exec("UPDATE layouts SET used_at = ? WHERE name = ?", now, pt.view.Layout).Error; err != nil {
+				return nil, err
+			}
+		}
+	}
+	b, err := json.Marshal(parts)
+	if err != nil {
+		return nil, err
+	}
+	in.Kind, in.Parts = strings.Join(kinds, ", "), string(b)
+	return in, tx.Create(in).Error
+}
+
+func takenIn(in *store.Intake, e *Effect) TakenIn {
+	kind, _, _ := strings.Cut(in.Kind, ", ")
+	if strings.Contains(in.Kind, string(layout.Stock)) {
+		kind = string(layout.Stock)
+	}
+	return TakenIn{Intake: in.ID, Kind: layout.Kind(kind), Added: in.Added, Changed: in.Changed, Unchanged: in.Unchanged, Gone: in.Gone, Refused: in.Refused, Left: e.Left}
+}
+
+// buildSets makes the rows of the sets to be written.
+func (d *Desk) buildSets(ctx context.Context, s *stockDraft) (sets []built, err error) {
+	sets = make([]built, len(s.houses))
+	err = d.store.Write(ctx, func(tx *gorm.DB) error {
+		for i, run := range s.houses {
+			h := run.house
+			sets[i] = built{set: store.StockSet{WarehouseID: h.ID, PreviousID: h.SetID, RecordedAt: s.recordedAt}, house: h, made: run.made, items: map[int64]*store.SetItem{}}
 			if err := tx.Create(&sets[i].set).Error; err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-	if err != nil {
-		return out, err
-	}
-	newBins, newItems, err := d.writeSets(ctx, dr, sets)
-	for i := range sets {
-		if err == nil {
-			err = d.store.WriteTallies(ctx, sets[i].bins, sums(sets[i].items))
-		}
-	}
-	if err == nil {
-		err = d.store.Stage(ctx, newBins, newItems)
-	}
-	if err == nil {
-		out, err = once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
-			return d.publish(tx, p, dr, sets, backup)
-		})
-	}
-	if err != nil { // take the unpublished pieces away; a kill leaves this to the next start
-		ids := make([]int64, len(sets))
-		for i := range sets {
-			ids[i] = sets[i].set.ID
-		}
-		_ = d.store.Write(context.WithoutCancel(ctx), func(tx *gorm.DB) error { return store.DeleteSets(tx, ids) })
-		return out, err
-	}
-	out.Refused = e.Refused
-	return out, nil
+	return sets, err
 }
 
-// writeSets writes the lines in natural order. New bins and items get their numbers here and their rows when
-// the sets are published.
-func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins []store.Bin, newItems []store.Item, err error) {
-	s := dr.stock
+// writeSets writes the lines in natural order. One piece is written while the next is made.
+func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []built) (err error) {
 	b := s.after
-	at := map[stock.ID]*built{}
-	for i, id := range s.touched {
-		at[id] = &sets[i]
-	}
-	itemIDs := make([]int64, b.Codes[stock.SKU].Len())
-	var bin store.Bin
-	var binKey [2]stock.ID
-	// One piece is written while the next is made.
+	progress := d.taking(dr, len(s.order))
 	var set *built
+	house, run, bin := 0, 0, int64(0)
 	piece, costs, reserves := newPiece()
 	written := make(chan error, 1)
 	written <- nil
@@ -110,7 +223,7 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 		}
 		go func(id int64, lines []store.StockLine) { written <- d.store.WriteStockLines(ctx, id, lines) }(set.set.ID, piece)
 		piece, costs, reserves = newPiece()
-		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Taking in " + dr.name, Done: done, Of: len(s.order)})
+		progress(done)
 		return nil
 	}
 	defer func() {
@@ -120,47 +233,24 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 	}()
 	for done, n := range s.order {
 		l := &b.Lines[n]
-		k := [2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.Bin]}
-		if now := at[k[0]]; now != set || len(piece) == store.Piece {
+		if next := house < len(s.houses) && s.houses[house].from == done; next || len(piece) == store.Piece {
 			if err := flush(done); err != nil {
-				return nil, nil, err
+				return err
 			}
-			set = now
-		}
-		if k != binKey || bin.ID == 0 {
-			binKey = k
-			c := b.Codes[stock.Bin].Text(k[1])
-			id, known := s.places.bins[set.house.ID][c]
-			bin = store.Bin{ID: id, WarehouseID: set.house.ID, Code: c}
-			if !known {
-				s.places.lastBin++
-				bin.ID, bin.SortKey, bin.Zone = s.places.lastBin, sortKey(c), d.zoneOf(s, l)
-				if s.places.bins[set.house.ID] == nil {
-					s.places.bins[set.house.ID] = map[string]int64{}
-				}
-				s.places.bins[set.house.ID][c] = bin.ID
-				newBins = append(newBins, bin)
+			if next {
+				set = &sets[house]
+				house++
 			}
-			set.bins = append(set.bins, store.SetBin{SetID: set.set.ID, BinID: bin.ID, First: int64(set.set.Lines)})
 		}
-		item := itemIDs[l.Key[stock.SKU]]
-		if item == 0 {
-			sku := b.Codes[stock.SKU].Text(l.Key[stock.SKU])
-			if item = s.places.items[sku]; item == 0 {
-				s.places.lastItem++
-				item = s.places.lastItem
-				made := store.Item{ID: item, SKU: sku, SortKey: sortKey(sku), Description: b.Descriptions.Text(l.Description), Unit: b.Units.Text(l.Unit), Nature: "stocked", Active: true}
-				if l.Costed {
-					c := int64(l.Cost)
-					made.Cost = &c
-				}
-				newItems = append(newItems, made)
-			}
-			itemIDs[l.Key[stock.SKU]] = item
+		if run < len(s.bins) && s.bins[run].from == done {
+			bin = s.bins[run].id
+			run++
+			set.bins = append(set.bins, store.SetBin{SetID: set.set.ID, BinID: bin, First: int64(set.set.Lines)})
 		}
+		item := s.itemIDs[l.Key[stock.SKU]]
 		i := len(piece)
-		row := store.StockLine{SetID: set.set.ID, Pos: int64(set.set.Lines), BinID: bin.ID, ItemID: item, Quantity: int64(l.Recorded),
-			Lot: b.Codes[stock.Lot].Text(l.Key[stock.Lot]), Serial: b.Codes[stock.Serial].Text(l.Key[stock.Serial]), Holding: b.Codes[stock.Holding].Text(l.Key[stock.Holding]), RecordID: b.RecordID(l)}
+		row := store.StockLine{SetID: set.set.ID, Pos: int64(set.set.Lines), BinID: bin, ItemID: item, Quantity: int64(l.Recorded),
+			Lot: b.Codes[stock.Lot].Text(l.Key[stock.Lot]), Serial: b.Codes[stock.Serial].Text(l.Key[stock.Serial]), Holding: b.Codes[stock.Holding].Text(l.Key[stock.Holding]), RecordID: b.RecordID(l), Attributes: b.Kept(l)}
 		sum := set.items[item]
 		if sum == nil {
 			sum = &store.SetItem{SetID: set.set.ID, ItemID: item}
@@ -182,7 +272,7 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 			row.Cost = &costs[i]
 			v, err := quantity.Value(l.Recorded, l.Cost)
 			if err != nil {
-				return nil, nil, refuse("The value of %s %v.", keyText(&b.Codes, l.Key), err)
+				return refuse("The value of %s %v.", keyText(&b.Codes, l.Key), err)
 			}
 			tally.Value += int64(v)
 			set.set.Value += int64(v)
@@ -197,60 +287,43 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, sets []built) (newBins 
 		set.set.Lines++
 		piece = append(piece, row)
 	}
-	return newBins, newItems, flush(len(s.order))
+	return flush(len(s.order))
 }
 
 func newPiece() (lines []store.StockLine, costs, reserves []int64) {
 	return make([]store.StockLine, 0, store.Piece), make([]int64, store.Piece), make([]int64, store.Piece)
 }
 
-func (d *Desk) zoneOf(s *stockDraft, l *stock.Line) string {
-	if len(s.file.Zones) == 0 {
-		return ""
-	}
-	codes := &s.file.Book.Codes
-	w, ok1 := codes[stock.Warehouse].Find(s.after.Codes[stock.Warehouse].Text(l.Key[stock.Warehouse]))
-	b, ok2 := codes[stock.Bin].Find(s.after.Codes[stock.Bin].Text(l.Key[stock.Bin]))
-	if !ok1 || !ok2 {
-		return ""
-	}
-	return s.file.Zones[[2]stock.ID{w, b}]
-}
-
 // publish makes the sets the recorded stock, together with all that is new.
-func (d *Desk) publish(tx *gorm.DB, p Person, dr *draft, sets []built, backup string) (out TakenIn, err error) {
-	now, e := d.now().UnixNano(), &dr.seen.Effect
-	if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
-		return out, err
-	}
-	in := store.Intake{Kind: string(layout.Stock), State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now, RecordedAt: dr.stock.recordedAt,
-		Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
-	if err := tx.Create(&in).Error; err != nil {
-		return out, err
-	}
+func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []built) error {
 	for i := range sets {
-		h := sets[i].house
-		if h.IntakeID == -1 {
+		if h := sets[i].house; sets[i].made {
 			if err := tx.Create(&store.Warehouse{ID: h.ID, Code: h.Code, IntakeID: in.ID}).Error; err != nil {
-				return out, err
+				return err
 			}
 		}
 	}
 	if err := store.PublishStaged(tx, in.ID); err != nil {
-		return out, err
+		return err
 	}
 	for i := range sets {
 		s := &sets[i]
 		s.set.IntakeID, s.set.Published = in.ID, true
 		if err := tx.Save(&s.set).Error; err != nil {
-			return out, err
+			return err
 		}
 		if err := tx.Exec("UPDATE warehouses SET set_id = ? WHERE id = ?", s.set.ID, s.house.ID).Error; err != nil {
-			return out, err
+			return err
 		}
 	}
-	out = TakenIn{Intake: in.ID, Kind: layout.Stock, Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused}
-	return out, d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": e.Added, "changed": e.Changed, "gone": e.Gone, "refused": e.Refused})
+	for _, pt := range parts {
+		if pt.stock != nil && len(pt.stock.items.after) > 0 {
+			if err := writeItems(tx, &pt.stock.items, in.ID); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // sums gives the tallies of items in the order of their numbers, in which they are stored.
@@ -263,7 +336,7 @@ func sums(by map[int64]*store.SetItem) []store.SetItem {
 	return out
 }
 
-// undoStock points the warehouses back to the sets before, and takes away what the intake made and nothing uses.
+// undoStock points the warehouses back to the sets before.
 func undoStock(tx *gorm.DB, intake int64) error {
 	var sets []store.StockSet
 	if err := tx.Where("intake_id = ?", intake).Find(&sets).Error; err != nil {
@@ -273,20 +346,8 @@ func undoStock(tx *gorm.DB, intake int64) error {
 	for i, s := range sets {
 		ids[i] = s.ID
 		if err := tx.Exec("UPDATE warehouses SET set_id = ? WHERE id = ? AND set_id = ?", s.PreviousID, s.WarehouseID, s.ID).Error; err != nil {
-			return err
-		}
-	}
-	if err := store.DeleteSets(tx, ids); err != nil {
-		return err
-	}
-	for _, q := range []string{
-		"DELETE FROM bins WHERE intake_id = ? AND id NOT IN (SELECT bin_id FROM set_bins) AND id NOT IN (SELECT bin_id FROM count_lines) AND id NOT IN (SELECT bin_id FROM movements)",
-		"DELETE FROM items WHERE intake_id = ? AND id NOT IN (SELECT item_id FROM set_items) AND id NOT IN (SELECT item_id FROM count_lines) AND id NOT IN (SELECT item_id FROM movements) AND id NOT IN (SELECT item_id FROM item_before)",
-		"DELETE FROM warehouses WHERE intake_id = ? AND set_id = 0 AND id NOT IN (SELECT warehouse_id FROM bins) AND id NOT IN (SELECT warehouse_id FROM counts) AND id NOT IN (SELECT warehouse_id FROM movements)",
-	} {
-		if err := tx.Exec(q, intake).Error; err != nil {
 			return fmt.Errorf("undo: %w", err)
 		}
 	}
-	return nil
+	return store.DeleteSets(tx, ids)
 }

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"time"
@@ -15,93 +16,55 @@ import (
 	"wobin/internal/store"
 )
 
-// stockDraft is a stock file held against the records: the stock as it would be after the intake.
+// stockDraft is a stock file held against the records: the stock as it would be after the intake, and what has to be
+// made for it.
 type stockDraft struct {
 	file       *layout.StockFile
 	after      *stock.Book
 	order      []uint32
 	recordedAt int64
-	warehouses map[stock.ID]*store.Warehouse // by number in after; ID 0 is new
-	touched    []stock.ID                    // warehouses of the file, in natural order
-	places     *places
+	houses     []houseRun // the warehouses of the file, in natural order
+	bins       []binRun   // in the same order
+	itemIDs    []int64    // by the SKU's number in after
+	newBins    []store.Bin
+	newItems   []store.Item
+	items      itemsDraft // known items whose attributes change
 }
 
-// places are the warehouses, bins and items of the records, by code.
-type places struct {
-	warehouses map[string]*store.Warehouse
-	bins       map[int64]map[string]int64 // by warehouse
-	items      map[string]int64
-	lastBin    int64
-	lastItem   int64
-	lastHouse  int64
+// houseRun is a warehouse and where its lines begin in the order.
+type houseRun struct {
+	from  int
+	house *store.Warehouse
+	made  bool
 }
 
-func loadPlaces(tx *gorm.DB) (*places, error) {
-	p := &places{warehouses: map[string]*store.Warehouse{}, bins: map[int64]map[string]int64{}, items: map[string]int64{}}
-	var houses []store.Warehouse
-	if err := tx.Find(&houses).Error; err != nil {
-		return nil, err
-	}
-	for i := range houses {
-		p.warehouses[houses[i].Code] = &houses[i]
-		p.lastHouse = max(p.lastHouse, houses[i].ID)
-	}
-	rows, err := tx.Raw("SELECT id, warehouse_id, code FROM bins").Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var id, house int64
-		var code string
-		if err := rows.Scan(&id, &house, &code); err != nil {
-			return nil, err
-		}
-		if p.bins[house] == nil {
-			p.bins[house] = map[string]int64{}
-		}
-		p.bins[house][code] = id
-		p.lastBin = max(p.lastBin, id)
-	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
-	items, err := tx.Raw("SELECT id, sku FROM items").Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer items.Close()
-	for items.Next() {
-		var id int64
-		var sku string
-		if err := items.Scan(&id, &sku); err != nil {
-			return nil, err
-		}
-		p.items[sku] = id
-		p.lastItem = max(p.lastItem, id)
-	}
-	return p, items.Err()
+// binRun is a bin and where its lines begin in the order.
+type binRun struct {
+	from int
+	id   int64
 }
 
 // lookStock reads the file and works out the stock that would follow.
-func (d *Desk) lookStock(ctx context.Context, dr *draft, r layout.Reading, out *Draft) error {
-	f, err := r.Stock(dr.table, dr.mapping, &dr.problems)
+func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
+	f, err := r.Stock(dr.table, pt.mapping, &pt.problems)
 	if err != nil {
 		return err
 	}
-	s := &stockDraft{file: f}
-	dr.stock, out.Rows = s, f.Rows
+	s, v, m := &stockDraft{file: f}, pt.view, pt.mapping
+	given := m.Given(pt.given)
+	pt.stock, v.Rows, v.Effect.Left = s, f.Rows, f.Left
+	v.values(f.Values, layout.Stock)
 	if doubles := f.Book.Index(); len(doubles) > 0 {
-		if dr.choices.AddUp {
+		if given.Doubles == "sum" {
 			if row, ok := reconcile.AddUp(f.Book, doubles); !ok {
-				dr.problems.Add(layout.Problem{File: dr.name, Sheet: dr.mapping.SheetName, Row: int(row), Field: layout.Quantity, Kind: "too large", Text: "the sum of the rows with this key is too large"})
+				pt.problems.Add(layout.Problem{File: dr.name, Sheet: m.SheetName, Row: int(row), Field: layout.Quantity, Kind: "too large", Text: "the sum of the rows with this key is too large"})
 			}
-			out.Assumed = append(out.Assumed, fmt.Sprintf("%d rows were summed with an earlier row of the same key.", len(doubles)))
+			v.Assumed = append(v.Assumed, fmt.Sprintf("%d rows were summed with an earlier row of the same key.", len(doubles)))
 		} else {
 			gone := map[int]bool{}
 			for _, x := range doubles {
 				first, again := &f.Book.Lines[x[0]], &f.Book.Lines[x[1]]
-				dr.problems.Add(layout.Problem{File: dr.name, Sheet: dr.mapping.SheetName, Row: int(again.Row), Field: layout.SKU, Kind: "duplicate key", Value: f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]),
+				pt.problems.Add(layout.Problem{File: dr.name, Sheet: m.SheetName, Row: int(again.Row), Field: layout.SKU, Kind: "duplicate key", Value: f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]),
 					Text: fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)})
 				gone[x[1]] = true
 			}
@@ -116,25 +79,28 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, r layout.Reading, out *
 		}
 	}
 	if f.CostsRounded > 0 {
-		out.Assumed = append(out.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
+		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
 	}
 	if !f.ReservedKnown {
-		out.Assumed = append(out.Assumed, "No column says what is reserved, so the quantity is taken for on hand, and nothing is known to be reserved.")
+		v.Assumed = append(v.Assumed, "No column says what is reserved, so the quantity is taken for on hand, and nothing is known to be reserved.")
 	}
-	if err := d.stockTime(dr, s, out, r.Zone); err != nil {
+	if err := d.stockTime(dr, s, v, out, r.Zone); err != nil {
 		return err
 	}
-	if err := d.stockAfter(ctx, dr, s, out); err != nil {
+	if err := d.stockAfter(ctx, dr, pt, rec); err != nil {
 		return err
 	}
-	if len(f.Book.Lines) == 0 && out.Blocked == "" {
-		out.Blocked = "There is no row in it that could be taken in."
+	if err := d.stockNews(ctx, dr, pt, rec); err != nil {
+		return err
 	}
-	return nil
+	if len(f.Book.Lines) == 0 && v.Blocked == "" {
+		v.Blocked = "There is no row in it that could be taken in."
+	}
+	return rec.err
 }
 
 // stockTime settles when the stock was recorded.
-func (d *Desk) stockTime(dr *draft, s *stockDraft, out *Draft, zone *time.Location) error {
+func (d *Desk) stockTime(dr *draft, s *stockDraft, v *SheetOfFile, out *Draft, zone *time.Location) error {
 	switch f := s.file; {
 	case dr.choices.RecordedAt != "":
 		at, err := layout.ParseTime(dr.choices.RecordedAt, zone)
@@ -145,83 +111,151 @@ func (d *Desk) stockTime(dr *draft, s *stockDraft, out *Draft, zone *time.Locati
 	case f.AtRow > 0 && f.OtherAtRow == 0:
 		s.recordedAt = f.At
 	case f.OtherAtRow > 0:
-		out.Blocked, out.Asks = fmt.Sprintf("Rows %d and %d were recorded at different times. Say when the figures were true.", f.AtRow, f.OtherAtRow), "recorded_at"
+		v.Blocked, out.Asks = fmt.Sprintf("Rows %d and %d were recorded at different times. Say when the figures were true.", f.AtRow, f.OtherAtRow), "recorded_at"
 	default:
 		s.recordedAt = d.now().UnixNano()
 		out.Asks = "recorded_at"
-		out.Assumed = append(out.Assumed, "No column says when the figures were true; they are taken to be of this moment.")
+		v.Assumed = append(v.Assumed, "No column says when the figures were true; they are taken to be of this moment.")
 	}
 	return nil
 }
 
-// stockAfter merges the file with what is recorded in its warehouses and counts the effect.
-func (d *Desk) stockAfter(ctx context.Context, dr *draft, s *stockDraft, out *Draft) error {
-	tx := d.store.Read(ctx)
-	var err error
-	if s.places, err = loadPlaces(tx); err != nil {
-		return err
-	}
+// stockAfter lays the file over what is recorded in its warehouses and counts the effect.
+func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records) error {
+	s, e := pt.stock, &pt.view.Effect
 	file := s.file.Book
-	s.warehouses = map[stock.ID]*store.Warehouse{}
+	given := pt.mapping.Given(pt.given)
+	if rec.empty {
+		// Nothing recorded: the file's own book serves, unless codes differ in case only.
+		s.after = file
+		e.Added = len(file.Lines)
+		if given.Rows == "change" {
+			e.Added, e.Left, file.Lines = 0, e.Left+len(file.Lines), nil
+		}
+		s.order = s.after.Order()
+		return nil
+	}
 	inFile := map[stock.ID]bool{}
 	for i := range file.Lines {
 		inFile[file.Lines[i].Key[stock.Warehouse]] = true
 	}
 	// What is recorded, as a book of its own, so that codes of the file resolve against it.
 	before := &stock.Book{}
-	for _, h := range s.places.warehouses {
-		before.Codes[stock.Warehouse].Intern([]byte(h.Code))
+	for code := range rec.warehouses {
+		before.Codes[stock.Warehouse].Intern([]byte(code))
 	}
 	loaded := map[int64]bool{} // two spellings of the file may be one warehouse
 	for id := range inFile {
 		code := file.Codes[stock.Warehouse].Text(id)
 		if n, ok := before.Codes[stock.Warehouse].Find(code); ok && n != 0 || code == "" {
-			if h := s.places.warehouses[before.Codes[stock.Warehouse].Text(n)]; h != nil && h.SetID != 0 && !loaded[h.ID] {
+			if h := rec.warehouses[before.Codes[stock.Warehouse].Text(n)]; h != nil && h.SetID != 0 && !loaded[h.ID] {
 				loaded[h.ID] = true
-				if err := loadSet(tx, before, h); err != nil {
+				if err := loadSet(d.store.Read(ctx), before, h); err != nil {
 					return err
 				}
 			}
 		}
 	}
-	for sku := range s.places.items { // items without stock resolve too
+	for sku := range rec.items { // items without stock resolve too
 		before.Codes[stock.SKU].Intern([]byte(sku))
 	}
-	// Two spellings in the file may turn out to be one code that is recorded.
-	clash := func(l *stock.Line, first int32) {
-		dr.problems.Add(layout.Problem{File: dr.name, Sheet: dr.mapping.SheetName, Row: int(l.Row), Field: layout.SKU, Kind: "duplicate key", Value: file.Codes[stock.SKU].Text(l.Key[stock.SKU]),
-			Text: fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, l.Key), first)})
-	}
-	if len(before.Lines) == 0 {
-		// Nothing recorded: the file's own book serves, unless codes differ in case only.
-		s.after = file
-		out.Effect.Added = len(file.Lines)
-		if len(s.places.warehouses)+len(s.places.items) > 0 {
-			s.after = merged(before, file, dr.choices.Only, out, clash)
-		}
-	} else {
-		s.after = merged(before, file, dr.choices.Only, out, clash)
-	}
-	s.order = s.after.Order()
-	seen := map[stock.ID]bool{}
-	for _, n := range s.order {
-		if id := s.after.Lines[n].Key[stock.Warehouse]; !seen[id] {
-			seen[id] = true
-			s.touched = append(s.touched, id)
-			if h := s.places.warehouses[s.after.Codes[stock.Warehouse].Text(id)]; h != nil {
-				s.warehouses[id] = h
-			} else {
-				s.warehouses[id] = &store.Warehouse{Code: s.after.Codes[stock.Warehouse].Text(id)}
-			}
+	for _, bins := range rec.bins { // and bins
+		for code := range bins {
+			before.Codes[stock.Bin].Intern([]byte(code))
 		}
 	}
-	d.stockNews(s, out)
+	t := stock.Taking{Only: given.Extent == "only" || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "", Rows: given.Rows, Quantity: given.Quantity}
+	for _, c := range given.Columns {
+		t.Clear = t.Clear || c.Field == layout.UnitCost && c.Empty == "clear"
+	}
+	if pt.mapping.Part && given.Extent == "" {
+		pt.view.Assumed = append(pt.view.Assumed, "A column says why its rows were refused, so it is taken for some lines only, not for the whole stock.")
+	}
+	s.after = before
+	lay(dr, pt, before, file, t, e)
+	s.order = before.Order()
 	return nil
+}
+
+// lay merges the file into what is recorded, counting and exemplifying what becomes of the lines.
+func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effect) {
+	places := map[stock.ID]*EffectPlace{}
+	at := func(k stock.Key) *EffectPlace {
+		p := places[k[stock.Warehouse]]
+		if p == nil {
+			p = &EffectPlace{Warehouse: before.Codes[stock.Warehouse].Text(k[stock.Warehouse])}
+			places[k[stock.Warehouse]] = p
+		}
+		return p
+	}
+	examples := map[string]int{}
+	example := func(what string, k stock.Key, was, is *stock.Line) {
+		if examples[what]++; examples[what] > 5 {
+			return
+		}
+		x := EffectExample{What: what, Line: keyText(&before.Codes, k)}
+		if was != nil {
+			x.Before = stateText(was)
+		}
+		if is != nil {
+			x.After = stateText(is)
+		}
+		e.Examples = append(e.Examples, x)
+	}
+	var goneValue quantity.Money
+	goneUnvalued, below := 0, 0
+	stock.Merge(before, file, t, func(what stock.What, was, is, of *stock.Line, first int32) {
+		if is != nil && is.Recorded < 0 && what != stock.Passed && (t.Quantity == "add" || t.Quantity == "take") {
+			below++
+		}
+		switch what {
+		case stock.Added:
+			e.Added++
+			at(is.Key).Added++
+			example("added", is.Key, nil, is)
+		case stock.Changed:
+			e.Changed++
+			at(is.Key).Changed++
+			example("changed", is.Key, was, is)
+		case stock.Unchanged:
+			e.Unchanged++
+			at(is.Key).Unchanged++
+		case stock.Gone:
+			e.Gone++
+			at(was.Key).Gone++
+			example("gone", was.Key, was, nil)
+			if v, err := quantity.Value(was.Recorded, was.Cost); was.Costed && err == nil {
+				goneValue += v
+			} else {
+				goneUnvalued++
+			}
+		case stock.Passed:
+			e.Left++
+		case stock.Clash: // two spellings in the file turned out to be one code that is recorded
+			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: int(of.Row), Field: layout.SKU, Kind: "duplicate key", Value: file.Codes[stock.SKU].Text(of.Key[stock.SKU]),
+				Text: fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)})
+		case stock.TooLarge:
+			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: int(of.Row), Field: layout.Quantity, Kind: "too large", Text: "the sum with what is recorded is too large"})
+		}
+	})
+	if e.Gone > 0 {
+		e.GoneValue = goneValue.String()
+		if goneUnvalued > 0 {
+			e.GoneValue += fmt.Sprintf(" (%s without a cost)", plural(goneUnvalued, "line", "lines"))
+		}
+	}
+	if below > 0 {
+		pt.view.Assumed = append(pt.view.Assumed, plural(below, "line goes", "lines go")+" below zero.")
+	}
+	for _, p := range places {
+		e.Places = append(e.Places, *p)
+	}
+	slices.SortFunc(e.Places, func(a, b EffectPlace) int { return compareCodes(a.Warehouse, b.Warehouse) })
 }
 
 // loadSet adds a warehouse's recorded lines to a book. Row is 1 for each, to be told from lines of the file.
 func loadSet(tx *gorm.DB, b *stock.Book, h *store.Warehouse) error {
-	rows, err := tx.Raw(`SELECT b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.reserved, l.cost FROM stock_lines l
+	rows, err := tx.Raw(`SELECT b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.reserved, l.cost, l.attributes FROM stock_lines l
 		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? ORDER BY l.pos`, h.SetID).Rows()
 	if err != nil {
 		return err
@@ -230,10 +264,10 @@ func loadSet(tx *gorm.DB, b *stock.Book, h *store.Warehouse) error {
 	var key [stock.Parts][]byte
 	key[stock.Warehouse] = []byte(h.Code)
 	for rows.Next() {
-		var record []byte
+		var record, attributes []byte
 		var qty int64
 		var reserved, cost *int64
-		if err := rows.Scan(&key[stock.Bin], &key[stock.SKU], &key[stock.Lot], &key[stock.Serial], &key[stock.Holding], &record, &qty, &reserved, &cost); err != nil {
+		if err := rows.Scan(&key[stock.Bin], &key[stock.SKU], &key[stock.Lot], &key[stock.Serial], &key[stock.Holding], &record, &qty, &reserved, &cost, &attributes); err != nil {
 			return err
 		}
 		l := stock.Line{Recorded: quantity.Quantity(qty), Row: 1}
@@ -247,100 +281,10 @@ func loadSet(tx *gorm.DB, b *stock.Book, h *store.Warehouse) error {
 			l.Cost, l.Costed = quantity.Cost(*cost), true
 		}
 		b.SetRecordID(&l, record)
+		b.SetKept(&l, attributes)
 		b.Lines = append(b.Lines, l)
 	}
 	return rows.Err()
-}
-
-// merged gives the stock after the intake, counting and exemplifying what changes. clash is told of a row whose key
-// an earlier row of the file had already; the row is left out.
-func merged(before, file *stock.Book, only bool, out *Draft, clash func(l *stock.Line, first int32)) *stock.Book {
-	e := &out.Effect
-	places := map[stock.ID]*EffectPlace{}
-	at := func(k stock.Key) *EffectPlace {
-		p := places[k[stock.Warehouse]]
-		if p == nil {
-			p = &EffectPlace{Warehouse: before.Codes[stock.Warehouse].Text(k[stock.Warehouse])}
-			places[k[stock.Warehouse]] = p
-		}
-		return p
-	}
-	example := func(what string, k stock.Key, was, is string) {
-		n := 0
-		for _, x := range e.Examples {
-			if x.What == what {
-				n++
-			}
-		}
-		if n < 5 {
-			e.Examples = append(e.Examples, EffectExample{what, keyText(&before.Codes, k), was, is})
-		}
-	}
-	before.Index()
-	recorded := len(before.Lines)
-	kept := make([]bool, recorded)
-	to := before.Codes.Adopt(&file.Codes)
-	descriptions, units := before.Descriptions.Adopt(&file.Descriptions), before.Units.Adopt(&file.Units)
-	e.Added = 0
-	rows := make(map[int]int32, len(file.Lines)) // of the file, by line
-	for i := range file.Lines {
-		l := file.Lines[i]
-		record := file.RecordID(&file.Lines[i])
-		l.Key = to.Key(l.Key)
-		l.Description, l.Unit = descriptions[l.Description], units[l.Unit]
-		n := before.Ensure(l.Key)
-		if first, twice := rows[n]; twice {
-			clash(&file.Lines[i], first)
-			continue
-		}
-		rows[n] = l.Row
-		old := &before.Lines[n]
-		switch {
-		case n >= recorded:
-			e.Added++
-			at(l.Key).Added++
-			example("added", l.Key, "", stateText(&l))
-		case sameStock(old, &l) && (record == "" || before.RecordID(old) == record):
-			e.Unchanged++
-			at(l.Key).Unchanged++
-		default:
-			e.Changed++
-			at(l.Key).Changed++
-			example("changed", l.Key, stateText(old), stateText(&l))
-		}
-		if n < recorded {
-			kept[n] = true
-		}
-		if record == "" {
-			record = before.RecordID(old)
-		}
-		before.Lines[n] = l
-		before.SetRecordID(&before.Lines[n], []byte(record))
-	}
-	if !only {
-		lines := before.Lines[:0]
-		for n := range before.Lines {
-			if n < recorded && !kept[n] {
-				k := before.Lines[n].Key
-				e.Gone++
-				at(k).Gone++
-				example("gone", k, stateText(&before.Lines[n]), "")
-				continue
-			}
-			lines = append(lines, before.Lines[n])
-		}
-		before.Lines = lines
-		before.Index()
-	}
-	for _, p := range places {
-		e.Places = append(e.Places, *p)
-	}
-	slices.SortFunc(e.Places, func(a, b EffectPlace) int { return compareCodes(a.Warehouse, b.Warehouse) })
-	return before
-}
-
-func sameStock(a, b *stock.Line) bool {
-	return a.Recorded == b.Recorded && a.Costed == b.Costed && a.Cost == b.Cost && a.HasReserved == b.HasReserved && a.Reserved == b.Reserved
 }
 
 func stateText(l *stock.Line) string {
@@ -354,44 +298,139 @@ func stateText(l *stock.Line) string {
 	return s
 }
 
-// stockNews lists what has to be made.
-func (d *Desk) stockNews(s *stockDraft, out *Draft) {
-	houses, bins, items := 0, map[[2]stock.ID]bool{}, map[stock.ID]bool{}
-	for _, id := range s.touched {
-		if s.warehouses[id].ID == 0 {
-			houses++
+// stockNews walks over the lines in their order, gives numbers to what has to be made, and lists it.
+func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records) error {
+	s, v := pt.stock, pt.view
+	b := s.after
+	codes := &b.Codes
+	zones := s.zones()
+	s.itemIDs = make([]int64, codes[stock.SKU].Len())
+	var house *store.Warehouse
+	last := [2]stock.ID{^stock.ID(0), ^stock.ID(0)}
+	houses := 0
+	for at, n := range s.order {
+		l := &b.Lines[n]
+		if k := [2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.Bin]}; k != last {
+			if k[0] != last[0] {
+				code := codes[stock.Warehouse].Text(k[0])
+				run := houseRun{from: at, house: rec.warehouses[code]}
+				if run.house == nil {
+					run.house, run.made = rec.newHouse(code), true
+					houses++
+				}
+				house = run.house
+				s.houses = append(s.houses, run)
+			}
+			last = k
+			code := codes[stock.Bin].Text(k[1])
+			run := binRun{from: at}
+			if p := rec.bins[house.ID][code]; p != nil {
+				run.id = p.id
+			} else {
+				bin := rec.newBin(house.ID, code, zones[k])
+				run.id = bin.ID
+				s.newBins = append(s.newBins, bin)
+			}
+			s.bins = append(s.bins, run)
+		}
+		sku := l.Key[stock.SKU]
+		if s.itemIDs[sku] != 0 {
+			continue
+		}
+		text := codes[stock.SKU].Text(sku)
+		if s.itemIDs[sku] = rec.items[text]; s.itemIDs[sku] == 0 {
+			item := store.Item{ID: rec.newItem(text), SKU: text, SortKey: sortKey(text), Description: b.Descriptions.Text(l.Description), Unit: b.Units.Text(l.Unit), Nature: "stocked", Active: true}
+			if l.Costed {
+				c := int64(l.Cost)
+				item.Cost = &c
+			}
+			s.itemIDs[sku] = item.ID
+			s.newItems = append(s.newItems, item)
 		}
 	}
-	codes := &s.after.Codes
-	for i := range s.after.Lines {
-		k := s.after.Lines[i].Key
-		bk := [2]stock.ID{k[stock.Warehouse], k[stock.Bin]}
-		if _, seen := bins[bk]; !seen {
-			_, known := s.places.bins[s.warehouses[bk[0]].ID][codes[stock.Bin].Text(bk[1])]
-			bins[bk] = !known
-		}
-		if _, seen := items[k[stock.SKU]]; !seen {
-			_, known := s.places.items[codes[stock.SKU].Text(k[stock.SKU])]
-			items[k[stock.SKU]] = !known
-		}
+	if err := d.itemAttributes(ctx, s); err != nil {
+		return err
 	}
 	for _, n := range []struct {
 		n         int
 		one, many string
-	}{{houses, "new warehouse", "new warehouses"}, {countTrue(bins), "new bin", "new bins"}, {countTrue(items), "new item", "new items"}} {
+	}{{houses, "new warehouse", "new warehouses"}, {len(s.newBins), "new bin", "new bins"}, {len(s.newItems), "new item", "new items"}, {len(s.items.after), "item with other attributes", "items with other attributes"}} {
 		if n.n > 0 {
-			out.Effect.New = append(out.Effect.New, plural(n.n, n.one, n.many))
+			v.Effect.New = append(v.Effect.New, plural(n.n, n.one, n.many))
 		}
 	}
+	for _, other := range dr.parts { // a workbook may hold a sheet for each warehouse, but none in two sheets
+		if other == pt || other.stock == nil {
+			continue
+		}
+		for _, h := range s.houses {
+			if slices.ContainsFunc(other.stock.houses, func(x houseRun) bool { return x.house.ID == h.house.ID }) {
+				v.Blocked = fmt.Sprintf("Warehouse %s stands in the sheet %q too. Take in one of the two, and the other one by itself.", h.house.Code, other.view.Name)
+			}
+		}
+	}
+	return nil
 }
 
-func countTrue[K comparable](m map[K]bool) (n int) {
-	for _, v := range m {
-		if v {
-			n++
+// zones gives the zones of the file's bins by their numbers in after.
+func (s *stockDraft) zones() map[[2]stock.ID]string {
+	if s.after == s.file.Book || len(s.file.Zones) == 0 {
+		return s.file.Zones
+	}
+	out := map[[2]stock.ID]string{}
+	for k, z := range s.file.Zones {
+		w, ok1 := s.after.Codes[stock.Warehouse].Find(s.file.Book.Codes[stock.Warehouse].Text(k[0]))
+		b, ok2 := s.after.Codes[stock.Bin].Find(s.file.Book.Codes[stock.Bin].Text(k[1]))
+		if ok1 && ok2 {
+			out[[2]stock.ID{w, b}] = z
 		}
 	}
-	return n
+	return out
+}
+
+// itemAttributes lays the attributes that the file keeps with items over those that they have.
+func (d *Desk) itemAttributes(ctx context.Context, s *stockDraft) error {
+	if len(s.file.ItemKept) == 0 {
+		return nil
+	}
+	kept := map[int64]string{} // by item
+	var ids []int64
+	for sku, attributes := range s.file.ItemKept {
+		n, ok := s.after.Codes[stock.SKU].Find(s.file.Book.Codes[stock.SKU].Text(sku))
+		if id := s.itemIDs[n]; ok && id != 0 {
+			kept[id] = attributes
+			ids = append(ids, id)
+		}
+	}
+	for i := range s.newItems {
+		s.newItems[i].Attributes = kept[s.newItems[i].ID]
+	}
+	s.items.before = map[int64]store.Item{}
+	slices.Sort(ids)
+	for len(ids) > 0 {
+		some := ids[:min(len(ids), 500)]
+		ids = ids[len(some):]
+		var items []store.Item
+		if err := d.store.Read(ctx).Where("id IN ?", some).Find(&items).Error; err != nil {
+			return err
+		}
+		for _, it := range items {
+			var more map[string]string
+			if err := json.Unmarshal([]byte(kept[it.ID]), &more); err != nil {
+				return err
+			}
+			now := it
+			var err error
+			if now.Attributes, err = withAttributes(it.Attributes, more); err != nil {
+				return err
+			}
+			if now.Attributes != it.Attributes {
+				s.items.before[it.ID] = it
+				s.items.after = append(s.items.after, now)
+			}
+		}
+	}
+	return nil
 }
 
 // keyText names a key as people do.

@@ -227,8 +227,7 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (CountMade, err
 		c := store.Count{Name: n.Name, WarehouseID: h.ID, State: store.Running, Blind: n.Blind, FrozenAt: set.RecordedAt, RecordedAt: set.RecordedAt, Person: p.Name, At: d.now().UnixNano(),
 			Scope: string(scope), LeftOut: string(leftOut), ToleranceQuantity: (*int64)(n.ToleranceQuantity), TolerancePercent: (*int64)(n.TolerancePercent), ToleranceValue: (*int64)(n.ToleranceValue)}
 		if n.FrozenAt != "" {
-			ch := Choices{Zone: n.Zone}
-			zone, err := ch.zone()
+			zone, err := zoneNamed(n.Zone)
 			if err != nil {
 				return out, err
 			}

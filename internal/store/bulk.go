@@ -19,11 +19,12 @@ const perStatement = 64 // rows in one statement
 // WriteStockLines writes lines of an unpublished set in one transaction, by the fastest way that the driver has:
 // many rows to a statement, and only those columns bound that hold anything.
 func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLine) error {
-	texts, reserved := false, false
+	texts, reserved, attributes := false, false, false
 	for i := range lines {
 		l := &lines[i]
 		texts = texts || l.Lot != "" || l.Serial != "" || l.Holding != "" || l.RecordID != ""
 		reserved = reserved || l.Reserved != nil
+		attributes = attributes || l.Attributes != ""
 	}
 	columns, values, width := "set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved", fmt.Sprintf("(%d,?,?,?,?,?", set), 5
 	if texts {
@@ -32,18 +33,30 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 		values += ",'','','',''"
 	}
 	if reserved {
-		values, width = values+",?)", width+1
+		values, width = values+",?", width+1
 	} else {
-		values += ",NULL)"
+		values += ",NULL"
 	}
+	if attributes {
+		columns, values, width = columns+", attributes", values+",?", width+1
+	}
+	values += ")"
 	return s.bulk(ctx, "INSERT INTO stock_lines ("+columns+") VALUES ", values, width, len(lines), func(i int, v []driver.Value) {
 		l := &lines[i]
 		v[0], v[1], v[2], v[3], v[4] = l.Pos, l.BinID, l.ItemID, l.Quantity, null(l.Cost)
 		if texts {
 			v[5], v[6], v[7], v[8] = l.Lot, l.Serial, l.Holding, l.RecordID
 		}
+		at := 5
+		if texts {
+			at = 9
+		}
 		if reserved {
-			v[width-1] = null(l.Reserved)
+			v[at] = null(l.Reserved)
+			at++
+		}
+		if attributes {
+			v[at] = l.Attributes
 		}
 	})
 }
@@ -97,9 +110,9 @@ func (s *Store) Stage(ctx context.Context, bins []Bin, items []Item) error {
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, "INSERT INTO temp.new_items (id, sku, sort_key, description, unit, cost) VALUES ", "(?,?,?,?,?,?)", 6, len(items), func(i int, v []driver.Value) {
+	return s.bulk(ctx, "INSERT INTO temp.new_items (id, sku, sort_key, description, unit, cost, attributes) VALUES ", "(?,?,?,?,?,?,?)", 7, len(items), func(i int, v []driver.Value) {
 		t := &items[i]
-		v[0], v[1], v[2], v[3], v[4], v[5] = t.ID, t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost)
+		v[0], v[1], v[2], v[3], v[4], v[5], v[6] = t.ID, t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost), t.Attributes
 	})
 }
 
@@ -108,7 +121,7 @@ func PublishStaged(tx *gorm.DB, intake int64) error {
 	if err := tx.Exec("INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) SELECT id, warehouse_id, code, zone, sort_key, ? FROM temp.new_bins ORDER BY id", intake).Error; err != nil {
 		return err
 	}
-	return tx.Exec("INSERT INTO items (id, sku, sort_key, description, unit, cost, intake_id) SELECT id, sku, sort_key, description, unit, cost, ? FROM temp.new_items ORDER BY id", intake).Error
+	return tx.Exec("INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) SELECT id, sku, sort_key, description, unit, cost, attributes, ? FROM temp.new_items ORDER BY id", intake).Error
 }
 
 // bulk inserts n rows in one transaction on the writer connection; fill sets the values of row i.

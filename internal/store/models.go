@@ -24,6 +24,7 @@ type Intake struct {
 	Backup                                   string
 	UndoneAt                                 int64
 	UndoneBy                                 string
+	Parts                                    string // JSON: what each sheet came to
 }
 
 // States of an intake.
@@ -60,6 +61,11 @@ type Item struct {
 	Category, Class, Nature string
 	Active                  bool
 	Barcode, RecordID       string
+	FurtherSKU              string `gorm:"column:further_sku"`
+	Tracking, Parent        string
+	Packs                   string // JSON
+	Barcodes                string // JSON, where there are several
+	Attributes              string // JSON
 	IntakeID                int64
 }
 
@@ -71,6 +77,24 @@ type ItemBefore struct {
 
 // TableName is item_before.
 func (ItemBefore) TableName() string { return "item_before" }
+
+// PlaceBefore is a warehouse or bin as it was before an intake changed it, as JSON. Sort is "warehouse" or "bin".
+type PlaceBefore struct {
+	IntakeID int64
+	Sort     string
+	PlaceID  int64
+	Was      string
+}
+
+// TableName is place_before.
+func (PlaceBefore) TableName() string { return "place_before" }
+
+// Layout is a saved layout.
+type Layout struct {
+	ID                       int64
+	Name, Kind, Body, Person string
+	At, UsedAt               int64
+}
 
 // StockSet is the recorded stock of a warehouse after an intake.
 type StockSet struct {
@@ -87,6 +111,7 @@ type StockLine struct {
 	Lot, Serial, Holding, RecordID string
 	Quantity                       int64
 	Reserved, Cost                 *int64
+	Attributes                     string // JSON
 }
 
 // Movement is one change of stock with its time.
@@ -109,6 +134,7 @@ type Count struct {
 	At                                                  int64
 	ToleranceQuantity, TolerancePercent, ToleranceValue *int64
 	Scope, LeftOut                                      string // JSON
+	Columns                                             string // JSON: attributes that stand on sheets and in files out
 	Latest                                              int64  // the latest counting time, 0 where nothing is counted
 }
 
@@ -142,6 +168,7 @@ const (
 type CountLine struct {
 	CountID, Pos, BinID, ItemID        int64
 	Lot, Serial, Holding, RecordID     string
+	Attributes                         string // JSON
 	HasRow                             bool
 	Recorded                           int64
 	Cost                               *int64

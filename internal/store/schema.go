@@ -139,4 +139,23 @@ CREATE TRIGGER chain_stay BEFORE DELETE ON chain BEGIN SELECT RAISE(ABORT, 'the 
 INSERT INTO reasons (code, name, account) VALUES
 	('MISCOUNT', 'Records were wrong', ''), ('DAMAGE', 'Damaged or spoilt', ''), ('LOSS', 'Lost or stolen', ''),
 	('MISPICK', 'Picked from the wrong place', ''), ('UNBOOKED', 'Document not booked', ''), ('OPENING', 'Opening balance', '');
+`, `
+ALTER TABLE items ADD COLUMN further_sku TEXT NOT NULL DEFAULT '';
+ALTER TABLE items ADD COLUMN tracking TEXT NOT NULL DEFAULT '';
+ALTER TABLE items ADD COLUMN parent TEXT NOT NULL DEFAULT '';
+ALTER TABLE items ADD COLUMN packs TEXT NOT NULL DEFAULT '';
+ALTER TABLE items ADD COLUMN barcodes TEXT NOT NULL DEFAULT '';
+ALTER TABLE items ADD COLUMN attributes TEXT NOT NULL DEFAULT '';
+ALTER TABLE stock_lines ADD COLUMN attributes TEXT NOT NULL DEFAULT '';
+ALTER TABLE count_lines ADD COLUMN attributes TEXT NOT NULL DEFAULT '';
+ALTER TABLE counts ADD COLUMN columns TEXT NOT NULL DEFAULT '';
+ALTER TABLE intakes ADD COLUMN parts TEXT NOT NULL DEFAULT '';
+-- A warehouse or bin as it was before an intake changed it.
+CREATE TABLE place_before (
+	intake_id INTEGER NOT NULL REFERENCES intakes(id), sort TEXT NOT NULL, place_id INTEGER NOT NULL, was TEXT NOT NULL, PRIMARY KEY (intake_id, sort, place_id)
+) WITHOUT ROWID;
+CREATE TABLE layouts (
+	id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL, body TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL,
+	used_at INTEGER NOT NULL DEFAULT 0
+);
 `}

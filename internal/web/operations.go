@@ -114,6 +114,57 @@ func (s *Server) register() {
 	}) (desk.TakenIn, error) {
 		return d.TakeIn(ctx, p, in.Draft, in.Body.Key, in.Body.LeaveOut)
 	})
+	op(s, "settle", http.MethodPost, "/api/uploads/{draft}/settle", "Settle one thing about a dropped file and look again", func(ctx context.Context, p desk.Person, in *struct {
+		DraftPath
+		Body desk.Answer
+	}) (*desk.Draft, error) {
+		return d.Settle(ctx, p, in.Draft, in.Body)
+	})
+	op(s, "draftRows", http.MethodGet, "/api/uploads/{draft}/rows", "Rows of a dropped file as they are", func(ctx context.Context, p desk.Person, in *struct {
+		DraftPath
+		Sheet int    `query:"sheet"`
+		From  int    `query:"from" minimum:"0"`
+		Limit int    `query:"limit" maximum:"500" default:"100"`
+		Kind  string `query:"kind" doc:"only rows of this group of problems" maxLength:"200"`
+		Field string `query:"field" maxLength:"200"`
+	}) (desk.FileRows, error) {
+		return d.Rows(ctx, p, in.Draft, in.Sheet, in.From, in.Limit, in.Kind, in.Field)
+	})
+	op(s, "tryFormula", http.MethodPost, "/api/uploads/{draft}/formula", "Work a formula out for the first rows", func(_ context.Context, p desk.Person, in *struct {
+		DraftPath
+		Body struct {
+			Sheet   int    `json:"sheet,omitempty"`
+			Formula string `json:"formula" maxLength:"4000"`
+		}
+	}) (desk.FormulaTried, error) {
+		return d.TryFormula(p, in.Draft, in.Body.Sheet, in.Body.Formula)
+	})
+	op(s, "cancelDraft", http.MethodPost, "/api/uploads/{draft}/cancel", "End the work under way with a dropped file", func(_ context.Context, p desk.Person, in *DraftPath) (done, error) {
+		return done{true}, d.Cancel(p, in.Draft)
+	})
+	op(s, "saveDraftLayout", http.MethodPost, "/api/uploads/{draft}/layout", "Keep what was settled about a sheet as a layout", func(ctx context.Context, p desk.Person, in *struct {
+		DraftPath
+		Body struct {
+			Sheet int    `json:"sheet,omitempty"`
+			Name  string `json:"name" minLength:"1" maxLength:"120"`
+		}
+	}) (*desk.Draft, error) {
+		return d.SaveDraftLayout(ctx, p, in.Draft, in.Body.Sheet, in.Body.Name)
+	})
+	op(s, "layouts", http.MethodGet, "/api/layouts", "The saved layouts", func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.LayoutView, error) {
+		return d.Layouts(ctx, p)
+	})
+	op(s, "saveLayout", http.MethodPut, "/api/layouts/{name}", "Keep a layout under a name", func(ctx context.Context, p desk.Person, in *struct {
+		Name string `path:"name" maxLength:"120"`
+		Body desk.Layout
+	}) (done, error) {
+		return done{true}, d.SaveLayout(ctx, p, in.Name, in.Body)
+	})
+	op(s, "deleteLayout", http.MethodDelete, "/api/layouts/{name}", "Forget a layout", func(ctx context.Context, p desk.Person, in *struct {
+		Name string `path:"name" maxLength:"120"`
+	}) (done, error) {
+		return done{true}, d.DeleteLayout(ctx, p, in.Name)
+	})
 	op(s, "intakes", http.MethodGet, "/api/intakes", "The latest intakes", func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.IntakeView, error) {
 		return d.Intakes(ctx, p)
 	})

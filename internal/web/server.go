@@ -11,6 +11,8 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"reflect"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -74,6 +76,25 @@ func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 func Description() ([]byte, error) {
 	s := New(nil, nil, Options{})
 	b, err := json.MarshalIndent(s.api.OpenAPI(), "", "  ")
+	return append(b, '\n'), err
+}
+
+// LayoutSchema is the JSON Schema of layouts, made from the code.
+func LayoutSchema() ([]byte, error) {
+	r := huma.NewMapRegistry("#/$defs/", huma.DefaultSchemaNamer)
+	top := r.Schema(reflect.TypeFor[desk.Layout](), false, "Layout")
+	defs := r.Map()
+	delete(defs, "Layout")
+	b, err := json.Marshal(top)
+	if err != nil {
+		return nil, err
+	}
+	var out map[string]any
+	if err := json.Unmarshal(b, &out); err != nil {
+		return nil, err
+	}
+	out["$schema"], out["$id"], out["title"], out["$defs"] = "https://json-schema.org/draft/2020-12/schema", desk.LayoutSchemaName, "Layout of a file that Wobin takes in", defs
+	b, err = json.MarshalIndent(out, "", "  ")
 	return append(b, '\n'), err
 }
 
@@ -234,12 +255,32 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			}
 		}
 		choices.Zone = c.Query("zone")
-		d, err := s.desk.Upload(c.Request.Context(), person(c.Request.Context()), c.Query("name"), c.Request.Body, choices)
+		ctx := c.Request.Context()
+		var d *desk.Draft
+		var err error
+		if into := c.Query("into"); into != "" { // a mended file goes on where the earlier one was
+			d, err = s.desk.Redrop(ctx, person(ctx), into, c.Query("name"), c.Request.Body)
+		} else {
+			d, err = s.desk.Upload(ctx, person(ctx), c.Query("name"), c.Request.Body, choices)
+		}
 		if err != nil {
 			fail(c, problem(err))
 			return
 		}
 		c.JSON(http.StatusOK, d)
+	})
+	raw.GET("/uploads/:draft/refused", func(c *gin.Context) {
+		sheet, _ := strconv.Atoi(c.Query("sheet"))
+		name, b, err := s.desk.RefusedRows(c.Request.Context(), person(c.Request.Context()), c.Param("draft"), sheet)
+		download(c, name, b, err)
+	})
+	raw.GET("/layouts/:name/file", func(c *gin.Context) {
+		b, err := s.desk.LayoutFile(c.Request.Context(), person(c.Request.Context()), c.Param("name"))
+		download(c, c.Param("name")+".json", b, err)
+	})
+	raw.GET("/layout.schema.json", func(c *gin.Context) {
+		b, err := LayoutSchema()
+		download(c, desk.LayoutSchemaName, b, err)
 	})
 	raw.GET("/counts/:count/sheets/:number/:form", func(c *gin.Context) {
 		var count int64

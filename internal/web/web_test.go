@@ -57,6 +57,12 @@ func TestWhoMay(t *testing.T) {
 		"PUT /api/uploads/{draft}":           {`{}`, roles}, // one's own upload, which only those have who may send one
 		"DELETE /api/uploads/{draft}":        {``, roles},
 		"POST /api/uploads/{draft}/take-in":  {`{"key":"12345678","leave_out":0}`, roles},
+		"POST /api/uploads/{draft}/settle":   {`{"encoding":"UTF-8"}`, roles},
+		"POST /api/uploads/{draft}/formula":  {`{"formula":"1"}`, roles},
+		"POST /api/uploads/{draft}/cancel":   {``, roles},
+		"POST /api/uploads/{draft}/layout":   {`{"name":"x"}`, roles},
+		"PUT /api/layouts/{name}":            {`{"kind":"stock"}`, []string{"controller"}},
+		"DELETE /api/layouts/{name}":         {``, []string{"controller"}},
 		"POST /api/intakes/{intake}/undo":    {``, []string{"controller"}},
 		"POST /api/plan/tally":               {`{"scope":{"warehouse":1},"rows":10}`, roles},
 		"POST /api/counts":                   {`{"name":"x","scope":{"warehouse":1},"blind":true,"rows":10}`, []string{"controller"}},
@@ -76,7 +82,7 @@ func TestWhoMay(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
-		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1").Replace(path)
+		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x").Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))
 		require.NoError(t, err)
 		req.Header.Set("Content-Type", "application/json")

@@ -4,6 +4,7 @@ import { Counting } from "./counting/Counting";
 import { CountFrame, Frame } from "./frame/Frame";
 import { SignIn, useMe } from "./frame/SignIn";
 import { Intake } from "./intake/Intake";
+import { Layouts } from "./intake/Layouts";
 import { NewCount, Plan } from "./plan/Plan";
 import { Recorded, RecordedOfCount } from "./recorded/Recorded";
 import { Report } from "./report/Report";
@@ -21,6 +22,7 @@ export function App() {
 				<Route index element={<Today />} />
 				<Route path="stock/:house?" element={<Recorded />} />
 				<Route path="intake" element={<Intake />} />
+				<Route path="layouts" element={<Layouts />} />
 				<Route path="plan" element={<NewCount />} />
 				<Route path="counts/:count" element={<CountFrame />}>
 					<Route index element={<Navigate to="variances" replace />} />

@@ -49,7 +49,7 @@ func TestCut(t *testing.T) {
 func back(t require.TestingT, data []byte, frozen *Frozen) (*Back, *layout.Problems) {
 	f, err := tabular.Open("back", bytes.NewReader(data), int64(len(data)), tabular.Options{})
 	require.NoError(t, err)
-	m, err := layout.Recognise(f, layout.Stock, layout.Counts, layout.Movements, layout.Items)
+	m, err := layout.Recognise(f, layout.Want{Kinds: layout.Kinds})
 	require.NoError(t, err)
 	require.Equal(t, layout.Counts, m.Kind)
 	p := &layout.Problems{}

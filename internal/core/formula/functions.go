@@ -170,13 +170,16 @@ func init() {
 		}), nil},
 		"SUM": {1, -1, folded(func(a, b *big.Rat) *big.Rat { return new(big.Rat).Add(a, b) }), nil},
 
-		"TRIM":   {1, 1, texts(func(s string) string { return strings.Join(strings.Fields(code.Trim(s)), " ") }), nil},
-		"UPPER":  {1, 1, texts(strings.ToUpper), nil},
-		"LOWER":  {1, 1, texts(strings.ToLower), nil},
-		"LEFT":   {1, 2, func(n *call, v []Value) (Value, error) { return n.part(v, false) }, nil},
-		"RIGHT":  {1, 2, func(n *call, v []Value) (Value, error) { return n.part(v, true) }, nil},
-		"MID":    {3, 3, mid, nil},
-		"LEN":    {1, 1, func(n *call, v []Value) (Value, error) { s, err := v[0].mustText(n.at); return number(int64(utf8.RuneCountInString(s))), err }, nil},
+		"TRIM":  {1, 1, texts(func(s string) string { return strings.Join(strings.Fields(code.Trim(s)), " ") }), nil},
+		"UPPER": {1, 1, texts(strings.ToUpper), nil},
+		"LOWER": {1, 1, texts(strings.ToLower), nil},
+		"LEFT":  {1, 2, func(n *call, v []Value) (Value, error) { return n.part(v, false) }, nil},
+		"RIGHT": {1, 2, func(n *call, v []Value) (Value, error) { return n.part(v, true) }, nil},
+		"MID":   {3, 3, mid, nil},
+		"LEN": {1, 1, func(n *call, v []Value) (Value, error) {
+			s, err := v[0].mustText(n.at)
+			return number(int64(utf8.RuneCountInString(s))), err
+		}, nil},
 		"FIND":   {2, 3, find(func(s string) string { return s }), nil},
 		"SEARCH": {2, 3, find(code.Fold), nil},
 		"EXACT": {2, 2, func(n *call, v []Value) (Value, error) {

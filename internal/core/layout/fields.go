@@ -16,7 +16,11 @@ const (
 	Counts    Kind = "counts"
 	Movements Kind = "movements"
 	Items     Kind = "items"
+	Places    Kind = "places"
 )
+
+// Kinds lists the kinds in the order in which the sheets of one workbook are taken in.
+var Kinds = []Kind{Places, Items, Stock, Movements, Counts}
 
 // Field is a meaning that a column can have.
 type Field string
@@ -52,7 +56,33 @@ const (
 	Nature      Field = "nature"
 	Active      Field = "active"
 	Barcode     Field = "barcode"
+	FurtherSKU  Field = "further_sku"
+	ItemID      Field = "item_id"
+	Tracking    Field = "tracking"
+	Parent      Field = "parent"
+	PackUnit    Field = "pack"
+	PackSize    Field = "pack_size"
+	HouseName   Field = "warehouse_name"
 )
+
+// PassedOver is said of a column that is to be no field, in a layout.
+const PassedOver Field = "-"
+
+// Beginnings of the fields that keep a column as an attribute of the item or of the line: line.Shelf label.
+const (
+	ItemAttribute = "item."
+	LineAttribute = "line."
+)
+
+// Attribute tells whether a field is an attribute, and gives its name.
+func (f Field) Attribute() (name string, is bool) {
+	for _, of := range []string{ItemAttribute, LineAttribute} {
+		if name, is = strings.CutPrefix(string(f), of); is && name != "" {
+			return name, true
+		}
+	}
+	return "", false
+}
 
 // Spec describes one field of a kind of file. Words are the headers that it goes by, without case, spaces and
 // punctuation; Weak ones count only where no other column fits better.
@@ -62,58 +92,83 @@ type Spec struct {
 	Required bool
 	Words    []string
 	Weak     []string
+	Unclear  []string // headers that may mean this or something else: taken, and asked about
 	About    string
+	Form     Form
 }
 
+// Form is what the cells of a field hold.
+type Form string
+
+// The forms of cells.
+const (
+	Text   Form = "text"
+	Code   Form = "code" // a text that the records may know
+	Number Form = "number"
+	Time   Form = "time"
+)
+
 var (
-	warehouse = Spec{Warehouse, "Warehouse", false, words("warehouse, whse, wh, warehouse code, warehouse id, warehouse no, warehouse name, site, depot, store, stock site"), words("location code, location, branch"), "where the stock is kept"}
-	zone      = Spec{Zone, "Zone", false, words("zone, zone code, area, storage area, section"), nil, "a part of the warehouse"}
-	bin       = Spec{Bin, "Bin", false, words("bin, bin code, bin no, bin number, bin location, binloc, shelf, storage bin, storage location, slot, bin id, rack"), words("location, location code, loc, position, place"), "the smallest place that stock is recorded in"}
-	sku       = Spec{SKU, "SKU", true, words("sku, sku code, sku no, item, item code, item no, item number, item id, product, product code, product no, product number, product id, part, part no, part number, article, article no, article number, article code, stock code, stock no, material, material no, material number"), words("code, number, no, id"), "what identifies the item"}
-	lot       = Spec{Lot, "Lot", false, words("lot, lot no, lot number, lot code, batch, batch no, batch number, batch code, charge"), nil, "the lot of a tracked item"}
-	serial    = Spec{Serial, "Serial", false, words("serial, serial no, serial number, sn"), nil, "the serial number of a tracked item"}
-	holding   = Spec{Holding, "Holding", false, words("holding, ownership, owner, stock type, stock status, stock category"), nil, "goods kept apart in the records: own, consigned, blocked"}
-	recordID  = Spec{RecordID, "Record id", false, words("record id, row id, line id, system id, record no, internal id"), words("id"), "the record system's own identifier, given back unchanged"}
-	descr     = Spec{Description, "Description", false, words("description, item description, item name, product name, product description, name, desc, article name, designation"), words("title, text"), "the item in words"}
-	unit      = Spec{Unit, "Unit", false, words("unit, uom, unit of measure, base unit, base uom, units, measure"), nil, "the unit that the quantity is in"}
-	unitCost  = Spec{UnitCost, "Unit cost", false, words("unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, unit cost price"), words("price, unit price"), "the cost of one unit"}
-	onHand    = Spec{Quantity, "On hand", true, words("quantity, qty, on hand, onhand, qty on hand, quantity on hand, stock on hand, soh, qoh, physical, physical qty, physical quantity, physical stock, recorded, recorded qty, recorded quantity, on hand qty, on hand quantity, in stock, quantity recorded, book quantity, book qty, balance"), words("stock, stock level, current stock, stock qty, stock quantity, count, total"), "the physical quantity in the records, reserved pieces included"}
+	further   = Spec{FurtherSKU, "Further SKU", false, words("further sku, alternative sku, alternate sku, second sku, other sku, old sku, supplier sku, vendor sku, manufacturer part number, mpn, supplier item no, alternative item no, alias"), nil, nil, "a second code of the item", Code}
+	barcode   = Spec{Barcode, "Barcode", false, words("barcode, barcodes, bar code, ean, ean code, gtin, upc, upc code, scan code"), nil, nil, "what the scanner reads", Code}
+	itemID    = Spec{ItemID, "Item's record id", false, words("item record id, item system id, item internal id, product record id, product system id, variant id, item guid"), nil, nil, "the record system's own identifier of the item", Code}
+	warehouse = Spec{Warehouse, "Warehouse", false, words("warehouse, whse, wh, warehouse code, warehouse id, warehouse no, site, depot, store, stock site"), words("warehouse name, location code, location, branch"), nil, "where the stock is kept", Code}
+	zone      = Spec{Zone, "Zone", false, words("zone, zone code, area, storage area, section"), nil, nil, "a part of the warehouse", Code}
+	bin       = Spec{Bin, "Bin", false, words("bin, bin code, bin no, bin number, bin location, binloc, shelf, storage bin, storage location, slot, bin id, rack"), words("location, location code, loc, position, place"), nil, "the smallest place that stock is recorded in", Code}
+	sku       = Spec{SKU, "SKU", true, words("sku, sku code, sku no, item, item code, item no, item number, item id, product, product code, product no, product number, product id, part, part no, part number, article, article no, article number, article code, stock code, stock no, material, material no, material number"), words("code, number, no, id"), nil, "what identifies the item", Code}
+	lot       = Spec{Lot, "Lot", false, words("lot, lot no, lot number, lot code, batch, batch no, batch number, batch code, charge"), nil, nil, "the lot of a tracked item", Code}
+	serial    = Spec{Serial, "Serial", false, words("serial, serial no, serial number, sn"), nil, nil, "the serial number of a tracked item", Code}
+	holding   = Spec{Holding, "Holding", false, words("holding, ownership, owner, stock type, stock status, stock category"), nil, nil, "goods kept apart in the records: own, consigned, blocked", Code}
+	recordID  = Spec{RecordID, "Record id", false, words("record id, row id, line id, system id, record no, internal id"), words("id"), nil, "the record system's own identifier, given back unchanged", Text}
+	descr     = Spec{Description, "Description", false, words("description, item description, item name, product name, product description, name, desc, article name, designation"), words("title, text"), nil, "the item in words", Text}
+	unit      = Spec{Unit, "Unit", false, words("unit, uom, unit of measure, base unit, base uom, units, measure"), nil, nil, "the unit that the quantity is in", Code}
+	unitCost  = Spec{UnitCost, "Unit cost", false, words("unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, unit cost price"), words("price, unit price"), nil, "the cost of one unit", Number}
+	onHand    = Spec{Quantity, "On hand", true, words("quantity, qty, on hand, onhand, qty on hand, quantity on hand, stock on hand, soh, qoh, physical, physical qty, physical quantity, physical stock, recorded, recorded qty, recorded quantity, on hand qty, on hand quantity, quantity recorded, book quantity, book qty, balance"), words("count"), words("stock, in stock, stock level, current stock, total stock, stock qty, stock quantity, total, level, inventory"), "the physical quantity in the records, reserved pieces included", Number}
 )
 
 var catalogue = map[Kind][]Spec{
 	Stock: {
-		warehouse, zone, bin, sku, lot, serial, holding, recordID, descr, unit, onHand,
-		{Reserved, "Reserved", false, words("reserved, allocated, committed, qty reserved, reserved qty, reserved quantity, allocated qty, quantity allocated, quantity reserved, committed qty, on order by customers"), nil, "set aside for orders, still on hand"},
-		{Available, "Available", false, words("available, free, free stock, qty available, available qty, available quantity, quantity available, available stock, free qty, available to sell, available to promise"), nil, "on hand less reserved"},
+		warehouse, zone, bin, sku, further, barcode, itemID, lot, serial, holding, recordID, descr, unit, onHand,
+		{Reserved, "Reserved", false, words("reserved, allocated, committed, qty reserved, reserved qty, reserved quantity, allocated qty, quantity allocated, quantity reserved, committed qty, on order by customers"), nil, nil, "set aside for orders, still on hand", Number},
+		{Available, "Available", false, words("available, free, free stock, qty available, available qty, available quantity, quantity available, available stock, free qty, available to sell, available to promise"), nil, nil, "on hand less reserved", Number},
 		unitCost,
-		{RecordedAt, "Recorded at", false, words("recorded at, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, recorded, date recorded"), words("date, time, timestamp, datetime"), "when the figures were true"},
+		{RecordedAt, "Recorded at", false, words("recorded at, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, recorded, date recorded"), words("date, time, timestamp, datetime"), nil, "when the figures were true", Time},
 	},
 	Counts: {
-		{RowCode, "Row code", false, words("row code, rowcode"), words("row, line code"), "the code of the sheet's row"},
-		warehouse, zone, bin, sku, lot, serial, holding, descr, unit,
-		{Recorded, "Recorded", false, words("recorded, recorded qty, recorded quantity, expected, system qty, system quantity, book qty, book quantity, on hand, qty on hand"), nil, "what the records say; not used"},
-		{Counted, "Counted", true, words("counted, counted qty, counted quantity, qty counted, quantity counted, actual, actual qty, actual quantity, physical count, count qty, count quantity, counted amount"), words("count, quantity, qty, physical, found, amount"), "what was counted; empty is not counted, 0 is a count"},
-		{CountedAt, "Counted at", false, words("counted at, count time, counted on, time counted, date counted, when counted, count date, counting time"), words("time, at, date, when, timestamp, datetime"), "when this row was counted"},
-		{Counter, "Counter", false, words("counter, counted by, counter name, who counted, count by"), words("by, who, person, user, name, employee, initials"), "who counted"},
-		{Round, "Round", false, words("round, count round, counting round, pass, round no"), nil, "1 for the first count, 2 for the recount"},
-		{Remark, "Remark", false, words("remark, remarks, comment, comments, note, notes"), nil, "what the counter noted"},
+		{RowCode, "Row code", false, words("row code, rowcode"), words("row, line code"), nil, "the code of the sheet's row", Text},
+		warehouse, zone, bin, sku, further, barcode, itemID, lot, serial, holding, descr, unit,
+		{Recorded, "Recorded", false, words("recorded, recorded qty, recorded quantity, expected, system qty, system quantity, book qty, book quantity, on hand, qty on hand"), nil, nil, "what the records say; not used", Number},
+		{Counted, "Counted", true, words("counted, counted qty, counted quantity, qty counted, quantity counted, actual, actual qty, actual quantity, physical count, count qty, count quantity, counted amount"), words("count, quantity, qty, physical, found, amount"), nil, "what was counted; empty is not counted, 0 is a count", Number},
+		{CountedAt, "Counted at", false, words("counted at, count time, counted on, time counted, date counted, when counted, count date, counting time"), words("time, at, date, when, timestamp, datetime"), nil, "when this row was counted", Time},
+		{Counter, "Counter", false, words("counter, counted by, counter name, who counted, count by"), words("by, who, person, user, name, employee, initials"), nil, "who counted", Text},
+		{Round, "Round", false, words("round, count round, counting round, pass, round no"), nil, nil, "1 for the first count, 2 for the recount", Text},
+		{Remark, "Remark", false, words("remark, remarks, comment, comments, note, notes"), nil, nil, "what the counter noted", Text},
 	},
 	Movements: {
-		warehouse, zone, bin, sku, lot, serial, holding, descr, unit,
-		{Quantity, "Quantity", true, words("quantity, qty, change, moved, delta, difference, movement qty, movement quantity, qty moved, quantity moved, qty change, quantity change, signed quantity"), words("movement, amount"), "signed: receipts above zero, issues below"},
-		{At, "At", true, words("at, moved at, movement time, movement date, posted at, posting time, transaction time, transaction date, date and time, datetime, timestamp, happened at, when, booked at"), words("date, time, posting date"), "when it happened"},
-		{Reference, "Reference", false, words("reference, ref, reference no, document, document no, document number, doc no, voucher, transaction no, transaction id, movement id"), words("order, order no, id"), "the document's number"},
+		warehouse, zone, bin, sku, further, barcode, itemID, lot, serial, holding, descr, unit,
+		{Quantity, "Quantity", true, words("quantity, qty, change, moved, delta, difference, movement qty, movement quantity, qty moved, quantity moved, qty change, quantity change, signed quantity"), words("movement, amount"), nil, "signed: receipts above zero, issues below", Number},
+		{At, "At", true, words("at, moved at, movement time, movement date, posted at, posting time, transaction time, transaction date, date and time, datetime, timestamp, happened at, when, booked at"), words("date, time, posting date"), nil, "when it happened", Time},
+		{Reference, "Reference", false, words("reference, ref, reference no, document, document no, document number, doc no, voucher, transaction no, transaction id, movement id"), words("order, order no, id"), nil, "the document's number", Text},
 	},
 	Items: {
 		sku,
-		{Description, "Description", false, append(words("title"), descr.Words...), nil, "the item in words"},
+		{Description, "Description", false, append(words("title"), descr.Words...), nil, nil, "the item in words", Text},
 		unit, unitCost,
-		{Category, "Category", false, words("category, item category, product category, item group, product group, group, family"), nil, "what sort of item it is"},
-		{Class, "Class", false, words("class, abc, abc class, count class, item class"), nil, "how closely it is counted"},
-		{Nature, "Stocked", false, words("nature, stocked, item type, product type, type, stock item, is stocked"), nil, "stocked, service or parent"},
-		{Active, "Active", false, words("active, is active, status, enabled"), nil, "no for items that are no longer kept"},
-		{Barcode, "Barcode", false, words("barcode, bar code, ean, gtin, upc, ean code"), nil, "what the scanner reads"},
+		{Category, "Category", false, words("category, item category, product category, item group, product group, group, family"), nil, nil, "what sort of item it is", Code},
+		{Class, "Class", false, words("class, abc, abc class, count class, item class"), nil, nil, "how closely it is counted", Text},
+		{Nature, "Stocked", false, words("nature, stocked, item type, stocked or service, product type, type, stock item, is stocked"), nil, nil, "stocked, service or parent", Text},
+		{Active, "Active", false, words("active, is active, status, enabled"), nil, nil, "no for items that are no longer kept", Text},
+		further, barcode,
+		{Tracking, "Tracking", false, words("tracking, tracked by, tracked, trace, lot tracked, serial tracked, batch tracked, tracking type"), nil, nil, "lot, serial or none", Text},
+		{Parent, "Parent", false, words("parent, parent sku, parent item, variant of, parent code, group sku"), nil, nil, "the grouping item that this is a variant of", Text},
+		{PackUnit, "Pack", false, words("pack, pack unit, packing unit, pack uom, outer, pack type, package"), nil, nil, "a unit worth a whole number of base units", Code},
+		{PackSize, "Pack size", false, words("pack size, pack qty, pack quantity, units per pack, pieces per pack, per pack, qty per pack, conversion, pack factor"), nil, nil, "how many base units a pack holds", Number},
 		recordID,
+	},
+	Places: {
+		{Warehouse, "Warehouse", true, warehouse.Words, words("location code, location, branch, code, name"), nil, "where stock is kept", Code},
+		{HouseName, "Warehouse name", false, words("warehouse name, warehouse description, site name, depot name, name of warehouse"), words("name, description"), nil, "the warehouse in words", Text},
+		zone, bin,
 	},
 }
 

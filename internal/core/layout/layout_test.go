@@ -19,7 +19,7 @@ func open(t require.TestingT, text string) *tabular.File {
 	return f
 }
 
-var all = []Kind{Stock, Counts, Movements, Items}
+var all = []Kind{Stock, Counts, Movements, Items, Places}
 
 func TestRecognise(t *testing.T) {
 	for name, c := range map[string]struct {
@@ -39,7 +39,7 @@ func TestRecognise(t *testing.T) {
 		"items":                    {"Item code,Title,Base unit,Item group,Barcode,Active,Type\nX,y,ea,g,1,yes,stocked\n", Items, 1, map[string]Field{"Item code": SKU, "Title": Description, "Item group": Category, "Active": Active, "Type": Nature}},
 	} {
 		f := open(t, c.text)
-		m, err := Recognise(f, all...)
+		m, err := Recognise(f, Want{Kinds: all})
 		require.NoError(t, err, name)
 		assert.Equal(t, c.kind, m.Kind, name)
 		assert.Equal(t, c.row, m.HeaderRow, name)
@@ -64,7 +64,7 @@ func TestRecogniseSheet(t *testing.T) {
 	require.NoError(t, x.Write(&b))
 	f, err := tabular.Open("b.xlsx", bytes.NewReader(b.Bytes()), int64(b.Len()), tabular.Options{})
 	require.NoError(t, err)
-	m, err := Recognise(f, all...)
+	m, err := Recognise(f, Want{Kinds: all})
 	require.NoError(t, err)
 	assert.Equal(t, "Lager", m.SheetName)
 	p := &Problems{}
@@ -79,7 +79,7 @@ func TestRecogniseSheet(t *testing.T) {
 func TestOnHandReservedAvailable(t *testing.T) {
 	read := func(text string) (*StockFile, *Problems) {
 		f := open(t, text)
-		m, err := Recognise(f, Stock)
+		m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
 		require.NoError(t, err)
 		require.Empty(t, m.Check("f.csv"))
 		p := &Problems{}
@@ -98,13 +98,18 @@ func TestOnHandReservedAvailable(t *testing.T) {
 	assert.Contains(t, p.List[0].Text, "on hand 7 is not available 3 plus reserved 3")
 }
 
-func TestSet(t *testing.T) {
-	m, err := Recognise(open(t, "sku,quantity,count\nX,1,2\n"), Stock)
-	require.NoError(t, err)
-	m.Set(2, Quantity)
+// What is settled by hand goes before what the header says.
+func TestColumnsByHand(t *testing.T) {
+	set := func(c ...Choice) *Mapping {
+		m, err := Recognise(open(t, "sku,quantity,count\nX,1,2\n"), Want{Kinds: []Kind{Stock}, Given: &Layout{Columns: c}})
+		require.NoError(t, err)
+		return m
+	}
+	m := set(Choice{Column: "C", Field: Quantity})
 	assert.Equal(t, 2, m.At(Quantity))
 	assert.Equal(t, Field(""), m.Columns[1].Field)
-	m.Set(2, "")
+	assert.Empty(t, m.Check("f.csv"))
+	m = set(Choice{Column: "B", Field: PassedOver})
 	assert.Len(t, m.Check("f.csv"), 1)
 }
 
@@ -144,7 +149,7 @@ func FuzzReading(f *testing.F) {
 		if err != nil {
 			return
 		}
-		m, err := Recognise(file, all...)
+		m, err := Recognise(file, Want{Kinds: all})
 		if err != nil {
 			return
 		}
@@ -156,7 +161,8 @@ func FuzzReading(f *testing.F) {
 		_, _ = r.Stock(file, m, p)
 		_, _ = r.Counts(file, m, p)
 		_, _ = r.Movements(file, m, p)
-		_, _, _ = r.Items(file, m, p)
+		_, _ = r.Items(file, m, p)
+		_, _ = r.Places(file, m, p)
 		for _, x := range p.List {
 			if x.Text == "" {
 				t.Fatal("a problem without words")

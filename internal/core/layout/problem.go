@@ -2,6 +2,7 @@ package layout
 
 import (
 	"fmt"
+	"slices"
 
 	"wobin/internal/core/tabular"
 )
@@ -29,14 +30,16 @@ func (p Problem) String() string {
 }
 
 // Problems gathers what is wrong. It keeps the first Most in full and counts the rest, so that a file wrong in
-// every row costs no more than another.
+// every row costs no more than another; which rows are refused, and by what group first, it knows of all.
 type Problems struct {
-	Most   int // 0 is 10,000
-	List   []Problem
-	More   int
-	Groups map[Group]int // how many of each kind and field
-	Rows   int           // rows with a problem, where problems come in the order of rows
-	last   int
+	Most    int // 0 is 10,000
+	List    []Problem
+	More    int
+	Groups  map[Group]int // how many of each kind and field
+	Rows    int           // rows with a problem
+	refused []uint16      // by row: the group's number in order, from 1
+	order   []Group
+	numbers map[Group]uint16
 }
 
 // Group is what problems are put together by.
@@ -51,10 +54,7 @@ func (p *Problems) Add(x Problem) {
 		p.Groups = map[Group]int{}
 	}
 	p.Groups[Group{x.Kind, x.Field}]++
-	if x.Row > 0 && x.Row != p.last {
-		p.Rows++
-		p.last = x.Row
-	}
+	p.refuse(x.Row, Group{x.Kind, x.Field})
 	most := p.Most
 	if most == 0 {
 		most = 10_000
@@ -66,6 +66,96 @@ func (p *Problems) Add(x Problem) {
 	p.List = append(p.List, x)
 }
 
+func (p *Problems) refuse(row int, g Group) {
+	if row <= 0 {
+		return
+	}
+	if p.numbers[g] == 0 {
+		if p.numbers == nil {
+			p.numbers = map[Group]uint16{}
+		}
+		p.order = append(p.order, g)
+		p.numbers[g] = uint16(len(p.order))
+	}
+	if row >= len(p.refused) {
+		p.refused = slices.Grow(p.refused, row+1-len(p.refused))[:max(row+1, min(cap(p.refused), row*2))]
+	}
+	if p.refused[row] == 0 {
+		p.refused[row] = p.numbers[g]
+		p.Rows++
+	}
+}
+
+// Refused tells whether a row has a problem, and of which group its first one is.
+func (p *Problems) Refused(row int) (Group, bool) {
+	if row <= 0 || row >= len(p.refused) || p.refused[row] == 0 {
+		return Group{}, false
+	}
+	return p.order[p.refused[row]-1], true
+}
+
+// RowsOf gives the rows with a problem of a group: up to most of them, after the first skip. Where the group is larger
+// than what is kept in full, it gives the rows whose first problem is of it.
+func (p *Problems) RowsOf(g Group, skip, most int) (rows []int) {
+	if kept := p.kept(g); kept != nil {
+		return kept[min(skip, len(kept)):min(skip+most, len(kept))]
+	}
+	n := p.numbers[g]
+	for row := 1; n > 0 && row < len(p.refused) && len(rows) < most; row++ {
+		if p.refused[row] == n {
+			if skip--; skip < 0 {
+				rows = append(rows, row)
+			}
+		}
+	}
+	return rows
+}
+
+// CountRows is how many rows RowsOf gives in all.
+func (p *Problems) CountRows(g Group) (n int) {
+	if kept := p.kept(g); kept != nil {
+		return len(kept)
+	}
+	for _, x := range p.refused {
+		if x != 0 && x == p.numbers[g] {
+			n++
+		}
+	}
+	return n
+}
+
+// kept gives the rows of a group in order, where all of its problems are kept in full.
+func (p *Problems) kept(g Group) (rows []int) {
+	n := 0
+	for _, x := range p.List {
+		if x.Kind == g.Kind && x.Field == g.Field {
+			if n++; x.Row > 0 {
+				rows = append(rows, x.Row)
+			}
+		}
+	}
+	if n < p.Groups[g] {
+		return nil
+	}
+	slices.Sort(rows)
+	return slices.Compact(rows)
+}
+
+// At gives the problems of rows that are kept in full.
+func (p *Problems) At(rows []tabular.Row) map[int][]Problem {
+	out := map[int][]Problem{}
+	wanted := map[int]bool{}
+	for _, r := range rows {
+		wanted[r.Number] = true
+	}
+	for _, x := range p.List {
+		if wanted[x.Row] {
+			out[x.Row] = append(out[x.Row], x)
+		}
+	}
+	return out
+}
+
 // Addf takes a problem of a file as a whole.
 func (p *Problems) Addf(file, kind, format string, args ...any) {
 	p.Add(Problem{File: file, Kind: kind, Text: fmt.Sprintf(format, args...)})
@@ -73,10 +163,25 @@ func (p *Problems) Addf(file, kind, format string, args ...any) {
 
 // Append takes all problems of another gathering.
 func (p *Problems) Append(other *Problems) {
+	listed := map[Group]int{}
 	for _, x := range other.List {
 		p.Add(x)
+		listed[Group{x.Kind, x.Field}]++
 	}
 	p.More += other.More
+	for g, n := range other.Groups {
+		if more := n - listed[g]; more > 0 {
+			if p.Groups == nil {
+				p.Groups = map[Group]int{}
+			}
+			p.Groups[g] += more
+		}
+	}
+	for row, n := range other.refused {
+		if n > 0 {
+			p.refuse(row, other.order[n-1])
+		}
+	}
 }
 
 // Any tells whether there is a problem.

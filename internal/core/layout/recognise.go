@@ -6,15 +6,48 @@ import (
 	"strings"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/formula"
 	"wobin/internal/core/tabular"
 )
 
 // Column is one column of a table and what it was taken for.
 type Column struct {
-	Index  int    // from 0
-	Header string // as the file has it
-	Field  Field  // empty where the column is passed over
-	Why    string
+	Index   int    // from 0
+	Header  string // as the file has it
+	Field   Field  // empty where the column is passed over
+	Why     string
+	settled bool // by hand or by a layout
+	weak    bool // the header may mean something else
+	choice  Choice
+}
+
+// Worked is a field that is worked out by a formula, or the same in every row.
+type Worked struct {
+	Field  Field
+	choice Choice
+	// What is wrong with its formula: a place (characters from 0) and a text; empty where it is sound.
+	Wrong string
+	At    int
+}
+
+// Choice gives what was settled about it.
+func (w *Worked) Choice() Choice { return w.choice }
+
+// Ask is a question about a column that the file itself does not answer. Optional ones offer a choice only.
+type Ask struct {
+	What     string // "on hand", "decimal", "dates", "time of day", "fill down"
+	Column   string // the letter; empty for a field that is worked out
+	Field    Field
+	Text     string
+	Example  string
+	Options  []Option
+	Optional bool
+}
+
+// Option is one answer: what it settles about the column.
+type Option struct {
+	Label string
+	Set   Choice
 }
 
 // Mapping is what was made of a table: its kind, its sheet, its header row and its columns.
@@ -22,10 +55,38 @@ type Mapping struct {
 	Kind      Kind
 	Sheet     int
 	SheetName string
-	HeaderRow int // as a spreadsheet shows it
+	HeaderRow int // as a spreadsheet shows it; 0 where there is none
+	NoHeader  bool
+	WhyHeader string
+	WhyKind   string
 	Columns   []Column
+	Worked    []Worked
 	Head      map[string]string // what stands above the header as label and value, labels squeezed
+	Asks      []Ask
+	Identity  Field // what identifies the item
+	Layout    *Layout
+	Part      bool // a column says why its rows were refused: the file holds only those
+	sources   map[Field]*Source
+	filter    *rowFilter
+	fill      []int
 	score     int
+	aside     map[string]*Aside
+	takeAside bool // rows that read as totals and notes are lines
+}
+
+// Want is what is known before a table is looked at.
+type Want struct {
+	Kinds   []Kind
+	Given   *Layout   // what was settled; nil for nothing
+	Layouts []*Layout // saved ones, one of which may fit
+	Known   *Known    // nil for nothing
+}
+
+func (w *Want) given() *Layout {
+	if w.Given == nil {
+		return &Layout{}
+	}
+	return w.Given
 }
 
 // At gives the column of a field, -1 where there is none.
@@ -38,30 +99,36 @@ func (m *Mapping) At(f Field) int {
 	return -1
 }
 
-// Has tells whether a column was taken for the field.
-func (m *Mapping) Has(f Field) bool { return m.At(f) >= 0 }
+// Has tells whether the field comes in, from a column or worked out.
+func (m *Mapping) Has(f Field) bool { return m.sources[f] != nil }
 
-// Set takes a column for another field, or for none; whatever had the field before loses it.
-func (m *Mapping) Set(index int, f Field) {
-	for i := range m.Columns {
-		c := &m.Columns[i]
-		if c.Index == index {
-			c.Field, c.Why = f, "chosen by hand"
-		} else if c.Field == f && f != "" {
-			c.Field, c.Why = "", "its field was given to another column by hand"
-		}
+// header is what stands in the first row of a worked-out or file column of the field, for messages.
+func (m *Mapping) header(f Field) string {
+	if at := m.At(f); at >= 0 {
+		return m.Columns[at].Header
 	}
+	return string(f)
 }
 
-const headerSearch = 40 // rows in which the header is looked for
+const (
+	headerSearch = 40    // rows in which the header is looked for
+	sampleRows   = 2_000 // rows whose contents decide
+	refusedWord  = "whyrefused"
+)
+
+// WhyRefused is the header of the column that says why a row was refused, in files of refused rows.
+const WhyRefused = "Why refused"
 
 // Recognise finds, among all sheets and the kinds asked for, the header row that fits best. It errs with
 // *tabular.Error where the file cannot be read; where no header fits, the mapping of the first sheet says what
 // is missing through Check.
-func Recognise(f *tabular.File, kinds ...Kind) (*Mapping, error) {
+func Recognise(f *tabular.File, w Want) (*Mapping, error) {
 	var best *Mapping
 	for s := range f.Sheets {
-		m, err := RecogniseSheet(f, s, kinds...)
+		if name := w.given().Sheet; name != "" && len(f.Sheets) > 1 && slices.Contains(f.Sheets, name) && f.Sheets[s] != name {
+			continue
+		}
+		m, err := RecogniseSheet(f, s, w)
 		if err != nil {
 			if len(f.Sheets) > 1 {
 				continue
@@ -78,41 +145,108 @@ func Recognise(f *tabular.File, kinds ...Kind) (*Mapping, error) {
 	return best, nil
 }
 
-// RecogniseSheet does the same for one sheet.
-func RecogniseSheet(f *tabular.File, sheet int, kinds ...Kind) (*Mapping, error) {
+// sample is the first rows of a table, as text.
+type sample struct {
+	rows    [][]string
+	numbers []int
+	kinds   [][]tabular.CellKind
+	whole   bool // all rows of the table are in it
+}
+
+func readSample(f *tabular.File, sheet int) (*sample, error) {
 	rows, err := f.Rows(sheet)
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
-	var top [][]string
-	var numbers []int
-	for len(top) < headerSearch {
+	s := &sample{}
+	for len(s.rows) < sampleRows+headerSearch {
 		n, cells, ok := rows.Next()
 		if !ok {
+			s.whole = true
 			break
 		}
 		row := make([]string, len(cells))
 		for i, c := range cells {
 			row[i] = code.Trim(string(c))
 		}
-		top, numbers = append(top, row), append(numbers, n)
+		s.rows, s.numbers = append(s.rows, row), append(s.numbers, n)
+		s.kinds = append(s.kinds, slices.Clone(rows.Kinds()))
 	}
-	if err := rows.Err(); err != nil {
+	return s, rows.Err()
+}
+
+// RecogniseSheet does the same for one sheet.
+func RecogniseSheet(f *tabular.File, sheet int, w Want) (*Mapping, error) {
+	s, err := readSample(f, sheet)
+	if err != nil {
 		return nil, err
 	}
-	best := &Mapping{Kind: kinds[0], Sheet: sheet, SheetName: f.Sheets[sheet], score: -1}
-	for i, row := range top {
+	best := s.byHeader(w)
+	if best.score < 60 && w.given().Header == 0 || w.given().Header < 0 {
+		if m := s.byContent(w); m != nil && (w.given().Header < 0 || m.score >= 45 && m.score > best.score) {
+			best = m
+		}
+	}
+	best.Sheet, best.SheetName = sheet, f.Sheets[sheet]
+	best.settle(f, s, w)
+	return best, nil
+}
+
+// byHeader finds the header row, the kind and the columns by words.
+func (s *sample) byHeader(w Want) *Mapping {
+	given := w.given()
+	kinds := w.Kinds
+	if given.Kind != "" {
+		kinds = []Kind{given.Kind}
+	}
+	best := &Mapping{Kind: kinds[0], score: -1}
+	for i, row := range s.rows[:min(len(s.rows), headerSearch)] {
+		if given.Header > 0 && s.numbers[i] != given.Header {
+			continue
+		}
+		if l, fit := shape(w.Layouts, kinds, row); l != nil {
+			m := mapHeaders(l.Kind, row)
+			m.score, m.Layout = 1000+int(fit*100), l
+			m.WhyKind = fmt.Sprintf("the file has the shape of the layout %q", l.Name)
+			if m.score > best.score {
+				best = s.headed(m, i)
+			}
+			continue
+		}
 		for _, k := range kinds {
 			m := mapHeaders(k, row)
+			if given.Header > 0 && m.score < 1 {
+				m.score = 1
+			}
 			if m.score > best.score {
-				m.Sheet, m.SheetName, m.HeaderRow = sheet, f.Sheets[sheet], numbers[i]
-				m.Head = headOf(top[:i])
-				best = m
+				best = s.headed(m, i)
 			}
 		}
 	}
-	return best, nil
+	return best
+}
+
+func (s *sample) headed(m *Mapping, row int) *Mapping {
+	m.HeaderRow = s.numbers[row]
+	m.Head = headOf(s.rows[:row])
+	switch {
+	case m.HeaderRow == 1:
+		m.WhyHeader = "the first row reads as a header"
+	default:
+		m.WhyHeader = fmt.Sprintf("row %d reads as a header; what stands above it is a title", m.HeaderRow)
+	}
+	return m
+}
+
+// shape finds the saved layout whose headers fit a row best.
+func shape(layouts []*Layout, kinds []Kind, row []string) (best *Layout, fit float64) {
+	for _, l := range layouts {
+		if x := l.fits(row); x >= 0.6 && x > fit && slices.Contains(kinds, l.Kind) {
+			best, fit = l, x
+		}
+	}
+	return best, fit
 }
 
 // headOf reads labels and their values above the header: the cell right of a label that ends in a colon or
@@ -147,13 +281,12 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 	m.Columns = make([]Column, len(headers))
 	for i, h := range headers {
 		m.Columns[i] = Column{Index: i, Header: h}
+		if squeeze(h) == refusedWord {
+			m.Part = true
+		}
 	}
-	give := func(i int, f Field, why string) {
-		m.Columns[i].Field, m.Columns[i].Why = f, why
-		taken[f] = i
-	}
-	// The field's own name goes before other words, and those before weak ones.
-	for pass := range 3 {
+	// The field's own name goes before other words, those before unclear ones, and those before weak ones.
+	for pass := range 4 {
 		for i, h := range headers {
 			w := squeeze(h)
 			if w == "" || m.Columns[i].Field != "" {
@@ -167,21 +300,28 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 				case 1:
 					fits = slices.Contains(s.Words, w)
 				case 2:
+					fits = slices.Contains(s.Unclear, w)
+				case 3:
 					fits = slices.Contains(s.Weak, w)
 				}
 				if !fits {
 					continue
 				}
+				c := &m.Columns[i]
 				if other, gone := taken[s.Field]; gone {
-					if m.Columns[i].Why == "" {
-						m.Columns[i].Why = fmt.Sprintf("reads as %s too, which was taken from column %s", strings.ToLower(s.Title), tabular.ColumnName(other))
+					if c.Why == "" {
+						c.Why = fmt.Sprintf("reads as %s too, which was taken from column %s", strings.ToLower(s.Title), tabular.ColumnName(other))
 					}
 					continue
 				}
-				if pass == 2 {
-					give(i, s.Field, fmt.Sprintf("%q may mean %s, and no other column does", h, strings.ToLower(s.Title)))
-				} else {
-					give(i, s.Field, fmt.Sprintf("the header %q means %s", h, strings.ToLower(s.Title)))
+				c.Field, taken[s.Field] = s.Field, i
+				switch pass {
+				case 3:
+					c.Why, c.weak = fmt.Sprintf("%q may mean %s, and no other column does", h, strings.ToLower(s.Title)), true
+				case 2:
+					c.Why, c.weak = fmt.Sprintf("%q may mean %s", h, strings.ToLower(s.Title)), true
+				default:
+					c.Why = fmt.Sprintf("the header %q means %s", h, strings.ToLower(s.Title))
 				}
 				break
 			}
@@ -190,15 +330,24 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 	for i := range m.Columns {
 		if c := &m.Columns[i]; c.Field == "" && c.Why == "" {
 			c.Why = "no field goes by this header; passed over"
+			if squeeze(c.Header) == refusedWord {
+				c.Why = "says why its rows were refused; passed over"
+			}
 		}
 	}
 	for f := range taken {
 		m.score += 10
 		if s := spec(k, f); s.Required {
 			m.score += 35
-		} else if f == RowCode || f == Category || f == Nature || f == Barcode || f == Reserved || f == Available || f == Reference {
+		} else if f == RowCode || f == Category || f == Nature || f == Barcode || f == Reserved || f == Available || f == Reference || f == PackSize || f == Parent || f == Tracking || f == HouseName {
 			m.score += 8 // tells the kinds apart
 		}
+	}
+	if k == Stock && m.At(Quantity) < 0 && m.At(Available) >= 0 {
+		m.score += 30
+	}
+	if k != Places && m.At(SKU) < 0 && (m.At(Barcode) >= 0 || m.At(FurtherSKU) >= 0 || m.At(ItemID) >= 0) {
+		m.score += 30
 	}
 	if len(taken) < 2 && !(len(taken) == len(headers) && len(taken) > 0) {
 		m.score = -1
@@ -206,13 +355,194 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 			m.score = 1
 		}
 	}
+	m.WhyKind = fmt.Sprintf("its headers are those of a %s file", k)
 	return m
 }
 
-// Check finds what keeps the mapping from being used: no header, a required column missing.
+// settle applies what was given, decides what the contents decide, and asks what nothing decides.
+func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
+	given := w.given()
+	if m.Layout != nil {
+		given = over(m.Layout, given)
+	}
+	s.contents(m, w)
+	m.apply(given, m.Layout != nil && w.Given == nil)
+	m.sources = map[Field]*Source{}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field != "" {
+			m.sources[c.Field] = newSource(m.Kind, c.Field, i, c.choice)
+		}
+	}
+	for i := range m.Worked {
+		x := &m.Worked[i]
+		src := newSource(m.Kind, x.Field, -1, x.choice)
+		if x.choice.Formula != "" {
+			if wrong := src.compile(x.choice.Formula, m); wrong != nil {
+				x.Wrong, x.At = wrong.Text, wrong.At
+			}
+		}
+		m.sources[x.Field] = src
+	}
+	for _, src := range m.sources { // formulas read numbers as their columns have them
+		src.link(m)
+	}
+	if given.Filter != "" {
+		m.filter = newFilter(given.Filter, m)
+	}
+	m.Identity = given.Identify
+	if m.Identity == "" || !m.Has(m.Identity) {
+		for _, id := range []Field{SKU, FurtherSKU, Barcode, ItemID, Description} {
+			if m.Has(id) {
+				m.Identity = id
+				break
+			}
+		}
+	}
+	m.aside = map[string]*Aside{}
+	m.takeAside = given.Aside == "take"
+	s.forms(f, m)
+	m.questions(s, given)
+}
+
+// over lays what was settled by hand over a saved layout.
+func over(base, top *Layout) *Layout {
+	l := *base
+	set := func(into *string, v string) {
+		if v != "" {
+			*into = v
+		}
+	}
+	if top.Kind != "" {
+		l.Kind = top.Kind
+	}
+	if top.Header != 0 {
+		l.Header = top.Header
+	} else {
+		l.Header = 0 // titles come and go
+	}
+	set(&l.Filter, top.Filter)
+	set((*string)(&l.Identify), string(top.Identify))
+	set(&l.Aside, top.Aside)
+	set(&l.Rows, top.Rows)
+	set(&l.Extent, top.Extent)
+	set(&l.Quantity, top.Quantity)
+	set(&l.Doubles, top.Doubles)
+	set(&l.NewItems, top.NewItems)
+	l.Columns = append(slices.Clone(base.Columns), top.Columns...)
+	l.Matches = append(slices.Clone(top.Matches), base.Matches...)
+	l.Repairs = append(slices.Clone(base.Repairs), top.Repairs...)
+	return &l
+}
+
+// Given is the layout in force: what was settled, over the saved layout that the file was recognised by.
+func (m *Mapping) Given(given *Layout) *Layout {
+	if given == nil {
+		given = &Layout{}
+	}
+	if m.Layout != nil {
+		return over(m.Layout, given)
+	}
+	return given
+}
+
+// find gives the column that a choice is about, -1 where the file has none.
+func (m *Mapping) find(c *Choice) int {
+	if c.Header != "" && !m.NoHeader {
+		at := -1
+		for i := range m.Columns {
+			if code.Trim(m.Columns[i].Header) == c.Header && (at < 0 || tabular.ColumnName(i) == c.Column) {
+				at = i
+			}
+		}
+		if at < 0 {
+			for i := range m.Columns {
+				if at < 0 && squeeze(m.Columns[i].Header) == squeeze(c.Header) {
+					at = i
+				}
+			}
+		}
+		return at
+	}
+	for i := range m.Columns {
+		if tabular.ColumnName(i) == c.Column {
+			return i
+		}
+	}
+	return -1
+}
+
+// apply takes columns for what they were settled to be; whatever had a field before loses it.
+func (m *Mapping) apply(given *Layout, layout bool) {
+	why := "chosen by hand"
+	for n := range given.Columns {
+		c := &given.Columns[n]
+		if m.Layout != nil && n < len(m.Layout.Columns) {
+			why = fmt.Sprintf("as in the layout %q", m.Layout.Name)
+		} else {
+			why = "chosen by hand"
+		}
+		if c.worked() {
+			m.free(c.Field, "its field is worked out")
+			m.Worked = slices.DeleteFunc(m.Worked, func(w Worked) bool { return w.Field == c.Field })
+			m.Worked = append(m.Worked, Worked{Field: c.Field, choice: *c})
+			continue
+		}
+		at := m.find(c)
+		if at < 0 {
+			continue
+		}
+		x := &m.Columns[at]
+		if c.Field != "" {
+			f := c.Field
+			if f == PassedOver {
+				f = ""
+			}
+			if f != "" {
+				m.free(f, "its field was given to another column")
+				m.Worked = slices.DeleteFunc(m.Worked, func(w Worked) bool { return w.Field == f })
+			}
+			x.Field, x.Why, x.settled, x.weak = f, why, true, false
+		}
+		x.choice.merge(c)
+	}
+}
+
+func (m *Mapping) free(f Field, why string) {
+	for i := range m.Columns {
+		if c := &m.Columns[i]; c.Field == f {
+			c.Field, c.Why, c.settled = "", why, true
+		}
+	}
+}
+
+// merge lays a later choice about the same column over an earlier one.
+func (c *Choice) merge(top *Choice) {
+	set := func(into *string, v string) {
+		if v != "" {
+			*into = v
+		}
+	}
+	set(&c.Default, top.Default)
+	set(&c.Fill, top.Fill)
+	set(&c.Empty, top.Empty)
+	set(&c.Decimal, top.Decimal)
+	set(&c.Order, top.Order)
+	set(&c.Time, top.Time)
+	c.Minus = c.Minus || top.Minus
+	c.Serial = c.Serial || top.Serial
+	for _, s := range top.Signs {
+		if !slices.Contains(c.Signs, s) {
+			c.Signs = append(slices.Clone(c.Signs), s)
+		}
+	}
+}
+
+// Check finds what keeps the mapping from being used: no header, a required column missing, a formula that cannot be
+// read.
 func (m *Mapping) Check(file string) []Problem {
 	at := Problem{File: file, Sheet: m.SheetName}
-	if m.HeaderRow == 0 || m.score < 1 && len(m.Columns) == 0 {
+	if !m.NoHeader && (m.HeaderRow == 0 || m.score < 1 && len(m.Columns) == 0) {
 		at.Kind, at.Text = "no header", fmt.Sprintf("no row among the first %d reads as the header of a %s file. Give the columns names such as %s", headerSearch, m.Kind, strings.Join(required(m.Kind), ", "))
 		return []Problem{at}
 	}
@@ -225,14 +555,29 @@ func (m *Mapping) Check(file string) []Problem {
 		p := at
 		p.Field, p.Kind = s.Field, "column missing"
 		p.Text = "no column for it. Name one " + examples(s)
+		if s.Field == SKU && m.Identity != "" && (m.Identity != Description || m.Kind != Items) {
+			continue // the item is known by something else
+		}
 		if s.Field == Quantity && m.Kind == Stock {
 			switch av, rs := m.Has(Available), m.Has(Reserved); {
 			case av && rs:
 				continue // on hand is their sum
 			case av:
-				p.Text = "no column says what is on hand; \"" + m.Columns[m.At(Available)].Header + "\" is what is left after reservations. Add on hand, or reserved"
+				p.Text = "no column says what is on hand; \"" + m.header(Available) + "\" is what is left after reservations. Add on hand, or reserved"
 			}
 		}
+		out = append(out, p)
+	}
+	for i := range m.Worked {
+		if w := &m.Worked[i]; w.Wrong != "" {
+			p := at
+			p.Row, p.Field, p.Kind, p.Text = 0, w.Field, "formula", "its formula: "+(&formula.Error{At: w.At, Text: w.Wrong}).Error()
+			out = append(out, p)
+		}
+	}
+	if m.filter != nil && m.filter.wrong != nil {
+		p := at
+		p.Row, p.Kind, p.Text = 0, "formula", "the row filter: "+m.filter.wrong.Error()
 		out = append(out, p)
 	}
 	return out

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
 )
 
@@ -66,20 +65,30 @@ type cells struct {
 	file     string
 	row      int
 	cells    [][]byte
+	kinds    []tabular.CellKind
 	problems *Problems
 	bad      bool
 }
 
-func newCells(m *Mapping, file string, p *Problems) *cells {
-	return &cells{m: m, file: file, problems: p}
-}
-
-// get gives a cell's text, trimmed. The index is the column's, -1 for none.
-func (c *cells) get(column int) []byte {
-	if column < 0 || column >= len(c.cells) {
+// get gives a field's text, trimmed; nil where it is empty or has no source.
+func (c *cells) get(s *Source) []byte {
+	if s == nil {
 		return nil
 	}
-	b := c.cells[column]
+	if s.formula != nil {
+		return c.work(s)
+	}
+	if s.column < 0 || s.column >= len(c.cells) {
+		return s.instead
+	}
+	b := trimmed(c.cells[s.column])
+	if len(b) == 0 {
+		return s.instead
+	}
+	return b
+}
+
+func trimmed(b []byte) []byte {
 	if len(b) == 0 {
 		return nil
 	}
@@ -91,36 +100,18 @@ func (c *cells) get(column int) []byte {
 
 func (c *cells) wrong(f Field, kind string, value []byte, format string, args ...any) {
 	c.bad = true
+	c.problems.Add(c.m.problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)))
+}
+
+// problem is a problem with a field of a row.
+func (m *Mapping) problem(file string, row int, f Field, kind, value, text string) Problem {
 	column := ""
-	for _, x := range c.m.Columns {
-		if x.Field == f {
-			column = tabular.ColumnName(x.Index)
-		}
+	if s := m.sources[f]; s != nil && s.column >= 0 {
+		column = tabular.ColumnName(s.column)
+	} else if f == SKU && m.sources[m.Identity] != nil && m.sources[m.Identity].column >= 0 {
+		column = tabular.ColumnName(m.sources[m.Identity].column)
 	}
-	c.problems.Add(Problem{File: c.file, Sheet: c.m.SheetName, Row: c.row, Column: column, Field: f,
-		Value: short(value), Kind: kind, Text: fmt.Sprintf(format, args...)})
-}
-
-func (c *cells) quantity(f Field, column int) (q quantity.Quantity, given bool) {
-	b := c.get(column)
-	if len(b) == 0 {
-		return 0, false
-	}
-	q, err := quantity.Parse(b)
-	if err != nil {
-		c.wrong(f, numberKind(err), b, "%q %v", short(b), err)
-	}
-	return q, true
-}
-
-func numberKind(err error) string {
-	switch err {
-	case quantity.ErrPlaces:
-		return "too many places"
-	case quantity.ErrTooLarge:
-		return "too large"
-	}
-	return "not a number"
+	return Problem{File: file, Sheet: m.SheetName, Row: row, Column: column, Field: f, Value: short([]byte(value)), Kind: kind, Text: text}
 }
 
 // short cuts a value for a message; the file has the whole of it.
@@ -132,18 +123,22 @@ func short(b []byte) string {
 	return s
 }
 
-// times reads times, remembering the last text, since neighbouring rows mostly have the same.
+// times reads the times of a column, remembering the last text, since neighbouring rows mostly have the same.
 type times struct {
-	zone *time.Location
-	last string
-	at   int64
-	err  error
+	zone   *time.Location
+	source *Source
+	last   string
+	at     int64
+	err    error
 }
 
 func (t *times) parse(b []byte) (int64, error) {
 	if string(b) != t.last || t.last == "" {
 		t.last = string(b)
-		t.at, t.err = ParseTime(t.last, t.zone)
+		t.at, t.err = t.source.dates.parse(t.last, t.zone)
+		if t.source.read = true; t.source.column >= 0 {
+			t.source.dayVotes.add(t.last)
+		}
 	}
 	return t.at, t.err
 }

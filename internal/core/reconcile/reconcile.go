@@ -5,6 +5,7 @@ package reconcile
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"wobin/internal/core/adjust"
@@ -38,11 +39,13 @@ type Options struct {
 	Most          int // problems kept in full
 }
 
-// Input names the files of a run. Movements may be nil.
+// Input names the files of a run. Movements may be nil. A layout says how a file is read where its headers and
+// contents do not; nil for none.
 type Input struct {
 	Stock     *tabular.File
 	Counts    []*tabular.File
 	Movements *tabular.File
+	Layouts   map[*tabular.File]*layout.Layout
 }
 
 // Result is what a run found. Its writers may be called any number of times.
@@ -125,32 +128,57 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *layout.Problems,
 	return &r.Result, r.problems, nil
 }
 
+// job is the reading of one file.
+type job struct {
+	file     *tabular.File
+	kind     layout.Kind
+	problems layout.Problems
+	mapping  **layout.Mapping
+	read     func(*job, *layout.Mapping) error
+	notes    []string
+	unread   bool // what it is is not settled, so its rows were not read
+	err      error
+}
+
+// lead finds an item by its barcode, where the stock file has barcodes.
+func (r *run) lead(by layout.Field, text string) (sku string, many bool) {
+	if r.stock == nil || by != layout.Barcode || r.stock.Barcodes == nil {
+		return text, false
+	}
+	id, found := r.stock.Barcodes[text]
+	if !found {
+		return text, false
+	}
+	return r.stock.Book.Codes[stock.SKU].Text(id), id == 0
+}
+
 // read recognises and reads all files at the same time, each into its own codes.
 func (r *run) read(ctx context.Context) error {
 	r.maps.counts = make([]*layout.Mapping, len(r.in.Counts))
 	r.counts = make([]*layout.CountFile, len(r.in.Counts))
-	reading := layout.Reading{Zone: r.opt.Zone, Context: ctx}
-	type job struct {
-		file     *tabular.File
-		kind     layout.Kind
-		problems layout.Problems
-		mapping  **layout.Mapping
-		read     func(*job, *layout.Mapping) error
-		err      error
+	// Where counts or movements name items by something else than the SKU, the stock file tells which item it is.
+	stockRead := make(chan struct{})
+	reading := func(j *job, m *layout.Mapping) layout.Reading {
+		x := layout.Reading{Zone: r.opt.Zone, Context: ctx, Layout: r.in.Layouts[j.file]}
+		if j.kind != layout.Stock && m.Identity != layout.SKU {
+			<-stockRead
+			x.Lead = r.lead
+		}
+		return x
 	}
 	jobs := []*job{{file: r.in.Stock, kind: layout.Stock, mapping: &r.maps.stock, read: func(j *job, m *layout.Mapping) (err error) {
-		r.stock, err = reading.Stock(j.file, m, &j.problems)
+		r.stock, err = reading(j, m).Stock(j.file, m, &j.problems)
 		return err
 	}}}
 	for i, f := range r.in.Counts {
 		jobs = append(jobs, &job{file: f, kind: layout.Counts, mapping: &r.maps.counts[i], read: func(j *job, m *layout.Mapping) (err error) {
-			r.counts[i], err = reading.Counts(j.file, m, &j.problems)
+			r.counts[i], err = reading(j, m).Counts(j.file, m, &j.problems)
 			return err
 		}})
 	}
 	if r.in.Movements != nil {
 		jobs = append(jobs, &job{file: r.in.Movements, kind: layout.Movements, mapping: &r.maps.moves, read: func(j *job, m *layout.Mapping) (err error) {
-			r.moves, err = reading.Movements(j.file, m, &j.problems)
+			r.moves, err = reading(j, m).Movements(j.file, m, &j.problems)
 			return err
 		}})
 	}
@@ -158,8 +186,19 @@ func (r *run) read(ctx context.Context) error {
 	for _, j := range jobs {
 		j.problems.Most = r.opt.Most
 		go func() {
-			defer func() { done <- struct{}{} }()
-			m, err := layout.Recognise(j.file, j.kind)
+			defer func() {
+				if j.kind == layout.Stock {
+					close(stockRead)
+				}
+				done <- struct{}{}
+			}()
+			want := layout.Want{Kinds: []layout.Kind{j.kind}}
+			if l := r.in.Layouts[j.file]; l != nil {
+				given := *l
+				given.Kind = j.kind
+				want.Given = &given
+			}
+			m, err := layout.Recognise(j.file, want)
 			if err != nil {
 				j.err = err
 				return
@@ -169,9 +208,22 @@ func (r *run) read(ctx context.Context) error {
 				for _, p := range missing {
 					j.problems.Add(p)
 				}
+				j.unread = true
 				return
 			}
-			j.err = j.read(j, m)
+			for _, a := range m.Asks {
+				if !a.Optional && (a.What != "decimal" || !strings.Contains(a.Example, ".")) {
+					j.problems.Add(layout.Problem{File: j.file.Name, Sheet: m.SheetName, Row: m.HeaderRow, Field: a.Field, Kind: "not plain", Text: lower(a.Text) + " Say so in a layout (--layout)"})
+				}
+			}
+			if j.unread = j.problems.Any(); j.unread {
+				return
+			}
+			if j.err = j.read(j, m); j.err == nil {
+				for _, aside := range m.PassedOver() {
+					j.notes = append(j.notes, fmt.Sprintf("%s: %d %s passed over, first in row %d", j.file.Name, aside.N, aside.What, aside.Rows[0]))
+				}
+			}
 		}()
 	}
 	for range jobs {
@@ -183,12 +235,13 @@ func (r *run) read(ctx context.Context) error {
 	whole := true
 	for _, j := range jobs {
 		r.problems.Append(&j.problems)
+		r.Notes = append(r.Notes, j.notes...)
 		if e, ok := j.err.(*tabular.Error); ok {
 			r.problems.Add(layout.Problem{File: e.File, Sheet: e.Sheet, Row: e.Row, Kind: "cannot be read", Text: e.Text})
 		} else if j.err != nil {
 			return j.err
 		}
-		whole = whole && *j.mapping != nil && j.err == nil && len((*j.mapping).Check(j.file.Name)) == 0
+		whole = whole && *j.mapping != nil && j.err == nil && !j.unread
 	}
 	if whole {
 		whole = r.placesAgree()
@@ -198,6 +251,9 @@ func (r *run) read(ctx context.Context) error {
 	}
 	return nil
 }
+
+// lower begins a sentence in the middle of another.
+func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
 
 // placesAgree checks that warehouse and bin stand in all files or in none. Movements may lack the bin.
 func (r *run) placesAgree() bool {

@@ -71,6 +71,8 @@ type Line struct {
 	Description ID
 	recordID    uint32
 	recordLen   uint32
+	kept        uint32 // of the attributes, in records too
+	keptLen     uint32
 	Row         int32 // of the file, 0 where there is none
 	Costed      bool  // Cost is known
 	HasReserved bool
@@ -98,6 +100,15 @@ func (b *Book) SetRecordID(l *Line, id []byte) {
 func (b *Book) RecordID(l *Line) string {
 	return bytesAsString(b.records[l.recordID : l.recordID+l.recordLen])
 }
+
+// SetKept keeps a line's attributes with it, as JSON.
+func (b *Book) SetKept(l *Line, attributes []byte) {
+	l.kept, l.keptLen = uint32(len(b.records)), uint32(len(attributes))
+	b.records = append(b.records, attributes...)
+}
+
+// Kept gives a line's attributes back, as JSON; empty where it has none.
+func (b *Book) Kept(l *Line) string { return bytesAsString(b.records[l.kept : l.kept+l.keptLen]) }
 
 // Find gives the place of the line with this key, -1 where there is none.
 func (b *Book) Find(k Key) int {

@@ -162,7 +162,23 @@ type Rows struct {
 	err         error
 }
 
+// CellKind is what a workbook says of a cell.
+type CellKind uint8
+
+// The kinds of cell. Delimited text knows only text.
+const (
+	TextCell CellKind = iota
+	NumberCell
+	DateCell
+)
+
+// Kinds gives the kind of each cell of the row that Next gave last; nil where all are text, as in delimited text.
+func (r *Rows) Kinds() []CellKind { return r.src.kinds() }
+
 type rowSource interface {
+	// kinds gives the kinds of the cells that next gave last.
+	kinds() []CellKind
+
 	// next gives the number of the row and its cells, valid until the next call; io.EOF at the end.
 	next() (row int, cells [][]byte, err error)
 	// read tells how many bytes of the file were taken so far.

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
+	"slices"
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/charmap"
@@ -22,6 +24,18 @@ const (
 	UTF16BE     Encoding = "UTF-16 big-endian"
 	Windows1252 Encoding = "Windows-1252"
 )
+
+// further are encodings that nothing in a file tells; they are for the person to choose.
+var further = map[Encoding]*charmap.Charmap{
+	"Windows-1250": charmap.Windows1250, "Windows-1251": charmap.Windows1251, "Windows-1253": charmap.Windows1253, "Windows-1254": charmap.Windows1254,
+	"ISO 8859-2": charmap.ISO8859_2, "ISO 8859-15": charmap.ISO8859_15, "Code page 437": charmap.CodePage437, "Code page 850": charmap.CodePage850, "Macintosh": charmap.Macintosh,
+}
+
+// Encodings lists all encodings that are read, those that are found out first.
+func Encodings() []Encoding {
+	out := []Encoding{UTF8, UTF8Mark, UTF16LE, UTF16BE, Windows1252}
+	return append(out, slices.Sorted(maps.Keys(further))...)
+}
 
 // Dialect is what was found out about delimited text.
 type Dialect struct {
@@ -135,10 +149,15 @@ func decoded(r io.Reader, e Encoding) io.Reader {
 		return unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewDecoder().Reader(r)
 	case Windows1252:
 		return charmap.Windows1252.NewDecoder().Reader(r)
+	case UTF8, "":
 	case UTF8Mark:
 		mark := make([]byte, 3)
 		if n, _ := io.ReadFull(r, mark); n < 3 || mark[0] != 0xef {
 			return io.MultiReader(bytes.NewReader(mark[:n]), r)
+		}
+	default:
+		if c := further[e]; c != nil {
+			return c.NewDecoder().Reader(r)
 		}
 	}
 	return r
@@ -256,6 +275,8 @@ func (f *File) textRows() (rowSource, error) {
 func (t *textReader) read() int64 { return max(t.count.n-int64(t.to-t.from), 0) }
 
 func (t *textReader) close() error { return nil }
+
+func (t *textReader) kinds() []CellKind { return nil }
 
 // fill reads more; it moves what is left to the front, and grows the buffer up to the longest row.
 func (t *textReader) fill() error {

@@ -258,9 +258,13 @@ type sheetReader struct {
 	cells [][]byte
 	arena []byte
 	spans []span
+	sorts []CellKind
 }
 
-type span struct{ column, from, to int }
+type span struct {
+	column, from, to int
+	kind             CellKind
+}
 
 func (w *workbook) rows(sheet int) (rowSource, error) {
 	if sheet < 0 || sheet >= len(w.parts) {
@@ -274,6 +278,8 @@ func (w *workbook) rows(sheet int) (rowSource, error) {
 }
 
 func (s *sheetReader) close() error { return s.body.Close() }
+
+func (s *sheetReader) kinds() []CellKind { return s.sorts }
 
 // read guesses the packed bytes from the unpacked ones; it only feeds the progress.
 func (s *sheetReader) read() int64 { return min(s.x.taken/8, s.book.packed) }
@@ -340,19 +346,25 @@ func (s *sheetReader) readCells() error {
 		if err := s.readValue(kind, style); err != nil {
 			return err
 		}
+		sort := TextCell
+		if kind == "" || kind == "n" {
+			if sort = NumberCell; style >= 0 && style < len(s.book.dates) && s.book.dates[style] {
+				sort = DateCell
+			}
+		}
 		if len(s.arena)-from > MaxCell {
 			return fmt.Errorf("the cell in column %s is longer than %d bytes", ColumnName(column), MaxCell)
 		}
 		if len(s.arena) > from {
-			s.spans = append(s.spans, span{column, from, len(s.arena)})
+			s.spans = append(s.spans, span{column, from, len(s.arena), sort})
 		}
 	}
-	s.cells = s.cells[:0]
+	s.cells, s.sorts = s.cells[:0], s.sorts[:0]
 	for _, sp := range s.spans {
 		for len(s.cells) < sp.column {
-			s.cells = append(s.cells, nil)
+			s.cells, s.sorts = append(s.cells, nil), append(s.sorts, TextCell)
 		}
-		s.cells = append(s.cells, s.arena[sp.from:sp.to:sp.to])
+		s.cells, s.sorts = append(s.cells, s.arena[sp.from:sp.to:sp.to]), append(s.sorts, sp.kind)
 	}
 	return nil
 }

@@ -37,8 +37,8 @@ function words(error: unknown): string | undefined {
 }
 
 /** Sends a file's bytes and gives what was made of it. Nothing is stored by that. */
-export async function upload(file: File, choices: Schemas["Choices"] = {}): Promise<Schemas["Draft"]> {
-	const q = new URLSearchParams({ name: file.name, zone: zone(), choices: JSON.stringify(choices) });
+export async function upload(file: File, choices: Schemas["Choices"] = {}, into = ""): Promise<Schemas["Draft"]> {
+	const q = new URLSearchParams({ name: file.name, zone: zone(), choices: JSON.stringify(choices), into });
 	return ask(
 		fetch(`/api/uploads?${q}`, { method: "POST", body: file, headers: { "Content-Type": "application/octet-stream" } }).then(
 			async (response) => {

@@ -1,7 +1,16 @@
 import { useEffect, useSyncExternalStore } from "react";
 import { queries } from "./client";
 
-export type ServerEvent = { what: string; count?: number; draft?: string; text?: string; done?: number; of?: number };
+export type ServerEvent = {
+	what: string;
+	count?: number;
+	draft?: string;
+	text?: string;
+	done?: number;
+	of?: number;
+	rows?: number;
+	since?: number;
+};
 
 let progress: ServerEvent | null = null;
 const watchers = new Set<() => void>();

@@ -277,6 +277,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The saved layouts */
+        get: operations["layouts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layouts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a layout under a name */
+        put: operations["saveLayout"];
+        post?: never;
+        /** Forget a layout */
+        delete: operations["deleteLayout"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -416,6 +451,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads/{draft}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End the work under way with a dropped file */
+        post: operations["cancelDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{draft}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Work a formula out for the first rows */
+        post: operations["tryFormula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{draft}/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep what was settled about a sheet as a layout */
+        post: operations["saveDraftLayout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{draft}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of a dropped file as they are */
+        get: operations["draftRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{draft}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Settle one thing about a dropped file and look again */
+        post: operations["settle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/uploads/{draft}/take-in": {
         parameters: {
             query?: never;
@@ -512,6 +632,26 @@ export interface components {
             role: "controller" | "counter" | "approver" | "viewer";
             sign_in: string;
         };
+        Answer: {
+            /** @description take the last answer back */
+            back?: boolean;
+            /** Format: int64 */
+            count?: number;
+            counted_at?: string;
+            delimiter?: string;
+            encoding?: string;
+            /** @description the name of a saved layout; - for none */
+            layout?: string;
+            mend_alike?: components["schemas"]["MendAlike"];
+            mends?: components["schemas"]["CellMend"][];
+            recorded_at?: string;
+            /** @description laid over what was settled about the sheet */
+            set?: components["schemas"]["Layout"];
+            /** Format: int64 */
+            sheet?: number;
+            /** @enum {string} */
+            use?: "yes" | "no" | "";
+        };
         BackView: {
             /**
              * Format: int64
@@ -570,13 +710,57 @@ export interface components {
             /** Format: int64 */
             short: number;
         };
+        CellMend: {
+            column: string;
+            is: string;
+            /** Format: int64 */
+            row: number;
+            /** Format: int64 */
+            sheet?: number;
+            was: string;
+        };
+        Choice: {
+            /** @description the column's letter; it counts where no header is given */
+            column?: string;
+            /** @description the sign before decimal places: a point or a comma */
+            decimal?: string;
+            /** @description the value of empty cells */
+            default?: string;
+            /**
+             * @description what an empty cell does to a value that is there
+             * @enum {string}
+             */
+            empty?: "leave" | "clear" | "";
+            /** @description a field of the kind, line.NAME or item.NAME for an attribute, or - to pass the column over */
+            field?: string;
+            /**
+             * @description down: an empty cell has the value of the row above
+             * @enum {string}
+             */
+            fill?: "down" | "as is" | "";
+            /** @description in place of a column: the same value in every row */
+            fixed?: string;
+            /** @description in place of a column: a formula over others, named by their headers in single quotes */
+            formula?: string;
+            /** @description the column's header */
+            header?: string;
+            /** @description a minus may stand at the end, and brackets mean below zero */
+            minus?: boolean;
+            /**
+             * @description in which order day, month and year stand
+             * @enum {string}
+             */
+            order?: "ymd" | "dmy" | "mdy";
+            /** @description numbers are days since 1899-12-30, as spreadsheet programs store dates */
+            serial?: boolean;
+            /** @description units and currencies that may stand beside the number and are left away */
+            signs?: string[];
+            /** @description the time of day of dates that have none, 00:00 to 24:00 */
+            time?: string;
+        };
         Choices: {
-            /** @description sum rows of the same key */
-            add_up?: boolean;
-            /** @description column letter to field; an empty field passes the column over */
-            columns?: {
-                [key: string]: string;
-            };
+            /** @description a layout that lies under what was settled about each sheet */
+            base?: components["schemas"]["Layout"];
             /**
              * Format: int64
              * @description the count that counts without row codes belong to
@@ -586,20 +770,16 @@ export interface components {
             counted_at?: string;
             delimiter?: string;
             encoding?: string;
-            /**
-             * @description what the file is about
-             * @enum {string}
-             */
-            kind?: "stock" | "items" | "movements" | "counts" | "";
-            /** @description only the lines in the file; else it is the whole stock of its warehouses */
-            only?: boolean;
+            /** @description the name of a saved layout; - for none; left out: one that fits */
+            layout?: string;
+            /** @description cells put right by hand; the file itself stays as it is */
+            mends?: components["schemas"]["CellMend"][];
             /** @description when the stock was recorded, where the file does not say */
             recorded_at?: string;
-            /**
-             * Format: int64
-             * @description which sheet of a workbook, from 0
-             */
-            sheet?: number;
+            /** @description what was settled about each sheet, by its number from 0 */
+            sheets?: {
+                [key: string]: components["schemas"]["SheetChoice"];
+            };
             /** @description IANA name of the zone of times without an offset */
             zone?: string;
         };
@@ -629,44 +809,48 @@ export interface components {
             asks: string;
             /** @description what was taken for granted, a sentence each */
             assumed: string[];
-            back?: components["schemas"]["BackView"];
             /** @description why nothing can be taken in yet; empty where it can */
             blocked: string;
+            /** @description there is an answer to take back */
+            can_back: boolean;
             choices: components["schemas"]["Choices"];
-            columns: components["schemas"]["DraftColumn"][];
             delimiter: string;
+            /** @description of all sheets together */
             effect: components["schemas"]["Effect"];
             encoding: string;
-            fields: components["schemas"]["FieldChoice"][];
+            encodings: string[];
             /** @description delimited text or workbook */
             form: string;
-            /** Format: int64 */
-            header_row: number;
             id: string;
+            /** @description of the first sheet that is taken in */
             kind: string;
+            /**
+             * Format: int64
+             * @description cells put right by hand
+             */
+            mended: number;
             name: string;
-            problems: components["schemas"]["ProblemGroup"][];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description of all sheets that are taken in
+             */
             rows: number;
-            /** Format: int64 */
-            sheet: number;
-            sheets: string[];
+            sheets: components["schemas"]["SheetOfFile"][];
             /** Format: int64 */
             size: number;
-            /** @description the first rows as they are */
-            top: components["schemas"]["DraftRow"][];
+            /**
+             * Format: int64
+             * @description rows that would be taken in
+             */
+            taking: number;
+            /** @description why the file cannot be read at all */
+            wrong: string;
         };
         DraftColumn: {
             field: string;
             header: string;
             letter: string;
             why: string;
-        };
-        DraftRow: {
-            bad: boolean;
-            cells: string[];
-            /** Format: int64 */
-            row: number;
         };
         Effect: {
             /** Format: int64 */
@@ -679,6 +863,13 @@ export interface components {
              * @description recorded before and not in the file
              */
             gone: number;
+            /** @description what they are worth in the records */
+            gone_value: string;
+            /**
+             * Format: int64
+             * @description rows left out because it was settled so
+             */
+            left: number;
             /** @description what will be made: warehouses, bins, items */
             new: string[];
             places: components["schemas"]["EffectPlace"][];
@@ -752,6 +943,7 @@ export interface components {
         FieldChoice: {
             about: string;
             field: string;
+            form: string;
             required: boolean;
             title: string;
         };
@@ -780,6 +972,32 @@ export interface components {
             unvalued: number;
             values: components["schemas"]["Sums"];
         };
+        FileRow: {
+            bad: boolean;
+            cells: string[];
+            /** @description letters of the columns that were put right by hand */
+            mended: string[];
+            /** Format: int64 */
+            row: number;
+            wrong: components["schemas"]["ProblemView"][];
+        };
+        FileRows: {
+            rows: components["schemas"]["FileRow"][];
+            /**
+             * Format: int64
+             * @description how many rows there are to look at
+             */
+            total: number;
+        };
+        FormulaTried: {
+            /**
+             * Format: int64
+             * @description the place of what is wrong, in characters from 0
+             */
+            at: number;
+            rows: components["schemas"]["Tried"][];
+            wrong: string;
+        };
         HandOutRequest: {
             counter: string;
             sheets: number[];
@@ -803,6 +1021,23 @@ export interface components {
             /** @enum {string} */
             what: "freeze" | "movement" | "entry" | "decision";
         };
+        IntakePart: {
+            /** Format: int64 */
+            added: number;
+            /** Format: int64 */
+            changed: number;
+            /** Format: int64 */
+            gone: number;
+            kind: string;
+            layout: string;
+            /** Format: int64 */
+            left: number;
+            /** Format: int64 */
+            refused: number;
+            sheet: string;
+            /** Format: int64 */
+            unchanged: number;
+        };
         IntakeView: {
             /** Format: int64 */
             added: number;
@@ -817,7 +1052,10 @@ export interface components {
             gone: number;
             /** Format: int64 */
             id: number;
+            /** @description kinds of its sheets, with commas */
             kind: string;
+            /** @description what each sheet came to */
+            parts: components["schemas"]["IntakePart"][];
             person: string;
             /** Format: date-time */
             recorded_at: string | null;
@@ -833,6 +1071,77 @@ export interface components {
             /** Format: date-time */
             undone_at: string | null;
             undone_by: string;
+        };
+        Layout: {
+            $schema?: string;
+            /**
+             * @description rows that read as totals, notes and repeated headers: passed over, or taken as lines
+             * @enum {string}
+             */
+            aside?: "pass" | "take" | "";
+            columns?: components["schemas"]["Choice"][];
+            /** @description the sign between cells of delimited text */
+            delimiter?: string;
+            /**
+             * @description stock: several rows for one key
+             * @enum {string}
+             */
+            doubles?: "refuse" | "sum" | "";
+            /** @description how letters stand in bytes, such as UTF-8 or Windows-1252 */
+            encoding?: string;
+            /**
+             * @description stock: the whole stock of its warehouses, or only the lines in it
+             * @enum {string}
+             */
+            extent?: "whole" | "only" | "";
+            /** @description a formula that is true for the rows to be taken */
+            filter?: string;
+            /**
+             * Format: int64
+             * @description the row of the header; -1: there is none; left out: it is looked for
+             */
+            header?: number;
+            /** @description the whole header row, by which a file of the same shape is known */
+            headers?: string[];
+            /** @description the field that identifies the item; left out: SKU where there is one */
+            identify?: string;
+            /**
+             * @description what the file is about
+             * @enum {string}
+             */
+            kind?: "stock" | "items" | "movements" | "counts" | "places" | "";
+            /** @description what values that the records do not know stand for */
+            matches?: components["schemas"]["Match"][];
+            name?: string;
+            /**
+             * @description stock: items that are not known
+             * @enum {string}
+             */
+            new_items?: "make" | "skip" | "refuse" | "";
+            /**
+             * @description stock: its quantities replace, are added to, or are taken from what is there
+             * @enum {string}
+             */
+            quantity?: "replace" | "add" | "take" | "";
+            /** @description damage that is repaired wherever only one original is possible */
+            repairs?: components["schemas"]["Repair"][];
+            /**
+             * @description which rows are taken: new ones and changes, only new ones, only changes
+             * @enum {string}
+             */
+            rows?: "both" | "add" | "change" | "";
+            /** @description the name of a workbook's sheet; left out: the one whose header fits */
+            sheet?: string;
+        };
+        LayoutView: {
+            /** Format: date-time */
+            at: string;
+            kind: string;
+            layout: components["schemas"]["Layout"];
+            name: string;
+            person: string;
+            /** Format: date-time */
+            used_at: string | null;
         };
         LeftOut: {
             /**
@@ -857,12 +1166,29 @@ export interface components {
             password: string;
             sign_in: string;
         };
+        Match: {
+            /**
+             * @description match: it is the value in to; new: it is right as it is; skip: its rows are left out
+             * @enum {string}
+             */
+            do: "match" | "new" | "skip";
+            field: string;
+            /** @description the value in the file */
+            from: string;
+            to?: string;
+        };
         Me: {
             /** @description sign-in names of the demo's people, whose password is demo */
             demo: string[];
             /** @description nobody is there yet: the owner signs up with the one-time code from the console */
             first_start: boolean;
             person?: components["schemas"]["Person"];
+        };
+        MendAlike: {
+            field: string;
+            is: string;
+            kind: string;
+            was: string;
         };
         NewCount: {
             blind: boolean;
@@ -881,6 +1207,12 @@ export interface components {
             tolerance_quantity?: string;
             tolerance_value?: string;
             zone?: string;
+        };
+        PassedOver: {
+            /** Format: int64 */
+            n: number;
+            rows: number[];
+            what: string;
         };
         Person: {
             /** Format: int64 */
@@ -955,8 +1287,9 @@ export interface components {
             count: number;
             field: string;
             kind: string;
-            /** @description up to a thousand of them */
+            /** @description the first of them */
             list: components["schemas"]["ProblemView"][];
+            remedies: components["schemas"]["RemedyView"][];
         };
         ProblemView: {
             column: string;
@@ -966,6 +1299,19 @@ export interface components {
             /** @description the whole message, with file, sheet and row */
             text: string;
             value: string;
+        };
+        Question: {
+            column: string;
+            field: string;
+            /** @description the intake goes on without an answer */
+            optional: boolean;
+            options: components["schemas"]["QuestionOption"][];
+            text: string;
+            what: string;
+        };
+        QuestionOption: {
+            label: string;
+            set: components["schemas"]["Layout"];
         };
         ReasonView: {
             account: string;
@@ -1003,6 +1349,16 @@ export interface components {
             /** @description empty at the end */
             next: string;
         };
+        RemedyView: {
+            after: string;
+            before: string;
+            label: string;
+            set: components["schemas"]["Layout"];
+        };
+        Repair: {
+            damage: string;
+            field: string;
+        };
         Report: {
             categories: components["schemas"]["ReportPart"][];
             count: components["schemas"]["StageLine"];
@@ -1034,11 +1390,65 @@ export interface components {
             /** Format: int64 */
             row: number;
         };
+        SaveDraftLayoutRequest: {
+            name: string;
+            /** Format: int64 */
+            sheet?: number;
+        };
         Scope: {
             bins?: number[];
             /** Format: int64 */
             warehouse: number;
             zones?: string[];
+        };
+        SheetChoice: {
+            layout?: components["schemas"]["Layout"];
+            /**
+             * @description whether the sheet is taken in; left out: where it reads as something
+             * @enum {string}
+             */
+            use?: "yes" | "no" | "";
+        };
+        SheetOfFile: {
+            assumed: string[];
+            back?: components["schemas"]["BackView"];
+            blocked: string;
+            columns: components["schemas"]["DraftColumn"][];
+            /** @description the one column that causes all problems */
+            culprit: string;
+            effect: components["schemas"]["Effect"];
+            fields: components["schemas"]["FieldChoice"][];
+            /** @description the layout in force: what was settled over a saved layout */
+            given: components["schemas"]["Layout"];
+            /**
+             * Format: int64
+             * @description 0 where there is none
+             */
+            header_row: number;
+            /** @description what identifies the item */
+            identity: string;
+            kind: string;
+            /** @description the saved layout that it was read by */
+            layout: string;
+            name: string;
+            /** Format: int64 */
+            number: number;
+            passed: components["schemas"]["PassedOver"][];
+            problems: components["schemas"]["ProblemGroup"][];
+            questions: components["schemas"]["Question"][];
+            /** Format: int64 */
+            rows: number;
+            /**
+             * Format: int64
+             * @description about how many rows there are to look at, titles and notes included
+             */
+            shown: number;
+            use: boolean;
+            values: components["schemas"]["ValueView"][];
+            why_header: string;
+            why_kind: string;
+            why_use: string;
+            worked: components["schemas"]["WorkedColumn"][];
         };
         SheetTally: {
             from: string;
@@ -1168,6 +1578,8 @@ export interface components {
             intake: number;
             kind: string;
             /** Format: int64 */
+            left: number;
+            /** Format: int64 */
             refused: number;
             /** Format: int64 */
             return: number;
@@ -1275,6 +1687,17 @@ export interface components {
             /** Format: int64 */
             warehouse_id: number;
         };
+        Tried: {
+            result: string;
+            /** Format: int64 */
+            row: number;
+            wrong: string;
+        };
+        TryFormulaRequest: {
+            formula: string;
+            /** Format: int64 */
+            sheet?: number;
+        };
         TypeInRequest: {
             entries: components["schemas"]["Typed"][];
             key: string;
@@ -1286,6 +1709,31 @@ export interface components {
             /** @description null takes nothing back: an entry is never unmade, only replaced */
             quantity: string | null;
             row_code: string;
+        };
+        ValueView: {
+            damage: string;
+            /**
+             * @description what becomes of it; empty: it has to be settled
+             * @enum {string}
+             */
+            do: "match" | "new" | "skip" | "repair" | "";
+            field: string;
+            may_be_new: boolean;
+            /** @description known values written much like it */
+            near: string[];
+            /** @description its rows are refused until it is settled */
+            open: boolean;
+            /** @description known values that it may have been before it was damaged */
+            originals: string[];
+            /**
+             * Format: int64
+             * @description the first of them
+             */
+            row: number;
+            /** Format: int64 */
+            rows: number;
+            text: string;
+            to: string;
         };
         VarianceLine: {
             bin: string;
@@ -1362,6 +1810,12 @@ export interface components {
             unvalued: number;
             value: string;
             zones: string[];
+        };
+        WorkedColumn: {
+            field: string;
+            fixed: string;
+            formula: string;
+            wrong: string;
         };
         ZoneTally: {
             /** Format: int64 */
@@ -2549,6 +3003,209 @@ export interface operations {
             };
         };
     };
+    layouts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Layout"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    deleteLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -3133,6 +3790,360 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    cancelDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryFormula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryFormulaRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaTried"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveDraftLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveDraftLayoutRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draftRows: {
+        parameters: {
+            query?: {
+                sheet?: number;
+                from?: number;
+                limit?: number;
+                /** @description only rows of this group of problems */
+                kind?: string;
+                field?: string;
+            };
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileRows"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    settle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
                 };
             };
             /** @description Unauthorized */

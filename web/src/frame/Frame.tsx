@@ -110,7 +110,10 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					<div className="pointer-events-none fixed inset-3 z-40 grid place-items-center border-2 border-dashed border-ink bg-paper/85">
 						<div className="text-center">
 							<h1>Let go to have a look at it</h1>
-							<p className="text-dim">A stock, item or movement file, or any number of sheets that came back. Nothing is stored yet.</p>
+							<p className="text-dim">
+								Places, items, stock, movements or sheets that came back; a mended file goes on where the first one was. Nothing is stored
+								yet.
+							</p>
 						</div>
 					</div>
 				)}
@@ -134,16 +137,29 @@ function ThemeWord() {
 	);
 }
 
+/** The work that runs on the server: how far, how fast, how long still, and an end to it. */
 function Running() {
 	const p = useProgress();
 	if (!p) return null;
-	const part = p.of ? Math.round(((p.done ?? 0) / p.of) * 100) : 0;
+	const part = p.of ? (p.done ?? 0) / p.of : 0;
+	const seconds = (p.since ?? 0) / 1000;
+	const left = part > 0.02 && seconds > 0.5 ? Math.ceil((seconds / part) * (1 - part)) : 0;
 	return (
 		<span className="flex items-center gap-2 text-dim" role="status">
 			<span className="h-1 w-24 bg-hair">
-				<span className="block h-1 bg-ink" style={{ width: `${part}%` }} />
+				<span className="block h-1 bg-ink" style={{ width: `${Math.round(part * 100)}%` }} />
 			</span>
-			{p.text} · {part} %
+			{p.text} · {Math.round(part * 100)} %{seconds > 0.5 && p.rows ? ` · ${count(Math.round(p.rows / seconds))} rows/s` : ""}
+			{left > 0 ? ` · ${left} s left` : ""}
+			{p.draft && part < 1 && (
+				<button
+					type="button"
+					className="word"
+					onClick={() => ask(api.POST("/api/uploads/{draft}/cancel", { params: { path: { draft: p.draft as string } } })).catch(() => {})}
+				>
+					Cancel
+				</button>
+			)}
 		</span>
 	);
 }
@@ -165,6 +181,8 @@ function AllKeys({ onClose }: { onClose: () => void }) {
 		["R", "Variances: give the reason"],
 		["U", "Variances: take a decision back"],
 		["Enter", "Counting: type the number, Enter goes to the next"],
+		["F2", "Intake: mend the cell in hand"],
+		["Ctrl Z", "Intake: take the last answer back"],
 	];
 	useEffect(() => {
 		const close = (e: KeyboardEvent) => e.key === "Escape" && onClose();

@@ -16,6 +16,7 @@ export function Goto({ onClose }: { onClose: () => void }) {
 	const places: Place[] = [
 		{ to: "/", name: "Today", about: "what wants a hand" },
 		{ to: "/intake", name: "Intake", about: "take files in" },
+		{ to: "/layouts", name: "Layouts", about: "how files are read" },
 		{ to: "/plan", name: "Plan a new count", about: "" },
 		...(today.data?.warehouses ?? []).map((w) => ({ to: `/stock/${w.id}`, name: `Stock of ${w.code}`, about: `${w.lines} lines` })),
 		...(today.data?.counts ?? []).flatMap((c) =>

@@ -1,18 +1,15 @@
-import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
 import { useMutation } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import { api, ask, queries, type Schemas, workKey, zone } from "../api/client";
-import { Stage } from "../frame/Frame";
+import { api, ask, queries, type Schemas, workKey } from "../api/client";
+import { Stage, typing } from "../frame/Frame";
 import { count, Empty, many, Warn, when } from "../frame/figures";
 import { DropField } from "./DropField";
 import { changeDrop, type Drop, forgetDrop, useDrops } from "./drops";
+import { FileView } from "./FileView";
+import { Form } from "./Form";
+import { kindWord, type Settle, useSettle } from "./settling";
 import { What } from "./What";
-
-type Draft = Schemas["Draft"];
-type Choices = Schemas["Choices"];
-
-const kindWord: Record<string, string> = { stock: "recorded stock", items: "items", movements: "movements", counts: "counts" };
 
 /** Dropped files: what each was taken for, what would happen, what is wrong. Nothing is stored before the last button. */
 export function Intake() {
@@ -23,12 +20,17 @@ export function Intake() {
 		return (
 			<Empty title="Take files in">
 				<p>
-					Recorded stock, items, movements, or sheets that came back: as delimited text or as workbooks. You see what a file was taken for,
-					and what it would change, before anything is stored.
+					Places, items, recorded stock, movements, or sheets that came back: as delimited text or as workbooks. You see what a file was
+					taken for, and what it would change, before anything is stored.
 				</p>
 				<div className="mt-6">
 					<DropField />
 				</div>
+				<p className="mt-4">
+					<Link className="word" to="/layouts">
+						Saved layouts
+					</Link>
+				</p>
 			</Empty>
 		);
 	}
@@ -47,7 +49,7 @@ function DropList({ drops, at, onAt }: { drops: Drop[]; at: number; onAt: (id: n
 			for (const d of ready) {
 				changeDrop(d.id, { busy: true });
 				try {
-					changeDrop(d.id, { done: await takeIn(d.draft as Draft, 0), busy: false });
+					changeDrop(d.id, { done: await takeIn(d, 0), busy: false });
 				} catch (e) {
 					changeDrop(d.id, { error: (e as Error).message, busy: false });
 				}
@@ -78,9 +80,9 @@ function DropList({ drops, at, onAt }: { drops: Drop[]; at: number; onAt: (id: n
 	);
 }
 
-async function takeIn(draft: Draft, leaveOut: number, key = workKey()) {
+async function takeIn(drop: Drop, leaveOut: number, key = workKey()) {
 	const done = await ask(
-		api.POST("/api/uploads/{draft}/take-in", { params: { path: { draft: draft.id } }, body: { key, leave_out: leaveOut } }),
+		api.POST("/api/uploads/{draft}/take-in", { params: { path: { draft: drop.draft?.id ?? "" } }, body: { key, leave_out: leaveOut } }),
 	);
 	queries.invalidateQueries();
 	return done;
@@ -88,17 +90,26 @@ async function takeIn(draft: Draft, leaveOut: number, key = workKey()) {
 
 function OneDrop({ drop }: { drop: Drop }) {
 	const { draft } = drop;
-	const [only, setOnly] = useState(""); // rows of one problem group
+	const [shown, setShown] = useState<number | null>(null); // the sheet
+	const [only, setOnly] = useState<{ kind: string; field: string } | null>(null); // rows of one problem group
+	const [column, setColumn] = useState(""); // the one in hand
 	const [key] = useState(workKey);
-	const choose = useMutation({
-		mutationFn: (choices: Choices) =>
-			ask(api.PUT("/api/uploads/{draft}", { params: { path: { draft: draft?.id ?? "" } }, body: { ...choices, zone: zone() } })),
-		onSuccess: (d) => changeDrop(drop.id, { draft: d, error: undefined }),
-	});
+	const settling = useSettle(drop);
 	const take = useMutation({
-		mutationFn: (leaveOut: number) => takeIn(draft as Draft, leaveOut, key),
+		mutationFn: (leaveOut: number) => takeIn(drop, leaveOut, key),
 		onSuccess: (done) => changeDrop(drop.id, { done }),
 	});
+	const back = () => settling.mutate({ back: true });
+	useEffect(() => {
+		const onKey = (e: KeyboardEvent) => {
+			if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "z" && !typing(e) && draft?.can_back) {
+				e.preventDefault();
+				settling.mutate({ back: true });
+			}
+		};
+		window.addEventListener("keydown", onKey);
+		return () => window.removeEventListener("keydown", onKey);
+	}, [draft?.can_back, settling.mutate]);
 	if (drop.error) {
 		return (
 			<Empty title={`${drop.file.name} cannot be read`}>
@@ -111,19 +122,40 @@ function OneDrop({ drop }: { drop: Drop }) {
 	}
 	if (!draft || drop.busy) return <Empty title={`Having a look at ${drop.file.name}…`}>Nothing is stored yet.</Empty>;
 	if (drop.done) return <LastWord drop={drop} done={drop.done} />;
-	const change = (c: Partial<Choices>) => choose.mutate({ ...draft.choices, ...c });
-	const refused = draft.effect.refused;
-	const taking = draft.effect.added + draft.effect.changed;
+	const settle: Settle = (answer) => settling.mutate(answer);
+	const sheet = draft.sheets.find((s) => s.number === shown) ?? draft.sheets.find((s) => s.use) ?? draft.sheets[0];
+	const { refused } = draft.effect;
+	const used = draft.sheets.filter((s) => s.use);
+	const counting = used.length === 1 && used[0]?.kind === "counts";
 	return (
 		<Stage
-			side={<What draft={draft} change={change} busy={choose.isPending} only={only} onOnly={setOnly} />}
+			side={
+				<What
+					draft={draft}
+					sheet={sheet}
+					drop={drop}
+					settle={settle}
+					busy={settling.isPending}
+					only={only}
+					onOnly={setOnly}
+					onColumn={setColumn}
+				/>
+			}
 			foot={
 				<>
 					<span>
-						<b>{count(draft.rows)}</b> rows of {kindWord[draft.kind] ?? "no known kind"}
+						<b>{count(draft.rows)}</b> rows of{" "}
+						{[...new Set(used.map((s) => kindWord[s.kind] ?? "no known kind"))].join(", ") || "no known kind"}
+						{draft.mended > 0 && `, ${many(draft.mended, "cell", "cells")} mended`}
+						{draft.effect.left > 0 && `, ${count(draft.effect.left)} left out by choice`}
 					</span>
-					{(take.error ?? choose.error) && <Warn>{(take.error ?? choose.error)?.message}</Warn>}
+					{(take.error ?? settling.error) && <Warn>{(take.error ?? settling.error)?.message}</Warn>}
 					<span className="ml-auto flex items-center gap-3">
+						{draft.can_back && (
+							<button type="button" className="word" onClick={back} disabled={settling.isPending}>
+								Take the last answer back
+							</button>
+						)}
 						<button
 							type="button"
 							className="act-plain"
@@ -137,176 +169,31 @@ function OneDrop({ drop }: { drop: Drop }) {
 						<button
 							type="button"
 							className="act"
-							disabled={draft.blocked !== "" || take.isPending || choose.isPending}
+							disabled={draft.blocked !== "" || take.isPending || settling.isPending}
 							onClick={() => take.mutate(refused)}
 						>
 							{take.isPending
 								? "Taking in…"
 								: refused > 0
-									? `Take in the good rows, leave out ${count(refused)}`
-									: draft.kind === "counts"
-										? `Take in ${many(taking, "count", "counts")}`
-										: `Take in ${many(draft.rows, "row", "rows")}`}
+									? `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}`
+									: counting
+										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}`
+										: `Take in ${many(draft.taking, "row", "rows")}`}
 						</button>
 					</span>
 				</>
 			}
 			keys={[
+				["↑ ↓ ← →", "in the file"],
+				["F2", "mend the cell"],
 				["Tab", "from choice to choice"],
+				["Ctrl Z", "take the last answer back"],
 				["Ctrl K", "go anywhere"],
 			]}
 		>
-			<Form draft={draft} change={change} />
-			<FileTable draft={draft} change={change} only={only} />
+			<Form draft={draft} sheet={sheet} settle={settle} onSheet={setShown} />
+			{sheet && <FileView key={sheet.number} drop={drop} sheet={sheet} settle={settle} only={only} column={column} onColumn={setColumn} />}
 		</Stage>
-	);
-}
-
-/** What was taken for granted about the file's form, each changeable. */
-function Form({ draft, change }: { draft: Draft; change: (c: Partial<Choices>) => void }) {
-	return (
-		<div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-hair px-3 py-1.5">
-			<b className="truncate">{draft.name}</b>
-			<label className="flex items-center gap-1.5">
-				<span className="text-dim">is taken for</span>
-				<select value={draft.kind} onChange={(e) => change({ kind: e.target.value as Choices["kind"], columns: undefined })}>
-					{Object.entries(kindWord).map(([k, w]) => (
-						<option key={k} value={k}>
-							{w}
-						</option>
-					))}
-				</select>
-			</label>
-			{draft.form === "workbook" && (
-				<label className="flex items-center gap-1.5">
-					<span className="text-dim">sheet</span>
-					<select value={draft.sheet} onChange={(e) => change({ sheet: Number(e.target.value), columns: undefined })}>
-						{draft.sheets.map((s, i) => (
-							<option key={s} value={i}>
-								{s}
-							</option>
-						))}
-					</select>
-				</label>
-			)}
-			{draft.form === "delimited text" && (
-				<>
-					<label className="flex items-center gap-1.5">
-						<span className="text-dim">cells parted by</span>
-						<select
-							value={{ comma: ",", semicolon: ";", tab: "\t", bar: "|" }[draft.delimiter] ?? ","}
-							onChange={(e) => change({ delimiter: e.target.value, columns: undefined })}
-						>
-							<option value=",">comma</option>
-							<option value=";">semicolon</option>
-							<option value={"\t"}>tab</option>
-							<option value="|">bar</option>
-						</select>
-					</label>
-					<label className="flex items-center gap-1.5">
-						<span className="text-dim">letters</span>
-						<select value={draft.encoding} onChange={(e) => change({ encoding: e.target.value })}>
-							{["UTF-8", "UTF-8 with mark", "UTF-16 little-endian", "UTF-16 big-endian", "Windows-1252"].map((e) => (
-								<option key={e}>{e}</option>
-							))}
-						</select>
-					</label>
-				</>
-			)}
-			{draft.header_row > 0 && <span className="text-dim">header in row {draft.header_row}</span>}
-		</div>
-	);
-}
-
-/** The file as it is, with true row numbers; above each column the field it was taken for. */
-function FileTable({ draft, change, only }: { draft: Draft; change: (c: Partial<Choices>) => void; only: string }) {
-	const width = Math.max(draft.columns.length, ...draft.top.map((r) => r.cells.length));
-	const letters = Array.from({ length: width }, (_, i) => draft.columns[i]?.letter ?? "");
-	const group = draft.problems.find((p) => p.kind + p.field === only);
-	const values = new Map(group?.list.map((p) => [p.row, p]));
-	const known = new Map(draft.top.map((r) => [r.row, r]));
-	const rows = group ? [...new Set(group.list.map((p) => p.row))].slice(0, 200) : draft.top.map((r) => r.row);
-	const wrong = new Set(draft.problems.flatMap((g) => g.list.map((p) => `${p.row}:${p.column}`)));
-	return (
-		<div className="min-h-0 flex-1 overflow-auto" tabIndex={0} role="region" aria-label="The file as it is">
-			<table className="border-collapse">
-				<thead className="sticky top-0 bg-paper">
-					<tr>
-						<th className="sticky left-0 w-12 border-r border-b border-rule bg-paper" />
-						{draft.columns.map((c) => (
-							<th key={c.letter} className="min-w-28 border-r border-b border-hair px-1 py-1 text-left align-top font-normal" title={c.why}>
-								<FieldPicker
-									draft={draft}
-									column={c}
-									onPick={(field) => change({ columns: { ...draft.choices.columns, [c.letter]: field } })}
-								/>
-							</th>
-						))}
-					</tr>
-				</thead>
-				<tbody>
-					{rows.map((n) => {
-						const r = known.get(n);
-						const problem = values.get(n);
-						const head = n === draft.header_row;
-						return (
-							<tr key={n} className={head ? "font-semibold" : n < draft.header_row ? "text-dim" : ""}>
-								<td
-									className={`code sticky left-0 border-r border-b border-rule bg-paper px-2 text-right text-dim ${head ? "border-b-ink" : ""}`}
-								>
-									{r?.bad || problem ? <b className="text-warn">! </b> : ""}
-									{n}
-								</td>
-								{r ? (
-									letters.map((l, i) => (
-										<td
-											key={i}
-											className={`code max-w-56 truncate border-r border-b border-hair px-2 py-0.5 ${head ? "border-b-ink" : ""} ${wrong.has(`${n}:${l}`) ? "bg-warn-wash" : ""} ${draft.columns[i]?.field ? "" : "text-dim"}`}
-										>
-											{r.cells[i] ?? ""}
-										</td>
-									))
-								) : (
-									<td className="border-b border-hair px-2 py-0.5" colSpan={letters.length}>
-										{problem?.text}
-									</td>
-								)}
-							</tr>
-						);
-					})}
-				</tbody>
-			</table>
-			{!group && draft.rows > draft.top.length && (
-				<p className="px-3 py-2 text-dim">
-					The first {draft.top.length} rows are shown; all {count(draft.rows)} were read.
-				</p>
-			)}
-		</div>
-	);
-}
-
-function FieldPicker({ draft, column, onPick }: { draft: Draft; column: Schemas["DraftColumn"]; onPick: (field: string) => void }) {
-	const field = draft.fields.find((f) => f.field === column.field);
-	return (
-		<Listbox value={column.field} onChange={onPick}>
-			<ListboxButton
-				className={`block w-full border px-1.5 py-0.5 text-left ${field ? "border-ink bg-sheet font-semibold" : "border-rule text-dim"}`}
-				aria-label={`Column ${column.letter}, ${column.header}`}
-			>
-				<span className="block truncate">{field?.title ?? "passed over"}</span>
-			</ListboxButton>
-			<div className="mt-0.5 max-w-44 truncate px-1 text-[11.5px] text-dim">{column.why}</div>
-			<ListboxOptions anchor="bottom start" className="z-30 max-h-80 w-80 overflow-auto border border-ink bg-paper py-1">
-				<ListboxOption value="" className="px-3 py-1 data-focus:bg-ink data-focus:text-on-ink">
-					passed over
-				</ListboxOption>
-				{draft.fields.map((f) => (
-					<ListboxOption key={f.field} value={f.field} className="px-3 py-1 data-focus:bg-ink data-focus:text-on-ink">
-						<b className="font-semibold">{f.title}</b> <span className="opacity-75">{f.about}</span>
-					</ListboxOption>
-				))}
-			</ListboxOptions>
-		</Listbox>
 	);
 }
 
@@ -316,15 +203,12 @@ function LastWord({ drop, done }: { drop: Drop; done: Schemas["TakenIn"] }) {
 		<Empty title={`${drop.file.name} is taken in`}>
 			<p className="text-[15px] text-ink" data-last-word>
 				{count(done.added)} new, {count(done.changed)} {done.kind === "counts" ? "revised" : "changed"}, {count(done.unchanged)} unchanged
-				{done.gone > 0 && `, ${count(done.gone)} gone`}, {count(done.refused)} refused.
+				{done.gone > 0 && `, ${count(done.gone)} gone`}, {count(done.refused)} refused
+				{done.left > 0 && `, ${count(done.left)} left out by choice`}.
 			</p>
 			<p>
 				{when(new Date().toISOString(), "clock")} ·{" "}
-				{done.kind === "stock"
-					? "It can be undone on the stock screen."
-					: done.kind === "counts"
-						? "Drop a corrected sheet again, and it becomes a revision."
-						: ""}
+				{done.kind === "counts" ? "Drop a corrected sheet again, and it becomes a revision." : "It can be undone on the stock screen."}
 			</p>
 			<div className="mt-5 flex justify-center gap-3">
 				{done.count > 0 ? (

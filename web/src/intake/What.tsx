@@ -1,36 +1,63 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask, type Schemas } from "../api/client";
-import { count, many, plain, Warn } from "../frame/figures";
+import { api, ask } from "../api/client";
+import { count, plain, Warn } from "../frame/figures";
+import type { Drop } from "./drops";
+import { Problems } from "./Problems";
+import type { Draft, Layout, Settle, Sheet } from "./settling";
+import { Values } from "./Values";
 
-type Draft = Schemas["Draft"];
-type Choices = Schemas["Choices"];
-
-/** What will happen, what was assumed, what is asked, and the problems, a group per kind. */
+/** What will happen, what is asked, what is wrong, and what was taken for granted. */
 export function What({
 	draft,
-	change,
+	sheet,
+	drop,
+	settle,
 	busy,
 	only,
 	onOnly,
+	onColumn,
 }: {
 	draft: Draft;
-	change: (c: Partial<Choices>) => void;
+	sheet: Sheet | undefined;
+	drop: Drop;
+	settle: Settle;
 	busy: boolean;
-	only: string;
-	onOnly: (group: string) => void;
+	only: { kind: string; field: string } | null;
+	onOnly: (group: { kind: string; field: string } | null) => void;
+	onColumn: (letter: string) => void;
 }) {
 	const e = draft.effect;
-	const b = draft.back;
 	return (
 		<div className={`min-h-0 flex-1 overflow-y-auto px-4 py-3 ${busy ? "opacity-50" : ""}`} aria-busy={busy} data-what>
 			<h2>What will happen</h2>
-			{draft.blocked && (
+			{(draft.wrong || draft.blocked) && (
 				<div className="my-2">
-					<Warn>{draft.blocked}</Warn>
+					<Warn>{draft.wrong || draft.blocked}</Warn>
 				</div>
 			)}
-			{draft.asks && <Answer key={draft.asks} draft={draft} change={change} />}
+			{sheet?.questions
+				.filter((q) => !q.optional)
+				.map((q) => (
+					<div key={q.column + q.what} className="my-2 border-l-4 border-ink bg-sheet px-3 py-1.5" data-question={q.what}>
+						<button type="button" className="text-left" onClick={() => onColumn(q.column)}>
+							{q.text}
+						</button>
+						<div className="mt-1 grid gap-1">
+							{q.options.map((o) => (
+								<button
+									key={o.label}
+									type="button"
+									className="act-plain whitespace-normal text-left"
+									onClick={() => settle({ sheet: sheet.number, set: o.set })}
+								>
+									{o.label}
+								</button>
+							))}
+						</div>
+					</div>
+				))}
+			{draft.asks && <Time key={draft.asks} draft={draft} settle={settle} />}
 			<div className="mt-2 grid grid-cols-4 border border-rule text-center">
 				{[
 					["new", e.added],
@@ -48,65 +75,11 @@ export function What({
 					</div>
 				))}
 			</div>
-			<Problems draft={draft} change={change} only={only} onOnly={onOnly} />
-			{draft.kind === "stock" && !draft.blocked && (
-				<div className="mt-2">
-					{(
-						[
-							[
-								false,
-								"It is the whole stock of its warehouses",
-								e.gone > 0 ? `${count(e.gone)} recorded lines that are not in it go` : "nothing recorded goes",
-							],
-							[true, "It holds only some lines", "all others stay as they are"],
-						] as const
-					).map(([v, name, about]) => (
-						<label key={name} className="flex items-baseline gap-2">
-							<input type="radio" name="only" checked={Boolean(draft.choices.only) === v} onChange={() => change({ only: v })} />
-							<span>
-								{name}: <span className="text-dim">{v === Boolean(draft.choices.only) || v ? about : "lines missing from it go"}</span>
-							</span>
-						</label>
-					))}
-				</div>
-			)}
+			{sheet && <Problems draft={draft} sheet={sheet} drop={drop} settle={settle} only={only} onOnly={onOnly} onColumn={onColumn} />}
+			{sheet && <Values sheet={sheet} settle={settle} />}
+			{sheet && !draft.wrong && <Modes sheet={sheet} settle={settle} />}
 			{e.new.length > 0 && <p className="mt-2">Makes {e.new.join(", ")}.</p>}
-			{b && (
-				<div className="mt-2">
-					<p>
-						{b.sheets.length > 0 ? (
-							<>
-								Sheet <span className="code">{b.sheets.join(", ")}</span> of{" "}
-							</>
-						) : (
-							"For "
-						)}
-						<b>{b.count_name}</b>
-						{b.by && `, counted by ${b.by}`}.
-					</p>
-					{b.empty > 0 && (
-						<p>{b.empty === 1 ? "1 row is empty and stays uncounted." : `${count(b.empty)} rows are empty and stay uncounted.`}</p>
-					)}
-					{b.hand.length > 0 && <p className="mt-1 font-semibold">Added by hand</p>}
-					{b.hand.map((h) => (
-						<p key={h.row} className="flex justify-between">
-							<span className="code truncate">{h.line}</span>
-							<span className="code">
-								{plain(h.quantity)} {h.new && <span className="text-over">▲ found</span>}
-							</span>
-						</p>
-					))}
-					{b.revisions.length > 0 && <p className="mt-1 font-semibold">A revision: these counts replace earlier ones</p>}
-					{b.revisions.map((r) => (
-						<p key={r.row} className="flex justify-between">
-							<span className="code truncate">{r.line}</span>
-							<span className="code">
-								{plain(r.before)} → {plain(r.after)}
-							</span>
-						</p>
-					))}
-				</div>
-			)}
+			{sheet && <Back sheet={sheet} />}
 			{e.places.length > 0 && (
 				<table className="mt-3 w-full text-right">
 					<thead className="text-[12px] text-dim">
@@ -134,8 +107,8 @@ export function What({
 			{e.examples.length > 0 && (
 				<div className="mt-3">
 					<h2>For example</h2>
-					{e.examples.map((x) => (
-						<div key={x.what + x.line} className="border-b border-hair py-0.5 text-[12px]">
+					{e.examples.map((x, i) => (
+						<div key={i} className="border-b border-hair py-0.5 text-[12px]">
 							<span className="mr-1.5 text-dim">{x.what}</span>
 							<span className="code">{x.line}</span>
 							<div className="code truncate pl-4" title={`${x.before} → ${x.after}`}>
@@ -147,30 +120,192 @@ export function What({
 					))}
 				</div>
 			)}
-			{draft.assumed.length > 0 && (
-				<div className="mt-3">
-					<h2>Taken for granted</h2>
-					{draft.assumed.map((a) => (
-						<p key={a} className="text-dim">
-							{a}
-						</p>
+			{sheet && <Granted draft={draft} sheet={sheet} settle={settle} />}
+		</div>
+	);
+}
+
+/** What was taken for granted: rows passed over, offers, and sentences. */
+function Granted({ draft, sheet, settle }: { draft: Draft; sheet: Sheet; settle: Settle }) {
+	const offers = sheet.questions.filter((q) => q.optional);
+	if (draft.assumed.length + sheet.passed.length + offers.length === 0) return null;
+	const lines = sheet.passed.filter((p) => !p.what.includes("filter"));
+	return (
+		<div className="mt-3" data-granted>
+			<h2>Taken for granted</h2>
+			{sheet.passed.map((p) => (
+				<p key={p.what} className="text-dim">
+					{count(p.n)} {p.n === 1 ? p.what.replace(/s$/, "").replace(/^rows that/, "row that") : p.what} passed over:{" "}
+					{p.n === 1 ? "row" : "rows"} {p.rows.slice(0, 8).join(", ")}
+					{p.n > 8 && " …"}
+				</p>
+			))}
+			{(lines.length > 0 || sheet.given.aside === "take") && (
+				<button
+					type="button"
+					className="word"
+					onClick={() => settle({ sheet: sheet.number, set: { aside: sheet.given.aside === "take" ? "pass" : "take" } })}
+				>
+					{sheet.given.aside === "take" ? "Pass totals and notes over" : "They are lines: take them"}
+				</button>
+			)}
+			{offers.map((q) => (
+				<p key={q.column + q.what} className="mt-1 text-dim" data-offer={q.what}>
+					{q.text}{" "}
+					{q.options.map((o) => (
+						<button key={o.label} type="button" className="word mr-3 text-ink" onClick={() => settle({ sheet: sheet.number, set: o.set })}>
+							{o.label}
+						</button>
 					))}
-				</div>
+				</p>
+			))}
+			{draft.assumed.map((a) => (
+				<p key={a} className="text-dim">
+					{a}
+				</p>
+			))}
+		</div>
+	);
+}
+
+/** Which rows are taken, and what they do to what is there. */
+function Modes({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
+	const g = sheet.given;
+	const set = (more: Layout) => settle({ sheet: sheet.number, set: more });
+	const words = <K extends "rows" | "extent" | "quantity" | "doubles" | "new_items">(
+		key: K,
+		label: string,
+		options: [NonNullable<Layout[K]>, string][],
+		now: string,
+	) => (
+		<div className="flex items-baseline gap-2" role="group" aria-label={label}>
+			<span className="w-24 shrink-0 text-dim">{label}</span>
+			<span>
+				{options.map(([value, word]) => (
+					<button
+						key={value}
+						type="button"
+						aria-pressed={now === value}
+						className={`mr-3 ${now === value ? "font-semibold underline decoration-2 underline-offset-4" : "hover:underline"}`}
+						onClick={() => set({ [key]: value })}
+					>
+						{word}
+					</button>
+				))}
+			</span>
+		</div>
+	);
+	if (sheet.kind === "counts" || sheet.kind === "movements") return null;
+	const added = g.quantity === "add" || g.quantity === "take";
+	const only = g.extent === "only" || added;
+	return (
+		<div className="mt-3 grid gap-0.5" data-modes>
+			{words(
+				"rows",
+				"Take",
+				[
+					["both", "new and changed"],
+					["add", "only new"],
+					["change", "only changes"],
+				],
+				g.rows ?? "both",
+			)}
+			{sheet.kind === "stock" && (
+				<>
+					{words(
+						"extent",
+						"The file holds",
+						[
+							["whole", "all stock of its warehouses"],
+							["only", "only some lines"],
+						],
+						only ? "only" : "whole",
+					)}
+					<p className="pl-26 text-[12px] text-dim">
+						{only
+							? "all other lines stay as they are"
+							: sheet.effect.gone > 0
+								? `${count(sheet.effect.gone)} recorded lines that are not in it become zero; they are worth ${plain(sheet.effect.gone_value)}`
+								: "nothing recorded goes"}
+					</p>
+					{words(
+						"quantity",
+						"Quantities",
+						[
+							["replace", "replace"],
+							["add", "are added"],
+							["take", "are taken off"],
+						],
+						g.quantity ?? "replace",
+					)}
+					{words(
+						"new_items",
+						"Unknown items",
+						[
+							["make", "make"],
+							["refuse", "refuse"],
+							["skip", "leave out"],
+						],
+						g.new_items ?? "make",
+					)}
+				</>
 			)}
 		</div>
 	);
 }
 
-function Answer({ draft, change }: { draft: Draft; change: (c: Partial<Choices>) => void }) {
+/** What a returned sheet would do. */
+function Back({ sheet }: { sheet: Sheet }) {
+	const b = sheet.back;
+	if (!b) return null;
+	return (
+		<div className="mt-2">
+			<p>
+				{b.sheets.length > 0 ? (
+					<>
+						Sheet <span className="code">{b.sheets.join(", ")}</span> of{" "}
+					</>
+				) : (
+					"For "
+				)}
+				<b>{b.count_name}</b>
+				{b.by && `, counted by ${b.by}`}.
+			</p>
+			{b.empty > 0 && (
+				<p>{b.empty === 1 ? "1 row is empty and stays uncounted." : `${count(b.empty)} rows are empty and stay uncounted.`}</p>
+			)}
+			{b.hand.length > 0 && <p className="mt-1 font-semibold">Added by hand</p>}
+			{b.hand.map((h) => (
+				<p key={h.row} className="flex justify-between">
+					<span className="code truncate">{h.line}</span>
+					<span className="code">
+						{plain(h.quantity)} {h.new && <span className="text-over">▲ found</span>}
+					</span>
+				</p>
+			))}
+			{b.revisions.length > 0 && <p className="mt-1 font-semibold">A revision: these counts replace earlier ones</p>}
+			{b.revisions.map((r) => (
+				<p key={r.row} className="flex justify-between">
+					<span className="code truncate">{r.line}</span>
+					<span className="code">
+						{plain(r.before)} → {plain(r.after)}
+					</span>
+				</p>
+			))}
+		</div>
+	);
+}
+
+function Time({ draft, settle }: { draft: Draft; settle: Settle }) {
 	const [text, setText] = useState(draft.asks === "recorded_at" ? (draft.choices.recorded_at ?? "") : (draft.choices.counted_at ?? ""));
-	if (draft.asks === "count") return <AnswerCount change={change} />;
+	if (draft.asks === "count") return <WhichCount settle={settle} />;
 	return (
 		<form
 			className="my-2 flex items-end gap-2"
 			onSubmit={(e) => {
 				e.preventDefault();
 				const at = text.replace("T", " ");
-				change(draft.asks === "recorded_at" ? { recorded_at: at } : { counted_at: at });
+				settle(draft.asks === "recorded_at" ? { recorded_at: at } : { counted_at: at });
 			}}
 		>
 			<label className="flex-1">
@@ -184,74 +319,16 @@ function Answer({ draft, change }: { draft: Draft; change: (c: Partial<Choices>)
 	);
 }
 
-function AnswerCount({ change }: { change: (c: Partial<Choices>) => void }) {
+function WhichCount({ settle }: { settle: Settle }) {
 	const today = useQuery({ queryKey: ["today"], queryFn: () => ask(api.GET("/api/today")) });
 	const counts = today.data?.counts.filter((c) => c.state === "running");
 	return (
 		<div className="my-2">
 			{counts?.map((c) => (
-				<button key={c.id} type="button" className="act-plain mb-1 block w-full text-left" onClick={() => change({ count: c.id })}>
+				<button key={c.id} type="button" className="act-plain mb-1 block w-full text-left" onClick={() => settle({ count: c.id })}>
 					It belongs to {c.name}
 				</button>
 			))}
-		</div>
-	);
-}
-
-function Problems({
-	draft,
-	change,
-	only,
-	onOnly,
-}: {
-	draft: Draft;
-	change: (c: Partial<Choices>) => void;
-	only: string;
-	onOnly: (group: string) => void;
-}) {
-	if (draft.problems.length === 0) return null;
-	const total = draft.problems.reduce((n, g) => n + g.count, 0);
-	return (
-		<div className="mt-2 mb-3" data-problems>
-			<h2>
-				<b className="text-warn">! </b>
-				{many(total, "problem", "problems")}
-			</h2>
-			{draft.problems.map((g) => {
-				const id = g.kind + g.field;
-				return (
-					<details key={id} open={draft.problems.length < 4} className="border-b border-hair py-1">
-						<summary>
-							<b className="font-semibold">{g.kind}</b>
-							{g.field && <span className="text-dim"> in {draft.fields.find((f) => f.field === g.field)?.title ?? g.field}</span>} ·{" "}
-							{many(g.count, "row", "rows")}
-						</summary>
-						<div className="mt-1 flex flex-wrap gap-3">
-							{g.list.some((p) => p.row > 0) && (
-								<button type="button" className="word" onClick={() => onOnly(only === id ? "" : id)}>
-									{only === id ? "Show all rows" : "Show only these rows"}
-								</button>
-							)}
-							{g.kind === "duplicate key" && draft.kind === "stock" && (
-								<button type="button" className="word" onClick={() => change({ add_up: true })}>
-									Sum rows of the same key
-								</button>
-							)}
-						</div>
-						<ul className="mt-1 text-[12.5px]">
-							{g.list.slice(0, 50).map((p, i) => (
-								<li key={i} className="py-0.5">
-									{p.text}
-								</li>
-							))}
-							{g.count > 50 && <li className="text-dim">and {count(g.count - 50)} more of this kind</li>}
-						</ul>
-					</details>
-				);
-			})}
-			{draft.effect.refused > 0 && draft.kind !== "counts" && (
-				<p className="mt-2 text-dim">Mend the file and drop it again, or take in the good rows alone.</p>
-			)}
 		</div>
 	);
 }

@@ -1,8 +1,16 @@
 import { useSyncExternalStore } from "react";
 import { Problem, type Schemas, upload } from "../api/client";
 
-/** A dropped file on its way: being read, looked at, or taken in. */
-export type Drop = { id: number; file: File; draft?: Schemas["Draft"]; error?: string; done?: Schemas["TakenIn"]; busy: boolean };
+/** A dropped file on its way: being read, looked at, or taken in. seen goes up each time it is looked at anew. */
+export type Drop = {
+	id: number;
+	file: File;
+	draft?: Schemas["Draft"];
+	seen: number;
+	error?: string;
+	done?: Schemas["TakenIn"];
+	busy: boolean;
+};
 
 let drops: Drop[] = [];
 let next = 1;
@@ -23,7 +31,7 @@ export function useDrops(): Drop[] {
 }
 
 export function changeDrop(id: number, to: Partial<Drop>) {
-	drops = drops.map((d) => (d.id === id ? { ...d, ...to } : d));
+	drops = drops.map((d) => (d.id === id ? { ...d, ...to, seen: to.draft ? d.seen + 1 : d.seen } : d));
 	tell();
 }
 
@@ -32,12 +40,39 @@ export function forgetDrop(id: number) {
 	tell();
 }
 
+/** A mended file: the same name as one that is being looked at, or the file of its refused rows. */
+function mendedOf(file: File): Drop | undefined {
+	const stem = (name: string) => name.replace(/\.[^.]*$/, "").replace(/ - refused rows.*$/, "");
+	return drops.find(
+		(d) =>
+			d.draft && !d.done && (d.file.name === file.name || (file.name.includes("refused rows") && stem(d.file.name) === stem(file.name))),
+	);
+}
+
+/** Puts a mended file in the place of the one that is being looked at; all that was settled stays. */
+export async function redrop(drop: Drop, file: File) {
+	if (!drop.draft) return;
+	changeDrop(drop.id, { busy: true, error: undefined });
+	try {
+		changeDrop(drop.id, { draft: await upload(file, {}, drop.draft.id), busy: false });
+	} catch (e) {
+		changeDrop(drop.id, { error: e instanceof Problem ? e.message : String(e), busy: false });
+	}
+}
+
 /** Has a look at dropped files, one after the other; nothing is stored by that. Files dealt with before go. */
 export async function dropFiles(files: File[], choices: Schemas["Choices"] = {}) {
-	const fresh = files.map((file) => ({ id: next++, file, busy: true }));
-	drops = [...drops.filter((d) => !d.done), ...fresh];
+	const work: [Drop, File | undefined][] = files.map((file) => {
+		const again = mendedOf(file);
+		return again ? [again, file] : [{ id: next++, file, busy: true, seen: 0 }, undefined];
+	});
+	drops = [...drops.filter((d) => !d.done), ...work.filter(([, again]) => !again).map(([d]) => d)];
 	tell();
-	for (const d of fresh) {
+	for (const [d, again] of work) {
+		if (again) {
+			await redrop(d, again);
+			continue;
+		}
 		try {
 			changeDrop(d.id, { draft: await upload(d.file, choices), busy: false });
 		} catch (e) {

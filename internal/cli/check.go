@@ -1,0 +1,313 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
+)
+
+// understanding is what wobin check makes of a file, as --json prints it.
+type understanding struct {
+	File      string              `json:"file"`
+	Form      string              `json:"form,omitempty"`
+	Delimiter string              `json:"delimiter,omitempty"`
+	Encoding  string              `json:"encoding,omitempty"`
+	Wrong     string              `json:"wrong,omitempty"`
+	Sheets    []understandingPart `json:"sheets"`
+}
+
+type understandingPart struct {
+	Sheet     string               `json:"sheet,omitempty"`
+	Kind      layout.Kind          `json:"kind"`
+	Header    int                  `json:"header"`
+	Why       string               `json:"why,omitempty"`
+	Columns   []understoodColumn   `json:"columns"`
+	Identity  layout.Field         `json:"identity,omitempty"`
+	Rows      int                  `json:"rows"`
+	Good      int                  `json:"good"`
+	Refused   int                  `json:"refused"`
+	Passed    map[string]int       `json:"passed,omitempty"`
+	Questions []string             `json:"questions,omitempty"`
+	Problems  []understoodProblems `json:"problems,omitempty"`
+	Culprit   string               `json:"culprit,omitempty"`
+}
+
+type understoodColumn struct {
+	Column string       `json:"column"`
+	Header string       `json:"header,omitempty"`
+	Field  layout.Field `json:"field,omitempty"`
+	Why    string       `json:"why"`
+}
+
+type understoodProblems struct {
+	Kind     string       `json:"kind"`
+	Field    layout.Field `json:"field,omitempty"`
+	Count    int          `json:"count"`
+	First    string       `json:"first"`
+	Remedies []string     `json:"remedies,omitempty"`
+}
+
+func (s *streams) check() *cobra.Command {
+	var as, layoutFile, zone string
+	var asJSON bool
+	c := &cobra.Command{
+		Use:   "check FILE...",
+		Short: "Tell what is made of files, without a data folder",
+		Long: `Tells what Wobin makes of files: their form, kind, header and columns with the reasons, how many rows are good, and
+what is wrong, in groups. Nothing is stored. Exit 0: all is clean. Exit 2: there are problems or open questions.`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(cmd *cobra.Command, files []string) error {
+			want := layout.Want{Kinds: []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places}}
+			if as != "" {
+				if !slices.Contains(layout.Kinds, layout.Kind(as)) {
+					return fmt.Errorf("--as: %q is none of places, items, stock, movements and counts", as)
+				}
+				want.Kinds = []layout.Kind{layout.Kind(as)}
+			}
+			if layoutFile != "" {
+				l, err := readLayout(layoutFile)
+				if err != nil {
+					return err
+				}
+				if want.Given = l; as != "" {
+					l.Kind = layout.Kind(as)
+				}
+			}
+			reading := layout.Reading{Zone: time.Local, Context: cmd.Context(), Layout: want.Given}
+			if zone != "" {
+				z, err := time.LoadLocation(zone)
+				if err != nil {
+					return fmt.Errorf("--zone: %q is not the name of a zone such as Europe/Berlin", zone)
+				}
+				reading.Zone = z
+			}
+			clean := true
+			var all []*understanding
+			for _, name := range files {
+				u, err := s.understand(name, want, reading)
+				if err != nil {
+					return err
+				}
+				all = append(all, u)
+				clean = clean && u.clean()
+				if !asJSON {
+					u.print(s.out)
+				}
+			}
+			if asJSON {
+				e := json.NewEncoder(s.out)
+				e.SetIndent("", "  ")
+				e.SetEscapeHTML(false)
+				if err := e.Encode(all); err != nil {
+					return err
+				}
+			}
+			if !clean {
+				return errProblems
+			}
+			return nil
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&as, "as", "", "take the files for this `KIND`: places, items, stock, movements or counts")
+	f.StringVar(&layoutFile, "layout", "", "read the files by the layout in this `FILE` (JSON)")
+	f.StringVar(&zone, "zone", "", "the zone `NAME` of times without an offset")
+	f.BoolVar(&asJSON, "json", false, "print one JSON list, an object for each file")
+	return c
+}
+
+func (s *streams) understand(name string, want layout.Want, reading layout.Reading) (*understanding, error) {
+	var open opener
+	defer open.close()
+	u := &understanding{File: name, Sheets: []understandingPart{}}
+	var wrong layout.Problems
+	var opt tabular.Options
+	if l := want.Given; l != nil {
+		opt.Encoding = tabular.Encoding(l.Encoding)
+		if l.Delimiter != "" {
+			opt.Delimiter = l.Delimiter[0]
+		}
+	}
+	f := open.as(s.in, name, opt, &wrong)
+	if open.err != nil {
+		return nil, open.err
+	}
+	if f == nil {
+		u.Wrong = wrong.List[0].String()
+		return u, nil
+	}
+	u.Form = string(f.Kind)
+	if f.Kind == tabular.Text {
+		u.Delimiter, u.Encoding = f.Dialect.DelimiterName(), string(f.Dialect.Encoding)
+	}
+	for sheet := range f.Sheets {
+		m, err := layout.RecogniseSheet(f, sheet, want)
+		var bad *tabular.Error
+		if errors.As(err, &bad) {
+			u.Wrong = bad.Error()
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		if len(f.Sheets) > 1 && (m.HeaderRow == 0 || len(m.Check(name)) > 0) {
+			continue // no table of ours, such as a cover sheet
+		}
+		x, err := understandSheet(f, m, reading)
+		if err != nil {
+			return nil, err
+		}
+		u.Sheets = append(u.Sheets, *x)
+	}
+	if len(u.Sheets) == 0 && u.Wrong == "" {
+		u.Wrong = name + ": no sheet of it reads as places, items, stock, movements or counts"
+	}
+	return u, nil
+}
+
+func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading) (*understandingPart, error) {
+	x := &understandingPart{Sheet: m.SheetName, Kind: m.Kind, Header: m.HeaderRow, Why: m.WhyHeader, Columns: []understoodColumn{}, Identity: m.Identity}
+	p := &layout.Problems{}
+	for _, q := range m.Check(f.Name) {
+		p.Add(q)
+	}
+	var err error
+	if !p.Any() {
+		x.Rows, err = readAll(f, m, reading, p)
+		var bad *tabular.Error
+		if errors.As(err, &bad) {
+			p.Add(layout.Problem{File: bad.File, Sheet: bad.Sheet, Row: bad.Row, Kind: "cannot be read", Text: bad.Text})
+			err = nil
+		}
+	}
+	for _, c := range m.Columns {
+		x.Columns = append(x.Columns, understoodColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
+	}
+	for _, a := range m.PassedOver() {
+		if x.Passed == nil {
+			x.Passed = map[string]int{}
+		}
+		x.Passed[a.What] = a.N
+	}
+	for _, a := range m.Asks {
+		if !a.Optional {
+			x.Questions = append(x.Questions, a.Text)
+		}
+	}
+	x.Refused, x.Culprit = p.Rows, m.Culprit(p)
+	x.Good = x.Rows - x.Refused
+	seen := map[layout.Group]bool{}
+	for _, y := range p.List {
+		g := layout.Group{Kind: y.Kind, Field: y.Field}
+		if seen[g] {
+			continue
+		}
+		seen[g] = true
+		group := understoodProblems{Kind: g.Kind, Field: g.Field, Count: p.Groups[g], First: y.String()}
+		for _, r := range m.Remedies(p, g, nil) {
+			group.Remedies = append(group.Remedies, r.Label)
+		}
+		x.Problems = append(x.Problems, group)
+	}
+	return x, err
+}
+
+// readAll reads a table as its kind has it and finds keys that come twice.
+func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Problems) (int, error) {
+	switch m.Kind {
+	case layout.Stock:
+		x, err := r.Stock(f, m, p)
+		if err != nil {
+			return x.Rows, err
+		}
+		given := m.Given(r.Layout)
+		for _, d := range x.Book.Index() {
+			if a, b := &x.Book.Lines[d[0]], &x.Book.Lines[d[1]]; given.Doubles != "sum" {
+				p.Add(layout.Problem{File: f.Name, Sheet: m.SheetName, Row: int(b.Row), Field: layout.SKU, Kind: "duplicate key", Value: x.Book.Codes[stock.SKU].Text(b.Key[stock.SKU]), Text: fmt.Sprintf("the same key as in row %d. Sum rows of the same key, or take one out", a.Row)})
+			}
+		}
+		return x.Rows, nil
+	case layout.Items:
+		x, err := r.Items(f, m, p)
+		return x.Rows, err
+	case layout.Movements:
+		x, err := r.Movements(f, m, p)
+		return x.Rows, err
+	case layout.Counts:
+		x, err := r.Counts(f, m, p)
+		return x.Rows, err
+	}
+	x, err := r.Places(f, m, p)
+	return x.Rows, err
+}
+
+func (u *understanding) clean() bool {
+	if u.Wrong != "" {
+		return false
+	}
+	for i := range u.Sheets {
+		if x := &u.Sheets[i]; len(x.Problems)+len(x.Questions) > 0 {
+			return false
+		}
+	}
+	return true
+}
+
+func (u *understanding) print(w io.Writer) {
+	fmt.Fprintf(w, "%s: %s", u.File, u.Form)
+	if u.Delimiter != "" {
+		fmt.Fprintf(w, ", cells parted by %s, %s", u.Delimiter, u.Encoding)
+	}
+	fmt.Fprintln(w)
+	if u.Wrong != "" {
+		fmt.Fprintln(w, "  "+u.Wrong)
+	}
+	for i := range u.Sheets {
+		x := &u.Sheets[i]
+		name := ""
+		if x.Sheet != "" {
+			name = "sheet " + x.Sheet + ": "
+		}
+		fmt.Fprintf(w, "  %s%s; %s\n", name, x.Kind, x.Why)
+		for _, c := range x.Columns {
+			field := string(c.Field)
+			if field == "" {
+				field = "–"
+			}
+			fmt.Fprintf(w, "    %-3s %-24s %-14s %s\n", c.Column, c.Header, field, c.Why)
+		}
+		fmt.Fprintf(w, "    %d rows, %d good, %d refused", x.Rows, x.Good, x.Refused)
+		for _, what := range []string{"totals", "notes", "headers that come again", "rows that the row filter leaves out"} {
+			if n := x.Passed[what]; n > 0 {
+				fmt.Fprintf(w, ", %d %s passed over", n, what)
+			}
+		}
+		fmt.Fprintln(w)
+		for _, q := range x.Questions {
+			fmt.Fprintln(w, "    ? "+q)
+		}
+		for _, g := range x.Problems {
+			in := ""
+			if g.Field != "" {
+				in = " in " + string(g.Field)
+			}
+			fmt.Fprintf(w, "    ! %s%s: %d. %s\n", g.Kind, in, g.Count, g.First)
+			for _, r := range g.Remedies {
+				fmt.Fprintln(w, "        "+strings.TrimSpace(r))
+			}
+		}
+		if x.Culprit != "" && len(x.Problems) > 0 {
+			fmt.Fprintf(w, "    Without column %s everything is fine.\n", x.Culprit)
+		}
+	}
+}

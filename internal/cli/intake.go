@@ -1,0 +1,144 @@
+package cli
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"fmt"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/desk"
+)
+
+func (s *streams) intake() *cobra.Command {
+	var data, layoutFile, rows, quantities string
+	var leaveOut, addUp, only bool
+	var choices desk.Choices
+	c := &cobra.Command{
+		Use:   "intake FILE... --data DIR",
+		Short: "Take files into a data folder, as the screen does",
+		Long: `Takes places, items, recorded stock, movements or counts into a data folder, each file all or nothing.
+Saved layouts are recognised as on the screen. Exit 2: a file has problems or leaves a question open; they are
+printed and nothing of it is taken in.`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(cmd *cobra.Command, files []string) error {
+			debug.SetGCPercent(-1)
+			debug.SetMemoryLimit(360 << 20) // a large file is taken in within a bounded memory
+			base := &layout.Layout{Rows: rows, Quantity: quantities}
+			if layoutFile != "" {
+				l, err := readLayout(layoutFile)
+				if err != nil {
+					return err
+				}
+				base = (&layout.Layout{Rows: rows, Quantity: quantities}).Over(l)
+			}
+			if addUp {
+				base.Doubles = "sum"
+			}
+			if only {
+				base.Extent = "only"
+			}
+			if err := base.Valid(); err != nil {
+				return err
+			}
+			if layoutFile != "" {
+				choices.Base = base
+			}
+			return withDesk(data, func(d *desk.Desk) error {
+				for _, name := range files {
+					if err := s.takeIn(cmd.Context(), d, name, choices, base, leaveOut); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&data, "data", "data", "the data folder `DIR`")
+	f.StringVar(&choices.Zone, "zone", "", "the zone `NAME` of times without an offset")
+	f.StringVar(&choices.RecordedAt, "recorded-at", "", "the `TIME` at which the stock was recorded, where the file does not say")
+	f.StringVar(&choices.CountedAt, "counted-at", "", "the `TIME` at which it was counted, where neither rows nor head say")
+	f.Int64Var(&choices.Count, "count", 0, "the `NUMBER` of the count that counts without row codes belong to")
+	f.StringVar(&layoutFile, "layout", "", "read the files by the layout in this `FILE` (JSON)")
+	f.BoolVar(&leaveOut, "leave-out", false, "take the good rows in and leave out those with problems")
+	f.BoolVar(&addUp, "add-up", false, "sum rows of the same key")
+	f.BoolVar(&only, "only", false, "only the lines in the file; else it is the whole stock of its warehouses")
+	f.StringVar(&rows, "rows", "", "which rows are taken: both, add or change")
+	f.StringVar(&quantities, "quantities", "", "what stock quantities do to what is there: replace, add or take")
+	return c
+}
+
+// readLayout reads a layout's file.
+func readLayout(name string) (*layout.Layout, error) {
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	l, err := layout.Decode(b)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	if l.Name == "" {
+		l.Name = strings.TrimSuffix(filepath.Base(name), filepath.Ext(name))
+	}
+	return l, nil
+}
+
+func (s *streams) takeIn(ctx context.Context, d *desk.Desk, name string, choices desk.Choices, base *layout.Layout, leaveOut bool) error {
+	f, err := os.Open(name)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	by := desk.Person{Name: "command line", Role: "controller"}
+	draft, err := d.Upload(ctx, by, filepath.Base(name), f, choices)
+	if err != nil {
+		return err
+	}
+	if choices.Base == nil && (base.Doubles != "" || base.Extent != "" || base.Rows != "" || base.Quantity != "") {
+		for _, sheet := range draft.Sheets {
+			if draft, err = d.Settle(ctx, by, draft.ID, desk.Answer{Sheet: sheet.Number, Set: base}); err != nil {
+				return err
+			}
+		}
+	}
+	for _, g := range draft.Problems {
+		for _, p := range g.List {
+			fmt.Fprintln(s.err, p.Text)
+		}
+		if more := g.Count - len(g.List); more > 0 {
+			fmt.Fprintf(s.err, "and %d more of this kind\n", more)
+		}
+	}
+	for _, sheet := range draft.Sheets {
+		for _, q := range sheet.Questions {
+			if sheet.Use && !q.Optional {
+				fmt.Fprintf(s.err, "%s: %s Say so in a layout (--layout)\n", name, q.Text)
+			}
+		}
+	}
+	if draft.Blocked != "" {
+		fmt.Fprintf(s.err, "%s: %s\n", name, draft.Blocked)
+		return errProblems
+	}
+	if len(draft.Problems) > 0 && !leaveOut {
+		return errProblems
+	}
+	key := make([]byte, 12)
+	if _, err := rand.Read(key); err != nil {
+		return err
+	}
+	got, err := d.TakeIn(ctx, by, draft.ID, hex.EncodeToString(key), draft.Effect.Refused)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(s.out, "%s: %s: %d new, %d changed, %d unchanged, %d gone, %d refused\n", name, got.Kind, got.Added, got.Changed, got.Unchanged, got.Gone, got.Refused)
+	return nil
+}

@@ -1,0 +1,152 @@
+package layout
+
+import (
+	"slices"
+
+	"wobin/internal/core/code"
+)
+
+// Aside is rows that are no lines, and were passed over: totals, notes, headers that come again.
+type Aside struct {
+	What string // "totals", "notes", "headers that come again", "rows that the filter leaves out"
+	N    int
+	Rows []int // the first of them
+}
+
+const filtered = "rows that the row filter leaves out"
+
+var totals = words("total, totals, grand total, sub total, subtotal, sum, sum total, overall, overall total, total quantity, total value, report total, page total, summe, gesamt, gesamtsumme, totaal, somme, suma, totale, end of report, end of list")
+
+// isTotal tells whether a text is a word for a total, alone or with something behind a colon or a name: "Total QUAY".
+func isTotal(text string) bool {
+	w := squeeze(text)
+	if slices.Contains(totals, w) {
+		return true
+	}
+	for i, r := range text {
+		if r == ' ' || r == ':' || r == ',' {
+			return slices.Contains([]string{"total", "subtotal", "totals", "summe", "grandtotal"}, squeeze(text[:i]))
+		}
+	}
+	return false
+}
+
+// resembles tells what a row is that names no item: a total, a note, the header again; "" for a line, be it right or
+// wrong.
+func (m *Mapping) resembles(row []string) string {
+	at := func(f Field) string {
+		if s := m.sources[f]; s != nil && s.column >= 0 && s.column < len(row) {
+			return row[s.column]
+		}
+		return ""
+	}
+	id := at(m.Identity)
+	if m.Kind == Places {
+		id = at(Bin)
+		if id == "" {
+			id = at(Warehouse)
+		}
+	}
+	if id != "" {
+		if h := m.header(m.Identity); !m.NoHeader && id == code.Trim(h) && m.sameAsHeader(row) {
+			return "headers that come again"
+		}
+		if isTotal(id) && at(Bin) == "" && at(Lot) == "" && at(Description) == "" && (at(Warehouse) == "" || at(Warehouse) == id) {
+			return "totals"
+		}
+		return ""
+	}
+	if at(RowCode) != "" {
+		return ""
+	}
+	numbers, filled, total := false, 0, false
+	for i, text := range row {
+		if text == "" {
+			continue
+		}
+		filled++
+		total = total || isTotal(text)
+		for _, s := range m.sources {
+			numbers = numbers || s.column == i && s.spec.Form == Number
+		}
+	}
+	switch {
+	case total:
+		return "totals"
+	case !numbers && filled <= 3:
+		return "notes"
+	}
+	return ""
+}
+
+func (m *Mapping) sameAsHeader(row []string) bool {
+	for i := range m.Columns {
+		if m.Columns[i].Field != "" && (i >= len(row) || row[i] != code.Trim(m.Columns[i].Header)) {
+			return false
+		}
+	}
+	return true
+}
+
+// pass tells whether the row in hand is no line, and notes it.
+func (c *cells) pass() bool {
+	m := c.m
+	if m.takeAside {
+		return false
+	}
+	id := m.sources[m.Identity]
+	if m.Kind == Places {
+		id = m.sources[Warehouse]
+	}
+	if id == nil || id.column < 0 {
+		return false
+	}
+	var text []byte
+	if id.column < len(c.cells) {
+		text = trimmed(c.cells[id.column])
+	}
+	// The plain case: a name that can be no total and is not the header.
+	if len(text) > 0 && (len(text) != len(m.header(m.Identity)) || m.NoHeader) && !maybeTotal(text) {
+		return false
+	}
+	row := make([]string, len(c.cells))
+	for i, b := range c.cells {
+		row[i] = string(trimmed(b))
+	}
+	what := m.resembles(row)
+	if what == "" {
+		return false
+	}
+	m.note(what, c.row)
+	return true
+}
+
+// maybeTotal looks at the first letter only.
+func maybeTotal(text []byte) bool {
+	switch text[0] | 0x20 {
+	case 't', 's', 'g', 'o', 'r', 'p', 'e':
+		return isTotal(string(text))
+	}
+	return false
+}
+
+func (m *Mapping) note(what string, row int) {
+	a := m.aside[what]
+	if a == nil {
+		a = &Aside{What: what}
+		m.aside[what] = a
+	}
+	if a.N++; len(a.Rows) < 20 {
+		a.Rows = append(a.Rows, row)
+	}
+}
+
+// PassedOver lists the rows that were passed over, by what they are.
+func (m *Mapping) PassedOver() (out []Aside) {
+	for _, what := range []string{"totals", "notes", "headers that come again", filtered} {
+		if a := m.aside[what]; a != nil {
+			out = append(out, *a)
+		}
+	}
+	return out
+}

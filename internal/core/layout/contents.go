@@ -1,0 +1,439 @@
+package layout
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/known"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/tabular"
+)
+
+// Known is what the records know, against which contents are recognised, matched and mended.
+type Known struct {
+	Sets map[Field]*known.Set // warehouses, zones, bins, SKUs, barcodes, units, categories
+	// Lead gives the SKU of the item that another field identifies; many is true where several items have it.
+	Lead func(by Field, text string) (sku string, many bool)
+}
+
+// Set gives the known texts of a field; a nil Known knows nothing.
+func (k *Known) Set(f Field) *known.Set {
+	if k == nil {
+		return nil
+	}
+	return k.Sets[f]
+}
+
+// contents are the different values of a column in the sample.
+type contents struct {
+	values  map[string]int
+	filled  int
+	numbers int
+	gtins   int
+}
+
+// column gathers the values of a column below the header.
+func (s *sample) column(m *Mapping, at int) *contents {
+	c := &contents{values: map[string]int{}}
+	for i, row := range s.rows {
+		if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" {
+			continue
+		}
+		c.filled++
+		c.values[row[at]]++
+		if _, err := quantity.Parse(row[at]); err == nil {
+			c.numbers++
+		}
+		if gtin(row[at]) {
+			c.gtins++
+		}
+	}
+	return c
+}
+
+// gtin tells whether a text is a barcode number whose check digit holds (GS1 General Specifications, 7.9).
+func gtin(s string) bool {
+	if n := len(s); n != 8 && n != 12 && n != 13 && n != 14 {
+		return false
+	}
+	sum := 0
+	for i := range len(s) {
+		d := int(s[len(s)-1-i] - '0')
+		if d < 0 || d > 9 {
+			return false
+		}
+		if i%2 == 1 {
+			d *= 3
+		}
+		sum += d
+	}
+	return sum%10 == 0
+}
+
+// of counts how many of the values a set knows.
+func (c *contents) of(set *known.Set) int {
+	n := 0
+	for v := range c.values {
+		if _, ok := set.Find(v); ok {
+			n++
+		}
+	}
+	return n
+}
+
+// told are the fields that contents can tell, those that say most first.
+var told = []Field{SKU, Barcode, Bin, Warehouse, FurtherSKU, Zone, Unit, Category}
+
+// contents decides what headers leave open: a column whose header may mean this or that, and columns whose header
+// says nothing but whose values the records know.
+func (s *sample) contents(m *Mapping, w Want) {
+	cache := map[int]*contents{}
+	col := func(i int) *contents {
+		if cache[i] == nil {
+			cache[i] = s.column(m, i)
+		}
+		return cache[i]
+	}
+	knows := func(i int, f Field) (hits, all int) {
+		c := col(i)
+		return c.of(w.Known.Set(f)), len(c.values)
+	}
+	// "Location" alone is a warehouse or a bin.
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if !c.weak || c.Field != Warehouse && c.Field != Bin {
+			continue
+		}
+		other := Bin
+		if c.Field == Bin {
+			other = Warehouse
+		}
+		if m.At(other) >= 0 || spec(m.Kind, other) == nil {
+			continue
+		}
+		mine, all := knows(i, c.Field)
+		theirs, _ := knows(i, other)
+		x := col(i)
+		switch {
+		case all == 0:
+		case mine*2 > all && mine >= theirs:
+			c.Why = fmt.Sprintf("%d of its %d values are known %s", mine, all, plural(c.Field))
+		case theirs*2 > all:
+			c.Field, c.Why = other, fmt.Sprintf("%d of its %d values are known %s", theirs, all, plural(other))
+		case c.Field == Warehouse && all > 12 && all*4 > x.filled:
+			c.Field, c.Why = Bin, fmt.Sprintf("%d different values in %d rows are bins rather than warehouses", all, x.filled)
+		case c.Field == Bin && all <= 6 && x.filled >= all*8 && !slices.ContainsFunc(keys(x.values), func(v string) bool { return strings.ContainsAny(v, "0123456789") }):
+			c.Field, c.Why = Warehouse, fmt.Sprintf("%d different values in %d rows are warehouses rather than bins", all, x.filled)
+		}
+	}
+	if w.Known == nil {
+		return
+	}
+	for _, f := range told {
+		if spec(m.Kind, f) == nil || w.Known.Set(f).Len() == 0 {
+			continue
+		}
+		at := m.At(f)
+		if at >= 0 && (!m.Columns[at].weak && f != SKU) {
+			continue
+		}
+		best, share, seen := -1, 0.0, 0
+		for i := range m.Columns {
+			c := &m.Columns[i]
+			if c.Field != "" && !(c.weak && i != at) && i != at {
+				continue
+			}
+			if hits, all := knows(i, f); all > 0 && hits*10 >= all*8 && (hits >= 2 || f == Warehouse || len(s.rows) < 6) && float64(hits)/float64(all) > share && col(i).filled*2 > len(s.rows)/4 {
+				best, share, seen = i, float64(hits)/float64(all), all
+			}
+		}
+		if best < 0 || best == at {
+			continue
+		}
+		if at >= 0 { // a header names another column: it stays unless none of its values is known
+			if hits, _ := knows(at, f); hits > 0 {
+				continue
+			}
+			old := &m.Columns[at]
+			old.Field, old.Why = "", fmt.Sprintf("reads as %s, but its values are not known and those of column %s are", title(m.Kind, f), tabular.ColumnName(best))
+			if f == SKU && m.At(Description) < 0 {
+				old.Field = Description
+			}
+		}
+		c := &m.Columns[best]
+		c.Field, c.weak, c.Why = f, false, fmt.Sprintf("%d of its %d values are known %s", int(share*float64(seen)+0.5), seen, plural(f))
+	}
+	if f := Barcode; spec(m.Kind, f) != nil && m.At(f) < 0 {
+		for i := range m.Columns {
+			if c, x := &m.Columns[i], col(i); c.Field == "" && x.filled >= 3 && x.gtins*10 >= x.filled*9 {
+				c.Field, c.Why = f, "its values are barcode numbers whose check digit holds"
+				break
+			}
+		}
+	}
+}
+
+func keys(m map[string]int) (out []string) {
+	for k := range m {
+		out = append(out, k)
+	}
+	return out
+}
+
+func title(k Kind, f Field) string {
+	if s := spec(k, f); s != nil {
+		return s.Title
+	}
+	return string(f)
+}
+
+func plural(f Field) string {
+	if f == SKU {
+		return "SKUs"
+	}
+	if f == Category {
+		return "categories"
+	}
+	return strings.ReplaceAll(string(f), "_", " ") + "s"
+}
+
+// byContent makes a mapping of a table without a header from what its columns hold; nil where it has no rows.
+func (s *sample) byContent(w Want) *Mapping {
+	if len(s.rows) == 0 {
+		return nil
+	}
+	k := w.Kinds[0]
+	if w.given().Kind != "" {
+		k = w.given().Kind
+	} else if slices.Contains(w.Kinds, Stock) {
+		k = Stock
+	}
+	m := &Mapping{Kind: k, NoHeader: true, WhyHeader: "no row reads as a header; the columns go by their letters", WhyKind: "what its columns hold"}
+	width := 0
+	for _, r := range s.rows {
+		width = max(width, len(r))
+	}
+	for i := range width {
+		m.Columns = append(m.Columns, Column{Index: i, Why: "nothing tells what it is; passed over"})
+	}
+	s.contents(m, w)
+	q := Quantity
+	if k == Counts {
+		q = Counted
+	}
+	var numeric []int
+	for i := range m.Columns {
+		if c := s.column(m, i); m.Columns[i].Field == "" && c.filled > 0 && c.numbers == c.filled {
+			numeric = append(numeric, i)
+		}
+	}
+	if len(numeric) == 1 && spec(k, q) != nil && m.At(SKU) >= 0 {
+		m.Columns[numeric[0]].Field, m.Columns[numeric[0]].Why = q, "it is the only column of numbers"
+	}
+	for i := range m.Columns {
+		if f := m.Columns[i].Field; f != "" {
+			m.score += 10
+			if spec(k, f).Required {
+				m.score += 35
+			}
+		}
+	}
+	return m
+}
+
+// forms settles the forms of numbers and dates from the sample; the whole of the values decides once they are read.
+func (s *sample) forms(f *tabular.File, m *Mapping) {
+	each := func(at int, do func(text string)) {
+		for i, row := range s.rows {
+			if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" || at < len(s.kinds[i]) && s.kinds[i][at] == tabular.NumberCell {
+				continue
+			}
+			do(row[at])
+		}
+	}
+	number := func(at int, e *evidence) {
+		each(at, func(t string) {
+			if w, ok := takeApart(t); ok {
+				e.add([]byte(w.core))
+			}
+		})
+	}
+	for _, src := range m.sources {
+		if src.column < 0 {
+			continue
+		}
+		src.read = true
+		switch src.spec.Form {
+		case Number:
+			number(src.column, &src.votes)
+		case Time:
+			each(src.column, src.dayVotes.add)
+		}
+	}
+	m.decide(f)
+	for _, src := range m.sources {
+		src.votes, src.dayVotes = evidence{}, dateEvidence{}
+		for i := range src.labels { // columns that only formulas read
+			if l := &src.labels[i]; l.numbers.Decimal == "" {
+				var e evidence
+				number(l.column, &e)
+				l.numbers.Decimal, _, _ = e.decide()
+			}
+		}
+	}
+}
+
+// decide settles the form of every column of numbers or dates that was not settled by hand, from the values seen so
+// far. It tells whether one of them changed.
+func (m *Mapping) decide(f *tabular.File) (changed bool) {
+	// A column whose own values are even goes with the file's other columns, and with what parts its cells.
+	var file evidence
+	for _, src := range m.sources {
+		file.point += min(src.votes.point, 1)
+		file.comma += min(src.votes.comma, 1)
+	}
+	m.Asks = slices.DeleteFunc(m.Asks, func(a Ask) bool {
+		src := m.sources[a.Field]
+		return (a.What == "decimal" || a.What == "dates") && src != nil && src.read
+	})
+	for field, src := range m.sources {
+		switch {
+		case src.column < 0 || !src.read:
+		case src.spec.Form == Number && !src.settled:
+			decimal, why, sure := src.votes.decide()
+			if !sure && src.votes.point == 0 && src.votes.comma == 0 {
+				switch {
+				case file.point > file.comma:
+					decimal, why, sure = ".", "the other columns write a decimal point", true
+				case file.comma > file.point:
+					decimal, why, sure = ",", "the other columns write a decimal comma", true
+				case f.Kind == tabular.Text && f.Dialect.Delimiter == ',' && strings.Contains(src.votes.example, "."):
+					decimal, why, sure = ".", "a comma parts the cells, so the decimal sign is a point", true
+				}
+			}
+			if !sure {
+				m.Asks = append(m.Asks, Ask{What: "decimal", Example: src.votes.example, Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("In column %s %s.", tabular.ColumnName(src.column), why), Options: []Option{
+					{"Decimal point: " + shown(src.votes.example, "."), Choice{Numbers: Numbers{Decimal: "."}}}, {"Decimal comma: " + shown(src.votes.example, ","), Choice{Numbers: Numbers{Decimal: ","}}}}})
+			}
+			if old := src.numbers.Decimal; old != decimal && (old != "" || decimal != ".") {
+				changed = true
+			}
+			src.numbers.Decimal = decimal
+			m.because(src, why)
+		case src.spec.Form == Time && !src.settled:
+			order, why, sure := src.dayVotes.decide()
+			if !sure {
+				example := src.dayVotes.example
+				m.Asks = append(m.Asks, Ask{What: "dates", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("In column %s %s.", tabular.ColumnName(src.column), why), Options: []Option{
+					{"Day first: " + inWords(example, "dmy"), Choice{Dates: Dates{Order: "dmy"}}}, {"Month first: " + inWords(example, "mdy"), Choice{Dates: Dates{Order: "mdy"}}}}})
+			}
+			if old := src.dates.Order; old != order && (old != "" || order != "ymd") {
+				changed = true
+			}
+			src.dates.Order = order
+			m.because(src, why)
+		}
+	}
+	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
+	return changed
+}
+
+// because adds the reason for a column's form to the reason for its field.
+func (m *Mapping) because(src *Source, why string) {
+	c := &m.Columns[src.column]
+	c.Why, _, _ = strings.Cut(c.Why, "; ")
+	if why != "" {
+		c.Why += "; " + why
+	}
+}
+
+func shown(example, decimal string) string {
+	if w, ok := takeApart(example); ok {
+		if p, ok := w.plain(decimal); ok {
+			return example + " is " + p
+		}
+	}
+	return example
+}
+
+func inWords(example, order string) string {
+	d, ok := takeDate(example)
+	if !ok {
+		return example
+	}
+	day, month := d.n[0], d.n[1]
+	if order == "mdy" {
+		day, month = month, day
+	}
+	if month < 1 || month > 12 {
+		return example
+	}
+	return fmt.Sprintf("%s is %d %s", example, day, [...]string{"January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"}[month-1])
+}
+
+// questions asks what neither headers nor contents tell.
+func (m *Mapping) questions(s *sample, given *Layout) {
+	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak && slices.Contains(spec(Stock, Quantity).Unclear, squeeze(m.Columns[at].Header)) && !m.Has(Available) {
+		m.Asks = append(m.Asks, Ask{What: "on hand", Column: tabular.ColumnName(at), Field: Quantity,
+			Text:    fmt.Sprintf("Column %s is headed %q. Does it say what is on hand, reserved pieces included, or what is available, without them?", tabular.ColumnName(at), m.Columns[at].Header),
+			Options: []Option{{"It is what is on hand", Choice{Field: Quantity}}, {"It is what is available", Choice{Field: Available}}}})
+	}
+	for field, src := range m.sources {
+		if src.spec.Form != Time || src.column < 0 || src.dates.Time != "" {
+			continue
+		}
+		bare, example := 0, ""
+		for i, row := range s.rows {
+			if s.numbers[i] > m.HeaderRow && src.column < len(row) {
+				if d, ok := takeDate(row[src.column]); ok && !d.hasTime {
+					bare, example = bare+1, row[src.column]
+				}
+			}
+		}
+		if bare == 0 {
+			continue
+		}
+		if field == RecordedAt { // a balance is struck when the day is over
+			src.dates.Time = "24:00"
+			continue
+		}
+		m.Asks = append(m.Asks, Ask{What: "time of day", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("Dates in column %s have no time of day, such as %s. Which time is meant?", tabular.ColumnName(src.column), example), Options: []Option{
+			{"The beginning of the day", Choice{Dates: Dates{Time: "00:00"}}}, {"Noon", Choice{Dates: Dates{Time: "12:00"}}}, {"The end of the day", Choice{Dates: Dates{Time: "24:00"}}}}})
+	}
+	m.offerFill(s)
+	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
+}
+
+// offerFill sees groups of which the first row alone is filled in. Where a place is empty in much of the file it has
+// to be said what that means; elsewhere it is offered.
+func (m *Mapping) offerFill(s *sample) {
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.choice.Fill == "down" {
+			m.fill = append(m.fill, i)
+		}
+		if c.choice.Fill != "" || c.choice.Default != "" || c.Field != Warehouse && c.Field != Zone && c.Field != Bin && c.Field != SKU && c.Field != Category && c.Field != Description {
+			continue
+		}
+		empty, filled, first, example := 0, 0, 0, ""
+		for n, row := range s.rows {
+			if s.numbers[n] <= m.HeaderRow || m.resembles(row) != "" {
+				continue
+			}
+			if i < len(row) && row[i] != "" {
+				if filled++; example == "" {
+					example = row[i]
+				}
+			} else if empty++; filled == 0 {
+				first++
+			}
+		}
+		if empty == 0 || filled == 0 || first > 0 || empty < filled/20 {
+			continue
+		}
+		m.Asks = append(m.Asks, Ask{What: "fill down", Column: tabular.ColumnName(i), Field: c.Field, Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled,
+			Text:    fmt.Sprintf("Column %s (%s) is empty in %d rows below rows that have it, as where only the first row of a group is filled in.", tabular.ColumnName(i), title(m.Kind, c.Field), empty),
+			Options: []Option{{fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Choice{Fill: "down"}}, {"They are empty as they stand", Choice{Fill: "as is"}}}})
+	}
+}

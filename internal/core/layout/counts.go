@@ -1,0 +1,97 @@
+package layout
+
+import (
+	"slices"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
+)
+
+// Count is one row of a counts file.
+type Count struct {
+	Key      stock.Key // numbers of the file's own codes
+	Quantity quantity.Quantity
+	At       int64 // Unix nanoseconds
+	Round    int32
+	RowCode  stock.ID
+	Counter  stock.ID
+	Row      int32
+	Given    bool // the counted cell is filled; an empty one is no entry
+	Timed    bool // At is known
+}
+
+// CountFile is what a counts file holds.
+type CountFile struct {
+	Codes    stock.Codes
+	RowCodes stock.Names
+	Counters stock.Names
+	Counts   []Count
+	Rows     int
+	Values   []Value
+	Left     int
+}
+
+// Counts reads counts. An empty counted cell is no entry; a count below zero is a problem, and so is a row code
+// that fails its check.
+func (r Reading) Counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, error) {
+	return reading(f, m, p, func(p *Problems) (*CountFile, error) { return r.counts(f, m, p) })
+}
+
+func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, error) {
+	s := &CountFile{}
+	at := keysOf(m)
+	src := m.sources
+	rowCode, counted, when, who, round := src[RowCode], src[Counted], src[CountedAt], src[Counter], src[Round]
+	clock := times{zone: r.Zone, source: when}
+	judge := r.settler(m)
+	plain := m.Has(RowCode) // sheets mark texts that a spreadsheet would run
+	var err error
+	s.Rows, err = r.table(f, m, p, func(n int) { s.Counts = slices.Grow(s.Counts, n) }, func(c *cells) {
+		n := Count{Row: int32(c.row), Round: 1}
+		if plain {
+			for i := range c.cells {
+				c.cells[i] = tabular.Unsafe(c.cells[i])
+			}
+		}
+		n.Key = c.key(&at, &s.Codes)
+		n.Quantity, n.Given = c.quantity(counted)
+		if n.Given && !c.bad && n.Quantity < 0 {
+			c.wrong(Counted, "below zero", c.get(counted), "%q is below zero. Nothing can be counted less than 0", short(c.get(counted)))
+		}
+		if v := c.get(rowCode); len(v) > 0 {
+			if !code.Checked(string(v)) {
+				c.wrong(RowCode, "row code fails its check", v, "%q fails its check. Copy the code from the sheet again, or empty the cell to go by bin and SKU", short(v))
+			}
+			n.RowCode = s.RowCodes.Intern([]byte(strings.ToUpper(string(v))))
+		}
+		if v := c.get(when); len(v) > 0 {
+			var err error
+			if n.At, err = clock.parse(v); err != nil {
+				c.wrong(CountedAt, timeKind(err), v, "%q %v", short(v), err)
+			}
+			n.Timed = true
+		}
+		n.Counter = s.Counters.Intern(c.get(who))
+		if v := c.get(round); len(v) > 0 {
+			q, err := quantity.Parse(v)
+			if err != nil || q%quantity.Scale != 0 || q < quantity.Scale || q > 99*quantity.Scale {
+				c.wrong(Round, "not a round", v, "%q is not a round. Write 1 for the first count, 2 for the recount", short(v))
+			}
+			n.Round = int32(q / quantity.Scale)
+		}
+		if !c.bad {
+			s.Counts = append(s.Counts, n)
+		}
+	})
+	if err != nil {
+		return s, err
+	}
+	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) }, p); keep != nil {
+		s.Counts = keepRows(s.Counts, keep)
+	}
+	s.Values, s.Left = judge.list(), judge.left
+	return s, nil
+}

@@ -1,0 +1,284 @@
+package layout
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+	"unicode"
+
+	"wobin/internal/core/known"
+)
+
+// Dates is the form of a column's dates, settled once for the whole column.
+type Dates struct {
+	Order  string `json:"order,omitempty" enum:"ymd,dmy,mdy" doc:"in which order day, month and year stand"`
+	Time   string `json:"time,omitempty" doc:"the time of day of dates that have none, 00:00 to 24:00"`
+	Serial bool   `json:"serial,omitempty" doc:"numbers are days since 1899-12-30, as spreadsheet programs store dates"`
+}
+
+// Errors of times beyond those of ParseTime.
+var (
+	errOrder  = errors.New("is no date in the order that the column's other dates have")
+	errNoHour = errors.New("is a date without a time of day. Say which time is meant")
+	errSerial = errors.New("is a number where a time is expected; it may be a day's number in a spreadsheet program")
+)
+
+// dated is a date taken apart: three numbers in their order, and a time of day.
+type dated struct {
+	n       [3]int
+	long    int // which of them has four digits; -1 none
+	month   int // which of them stood as a word; -1 none
+	clock   string
+	hasTime bool
+}
+
+// takeDate finds the date in a cell. Offsets and zones are left to RFC 3339.
+func takeDate(s string) (d dated, ok bool) {
+	s = strings.TrimSpace(s)
+	if len(s) > 40 || len(s) < 6 {
+		return d, false
+	}
+	day, clock := s, ""
+	if i := strings.IndexByte(s, ':'); i > 0 { // the time begins before the hour
+		j := i
+		for j > 0 && s[j-1] >= '0' && s[j-1] <= '9' {
+			j--
+		}
+		if j == 0 {
+			return d, false
+		}
+		day, clock = strings.TrimRight(s[:j], " ,T\u00a0\u202f"), s[j:]
+	}
+	d.long, d.month = -1, -1
+	i := 0
+	for _, p := range strings.FieldsFunc(day, func(r rune) bool { return r == '.' || r == '/' || r == '-' || r == ' ' || r == ',' || r == '\u00a0' }) {
+		if i == 3 {
+			return d, false
+		}
+		if n, err := strconv.Atoi(p); err == nil && len(p) <= 4 && p[0] >= '0' && p[0] <= '9' {
+			if d.n[i] = n; len(p) == 4 {
+				d.long = i
+			} else if len(p) > 2 {
+				return d, false
+			}
+		} else if m := known.Month(p); m > 0 && d.month < 0 {
+			d.n[i], d.month = m, i
+		} else if i == 0 && unicode.IsLetter(rune(p[0])) && len(p) <= 10 && clock == "" && len(day) > 12 {
+			continue // the day of the week
+		} else {
+			return d, false
+		}
+		i++
+	}
+	if i != 3 {
+		return d, false
+	}
+	d.clock, d.hasTime = clock, clock != ""
+	return d, true
+}
+
+// dateEvidence is what a column's values tell of the order of its dates.
+type dateEvidence struct {
+	votes   map[string]int
+	even    int
+	example string
+	bare    int // dates without a time of day
+	bareAs  string
+	serial  int
+	says    map[string]string
+}
+
+func (e *dateEvidence) add(s string) {
+	if n, ok := daySerial(s); ok && n > 0 {
+		e.serial++
+		return
+	}
+	d, ok := takeDate(s)
+	if !ok {
+		return
+	}
+	if !d.hasTime {
+		if e.bare++; e.bareAs == "" {
+			e.bareAs = s
+		}
+	}
+	if e.votes == nil {
+		e.votes, e.says = map[string]int{}, map[string]string{}
+	}
+	vote := func(order string) {
+		e.votes[order]++
+		e.says[order] = s
+	}
+	switch {
+	case d.long == 0:
+		vote("ymd")
+	case d.month == 1:
+		vote("dmy")
+	case d.month == 0:
+		vote("mdy")
+	case d.n[0] > 31:
+		vote("ymd")
+	case d.n[0] > 12 && d.n[1] <= 12:
+		vote("dmy")
+	case d.n[1] > 12 && d.n[0] <= 12:
+		vote("mdy")
+	default:
+		if e.even++; e.example == "" || d.n[0] != d.n[1] {
+			e.example = s
+		}
+	}
+}
+
+// decide gives the order that all dates of a column come to, and why; sure is false where the evidence is even.
+func (e *dateEvidence) decide() (order, why string, sure bool) {
+	best, second := "", ""
+	for _, o := range []string{"ymd", "dmy", "mdy"} {
+		if e.votes[o] > e.votes[best] {
+			best, second = o, best
+		} else if e.votes[o] > e.votes[second] {
+			second = o
+		}
+	}
+	switch {
+	case best == "" && e.even > 0:
+		return "dmy", fmt.Sprintf("%s may be day first or month first", e.example), false
+	case best == "":
+		return "ymd", "", true
+	case e.votes[best] == e.votes[second]:
+		return best, fmt.Sprintf("as many dates say one order (%s) as another (%s)", e.says[best], e.says[second]), false
+	case best == "ymd" && e.even > e.votes[best]:
+		return "dmy", fmt.Sprintf("%s may be day first or month first", e.example), false
+	}
+	return best, fmt.Sprintf("the dates stand %s, as in %s", orderName(best), e.says[best]), true
+}
+
+func orderName(order string) string {
+	return map[string]string{"ymd": "year first", "dmy": "day first", "mdy": "month first"}[order]
+}
+
+// daySerial reads a number of days as spreadsheet programs store dates, from 1980 to 2100.
+func daySerial(s string) (days float64, ok bool) {
+	if len(s) < 5 || len(s) > 24 || s[0] < '2' || s[0] > '7' {
+		return 0, false
+	}
+	whole, _, _ := strings.Cut(s, ".")
+	if len(whole) != 5 {
+		return 0, false
+	}
+	days, err := strconv.ParseFloat(s, 64)
+	return days, err == nil && days >= 29_221 && days < 73_051
+}
+
+// parse reads a time by the column's form into Unix nanoseconds.
+func (d *Dates) parse(s string, zone *time.Location) (int64, error) {
+	at, err := ParseTime(s, zone)
+	if !errors.Is(err, ErrNotTime) {
+		return at, err
+	}
+	if days, ok := daySerial(s); ok {
+		if !d.Serial {
+			return 0, errSerial
+		}
+		local := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC).Add(time.Duration(int64(days*86_400+0.5)) * time.Second)
+		return ParseTime(local.Format("2006-01-02 15:04:05"), zone)
+	}
+	x, ok := takeDate(s)
+	if !ok {
+		return 0, ErrNotTime
+	}
+	var year, month, day int
+	order := d.Order
+	switch {
+	case x.long == 0:
+		order = "ymd"
+	case x.month == 1:
+		order = "dmy"
+	case x.month == 0:
+		order = "mdy"
+	case order == "":
+		order = "ymd"
+	}
+	switch order {
+	case "ymd":
+		year, month, day = x.n[0], x.n[1], x.n[2]
+		ok = x.long == 0 || x.long < 0
+	case "dmy":
+		day, month, year = x.n[0], x.n[1], x.n[2]
+		ok = x.long == 2 || x.long < 0
+	case "mdy":
+		month, day, year = x.n[0], x.n[1], x.n[2]
+		ok = x.long == 2 || x.long < 0
+	}
+	if x.long < 0 {
+		if year += 1900; year < 1950 {
+			year += 100
+		}
+	}
+	if !ok || month < 1 || month > 12 || day < 1 || time.Date(year, time.Month(month), day, 0, 0, 0, 0, time.UTC).Day() != day {
+		return 0, errOrder
+	}
+	clock := x.clock
+	if !x.hasTime {
+		if clock = d.Time; clock == "" {
+			return 0, errNoHour
+		}
+	}
+	hour, minute, second, ok := readClock(clock)
+	if !ok {
+		return 0, ErrNotTime
+	}
+	local := time.Date(year, time.Month(month), day, hour, minute, second, 0, time.UTC)
+	return ParseTime(local.Format("2006-01-02 15:04:05"), zone)
+}
+
+// readClock reads 9:05, 09:05:30, 09:05:30.000, 9:05 PM, 24:00.
+func readClock(s string) (hour, minute, second int, ok bool) {
+	s = strings.ToUpper(strings.TrimSpace(s))
+	half := ""
+	for _, h := range []string{"AM", "PM", "A.M.", "P.M."} {
+		if t, found := strings.CutSuffix(s, h); found {
+			s, half = strings.TrimSpace(strings.Trim(t, "\u00a0\u202f ")), h[:1]
+			break
+		}
+	}
+	s, _, _ = strings.Cut(s, ".")
+	parts := strings.Split(s, ":")
+	if len(parts) < 2 || len(parts) > 3 {
+		return 0, 0, 0, false
+	}
+	var n [3]int
+	for i, p := range parts {
+		v, err := strconv.Atoi(p)
+		if err != nil || len(p) > 2 || v < 0 {
+			return 0, 0, 0, false
+		}
+		n[i] = v
+	}
+	switch {
+	case half != "" && (n[0] < 1 || n[0] > 12):
+		return 0, 0, 0, false
+	case half == "P" && n[0] < 12:
+		n[0] += 12
+	case half == "A" && n[0] == 12:
+		n[0] = 0
+	}
+	if n[0] > 24 || n[1] > 59 || n[2] > 59 || n[0] == 24 && n[1]+n[2] > 0 {
+		return 0, 0, 0, false
+	}
+	return n[0], n[1], n[2], true
+}
+
+// timeKind is the kind of problem that a time's error is.
+func timeKind(err error) string {
+	switch err {
+	case errOrder:
+		return "other date order"
+	case errNoHour:
+		return "no time of day"
+	case errSerial:
+		return "day number"
+	}
+	return "not a time"
+}

@@ -1,0 +1,299 @@
+package layout
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/tabular"
+)
+
+// Pack is a unit worth a whole number of base units.
+type Pack struct {
+	Unit    string            `json:"unit"`
+	Size    quantity.Quantity `json:"size"`
+	Barcode string            `json:"barcode,omitempty"`
+}
+
+// Item is one item of an item file. Given holds the fields that the file fills, Cleared those that it empties.
+type Item struct {
+	SKU, FurtherSKU, Description, Unit, Category, Class, RecordID, Parent string
+	Barcodes                                                              []string
+	Packs                                                                 []Pack
+	Cost                                                                  quantity.Cost
+	Nature                                                                string // stocked, service or parent
+	Tracking                                                              string // lot, serial or empty
+	Active                                                                bool
+	Kept                                                                  map[string]string // attributes
+	Row                                                                   int
+	Given, Cleared                                                        map[Field]bool
+}
+
+// ItemFile is what an item file holds.
+type ItemFile struct {
+	Items        []Item
+	Rows         int
+	CostsRounded int
+	Values       []Value
+	Left         int
+}
+
+var (
+	natures   = map[string]string{"stocked": "stocked", "stock": "stocked", "yes": "stocked", "y": "stocked", "true": "stocked", "1": "stocked", "goods": "stocked", "product": "stocked", "inventory": "stocked", "item": "stocked", "variant": "stocked", "simple": "stocked", "service": "service", "services": "service", "no": "service", "n": "service", "false": "service", "0": "service", "nonstock": "service", "nonstocked": "service", "notstocked": "service", "labour": "service", "labor": "service", "parent": "parent", "group": "parent", "grouping": "parent", "header": "parent", "variantparent": "parent", "template": "parent"}
+	truths    = map[string]bool{"yes": true, "y": true, "true": true, "1": true, "active": true, "x": true, "no": false, "n": false, "false": false, "0": false, "inactive": false, "discontinued": false, "archived": false}
+	trackings = map[string]string{"lot": "lot", "lots": "lot", "batch": "lot", "batches": "lot", "expiry": "lot", "serial": "serial", "serials": "serial", "serialnumber": "serial", "none": "", "no": "", "n": "", "untracked": "", "0": "", "false": ""}
+)
+
+// Items reads items. A SKU that comes twice is a problem that names both rows, unless its rows only add packs and
+// barcodes.
+func (r Reading) Items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, error) {
+	return reading(f, m, p, func(p *Problems) (*ItemFile, error) { return r.items(f, m, p) })
+}
+
+func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, error) {
+	s := &ItemFile{}
+	skus := map[string]int{}     // to the place among the items
+	first := map[string]int{}    // to the row, be it good or not
+	barcodes := map[string]int{} // to the same
+	judge := r.settler(m)
+	attributes := m.attributes(ItemAttribute)
+	var err error
+	s.Rows, err = r.table(f, m, p, func(n int) { s.Items = slices.Grow(s.Items, n) }, func(c *cells) {
+		it := Item{Row: c.row, Active: true, Nature: "stocked", Given: map[Field]bool{}}
+		text := func(f Field) string {
+			src := m.sources[f]
+			if src == nil {
+				return ""
+			}
+			t := string(c.get(src))
+			if t != "" {
+				it.Given[f] = true
+			} else if src.clear {
+				it.clear(f)
+			}
+			return t
+		}
+		it.SKU = text(SKU)
+		if it.SKU == "" && r.Known != nil && r.Known.Lead != nil { // known by something else
+			for _, by := range []Field{FurtherSKU, Barcode, ItemID, RecordID} {
+				if t := text(by); t != "" && it.SKU == "" {
+					if by == RecordID {
+						by = ItemID
+					}
+					if sku, many := r.Known.Lead(by, t); sku != "" && !many {
+						it.SKU = sku
+					}
+				}
+			}
+			it.Given[FurtherSKU], it.Given[Barcode] = false, false
+		}
+		it.FurtherSKU, it.Description, it.Class, it.RecordID, it.Parent = text(FurtherSKU), text(Description), text(Class), text(RecordID), text(Parent)
+		var ok bool
+		if it.Unit, ok = judge.text(c, Unit, text(Unit)); !ok {
+			c.bad = true
+		}
+		if it.Category, ok = judge.text(c, Category, text(Category)); !ok {
+			c.bad = true
+		}
+		if it.SKU == "" {
+			c.wrong(SKU, "empty", nil, "is empty. Every row names its item")
+		} else if v := r.suspect(judge, it.SKU); v != nil {
+			switch {
+			case v.drop:
+				c.bad = true
+				judge.left++
+			case v.kind != "":
+				c.wrong(SKU, v.kind, []byte(it.SKU), "%s", v.text)
+			case v.to != "":
+				it.SKU = v.to
+			}
+			if v.value != nil {
+				if v.value.Rows++; v.value.Row == 0 {
+					v.value.Row = c.row
+				}
+			}
+		}
+		var rounded bool
+		if it.Cost, rounded, ok = c.cost(m.sources[UnitCost]); ok {
+			it.Given[UnitCost] = true
+			if rounded {
+				s.CostsRounded++
+			}
+		} else {
+			text(UnitCost)
+		}
+		if v := text(Nature); v != "" {
+			if it.Nature, ok = natures[squeeze(v)]; !ok {
+				c.wrong(Nature, "unknown word", []byte(v), "%q is none of stocked, service and parent", short([]byte(v)))
+			}
+		}
+		if v := text(Active); v != "" {
+			if it.Active, ok = truths[squeeze(v)]; !ok {
+				c.wrong(Active, "unknown word", []byte(v), "%q is neither yes nor no", short([]byte(v)))
+			}
+		}
+		if v := text(Tracking); v != "" {
+			if it.Tracking, ok = trackings[squeeze(v)]; !ok {
+				c.wrong(Tracking, "unknown word", []byte(v), "%q is none of lot, serial and none", short([]byte(v)))
+			}
+		}
+		for t := range strings.FieldsFuncSeq(text(Barcode), func(r rune) bool { return r == ',' || r == ';' || r == '|' || r == ' ' || r == '\n' }) {
+			it.Barcodes = append(it.Barcodes, t)
+		}
+		it.pack(c, m)
+		for _, a := range attributes {
+			if v := c.get(a.source); len(v) > 0 {
+				if it.Kept == nil {
+					it.Kept = map[string]string{}
+				}
+				it.Kept[a.name] = string(v)
+			}
+		}
+		if row, twice := first[it.SKU]; !twice {
+			first[it.SKU] = c.row
+		} else if _, good := skus[it.SKU]; !good && it.SKU != "" {
+			c.wrong(SKU, "duplicate key", []byte(it.SKU), "%q comes twice, first in row %d", short([]byte(it.SKU)), row)
+		}
+		if c.bad {
+			return
+		}
+		for _, b := range it.Barcodes {
+			if other, taken := barcodes[b]; taken && s.Items[other].SKU != it.SKU {
+				c.wrong(Barcode, "barcode twice", []byte(b), "%q is the barcode of %s too, in row %d. A barcode belongs to one item", short([]byte(b)), s.Items[other].SKU, s.Items[other].Row)
+			} else if r.Known != nil && r.Known.Lead != nil && !taken {
+				if sku, _ := r.Known.Lead(Barcode, b); sku != "" && sku != it.SKU && !strings.EqualFold(sku, it.SKU) {
+					c.wrong(Barcode, "barcode of another item", []byte(b), "%q is recorded as the barcode of %s. A barcode belongs to one item", short([]byte(b)), sku)
+				}
+			}
+		}
+		if c.bad {
+			return
+		}
+		at, twice := skus[it.SKU]
+		if twice {
+			if !s.Items[at].add(&it) {
+				c.wrong(SKU, "duplicate key", []byte(it.SKU), "%q comes twice, first in row %d. Take one out; rows that only add packs or barcodes may stay", short([]byte(it.SKU)), s.Items[at].Row)
+				return
+			}
+		} else {
+			at = len(s.Items)
+			skus[it.SKU] = at
+			s.Items = append(s.Items, it)
+		}
+		for _, b := range it.Barcodes {
+			barcodes[b] = at
+		}
+	})
+	s.Values, s.Left = judge.list(), judge.left
+	return s, err
+}
+
+// suspect judges the SKU of an item: what looks damaged is not taken for a new item.
+func (r Reading) suspect(judge *settler, sku string) *verdict {
+	if judge.idle(SKU) {
+		return nil
+	}
+	return judge.judge(SKU, sku)
+}
+
+func (it *Item) clear(f Field) {
+	if it.Cleared == nil {
+		it.Cleared = map[Field]bool{}
+	}
+	it.Cleared[f] = true
+}
+
+// pack reads a pack of the row.
+func (it *Item) pack(c *cells, m *Mapping) {
+	unit := string(c.get(m.sources[PackUnit]))
+	size, given := c.quantity(m.sources[PackSize])
+	switch {
+	case c.bad || unit == "" && !given:
+	case !given:
+		c.wrong(PackSize, "empty", nil, "is empty, but the row names the pack %q. Say how many base units it holds", short([]byte(unit)))
+	case size <= 0 || size%quantity.Scale != 0:
+		c.wrong(PackSize, "no whole number", c.get(m.sources[PackSize]), "%s is no pack size. A pack holds a whole number of base units", size)
+	default:
+		if unit == "" {
+			unit = fmt.Sprintf("pack of %s", size)
+		}
+		x := Pack{Unit: unit, Size: size}
+		it.Packs = append(it.Packs, x)
+		it.Given[PackSize] = true
+	}
+}
+
+// add takes in a further row of the same item, where it says nothing else than packs and barcodes.
+func (it *Item) add(more *Item) bool {
+	same := func(f Field, a, b string) bool { return !more.Given[f] || a == b }
+	if len(more.Barcodes)+len(more.Packs) == 0 || !same(Description, it.Description, more.Description) || !same(Unit, it.Unit, more.Unit) || !same(Category, it.Category, more.Category) || !same(Class, it.Class, more.Class) ||
+		!same(Parent, it.Parent, more.Parent) || !same(FurtherSKU, it.FurtherSKU, more.FurtherSKU) || !same(Nature, it.Nature, more.Nature) || !same(Tracking, it.Tracking, more.Tracking) || more.Given[UnitCost] && it.Cost != more.Cost || more.Given[Active] && it.Active != more.Active {
+		return false
+	}
+	before := len(it.Barcodes) + len(it.Packs)
+	for _, b := range more.Barcodes {
+		if !slices.Contains(it.Barcodes, b) {
+			it.Barcodes = append(it.Barcodes, b)
+		}
+	}
+	for _, x := range more.Packs {
+		if !slices.ContainsFunc(it.Packs, func(y Pack) bool { return y.Unit == x.Unit }) {
+			it.Packs = append(it.Packs, x)
+		}
+	}
+	it.Given[Barcode], it.Given[PackSize] = it.Given[Barcode] || more.Given[Barcode], it.Given[PackSize] || more.Given[PackSize]
+	return len(it.Barcodes)+len(it.Packs) > before
+}
+
+// Place is one row of a places file: a warehouse, or a bin in it.
+type Place struct {
+	Warehouse, Name, Zone, Bin string
+	Row                        int
+	ClearZone                  bool
+}
+
+// PlaceFile is what a places file holds.
+type PlaceFile struct {
+	Places []Place
+	Rows   int
+	Values []Value
+	Left   int
+}
+
+// Places reads warehouses and bins. A bin that comes twice with different zones is a problem.
+func (r Reading) Places(f *tabular.File, m *Mapping, p *Problems) (*PlaceFile, error) {
+	s := &PlaceFile{}
+	seen := map[[2]string]int{}
+	judge := r.settler(m)
+	var err error
+	s.Rows, err = r.table(f, m, p, func(n int) { s.Places = slices.Grow(s.Places, n) }, func(c *cells) {
+		text := func(f Field) string { return string(c.get(m.sources[f])) }
+		x := Place{Row: c.row, Name: text(HouseName), Bin: text(Bin)}
+		var ok bool
+		if x.Warehouse, ok = judge.text(c, Warehouse, text(Warehouse)); !ok {
+			c.bad = true
+		} else if x.Warehouse == "" {
+			c.wrong(Warehouse, "empty", nil, "is empty. Every place is in a warehouse")
+		}
+		if x.Zone, ok = judge.text(c, Zone, text(Zone)); !ok {
+			c.bad = true
+		}
+		x.ClearZone = x.Zone == "" && m.sources[Zone] != nil && m.sources[Zone].clear
+		if x.Bin, ok = judge.text(c, Bin, x.Bin); !ok || c.bad {
+			c.bad = true
+			return
+		}
+		k := [2]string{x.Warehouse, x.Bin}
+		if at, twice := seen[k]; twice && x.Bin != "" {
+			if s.Places[at].Zone != x.Zone {
+				c.wrong(Bin, "duplicate key", []byte(x.Bin), "%q of %s comes twice with different zones, first in row %d", short([]byte(x.Bin)), x.Warehouse, s.Places[at].Row)
+			}
+			return
+		}
+		seen[k] = len(s.Places)
+		s.Places = append(s.Places, x)
+	})
+	s.Values, s.Left = judge.list(), judge.left
+	return s, err
+}

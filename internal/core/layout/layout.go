@@ -1,0 +1,288 @@
+package layout
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/formula"
+	"wobin/internal/core/known"
+	"wobin/internal/core/tabular"
+)
+
+// SchemaName is what a layout written as JSON names as its schema.
+const SchemaName = "layout.schema.json"
+
+// Layout describes a file: which column is which field, and in what form. It may be sparse: what it leaves out is
+// found out from the file. So the same type says what a person settled about one file, and, filled in, how all
+// files of that shape are read.
+type Layout struct {
+	Schema    string   `json:"$schema,omitempty"`
+	Name      string   `json:"name,omitempty" maxLength:"120"`
+	Kind      Kind     `json:"kind,omitempty" enum:"stock,items,movements,counts,places," doc:"what the file is about"`
+	Delimiter string   `json:"delimiter,omitempty" maxLength:"4" doc:"the sign between cells of delimited text"`
+	Encoding  string   `json:"encoding,omitempty" doc:"how letters stand in bytes, such as UTF-8 or Windows-1252"`
+	Sheet     string   `json:"sheet,omitempty" doc:"the name of a workbook's sheet; left out: the one whose header fits"`
+	Header    int      `json:"header,omitempty" doc:"the row of the header; -1: there is none; left out: it is looked for"`
+	Headers   []string `json:"headers,omitempty" doc:"the whole header row, by which a file of the same shape is known"`
+	Columns   []Choice `json:"columns,omitempty"`
+	Filter    string   `json:"filter,omitempty" maxLength:"4000" doc:"a formula that is true for the rows to be taken"`
+	Identify  Field    `json:"identify,omitempty" doc:"the field that identifies the item; left out: SKU where there is one"`
+	Matches   []Match  `json:"matches,omitempty" doc:"what values that the records do not know stand for"`
+	Repairs   []Repair `json:"repairs,omitempty" doc:"damage that is repaired wherever only one original is possible"`
+	Aside     string   `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
+	Rows      string   `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
+	Extent    string   `json:"extent,omitempty" enum:"whole,only," doc:"stock: the whole stock of its warehouses, or only the lines in it"`
+	Quantity  string   `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
+	Doubles   string   `json:"doubles,omitempty" enum:"refuse,sum," doc:"stock: several rows for one key"`
+	NewItems  string   `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
+}
+
+// Choice is what is settled about one column, or about a field that is worked out.
+type Choice struct {
+	Column  string `json:"column,omitempty" doc:"the column's letter; it counts where no header is given"`
+	Header  string `json:"header,omitempty" doc:"the column's header"`
+	Field   Field  `json:"field,omitempty" doc:"a field of the kind, line.NAME or item.NAME for an attribute, or - to pass the column over"`
+	Formula string `json:"formula,omitempty" maxLength:"4000" doc:"in place of a column: a formula over others, named by their headers in single quotes"`
+	Fixed   string `json:"fixed,omitempty" maxLength:"1000" doc:"in place of a column: the same value in every row"`
+	Default string `json:"default,omitempty" maxLength:"1000" doc:"the value of empty cells"`
+	Fill    string `json:"fill,omitempty" enum:"down,as is," doc:"down: an empty cell has the value of the row above"`
+	Empty   string `json:"empty,omitempty" enum:"leave,clear," doc:"what an empty cell does to a value that is there"`
+	Numbers
+	Dates
+}
+
+// Match says what a value stands for.
+type Match struct {
+	Field Field  `json:"field"`
+	From  string `json:"from" doc:"the value in the file"`
+	Do    string `json:"do" enum:"match,new,skip" doc:"match: it is the value in to; new: it is right as it is; skip: its rows are left out"`
+	To    string `json:"to,omitempty"`
+}
+
+// Repair lets a kind of damage be repaired in a field.
+type Repair struct {
+	Field  Field        `json:"field"`
+	Damage known.Damage `json:"damage"`
+}
+
+// Decode reads a layout from JSON, refusing what no layout has. It errs with a sentence.
+func Decode(b []byte) (*Layout, error) {
+	l := &Layout{}
+	d := json.NewDecoder(bytes.NewReader(b))
+	d.DisallowUnknownFields()
+	if err := d.Decode(l); err != nil {
+		return nil, fmt.Errorf("it is no layout: %w", err)
+	}
+	return l, l.Valid()
+}
+
+// Valid tells what is wrong with a layout, whatever file it is for: unknown words, fields of other kinds, formulas
+// that cannot be read.
+func (l *Layout) Valid() error {
+	oneOf := func(name, value string, words ...string) error {
+		if value != "" && !slices.Contains(words, value) {
+			return fmt.Errorf("%s: %q is none of %s", name, value, strings.Join(words, ", "))
+		}
+		return nil
+	}
+	if l.Kind != "" && !slices.Contains(Kinds, l.Kind) {
+		return fmt.Errorf("kind: %q is none of places, items, stock, movements and counts", l.Kind)
+	}
+	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent", l.Extent, "whole", "only"),
+		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum"), oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
+		if err != nil {
+			return err
+		}
+	}
+	if l.Filter != "" {
+		if _, err := formula.Parse(l.Filter); err != nil {
+			return fmt.Errorf("filter: %w", err)
+		}
+	}
+	for i := range l.Columns {
+		c := &l.Columns[i]
+		name := c.name()
+		for _, err := range []error{oneOf(name+": decimal", c.Decimal, ".", ","), oneOf(name+": order", c.Order, "ymd", "dmy", "mdy"), oneOf(name+": fill", c.Fill, "down", "as is"), oneOf(name+": empty", c.Empty, "leave", "clear")} {
+			if err != nil {
+				return err
+			}
+		}
+		if c.Time != "" {
+			if _, _, _, ok := readClock(c.Time); !ok {
+				return fmt.Errorf("%s: time: %q is no time of day such as 06:00 or 24:00", name, c.Time)
+			}
+		}
+		if _, attribute := c.Field.Attribute(); l.Kind != "" && c.Field != "" && c.Field != PassedOver && !attribute && spec(l.Kind, c.Field) == nil {
+			return fmt.Errorf("%s: a %s file has no field %q", name, l.Kind, c.Field)
+		}
+		if c.Formula != "" {
+			if _, err := formula.Parse(c.Formula); err != nil {
+				return fmt.Errorf("%s: formula: %w", name, err)
+			}
+		}
+		if (c.Formula != "" || c.Fixed != "") && (c.Field == "" || c.Field == PassedOver) {
+			return fmt.Errorf("%s: a worked-out column needs a field", name)
+		}
+	}
+	for _, m := range l.Matches {
+		if err := oneOf("matches: do", m.Do, "match", "new", "skip"); err != nil || m.Do == "" {
+			return fmt.Errorf("matches: %q is none of match, new and skip", m.Do)
+		}
+	}
+	return nil
+}
+
+func (c *Choice) name() string {
+	switch {
+	case c.Header != "":
+		return fmt.Sprintf("column %q", c.Header)
+	case c.Column != "":
+		return "column " + c.Column
+	}
+	return fmt.Sprintf("field %q", c.Field)
+}
+
+// worked tells whether the choice is a field that is worked out.
+func (c *Choice) worked() bool { return c.Formula != "" || c.Fixed != "" }
+
+// fits tells how well a header row is of a layout's shape, from 0 (not at all) to 1 (the same headers, whatever their
+// order). Every column that the layout uses must be there.
+func (l *Layout) fits(headers []string) float64 {
+	if l.Header < 0 || len(l.Headers) == 0 {
+		return 0
+	}
+	have := map[string]bool{}
+	for _, h := range headers {
+		if w := squeeze(h); w != "" {
+			have[w] = true
+		}
+	}
+	for i := range l.Columns {
+		if c := &l.Columns[i]; c.Header != "" && c.Field != PassedOver && !have[squeeze(c.Header)] {
+			return 0
+		}
+	}
+	both, all := 0, len(have)
+	seen := map[string]bool{}
+	for _, h := range l.Headers {
+		w := squeeze(h)
+		if w == "" || seen[w] {
+			continue
+		}
+		if seen[w] = true; have[w] {
+			both++
+		} else {
+			all++
+		}
+	}
+	if all == 0 {
+		return 0
+	}
+	return float64(both) / float64(all)
+}
+
+// Whole gives the layout that a mapping comes to: everything that was settled or found out about the file.
+func (m *Mapping) Whole(given *Layout) *Layout {
+	l := &Layout{Kind: m.Kind, Header: given.Header, Filter: given.Filter, Identify: given.Identify, Aside: given.Aside, Rows: given.Rows, Extent: given.Extent, Quantity: given.Quantity,
+		Doubles: given.Doubles, NewItems: given.NewItems, Matches: slices.Clone(given.Matches), Repairs: slices.Clone(given.Repairs), Delimiter: given.Delimiter, Encoding: given.Encoding}
+	if m.NoHeader {
+		l.Header = -1
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if !m.NoHeader {
+			l.Headers = append(l.Headers, c.Header)
+		}
+		x := c.choice
+		x.Column, x.Header, x.Field = tabular.ColumnName(i), code.Trim(c.Header), c.Field
+		if m.NoHeader {
+			x.Header = ""
+		}
+		if x.Field == "" {
+			if c.settled {
+				x.Field = PassedOver
+				l.Columns = append(l.Columns, Choice{Column: x.Column, Header: x.Header, Field: PassedOver})
+			}
+			continue
+		}
+		if src := m.sources[c.Field]; src != nil {
+			x.Numbers, x.Dates = src.numbers, src.dates
+			if src.spec.Form != Number {
+				x.Numbers = Numbers{}
+			}
+			if src.spec.Form != Time {
+				x.Dates = Dates{}
+			}
+		}
+		l.Columns = append(l.Columns, x)
+	}
+	for _, w := range m.Worked {
+		l.Columns = append(l.Columns, w.choice)
+	}
+	return l
+}
+
+// Settle lays a further answer over what was settled before. An answer about a column goes with earlier ones about the
+// same column; a worked-out field whose formula and fixed text are both empty is taken back; a filter of a single space
+// is none.
+func (l *Layout) Settle(more *Layout) {
+	set := func(into *string, v string) {
+		if v != "" {
+			*into = code.Trim(v)
+		}
+	}
+	if more.Kind != "" && more.Kind != l.Kind {
+		l.Kind, l.Columns, l.Identify = more.Kind, nil, "" // fields of another kind
+	}
+	if more.Header != 0 && more.Header != l.Header {
+		l.Header, l.Columns = more.Header, nil
+	}
+	set(&l.Filter, more.Filter)
+	set((*string)(&l.Identify), string(more.Identify))
+	set(&l.Aside, more.Aside)
+	set(&l.Rows, more.Rows)
+	set(&l.Extent, more.Extent)
+	set(&l.Quantity, more.Quantity)
+	set(&l.Doubles, more.Doubles)
+	set(&l.NewItems, more.NewItems)
+	l.Columns = slices.Clone(l.Columns)
+	for i := range more.Columns {
+		c := more.Columns[i]
+		if c.Column == "" && c.Header == "" {
+			l.Columns = slices.DeleteFunc(l.Columns, func(x Choice) bool { return x.worked() && x.Field == c.Field })
+			if c.worked() {
+				l.Columns = append(l.Columns, c)
+			}
+			continue
+		}
+		at := slices.IndexFunc(l.Columns, func(x Choice) bool { return !x.worked() && x.Column == c.Column && x.Header == c.Header })
+		if at < 0 {
+			l.Columns = append(l.Columns, c)
+			continue
+		}
+		if l.Columns[at].merge(&c); c.Field != "" {
+			l.Columns[at].Field = c.Field
+			// The latest answer about a field counts, so it stands last.
+			x := l.Columns[at]
+			l.Columns = append(slices.Delete(l.Columns, at, at+1), x)
+		}
+	}
+	for _, m := range more.Matches {
+		l.Matches = slices.DeleteFunc(slices.Clone(l.Matches), func(x Match) bool { return x.Field == m.Field && x.From == m.From })
+		if m.Do != "" {
+			l.Matches = append(l.Matches, m)
+		}
+	}
+	for _, r := range more.Repairs {
+		if !slices.Contains(l.Repairs, r) {
+			l.Repairs = append(l.Repairs, r)
+		}
+	}
+}
+
+// Over gives a layout laid over another: what it settles goes before what the other one says.
+func (l *Layout) Over(base *Layout) *Layout { return over(base, l) }

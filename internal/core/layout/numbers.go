@@ -1,0 +1,264 @@
+package layout
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"wobin/internal/core/quantity"
+)
+
+// Numbers is the form of a column's numbers. It is settled once for the whole column, never cell by cell.
+type Numbers struct {
+	Decimal string   `json:"decimal,omitempty" maxLength:"1" doc:"the sign before decimal places: a point or a comma"`
+	Signs   []string `json:"signs,omitempty" doc:"units and currencies that may stand beside the number and are left away"`
+	Minus   bool     `json:"minus,omitempty" doc:"a minus may stand at the end, and brackets mean below zero"`
+}
+
+// written is a number taken apart: what stands around it and its digits with their separators.
+type written struct {
+	core     string
+	negative bool
+	sign     string // a unit or currency
+	end      bool   // the minus stands at the end, or brackets for it
+}
+
+// minuses are the signs that people and programs write for a minus.
+const minuses = "-\u2212\u2013"
+
+// takeApart finds the number in a cell. ok is false where there is none, or more than one.
+func takeApart(s string) (w written, ok bool) {
+	trim := func(t string) string {
+		return strings.TrimFunc(t, func(r rune) bool { return unicode.IsSpace(r) || r == '\u200b' || r == '\ufeff' || r == '\u00a0' })
+	}
+	s = trim(s)
+	if len(s) > 64 || !strings.ContainsAny(s, "0123456789") {
+		return w, false
+	}
+	if strings.HasPrefix(s, "(") && strings.HasSuffix(s, ")") {
+		w.negative, w.end, s = true, true, trim(s[1:len(s)-1])
+	}
+	first := strings.IndexAny(s, "0123456789")
+	last := strings.LastIndexAny(s, "0123456789")
+	if first > 0 && (s[first-1] == '.' || s[first-1] == ',') && (first == 1 || !isWordByte(s[first-2])) {
+		first--
+	}
+	head, core, tail := trim(s[:first]), s[first:last+1], trim(s[last+1:])
+	if strings.HasPrefix(tail, ".") || strings.HasPrefix(tail, ",") { // "5." and "5,"
+		core, tail = core+tail[:1], trim(tail[1:])
+	}
+	cutMinus := func(t string) (string, bool) {
+		r, n := utf8.DecodeRuneInString(t)
+		if t != "" && strings.ContainsRune(minuses, r) {
+			return trim(t[n:]), true
+		}
+		r, n = utf8.DecodeLastRuneInString(t)
+		if t != "" && strings.ContainsRune(minuses, r) {
+			return trim(t[:len(t)-n]), true
+		}
+		return t, false
+	}
+	minus := false
+	if head, minus = cutMinus(head); minus {
+		if w.negative {
+			return w, false
+		}
+		w.negative = true
+	}
+	if tail, minus = cutMinus(tail); minus {
+		if w.negative {
+			return w, false
+		}
+		w.negative, w.end = true, true
+	}
+	head = strings.TrimPrefix(head, "+")
+	head = strings.TrimPrefix(head, "'") // the mark that makes text of a number
+	if head != "" && tail != "" {
+		return w, false
+	}
+	w.sign = head + tail
+	for _, r := range w.sign {
+		if !unicode.IsLetter(r) && !unicode.Is(unicode.Sc, r) && r != '.' && r != '²' && r != '³' && r != '%' && r != '/' && r != ' ' {
+			return w, false
+		}
+	}
+	if w.sign == "%" || len(w.sign) > 16 {
+		return w, false
+	}
+	for _, r := range core {
+		if (r < '0' || r > '9') && !isSeparator(r) {
+			return w, false
+		}
+	}
+	w.core = core
+	return w, true
+}
+
+func isWordByte(c byte) bool { return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' }
+
+func isSeparator(r rune) bool {
+	return r == '.' || r == ',' || r == '\'' || r == '’' || r == ' ' || r == '\u00a0' || r == '\u202f' || r == '\u2009'
+}
+
+// plain gives the number as digits with a point. The other separators must part groups of three (in the last place;
+// two or three before it, as some countries write).
+func (w written) plain(decimal string) (string, bool) {
+	whole, places := w.core, ""
+	if i := strings.LastIndex(w.core, decimal); i >= 0 {
+		whole, places = w.core[:i], w.core[i+len(decimal):]
+		if strings.Contains(whole, decimal) {
+			return "", false
+		}
+	}
+	if strings.ContainsFunc(places, isSeparator) {
+		return "", false
+	}
+	groups := strings.FieldsFunc(whole, isSeparator)
+	if len(groups) > 1 {
+		sep := ""
+		for _, r := range whole {
+			if isSeparator(r) {
+				if sep != "" && sep != string(r) {
+					return "", false
+				}
+				sep = string(r)
+			}
+		}
+		for i, g := range groups {
+			if i == 0 && (len(g) > 3 || len(g) == 0) || i == len(groups)-1 && len(g) != 3 || i > 0 && i < len(groups)-1 && len(g) != 3 && len(g) != 2 {
+				return "", false
+			}
+		}
+		if strings.Count(whole, sep) != len(groups)-1 {
+			return "", false
+		}
+	} else if strings.ContainsFunc(whole, isSeparator) {
+		return "", false
+	}
+	out := strings.Join(groups, "")
+	if out == "" && places == "" {
+		return "", false
+	}
+	if w.negative {
+		out = "-" + out
+	}
+	if places != "" {
+		out += "." + places
+	}
+	return out, true
+}
+
+// evidence is what a column's values tell of its decimal sign.
+type evidence struct {
+	point, comma, even int
+	plain              int    // numbers without a separator
+	example            string // of the even ones
+	says               [2]string
+}
+
+// add takes one number in. It is called for every number with a separator, so it makes nothing that it need not.
+func (e *evidence) add(core []byte) {
+	p, c := bytes.Count(core, []byte{'.'}), bytes.Count(core, []byte{','})
+	switch {
+	case p == 0 && c == 0:
+		e.plain++
+	case p > 0 && c > 0:
+		e.vote(bytes.LastIndexByte(core, '.') > bytes.LastIndexByte(core, ','), core)
+	case p > 1:
+		e.vote(false, core)
+	case c > 1:
+		e.vote(true, core)
+	default:
+		at := bytes.IndexAny(core, ".,")
+		head, tail := core[:at], core[at+1:]
+		if len(tail) == 3 && len(head) >= 1 && len(head) <= 3 && head[0] != '0' {
+			if e.even++; e.example == "" {
+				e.example = string(core)
+			}
+			return
+		}
+		e.vote(p == 1, core)
+	}
+}
+
+func (e *evidence) vote(point bool, core []byte) {
+	n, says := &e.comma, &e.says[1]
+	if point {
+		n, says = &e.point, &e.says[0]
+	}
+	if *n++; *says == "" {
+		*says = string(core)
+	}
+}
+
+// decide gives the decimal sign that all values of a column come to, and why. sure is false where the evidence is
+// even, or there is none and it matters.
+func (e *evidence) decide() (decimal, why string, sure bool) {
+	switch {
+	case e.point > e.comma:
+		return ".", fmt.Sprintf("the decimal sign is a point, as in %s", e.says[0]), true
+	case e.comma > e.point:
+		return ",", fmt.Sprintf("the decimal sign is a comma, as in %s", e.says[1]), true
+	case e.point > 0:
+		return ".", fmt.Sprintf("as many numbers say point (%s) as say comma (%s)", e.says[0], e.says[1]), false
+	case e.even > 0:
+		return ".", fmt.Sprintf("%s may be thousands or decimal places", e.example), false
+	}
+	return ".", "", true
+}
+
+// number reads a number of a column into millionths. problem is its kind where it cannot be read, fixable what would
+// have to be let pass to read it.
+func (n *Numbers) parse(s string) (plain string, problem, text string) {
+	w, ok := takeApart(s)
+	if !ok {
+		return "", "not a number", "is not a number"
+	}
+	decimal := n.Decimal
+	if decimal == "" {
+		decimal = "."
+	}
+	if plain, ok = w.plain(decimal); !ok {
+		other := map[string]string{".": ",", ",": "."}[decimal]
+		if _, ok := w.plain(other); ok {
+			return "", "other number form", fmt.Sprintf("is not a number where the decimal sign is a %s, as the column's other numbers say", signName(decimal))
+		}
+		return "", "not a number", "is not a number"
+	}
+	if w.sign != "" && !n.lets(w.sign) {
+		return plain, "unit or currency sign", fmt.Sprintf("is not a number: %q stands beside it", w.sign)
+	}
+	if w.end && !n.Minus {
+		return plain, "minus at the end or brackets", "is not a number: its minus stands at the end, or brackets stand for it"
+	}
+	return plain, "", ""
+}
+
+func (n *Numbers) lets(sign string) bool {
+	for _, s := range n.Signs {
+		if strings.EqualFold(s, sign) {
+			return true
+		}
+	}
+	return false
+}
+
+func signName(decimal string) string {
+	if decimal == "," {
+		return "comma"
+	}
+	return "point"
+}
+
+// numberKind is the kind of problem that a number's error is.
+func numberKind(err error) string {
+	switch err {
+	case quantity.ErrPlaces:
+		return "too many places"
+	case quantity.ErrTooLarge:
+		return "too large"
+	}
+	return "not a number"
+}

@@ -1,0 +1,399 @@
+package layout
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"wobin/internal/core/known"
+	"wobin/internal/core/stock"
+)
+
+// Value is a text of a code column that the records do not know, or that was settled: what it may be and what
+// becomes of it.
+type Value struct {
+	Field     Field
+	Text      string
+	Rows      int
+	Row       int // the first of them
+	Originals []known.Original
+	Near      []string
+	Do        string // "match", "new", "skip", "repair"; empty where it is to be settled
+	To        string
+	Refused   bool // its rows are refused until it is settled
+}
+
+// verdict is what becomes of one text.
+type verdict struct {
+	to    string
+	drop  bool
+	kind  string // of the problem; empty where there is none
+	text  string
+	value *Value
+}
+
+// settler judges the texts of code columns by what the records know and what was settled.
+type settler struct {
+	m       *Mapping
+	given   *Layout
+	known   *Known
+	cache   map[Field]map[string]*verdict
+	matches map[Field]map[string]*Match
+	repairs map[Repair]bool
+	values  []*Value
+	left    int // rows left out because a value of theirs is skipped
+	leads   func(by Field, text string) (sku string, many bool)
+	mass    map[Field]bool   // fields full of texts that elsewhere would be suspect
+	makes   func(Field) bool // whether a text that is not known may be new
+}
+
+func (r *Reading) settler(m *Mapping) *settler {
+	s := &settler{m: m, given: m.Given(r.Layout), known: r.Known, cache: map[Field]map[string]*verdict{}, matches: map[Field]map[string]*Match{}, repairs: map[Repair]bool{}, mass: map[Field]bool{}}
+	if s.leads = r.Lead; s.leads == nil && r.Known != nil {
+		s.leads = r.Known.Lead
+	}
+	for i := range s.given.Matches {
+		x := &s.given.Matches[i]
+		if s.matches[x.Field] == nil {
+			s.matches[x.Field] = map[string]*Match{}
+		}
+		if s.matches[x.Field][x.From] == nil {
+			s.matches[x.Field][x.From] = x
+		}
+	}
+	for _, x := range s.given.Repairs {
+		s.repairs[x] = true
+	}
+	s.makes = func(f Field) bool {
+		switch {
+		case f == SKU:
+			return m.Kind == Items || m.Kind == Stock && s.given.NewItems != "refuse"
+		case m.Kind == Movements || m.Kind == Counts:
+			return false
+		}
+		return true
+	}
+	return s
+}
+
+// idle tells whether nothing can come of judging texts of a field.
+func (s *settler) idle(f Field) bool { return s.known == nil && len(s.matches[f]) == 0 }
+
+// judge tells what becomes of a text; nil where it stays as it is.
+func (s *settler) judge(f Field, text string) *verdict {
+	if text == "" {
+		return nil
+	}
+	by := s.cache[f]
+	if by == nil {
+		by = map[string]*verdict{}
+		s.cache[f] = by
+	}
+	v, seen := by[text]
+	if !seen {
+		v = s.decide(f, text)
+		by[text] = v
+		if v != nil && v.value != nil {
+			s.values = append(s.values, v.value)
+		}
+	}
+	return v
+}
+
+func (s *settler) decide(f Field, text string) *verdict {
+	if x := s.matches[f][text]; x != nil {
+		v := &verdict{value: &Value{Field: f, Text: text, Do: x.Do, To: x.To}}
+		switch x.Do {
+		case "match":
+			v.to = x.To
+		case "skip":
+			v.drop = true
+		}
+		return v
+	}
+	if by, name, ok := alternate(text); ok {
+		return s.lead(f, by, name, text)
+	}
+	set := s.known.Set(f)
+	if s.known == nil {
+		return nil
+	}
+	if _, ok := set.Find(text); ok {
+		return nil
+	}
+	value := &Value{Field: f, Text: text, Originals: set.Originals(text)}
+	if len(value.Originals) > 0 {
+		damage := value.Originals[0].Damage
+		if len(value.Originals) == 1 && s.repairs[Repair{f, damage}] {
+			value.Do, value.To = "repair", value.Originals[0].Text
+			return &verdict{to: value.To, value: value}
+		}
+		value.Refused = true
+		what := fmt.Sprintf("%q is not known, but %s is: %s", short([]byte(text)), value.Originals[0].Text, damage)
+		if len(value.Originals) > 1 {
+			what = fmt.Sprintf("%q is not known; it may be %s: %s", short([]byte(text)), list(originals(value.Originals), 4), damage)
+		}
+		return &verdict{kind: string(damage), text: what, value: value}
+	}
+	if d, ok := known.Suspect(text); ok && !s.mass[f] && (f == SKU || f == Bin || f == Barcode) {
+		value.Refused = true
+		return &verdict{kind: string(d), text: fmt.Sprintf("%q looks like a code that was %s, and nothing known could have been it. Put the code back, or say that it is right", short([]byte(text)), d), value: value}
+	}
+	value.Near = nil
+	if f == SKU && s.given.NewItems == "skip" && s.m.Kind == Stock {
+		value.Do = "skip"
+		return &verdict{drop: true, value: value}
+	}
+	if !s.makes(f) {
+		value.Near, value.Refused = set.Nearest(text, 3), true
+		return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known. %s", short([]byte(text)), s.remedy(f)), value: value}
+	}
+	if set.Len() == 0 {
+		return nil
+	}
+	if f != Bin && f != SKU && f != Barcode {
+		value.Near = set.Nearest(text, 3)
+		for _, n := range value.Near {
+			if known.Close(text, n) {
+				value.Refused = true
+				return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known; %s is written much like it. Say whether it is the same", short([]byte(text)), n), value: value}
+			}
+		}
+		value.Do = "new"
+		return &verdict{value: value}
+	}
+	return nil
+}
+
+func (s *settler) remedy(f Field) string {
+	if f == SKU {
+		if s.m.Kind == Stock {
+			return "Match it to a known item, let new items be made, or leave its rows out"
+		}
+		return "Match it to a known item, take the items in first, or leave its rows out"
+	}
+	return "Match it to a known one, or leave its rows out"
+}
+
+func plain(f Field) string {
+	if f == SKU {
+		return "SKU"
+	}
+	return string(f)
+}
+
+func originals(o []known.Original) (out []string) {
+	for _, x := range o {
+		out = append(out, x.Text)
+	}
+	return out
+}
+
+func list(texts []string, most int) string {
+	s := ""
+	for i, t := range texts[:min(len(texts), most)] {
+		switch {
+		case i == 0:
+		case i == len(texts)-1:
+			s += " or "
+		default:
+			s += ", "
+		}
+		s += t
+	}
+	if len(texts) > most {
+		s += " or others"
+	}
+	return s
+}
+
+// An item that a row names by something else than its SKU is kept under a mark until it is known which item it is.
+const mark = "\x01"
+
+func markAlternate(by Field, text []byte) []byte {
+	b := append([]byte(mark), by...)
+	return append(append(b, mark...), text...)
+}
+
+func alternate(text string) (by Field, name string, ok bool) {
+	if text == "" || text[:1] != mark {
+		return "", "", false
+	}
+	for i := 1; i < len(text); i++ {
+		if text[i:i+1] == mark {
+			return Field(text[1:i]), text[i+1:], true
+		}
+	}
+	return "", "", false
+}
+
+// lead finds the item that something else than the SKU identifies.
+func (s *settler) lead(f, by Field, name, text string) *verdict {
+	value := &Value{Field: by, Text: name}
+	if x := s.matches[by][name]; x != nil {
+		value.Do, value.To = x.Do, x.To
+		return &verdict{to: x.To, drop: x.Do == "skip", value: value}
+	}
+	find := s.leads
+	if find == nil {
+		return &verdict{to: name} // the text itself is all that is known of the item
+	}
+	sku, many := find(by, name)
+	switch {
+	case many:
+		value.Refused = true
+		return &verdict{kind: "several items", text: fmt.Sprintf("%q is the %s of several items. Name the item by its SKU", short([]byte(name)), title(Items, by)), value: value}
+	case sku != "":
+		return &verdict{to: sku}
+	}
+	value.Refused, value.Originals = true, s.known.Set(by).Originals(name)
+	if o := value.Originals; len(o) > 0 {
+		damage := o[0].Damage
+		if sku, many := find(by, o[0].Text); len(o) == 1 && s.repairs[Repair{by, damage}] && sku != "" && !many {
+			value.Do, value.To, value.Refused = "repair", o[0].Text, false
+			return &verdict{to: sku, value: value}
+		}
+		return &verdict{kind: string(damage), text: fmt.Sprintf("%q is no %s that is known; it may be %s: %s", short([]byte(name)), title(Items, by), list(originals(o), 4), damage), value: value}
+	}
+	return &verdict{kind: "unknown " + string(by), text: fmt.Sprintf("%q is not known, so it is not known which item it is. Match it to an item, take the items in first, or leave its rows out", short([]byte(name))), value: value}
+}
+
+// settleKeys judges the warehouses, bins and items of rows. It gives the rows to keep, in their order: false for one
+// that is left out or refused. The names of the rest are put right.
+func settleKeys[R any](s *settler, file string, codes *stock.Codes, rows []R, at func(*R) (*stock.Key, int), p *Problems) (keep []bool, to func(stock.Part, stock.ID) stock.ID) {
+	type judged struct {
+		to      stock.ID
+		verdict *verdict
+	}
+	parts := map[stock.Part]Field{stock.Warehouse: Warehouse, stock.Bin: Bin, stock.SKU: SKU}
+	var found [stock.Parts][]judged
+	any := false
+	for _, part := range []stock.Part{stock.Warehouse, stock.Bin, stock.SKU} {
+		f, n := parts[part], codes[part].Len()
+		marked := part == stock.SKU && (s.m.Identity != SKU || s.m.Has(Barcode) || s.m.Has(FurtherSKU) || s.m.Has(ItemID))
+		if s.idle(f) && !marked {
+			continue
+		}
+		suspects := 0
+		for id := 1; id < n; id++ {
+			if _, ok := known.Suspect(codes[part].Text(stock.ID(id))); ok {
+				suspects++
+			}
+		}
+		s.mass[f] = suspects*2 > n-1 && n > 4
+		for id := 1; id < n; id++ {
+			v := s.judge(f, codes[part].Text(stock.ID(id)))
+			if v == nil {
+				continue
+			}
+			if found[part] == nil {
+				found[part] = make([]judged, n)
+				any = true
+			}
+			j := judged{verdict: v, to: stock.ID(id)}
+			if v.to != "" {
+				j.to = codes[part].Intern([]byte(v.to))
+			}
+			found[part][id] = j
+		}
+	}
+	if !any {
+		return nil, nil
+	}
+	to = func(part stock.Part, id stock.ID) stock.ID {
+		if int(id) < len(found[part]) && found[part][id].verdict != nil {
+			return found[part][id].to
+		}
+		return id
+	}
+	keep = make([]bool, len(rows))
+	for i := range rows {
+		k, row := at(&rows[i])
+		drop, wrong := false, false
+		for part := range found {
+			if found[part] == nil || int(k[part]) >= len(found[part]) {
+				continue
+			}
+			j := &found[part][k[part]]
+			v := j.verdict
+			if v == nil {
+				continue
+			}
+			if v.value != nil {
+				if v.value.Rows++; v.value.Row == 0 {
+					v.value.Row = row
+				}
+			}
+			switch {
+			case v.drop:
+				drop = true
+			case v.kind != "":
+				field := parts[stock.Part(part)]
+				if v.value != nil {
+					field = v.value.Field
+				}
+				text := ""
+				if v.value != nil {
+					text = v.value.Text
+				}
+				p.Add(s.m.problem(file, row, field, v.kind, text, v.text))
+				wrong = true
+			default:
+				k[part] = j.to
+			}
+		}
+		if drop && !wrong {
+			s.left++
+		}
+		keep[i] = !drop && !wrong
+	}
+	return keep, to
+}
+
+// list gives the values that were judged, those to be settled first, then by rows.
+func (s *settler) list() []Value {
+	out := make([]Value, 0, len(s.values))
+	for _, v := range s.values {
+		if v.Rows > 0 {
+			out = append(out, *v)
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Value) int {
+		if a.Refused != b.Refused {
+			if a.Refused {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Or(cmp.Compare(a.Field, b.Field), b.Rows-a.Rows)
+	})
+	return out
+}
+
+// text judges a text that is no part of a key (a zone, a unit, a category) and gives what it becomes. ok is false
+// where its row is left out or refused.
+func (s *settler) text(c *cells, f Field, text string) (out string, ok bool) {
+	if text == "" || s.idle(f) {
+		return text, true
+	}
+	v := s.judge(f, text)
+	if v == nil {
+		return text, true
+	}
+	if v.value != nil {
+		if v.value.Rows++; v.value.Row == 0 {
+			v.value.Row = c.row
+		}
+	}
+	switch {
+	case v.drop:
+		s.left++
+		return "", false
+	case v.kind != "":
+		c.wrong(f, v.kind, []byte(text), "%s", v.text)
+		return "", false
+	case v.to != "":
+		return v.to, true
+	}
+	return text, true
+}

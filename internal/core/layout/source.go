@@ -1,0 +1,212 @@
+package layout
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/formula"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/tabular"
+)
+
+// Source is where a field's text comes from: a column, a formula over columns, or the same text in every row.
+type Source struct {
+	spec     Spec
+	column   int    // -1 where it is worked out
+	instead  []byte // of an empty cell: the default, or the fixed text
+	clear    bool   // an empty cell clears what is there
+	numbers  Numbers
+	dates    Dates
+	settled  bool // the number's or date's form was settled, not found out
+	formula  *formula.Formula
+	labels   []label
+	votes    evidence // of all values that were read
+	dayVotes dateEvidence
+	read     bool // values of it were read
+}
+
+// label is a column that a formula names.
+type label struct {
+	column  int
+	numbers *Numbers
+}
+
+// newSource makes the source of a field; an attribute is a text.
+func newSource(k Kind, f Field, column int, c Choice) *Source {
+	s := &Source{column: column, numbers: c.Numbers, dates: c.Dates, clear: c.Empty == "clear"}
+	if x := spec(k, f); x != nil {
+		s.spec = *x
+	} else {
+		name, _ := f.Attribute()
+		s.spec = Spec{Field: f, Title: name, Form: Text}
+	}
+	if c.Fixed != "" {
+		s.instead = []byte(code.Trim(c.Fixed))
+	} else if c.Default != "" {
+		s.instead = []byte(code.Trim(c.Default))
+	}
+	s.settled = s.spec.Form == Number && c.Decimal != "" || s.spec.Form == Time && c.Order != ""
+	return s
+}
+
+// compile reads a formula and finds the columns that it names. It gives what is wrong with it, nil where nothing is.
+func (s *Source) compile(text string, m *Mapping) *formula.Error {
+	f, labels, err := compile(text, m)
+	if err != nil {
+		return err
+	}
+	s.formula, s.labels = f, labels
+	return nil
+}
+
+func compile(text string, m *Mapping) (*formula.Formula, []label, *formula.Error) {
+	f, err := formula.Parse(text)
+	var wrong *formula.Error
+	if errors.As(err, &wrong) {
+		return nil, nil, wrong
+	}
+	labels := make([]label, len(f.Labels))
+	for i, name := range f.Labels {
+		at := m.find(&Choice{Header: name, Column: name})
+		if at < 0 && len(name) <= 2 {
+			at = m.find(&Choice{Column: name})
+		}
+		if at < 0 {
+			start := strings.Index(text, "'"+strings.ReplaceAll(name, "'", "''"))
+			return nil, nil, &formula.Error{At: len([]rune(text[:max(start, 0)])), Text: fmt.Sprintf("the file has no column %q", name)}
+		}
+		labels[i].column = at
+	}
+	return f, labels, nil
+}
+
+// link gives the columns that a formula names their number forms.
+func (s *Source) link(m *Mapping) { link(s.labels, m) }
+
+func link(labels []label, m *Mapping) {
+	for i := range labels {
+		l := &labels[i]
+		for _, src := range m.sources {
+			if src.column == l.column && src.spec.Form == Number {
+				l.numbers = &src.numbers
+			}
+		}
+		if l.numbers == nil {
+			l.numbers = &Numbers{} // decided from the sample
+		}
+	}
+}
+
+// rowFilter is a formula that is true for the rows to be taken.
+type rowFilter struct {
+	formula *formula.Formula
+	labels  []label
+	wrong   *formula.Error
+}
+
+func newFilter(text string, m *Mapping) *rowFilter {
+	f := &rowFilter{}
+	f.formula, f.labels, f.wrong = compile(text, m)
+	link(f.labels, m)
+	return f
+}
+
+// labelled gives a formula the cells of the row in hand.
+type labelled struct {
+	c      *cells
+	labels []label
+}
+
+func (l labelled) Text(n int) string {
+	at := l.labels[n].column
+	if at >= len(l.c.cells) {
+		return ""
+	}
+	return string(l.c.cells[at])
+}
+
+func (l labelled) Number(n int) (string, bool) {
+	at := l.labels[n].column
+	if at < len(l.c.kinds) && l.c.kinds[at] == tabular.NumberCell {
+		return l.Text(n), true
+	}
+	plain, problem, _ := l.labels[n].numbers.parse(l.Text(n))
+	return plain, problem == ""
+}
+
+// work works the source's formula out for the row in hand.
+func (c *cells) work(s *Source) []byte {
+	text, err := s.formula.Text(labelled{c, s.labels})
+	if err != nil {
+		c.wrong(s.spec.Field, "formula", nil, "its formula cannot be worked out: %v", err)
+		return nil
+	}
+	return []byte(code.Trim(text))
+}
+
+// quantity reads a number of the row; given is false where the cell is empty.
+func (c *cells) quantity(s *Source) (q quantity.Quantity, given bool) {
+	b, err, given := c.number(s)
+	if !given || err {
+		return 0, given
+	}
+	q, bad := quantity.Parse(b)
+	if bad != nil {
+		c.wrong(s.spec.Field, numberKind(bad), b, "%q %v", short(b), bad)
+	}
+	return q, true
+}
+
+// cost reads a unit cost of the row.
+func (c *cells) cost(s *Source) (cost quantity.Cost, rounded, given bool) {
+	b, err, given := c.number(s)
+	if !given || err {
+		return 0, false, given
+	}
+	cost, rounded, bad := quantity.ParseCost(b)
+	if bad != nil {
+		c.wrong(s.spec.Field, numberKind(bad), b, "%q %v", short(b), bad)
+	}
+	return cost, rounded, true
+}
+
+// number gives the plain decimal that a cell holds. Where the column's form cannot read it, the problem is told and
+// failed is true.
+func (c *cells) number(s *Source) (plain []byte, failed, given bool) {
+	b := c.get(s)
+	if len(b) == 0 {
+		return nil, false, false
+	}
+	s.read = true
+	if s.column < 0 || s.column < len(c.kinds) && c.kinds[s.column] == tabular.NumberCell {
+		return b, false, true
+	}
+	easy, separated := true, false
+	for i, x := range b {
+		if x < '0' || x > '9' {
+			if x == '.' && !separated {
+				separated = true
+			} else if x != '-' || i > 0 {
+				easy = false
+				break
+			}
+		}
+	}
+	if easy && (!separated || s.numbers.Decimal != ",") {
+		if separated {
+			s.votes.add(b)
+		}
+		return b, false, true
+	}
+	if w, ok := takeApart(string(b)); ok {
+		s.votes.add([]byte(w.core))
+	}
+	text, kind, why := s.numbers.parse(string(b))
+	if kind != "" {
+		c.wrong(s.spec.Field, kind, b, "%q %s", short(b), why)
+		return nil, true, true
+	}
+	return []byte(text), false, true
+}

@@ -1,0 +1,216 @@
+package layout
+
+import (
+	"errors"
+	"fmt"
+
+	"wobin/internal/core/formula"
+	"wobin/internal/core/tabular"
+)
+
+// Tried is what a formula comes to in one row: a result, or what is wrong there.
+type Tried struct {
+	Row    int    `json:"row"`
+	Result string `json:"result"`
+	Wrong  string `json:"wrong"`
+}
+
+// Try works a formula out for the first rows of a table, while it is typed. It errs with *formula.Error where the
+// formula cannot be read or names a column that the file has not.
+func (m *Mapping) Try(f *tabular.File, text string, most int) ([]Tried, error) {
+	read, labels, wrong := compile(text, m)
+	if wrong != nil {
+		return nil, wrong
+	}
+	link(labels, m)
+	s, err := readSample(f, m.Sheet)
+	if err != nil {
+		return nil, err
+	}
+	for i := range labels {
+		if l := &labels[i]; l.numbers.Decimal == "" {
+			var e evidence
+			for n, row := range s.rows {
+				if s.numbers[n] > m.HeaderRow && l.column < len(row) && (l.column >= len(s.kinds[n]) || s.kinds[n][l.column] != tabular.NumberCell) {
+					if w, ok := takeApart(row[l.column]); ok {
+						e.add([]byte(w.core))
+					}
+				}
+			}
+			l.numbers.Decimal, _, _ = e.decide()
+		}
+	}
+	var out []Tried
+	c := newCells(m, f.Name, &Problems{})
+	for n, row := range s.rows {
+		if s.numbers[n] <= m.HeaderRow || m.resembles(row) != "" {
+			continue
+		}
+		if len(out) == most {
+			break
+		}
+		c.row, c.kinds, c.cells = s.numbers[n], s.kinds[n], c.cells[:0]
+		for _, t := range row {
+			c.cells = append(c.cells, []byte(t))
+		}
+		x := Tried{Row: c.row}
+		if x.Result, err = read.Text(labelled{c, labels}); err != nil {
+			x.Wrong = err.Error()
+		}
+		out = append(out, x)
+	}
+	return out, nil
+}
+
+// Example gives a value before and after a repair, for the first of the column's values that it concerns.
+func (p *Problems) Example(g Group, repaired func(value string) (string, bool)) (before, after string, n int) {
+	for _, x := range p.List {
+		if (Group{x.Kind, x.Field}) != g {
+			continue
+		}
+		if is, ok := repaired(x.Value); ok {
+			if n++; before == "" {
+				before, after = x.Value, is
+			}
+		}
+	}
+	return before, after, n
+}
+
+// Remedy is one way to settle a group of problems.
+type Remedy struct {
+	Label   string
+	Before  string // an example
+	After   string
+	Set     Layout
+	Certain bool // exactly one original is possible everywhere it applies
+}
+
+// Remedies gives the ways to settle a group of problems alike, the surest first.
+func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) {
+	src := m.sources[g.Field]
+	column := func(c Choice) Layout {
+		c.Column = ""
+		if src != nil && src.column >= 0 {
+			c.Column, c.Header = tabular.ColumnName(src.column), m.Columns[src.column].Header
+			if m.NoHeader {
+				c.Header = ""
+			}
+		}
+		return Layout{Columns: []Choice{c}}
+	}
+	letter := ""
+	if src != nil && src.column >= 0 {
+		letter = " in column " + tabular.ColumnName(src.column)
+	}
+	number := func(n Numbers) func(string) (string, bool) {
+		return func(v string) (string, bool) {
+			plain, problem, _ := n.parse(v)
+			return plain, problem == ""
+		}
+	}
+	if src != nil && src.column >= 0 && src.spec.Form == Number {
+		switch g.Kind {
+		case "unit or currency sign":
+			seen := map[string]bool{}
+			for _, x := range p.List {
+				w, ok := takeApart(x.Value)
+				if (Group{x.Kind, x.Field}) != g || !ok || seen[w.sign] || len(seen) == 8 {
+					continue
+				}
+				seen[w.sign] = true
+				n := src.numbers
+				n.Signs = append(n.Signs[:len(n.Signs):len(n.Signs)], w.sign)
+				before, after, rows := p.Example(g, number(n))
+				if rows > 0 {
+					out = append(out, Remedy{fmt.Sprintf("Leave %q away%s, %s", w.sign, letter, rowsText(rows)), before, after, column(Choice{Numbers: Numbers{Signs: []string{w.sign}}}), true})
+				}
+			}
+		case "minus at the end or brackets":
+			n := src.numbers
+			n.Minus = true
+			before, after, rows := p.Example(g, number(n))
+			out = append(out, Remedy{fmt.Sprintf("Read them as below zero%s, %s", letter, rowsText(rows)), before, after, column(Choice{Numbers: Numbers{Minus: true}}), true})
+		case "other number form":
+			other := ","
+			if src.numbers.Decimal == "," {
+				other = "."
+			}
+			n := src.numbers
+			n.Decimal = other
+			before, after, _ := p.Example(g, number(n))
+			out = append(out, Remedy{fmt.Sprintf("Take the %s for the decimal sign of the whole column", signName(other)), before, after, column(Choice{Numbers: Numbers{Decimal: other}}), false})
+		}
+	}
+	if src != nil && src.spec.Form == Time {
+		switch g.Kind {
+		case "day number":
+			out = append(out, Remedy{Label: "Read the numbers as a spreadsheet program's days" + letter, Set: column(Choice{Dates: Dates{Serial: true}}), Certain: true})
+		case "no time of day":
+			for _, t := range [][2]string{{"the beginning of the day", "00:00"}, {"noon", "12:00"}, {"the end of the day", "24:00"}} {
+				out = append(out, Remedy{Label: "Take " + t[0] + letter, Set: column(Choice{Dates: Dates{Time: t[1]}})})
+			}
+		case "other date order":
+			for _, o := range []string{"dmy", "mdy", "ymd"} {
+				if o != src.dates.Order {
+					out = append(out, Remedy{Label: fmt.Sprintf("Read the whole column %s", orderName(o)), Set: column(Choice{Dates: Dates{Order: o}})})
+				}
+			}
+		}
+	}
+	sure, rows, before, after := 0, 0, "", ""
+	var damage Repair
+	for _, v := range values {
+		if v.Refused && len(v.Originals) == 1 && string(v.Originals[0].Damage) == g.Kind && v.Field == g.Field {
+			if sure++; before == "" {
+				before, after, damage = v.Text, v.Originals[0].Text, Repair{v.Field, v.Originals[0].Damage}
+			}
+			rows += v.Rows
+		}
+	}
+	if sure > 0 {
+		label := fmt.Sprintf("Put back the only possible original of %s, %s", count(sure, "value", "values"), rowsText(rows))
+		out = append(out, Remedy{label, before, after, Layout{Repairs: []Repair{damage}}, true})
+	}
+	switch {
+	case g.Kind == "duplicate key" && m.Kind == Stock:
+		out = append(out, Remedy{Label: "Sum rows of the same key", Set: Layout{Doubles: "sum"}})
+	case g.Kind == "empty" && src != nil && src.column >= 0 && (g.Field == SKU || g.Field == Warehouse || g.Field == Bin):
+		out = append(out, Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: column(Choice{Fill: "down"})})
+	}
+	if s := spec(m.Kind, g.Field); s != nil && !s.Required && src != nil && src.column >= 0 && g.Field != m.Identity && g.Field != Warehouse && g.Field != Bin && g.Field != Lot && g.Field != Serial && g.Field != Holding {
+		out = append(out, Remedy{Label: fmt.Sprintf("Pass column %s over", tabular.ColumnName(src.column)), Set: column(Choice{Field: PassedOver})})
+	}
+	return out
+}
+
+// Culprit names the one column that causes all problems, "" where there are several or none.
+func (m *Mapping) Culprit(p *Problems) string {
+	column := ""
+	for g := range p.Groups {
+		src := m.sources[g.Field]
+		if src == nil || src.column < 0 || column != "" && column != tabular.ColumnName(src.column) {
+			return ""
+		}
+		column = tabular.ColumnName(src.column)
+	}
+	return column
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+func rowsText(n int) string { return count(n, "row", "rows") }
+
+// IsFormulaError gives the place and text of a formula's error.
+func IsFormulaError(err error) (at int, text string, ok bool) {
+	var e *formula.Error
+	if errors.As(err, &e) {
+		return e.At, e.Text, true
+	}
+	return 0, "", false
+}

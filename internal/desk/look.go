@@ -1,0 +1,531 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sort"
+	"strings"
+	"time"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/core/tabular"
+)
+
+// DraftColumn is one column of the file and what it was taken for.
+type DraftColumn struct {
+	Letter string       `json:"letter"`
+	Header string       `json:"header"`
+	Field  layout.Field `json:"field"`
+	Why    string       `json:"why"`
+}
+
+// WorkedColumn is a field that is worked out, or the same in every row.
+type WorkedColumn struct {
+	Field   layout.Field `json:"field"`
+	Formula string       `json:"formula"`
+	Fixed   string       `json:"fixed"`
+	Wrong   string       `json:"wrong"`
+}
+
+// FieldChoice is a field that a column can be taken for.
+type FieldChoice struct {
+	Field    layout.Field `json:"field"`
+	Title    string       `json:"title"`
+	Required bool         `json:"required"`
+	About    string       `json:"about"`
+	Form     layout.Form  `json:"form"`
+}
+
+// Question is something that the file does not answer.
+type Question struct {
+	What     string           `json:"what"`
+	Column   string           `json:"column"`
+	Field    layout.Field     `json:"field"`
+	Text     string           `json:"text"`
+	Options  []QuestionOption `json:"options"`
+	Optional bool             `json:"optional" doc:"the intake goes on without an answer"`
+}
+
+// QuestionOption is one answer to a question.
+type QuestionOption struct {
+	Label string        `json:"label"`
+	Set   layout.Layout `json:"set"`
+}
+
+// ProblemView is one problem with its place.
+type ProblemView struct {
+	Row    int    `json:"row"`
+	Column string `json:"column"`
+	Field  string `json:"field"`
+	Value  string `json:"value"`
+	Text   string `json:"text" doc:"the whole message, with file, sheet and row"`
+}
+
+// RemedyView settles a group of problems alike.
+type RemedyView struct {
+	Label  string        `json:"label"`
+	Before string        `json:"before"`
+	After  string        `json:"after"`
+	Set    layout.Layout `json:"set"`
+}
+
+// ProblemGroup is all problems of one kind.
+type ProblemGroup struct {
+	Kind     string        `json:"kind"`
+	Field    string        `json:"field"`
+	Count    int           `json:"count"`
+	List     []ProblemView `json:"list" doc:"the first of them"`
+	Remedies []RemedyView  `json:"remedies"`
+}
+
+// ValueView is a value that the records do not know, or that was settled.
+type ValueView struct {
+	Field     layout.Field `json:"field"`
+	Text      string       `json:"text"`
+	Rows      int          `json:"rows"`
+	Row       int          `json:"row" doc:"the first of them"`
+	Originals []string     `json:"originals" doc:"known values that it may have been before it was damaged"`
+	Damage    string       `json:"damage"`
+	Near      []string     `json:"near" doc:"known values written much like it"`
+	Do        string       `json:"do" enum:"match,new,skip,repair," doc:"what becomes of it; empty: it has to be settled"`
+	To        string       `json:"to"`
+	Open      bool         `json:"open" doc:"its rows are refused until it is settled"`
+	MayBeNew  bool         `json:"may_be_new"`
+}
+
+// PassedOver are rows that are no lines.
+type PassedOver struct {
+	What string `json:"what"`
+	N    int    `json:"n"`
+	Rows []int  `json:"rows"`
+}
+
+// Effect is what taking the file in would do.
+type Effect struct {
+	Added     int             `json:"added"`
+	Changed   int             `json:"changed"`
+	Unchanged int             `json:"unchanged"`
+	Gone      int             `json:"gone" doc:"recorded before and not in the file"`
+	GoneValue string          `json:"gone_value" doc:"what they are worth in the records"`
+	Refused   int             `json:"refused" doc:"rows with a problem"`
+	Left      int             `json:"left" doc:"rows left out because it was settled so"`
+	Places    []EffectPlace   `json:"places"`
+	Examples  []EffectExample `json:"examples"`
+	New       []string        `json:"new" doc:"what will be made: warehouses, bins, items"`
+}
+
+// EffectPlace is the effect on one warehouse.
+type EffectPlace struct {
+	Warehouse string `json:"warehouse"`
+	Added     int    `json:"added"`
+	Changed   int    `json:"changed"`
+	Unchanged int    `json:"unchanged"`
+	Gone      int    `json:"gone"`
+}
+
+// EffectExample is one line before and after.
+type EffectExample struct {
+	What   string `json:"what" enum:"added,changed,gone"`
+	Line   string `json:"line"`
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
+
+// SheetOfFile is what was made of one sheet of a dropped file.
+type SheetOfFile struct {
+	Number    int            `json:"number"`
+	Name      string         `json:"name"`
+	Use       bool           `json:"use"`
+	WhyUse    string         `json:"why_use"`
+	Kind      layout.Kind    `json:"kind"`
+	WhyKind   string         `json:"why_kind"`
+	HeaderRow int            `json:"header_row" doc:"0 where there is none"`
+	WhyHeader string         `json:"why_header"`
+	Layout    string         `json:"layout" doc:"the saved layout that it was read by"`
+	Identity  layout.Field   `json:"identity" doc:"what identifies the item"`
+	Columns   []DraftColumn  `json:"columns"`
+	Worked    []WorkedColumn `json:"worked"`
+	Fields    []FieldChoice  `json:"fields"`
+	Questions []Question     `json:"questions"`
+	Passed    []PassedOver   `json:"passed"`
+	Rows      int            `json:"rows"`
+	Shown     int            `json:"shown" doc:"about how many rows there are to look at, titles and notes included"`
+	Effect    Effect         `json:"effect"`
+	Problems  []ProblemGroup `json:"problems"`
+	Culprit   string         `json:"culprit" doc:"the one column that causes all problems"`
+	Values    []ValueView    `json:"values"`
+	Blocked   string         `json:"blocked"`
+	Given     layout.Layout  `json:"given" doc:"the layout in force: what was settled over a saved layout"`
+	Assumed   []string       `json:"assumed"`
+	Back      *BackView      `json:"back,omitempty"`
+}
+
+// Draft is what was made of a dropped file.
+type Draft struct {
+	ID        string        `json:"id"`
+	Name      string        `json:"name"`
+	Size      int64         `json:"size"`
+	Form      string        `json:"form" doc:"delimited text or workbook"`
+	Delimiter string        `json:"delimiter"`
+	Encoding  string        `json:"encoding"`
+	Encodings []string      `json:"encodings"`
+	Sheets    []SheetOfFile `json:"sheets"`
+	Kind      layout.Kind   `json:"kind" doc:"of the first sheet that is taken in"`
+	Rows      int           `json:"rows" doc:"of all sheets that are taken in"`
+	Taking    int           `json:"taking" doc:"rows that would be taken in"`
+	Effect    Effect        `json:"effect" doc:"of all sheets together"`
+	Blocked   string        `json:"blocked" doc:"why nothing can be taken in yet; empty where it can"`
+	Asks      string        `json:"asks" doc:"what has to be answered first: recorded_at, counted_at, count"`
+	Assumed   []string      `json:"assumed" doc:"what was taken for granted, a sentence each"`
+	Choices   Choices       `json:"choices"`
+	Mended    int           `json:"mended" doc:"cells put right by hand"`
+	CanBack   bool          `json:"can_back" doc:"there is an answer to take back"`
+	Wrong     string        `json:"wrong" doc:"why the file cannot be read at all"`
+
+	Problems []ProblemGroup `json:"-"` // of all sheets
+	Back     *BackView      `json:"-"`
+}
+
+// listed is how many problems of a group are told one by one.
+const listed = 100
+
+// look reads the file by the choices made and works out what taking it in would do.
+func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
+	zone, err := zoneNamed(dr.choices.Zone)
+	if err != nil {
+		return nil, err
+	}
+	dr.parts = nil
+	dr.forgetViews()
+	saved, named, err := d.layoutsFor(ctx, &dr.choices)
+	if err != nil {
+		return nil, err
+	}
+	opt := tabular.Options{Encoding: tabular.Encoding(dr.choices.Encoding)}
+	delimiter := dr.choices.Delimiter
+	if named != nil {
+		opt.Encoding = cmp.Or(opt.Encoding, tabular.Encoding(named.Encoding))
+		delimiter = cmp.Or(delimiter, named.Delimiter)
+	}
+	if delimiter != "" {
+		opt.Delimiter = delimiter[0]
+	}
+	out := &Draft{ID: dr.id, Name: dr.name, Size: dr.size, Choices: dr.choices, Sheets: []SheetOfFile{}, Assumed: []string{}, Encodings: []string{}, Mended: len(dr.choices.Mends), CanBack: len(dr.history) > 0,
+		Effect: newEffect(), Problems: []ProblemGroup{}}
+	state := d.changes.Load()
+	var wrong *tabular.Error
+	if dr.table, err = tabular.Open(dr.name, dr.file, dr.size, opt); errors.As(err, &wrong) {
+		out.Wrong, out.Blocked = wrong.Error(), "This file cannot be read as a table."
+		out.Problems = append(out.Problems, ProblemGroup{Kind: "cannot be read", Count: 1, List: []ProblemView{{Text: wrong.Error()}}, Remedies: []RemedyView{}})
+		dr.seen, dr.state = out, state
+		return out, nil
+	} else if err != nil {
+		return nil, err
+	}
+	out.Form = string(dr.table.Kind)
+	if dr.table.Kind == tabular.Text {
+		out.Delimiter, out.Encoding = dr.table.Dialect.DelimiterName(), string(dr.table.Dialect.Encoding)
+		for _, e := range tabular.Encodings() {
+			out.Encodings = append(out.Encodings, string(e))
+		}
+	}
+	rec, err := d.loadRecords(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.recogniseParts(dr, rec, saved, named); err != nil {
+		return nil, err
+	}
+	reading := layout.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr)}
+	for _, kind := range layout.Kinds {
+		for _, pt := range dr.parts {
+			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {
+				if err := d.lookPart(ctx, dr, pt, reading, rec, out); err != nil {
+					return nil, err
+				}
+			}
+		}
+	}
+	for _, pt := range dr.parts {
+		d.describe(dr, pt)
+		out.add(pt)
+	}
+	if len(dr.parts) > 0 && !slices.ContainsFunc(dr.parts, func(pt *part) bool { return pt.view.Use }) && out.Blocked == "" {
+		out.Blocked = "No sheet of this file is taken in."
+	}
+	dr.seen, dr.state = out, state
+	return out, nil
+}
+
+// progress tells the open windows how far the reading of a draft is.
+func (d *Desk) progress(dr *draft) func(rows int, part float64) {
+	started := time.Now()
+	return func(rows int, part float64) {
+		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Reading " + dr.name, Done: int(part * 1000), Of: 1000, Rows: rows, Since: int(time.Since(started).Milliseconds())})
+	}
+}
+
+func newEffect() Effect {
+	return Effect{Places: []EffectPlace{}, Examples: []EffectExample{}, New: []string{}}
+}
+
+// layoutsFor gives the saved layouts that a file may be known by, and the one that was chosen for it.
+func (d *Desk) layoutsFor(ctx context.Context, c *Choices) (saved []*layout.Layout, named *layout.Layout, err error) {
+	if saved, err = d.savedLayouts(ctx); err != nil {
+		return nil, nil, err
+	}
+	switch {
+	case c.Base != nil:
+		return nil, c.Base, nil
+	case c.Layout == "":
+		return saved, nil, nil
+	case c.Layout == "-":
+		return nil, nil, nil
+	}
+	for _, l := range saved {
+		if l.Name == c.Layout {
+			return nil, l, nil
+		}
+	}
+	return nil, nil, refuse("There is no layout %q.", c.Layout)
+}
+
+// recogniseParts makes out what each sheet is, and which of them are taken in.
+func (d *Desk) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, base *layout.Layout) error {
+	taken := map[layout.Kind]string{}
+	for s, name := range dr.table.Sheets {
+		choice := dr.choices.sheet(s)
+		given := choice.Layout
+		want := layout.Want{Kinds: []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places}, Layouts: saved, Known: rec.known()}
+		if base != nil {
+			given = *given.Over(base)
+		}
+		want.Given = &given
+		pt := &part{sheet: s, given: &given, view: &SheetOfFile{Number: s, Name: name, Columns: []DraftColumn{}, Worked: []WorkedColumn{}, Fields: []FieldChoice{}, Questions: []Question{}, Passed: []PassedOver{},
+			Problems: []ProblemGroup{}, Values: []ValueView{}, Assumed: []string{}, Effect: newEffect()}}
+		dr.parts = append(dr.parts, pt)
+		m, err := layout.RecogniseSheet(dr.table, s, want)
+		var wrong *tabular.Error
+		if errors.As(err, &wrong) {
+			pt.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+			pt.view.WhyUse = "it cannot be read"
+			if len(dr.table.Sheets) == 1 {
+				pt.view.Use, pt.view.Blocked = true, "This file cannot be read as a table."
+			}
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		pt.mapping = m
+		v := pt.view
+		sound := len(m.Check(dr.name)) == 0 && (m.HeaderRow > 0 || m.NoHeader)
+		switch {
+		case choice.Use == "no":
+			v.WhyUse = "left out by hand"
+		case choice.Use == "yes" || choice.Layout.Kind != "":
+			v.Use, v.WhyUse = true, "chosen by hand"
+		case len(dr.table.Sheets) == 1:
+			v.Use = true
+		case base != nil && base.Sheet != "" && base.Sheet != name && slices.Contains(dr.table.Sheets, base.Sheet):
+			v.WhyUse = fmt.Sprintf("the layout takes the sheet %q", base.Sheet)
+		case !sound:
+			v.WhyUse = "nothing in it reads as places, items, stock, movements or counts"
+		case taken[m.Kind] != "":
+			v.WhyUse = fmt.Sprintf("it reads as %s like the sheet %q, which is taken in", m.Kind, taken[m.Kind])
+		default:
+			v.Use, v.WhyUse = true, m.WhyKind
+		}
+		if v.Use {
+			taken[m.Kind] = name
+		}
+	}
+	if len(dr.table.Sheets) > 1 && len(taken) == 0 { // show what is missing in the first one
+		dr.parts[0].view.Use = dr.choices.sheet(0).Use != "no"
+	}
+	return nil
+}
+
+// lookPart reads one sheet and holds it against the records as they are after the sheets before it.
+func (d *Desk) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
+	m, v := pt.mapping, pt.view
+	if missing := m.Check(dr.name); len(missing) > 0 {
+		for _, p := range missing {
+			pt.problems.Add(p)
+		}
+		v.Blocked = "A column that every " + string(m.Kind) + " file needs was not found. Say which one it is."
+		if missing[0].Kind == "formula" {
+			v.Blocked = "A formula cannot be read. Put it right."
+		}
+		return nil
+	}
+	r.Known, r.Layout, r.Mends = rec.known(), pt.given, dr.choices.mends(pt.sheet)
+	var err error
+	switch m.Kind {
+	case layout.Places:
+		err = d.lookPlaces(dr, pt, r, rec)
+	case layout.Items:
+		err = d.lookItems(ctx, dr, pt, r, rec)
+	case layout.Stock:
+		err = d.lookStock(ctx, dr, pt, r, rec, out)
+	case layout.Movements:
+		err = d.lookMovements(ctx, dr, pt, r, rec)
+	case layout.Counts:
+		err = d.lookBack(ctx, dr, pt, r, out)
+	}
+	var wrong *tabular.Error
+	if errors.As(err, &wrong) {
+		pt.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+		v.Blocked, err = "This file cannot be read to its end, so nothing of it can be taken in.", nil
+	}
+	if err != nil {
+		return err
+	}
+	for _, a := range m.Asks {
+		if !a.Optional && v.Blocked == "" {
+			v.Blocked = "A question about column " + a.Column + " has to be answered first."
+		}
+	}
+	return nil
+}
+
+// values tells what the records do not know, for the screen.
+func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
+	for _, x := range list {
+		if len(v.Values) == 2000 {
+			v.Assumed = append(v.Assumed, fmt.Sprintf("Of %d values that are not known the first 2,000 are listed.", len(list)))
+			break
+		}
+		y := ValueView{Field: x.Field, Text: x.Text, Rows: x.Rows, Row: x.Row, Originals: []string{}, Near: []string{}, Do: x.Do, To: x.To, Open: x.Refused,
+			MayBeNew: kind == layout.Stock || kind == layout.Items || kind == layout.Places}
+		for _, o := range x.Originals {
+			y.Originals, y.Damage = append(y.Originals, o.Text), string(o.Damage)
+		}
+		y.Near = append(y.Near, x.Near...)
+		v.Values = append(v.Values, y)
+	}
+}
+
+// describe fills in what the screen shows of a sheet.
+func (d *Desk) describe(dr *draft, pt *part) {
+	v, m := pt.view, pt.mapping
+	groups := map[layout.Group]*ProblemGroup{}
+	for g, n := range pt.problems.Groups {
+		groups[g] = &ProblemGroup{Kind: g.Kind, Field: string(g.Field), Count: n, List: []ProblemView{}, Remedies: []RemedyView{}}
+	}
+	for _, p := range pt.problems.List {
+		if g := groups[layout.Group{Kind: p.Kind, Field: p.Field}]; len(g.List) < listed {
+			g.List = append(g.List, ProblemView{p.Row, p.Column, string(p.Field), p.Value, p.String()})
+		}
+	}
+	var values []layout.Value
+	if m != nil {
+		values = pt.values()
+	}
+	for g, view := range groups {
+		if m != nil {
+			for _, r := range m.Remedies(&pt.problems, g, values) {
+				view.Remedies = append(view.Remedies, RemedyView{r.Label, r.Before, r.After, r.Set})
+			}
+		}
+		v.Problems = append(v.Problems, *view)
+	}
+	sort.Slice(v.Problems, func(i, j int) bool {
+		a, b := &v.Problems[i], &v.Problems[j]
+		if a.Count != b.Count {
+			return a.Count > b.Count
+		}
+		return a.Kind+a.Field < b.Kind+b.Field
+	})
+	v.Effect.Refused = pt.problems.Rows
+	if m == nil {
+		return
+	}
+	v.Kind, v.WhyKind, v.HeaderRow, v.WhyHeader, v.Identity, v.Given = m.Kind, m.WhyKind, m.HeaderRow, m.WhyHeader, m.Identity, *m.Given(pt.given)
+	v.Given.Headers = nil
+	if m.Layout != nil {
+		v.Layout = m.Layout.Name
+	} else if dr.choices.Layout != "" && dr.choices.Layout != "-" {
+		v.Layout = dr.choices.Layout
+	}
+	v.Culprit = m.Culprit(&pt.problems)
+	for _, c := range m.Columns {
+		v.Columns = append(v.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
+	}
+	for i := range m.Worked {
+		w := &m.Worked[i]
+		c := w.Choice()
+		v.Worked = append(v.Worked, WorkedColumn{w.Field, c.Formula, c.Fixed, w.Wrong})
+	}
+	for _, s := range layout.Fields(m.Kind) {
+		v.Fields = append(v.Fields, FieldChoice{s.Field, s.Title, s.Required, s.About, s.Form})
+	}
+	for _, a := range m.Asks {
+		q := Question{What: a.What, Column: a.Column, Field: a.Field, Text: a.Text, Optional: a.Optional, Options: []QuestionOption{}}
+		for _, o := range a.Options {
+			c := o.Set
+			c.Column = a.Column
+			if at := columnAt(a.Column); !m.NoHeader && at >= 0 && at < len(m.Columns) {
+				c.Header = strings.TrimSpace(m.Columns[at].Header)
+			}
+			q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})
+		}
+		v.Questions = append(v.Questions, q)
+	}
+	above := 0
+	for _, a := range m.PassedOver() {
+		v.Passed = append(v.Passed, PassedOver{a.What, a.N, a.Rows})
+		above += a.N
+	}
+	v.Shown = v.Rows + above + m.HeaderRow
+}
+
+func (pt *part) values() []layout.Value {
+	switch {
+	case pt.stock != nil:
+		return pt.stock.file.Values
+	case pt.items != nil:
+		return pt.items.values
+	case pt.places != nil:
+		return pt.places.values
+	case pt.moves != nil:
+		return pt.moves.values
+	case pt.back != nil:
+		return pt.back.values
+	}
+	return nil
+}
+
+// add sums a sheet up into the whole.
+func (out *Draft) add(pt *part) {
+	v := pt.view
+	out.Sheets = append(out.Sheets, *v)
+	if !v.Use {
+		return
+	}
+	if out.Kind == "" || v.Kind == layout.Stock {
+		out.Kind = v.Kind
+	}
+	out.Rows += v.Rows
+	e, x := &out.Effect, &v.Effect
+	e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left = e.Added+x.Added, e.Changed+x.Changed, e.Unchanged+x.Unchanged, e.Gone+x.Gone, e.Refused+x.Refused, e.Left+x.Left
+	e.Places, e.Examples, e.New = append(e.Places, x.Places...), append(e.Examples, x.Examples...), append(e.New, x.New...)
+	if x.GoneValue != "" {
+		e.GoneValue = x.GoneValue
+	}
+	out.Problems = append(out.Problems, v.Problems...)
+	out.Assumed = append(out.Assumed, v.Assumed...)
+	if out.Back == nil {
+		out.Back = v.Back
+	}
+	if v.Blocked != "" && out.Blocked == "" {
+		out.Blocked = v.Blocked
+		if len(out.Sheets) > 1 || pt.sheet > 0 {
+			out.Blocked = "Sheet " + v.Name + ": " + v.Blocked
+		}
+	}
+	out.Taking += max(v.Rows-x.Refused-x.Left, 0)
+}

@@ -1,0 +1,218 @@
+package desk
+
+import (
+	"context"
+	"encoding/json"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/known"
+	"wobin/internal/core/layout"
+	"wobin/internal/store"
+)
+
+// records are the warehouses, bins and items that an intake is held against, by code. What an earlier sheet of the
+// same intake makes is added, with the number that it will have: nothing else makes such numbers, and a draft whose
+// records have changed is looked at anew.
+type records struct {
+	tx         *gorm.DB
+	warehouses map[string]*store.Warehouse
+	bins       map[int64]map[string]*place // by warehouse
+	items      map[string]int64
+	lastBin    int64
+	lastItem   int64
+	lastHouse  int64
+	empty      bool // nothing was recorded before this intake
+	sets       map[layout.Field]*known.Set
+	leads      map[layout.Field]map[string]string // to the SKU; "" where several items have it
+	err        error                              // of a look-up that could not return it
+}
+
+// place is a bin's number and zone.
+type place struct {
+	id   int64
+	zone string
+}
+
+func (d *Desk) loadRecords(ctx context.Context) (*records, error) {
+	tx := d.store.Read(ctx)
+	r := &records{tx: tx, warehouses: map[string]*store.Warehouse{}, bins: map[int64]map[string]*place{}, items: map[string]int64{}}
+	var houses []store.Warehouse
+	if err := tx.Find(&houses).Error; err != nil {
+		return nil, err
+	}
+	for i := range houses {
+		r.warehouses[houses[i].Code] = &houses[i]
+		r.lastHouse = max(r.lastHouse, houses[i].ID)
+	}
+	rows, err := tx.Raw("SELECT id, warehouse_id, code, zone FROM bins").Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id, house int64
+		var code, zone string
+		if err := rows.Scan(&id, &house, &code, &zone); err != nil {
+			return nil, err
+		}
+		r.addBin(house, code, &place{id, zone})
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	items, err := tx.Raw("SELECT id, sku FROM items").Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer items.Close()
+	for items.Next() {
+		var id int64
+		var sku string
+		if err := items.Scan(&id, &sku); err != nil {
+			return nil, err
+		}
+		r.items[sku] = id
+		r.lastItem = max(r.lastItem, id)
+	}
+	r.empty = len(r.warehouses)+len(r.items) == 0
+	return r, items.Err()
+}
+
+func (r *records) addBin(house int64, code string, p *place) {
+	if r.bins[house] == nil {
+		r.bins[house] = map[string]*place{}
+	}
+	r.bins[house][code] = p
+	r.lastBin = max(r.lastBin, p.id)
+}
+
+// newHouse, newBin and newItem give numbers to what will be made.
+func (r *records) newHouse(code string) *store.Warehouse {
+	r.lastHouse++
+	h := &store.Warehouse{ID: r.lastHouse, Code: code}
+	r.warehouses[code] = h
+	r.sets = nil
+	return h
+}
+
+func (r *records) newBin(house int64, code, zone string) store.Bin {
+	b := store.Bin{ID: r.lastBin + 1, WarehouseID: house, Code: code, Zone: zone, SortKey: sortKey(code)}
+	r.addBin(house, code, &place{b.ID, zone})
+	r.sets = nil
+	return b
+}
+
+func (r *records) newItem(sku string) int64 {
+	r.lastItem++
+	r.items[sku] = r.lastItem
+	r.sets = nil
+	return r.lastItem
+}
+
+// house finds a warehouse by its code: exactly, else without regard to case.
+func (r *records) house(code string) *store.Warehouse {
+	if h := r.warehouses[code]; h != nil {
+		return h
+	}
+	if c, ok := r.known().Set(layout.Warehouse).Find(code); ok {
+		return r.warehouses[c]
+	}
+	return nil
+}
+
+// known gives what the records know, for recognising and matching.
+func (r *records) known() *layout.Known {
+	if r.sets == nil {
+		r.sets = map[layout.Field]*known.Set{}
+		add := func(f layout.Field, text string) {
+			if r.sets[f] == nil {
+				r.sets[f] = &known.Set{}
+			}
+			r.sets[f].Add(text)
+		}
+		for c := range r.warehouses {
+			add(layout.Warehouse, c)
+		}
+		for _, bins := range r.bins {
+			for c, p := range bins {
+				add(layout.Bin, c)
+				add(layout.Zone, p.zone)
+			}
+		}
+		for sku := range r.items {
+			add(layout.SKU, sku)
+		}
+		for f, column := range map[layout.Field]string{layout.Unit: "unit", layout.Category: "category"} {
+			var words []string
+			if err := r.tx.Raw("SELECT DISTINCT " + column + " FROM items WHERE " + column + " <> ''").Scan(&words).Error; err != nil {
+				r.err = err
+			}
+			for _, w := range words {
+				add(f, w)
+			}
+		}
+		r.loadLeads()
+		for f, m := range r.leads {
+			for text := range m {
+				add(f, text)
+			}
+		}
+	}
+	return &layout.Known{Sets: r.sets, Lead: func(by layout.Field, text string) (sku string, many bool) {
+		sku, found := r.leads[by][text]
+		return sku, found && sku == ""
+	}}
+}
+
+// loadLeads finds what else identifies items.
+func (r *records) loadLeads() {
+	if r.leads != nil {
+		return
+	}
+	r.leads = map[layout.Field]map[string]string{layout.FurtherSKU: {}, layout.Barcode: {}, layout.ItemID: {}, layout.Description: {}}
+	rows, err := r.tx.Raw("SELECT sku, further_sku, barcode, barcodes, record_id, description FROM items").Rows()
+	if err != nil {
+		r.err = err
+		return
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var sku, further, barcode, barcodes, id, description string
+		if err := rows.Scan(&sku, &further, &barcode, &barcodes, &id, &description); err != nil {
+			r.err = err
+			return
+		}
+		r.lead(layout.FurtherSKU, further, sku)
+		r.lead(layout.ItemID, id, sku)
+		r.lead(layout.Description, description, sku)
+		for _, b := range allBarcodes(barcode, barcodes) {
+			r.lead(layout.Barcode, b, sku)
+		}
+	}
+	if err := rows.Err(); err != nil {
+		r.err = err
+	}
+}
+
+func (r *records) lead(f layout.Field, text, sku string) {
+	if text == "" {
+		return
+	}
+	if other, had := r.leads[f][text]; had && other != sku {
+		sku = ""
+	}
+	r.leads[f][text] = sku
+}
+
+// allBarcodes are an item's barcodes: the first one, and all where there are several.
+func allBarcodes(first, several string) []string {
+	var out []string
+	if several != "" && json.Unmarshal([]byte(several), &out) == nil {
+		return out
+	}
+	if first != "" {
+		out = append(out, first)
+	}
+	return out
+}
