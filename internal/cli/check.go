@@ -307,7 +307,7 @@ func (u *understanding) print(w io.Writer) {
 			}
 		}
 		if x.Culprit != "" && len(x.Problems) > 0 {
-			fmt.Fprintf(w, "    Without column %s everything is fine.\n", x.Culprit)
+			fmt.Fprintf(w, "    All problems are in column %s; without it everything is fine.\n", x.Culprit)
 		}
 	}
 }

@@ -53,7 +53,7 @@ func Build(ctx context.Context, dir string) error {
 			b.ida = made
 		}
 	}
-	for _, step := range []func() error{b.loft, b.quay, b.files} {
+	for _, step := range []func() error{b.loft, b.quay, b.files, b.pontoon} {
 		if err := step(); err != nil {
 			return err
 		}

@@ -101,7 +101,7 @@ func (d *Desk) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 	if f.CostsRounded > 0 {
 		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
 	}
-	rec.sets = nil
+	rec.sets, rec.empty = nil, rec.empty && len(x.added) == 0
 	if len(f.Items) == 0 {
 		v.Blocked = "There is no row in it that could be taken in."
 	}

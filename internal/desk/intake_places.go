@@ -110,6 +110,7 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 	if n := len(x.bins); n > 0 {
 		e.New = append(e.New, plural(n, "new bin", "new bins"))
 	}
+	rec.empty = rec.empty && len(x.houses)+len(x.bins) == 0
 	if len(f.Places) == 0 {
 		v.Blocked = "There is no row in it that could be taken in."
 	}

@@ -62,6 +62,7 @@ type ProblemView struct {
 	Field  string `json:"field"`
 	Value  string `json:"value"`
 	Text   string `json:"text" doc:"the whole message, with file, sheet and row"`
+	Brief  string `json:"brief" doc:"the message behind the place"`
 }
 
 // RemedyView settles a group of problems alike.
@@ -418,7 +419,7 @@ func (d *Desk) describe(dr *draft, pt *part) {
 	}
 	for _, p := range pt.problems.List {
 		if g := groups[layout.Group{Kind: p.Kind, Field: p.Field}]; len(g.List) < listed {
-			g.List = append(g.List, ProblemView{p.Row, p.Column, string(p.Field), p.Value, p.String()})
+			g.List = append(g.List, ProblemView{p.Row, p.Column, string(p.Field), p.Value, p.String(), p.Text})
 		}
 	}
 	var values []layout.Value

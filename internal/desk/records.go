@@ -159,10 +159,29 @@ func (r *records) known() *layout.Known {
 			}
 		}
 	}
-	return &layout.Known{Sets: r.sets, Lead: func(by layout.Field, text string) (sku string, many bool) {
+	k := &layout.Known{Sets: r.sets, Lead: func(by layout.Field, text string) (sku string, many bool) {
 		sku, found := r.leads[by][text]
 		return sku, found && sku == ""
 	}}
+	if r.empty { // there is nothing to judge by
+		return k
+	}
+	binSets := map[string]*known.Set{}
+	k.Bins = func(warehouse string) *known.Set {
+		if s, made := binSets[warehouse]; made {
+			return s
+		}
+		var s *known.Set
+		if h := r.warehouses[warehouse]; h != nil && len(r.bins[h.ID]) > 0 {
+			s = &known.Set{}
+			for c := range r.bins[h.ID] {
+				s.Add(c)
+			}
+		}
+		binSets[warehouse] = s
+		return s
+	}
+	return k
 }
 
 // loadLeads finds what else identifies items.

@@ -94,7 +94,7 @@ func (d *Desk) Rows(ctx context.Context, p Person, id string, sheet, from, most 
 			}
 		}
 		for _, x := range wrong[r.Number] {
-			row.Wrong = append(row.Wrong, ProblemView{x.Row, x.Column, string(x.Field), x.Value, x.Text})
+			row.Wrong = append(row.Wrong, ProblemView{x.Row, x.Column, string(x.Field), x.Value, x.String(), x.Text})
 		}
 		out.Rows = append(out.Rows, row)
 	}

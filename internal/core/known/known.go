@@ -90,6 +90,7 @@ const (
 type Original struct {
 	Text   string
 	Damage Damage
+	Way    string // DayFirst or MonthFirst, of a code that turned into a date; else empty
 }
 
 // loose finds known texts by what is left of them after each kind of damage.
@@ -110,7 +111,7 @@ func (s *Set) index() *loose {
 		z := stripZeros(f)
 		l.spelling[f] = append(l.spelling[f], t)
 		l.zeros[z] = append(l.zeros[z], t)
-		a := stripZeros(squeeze(code.Fold(alike(t))))
+		a := squeeze(code.Fold(alike(t)))
 		l.alike[a] = append(l.alike[a], t)
 		if runs, ok := numberRuns(t); ok {
 			k := strings.Join(runs, ":")
@@ -137,7 +138,7 @@ func (s *Set) Originals(text string) []Original {
 	give := func(d Damage, texts []string) (out []Original) {
 		for _, t := range texts {
 			if t != text && !slices.ContainsFunc(out, func(o Original) bool { return o.Text == t }) {
-				out = append(out, Original{t, d})
+				out = append(out, Original{Text: t, Damage: d})
 			}
 		}
 		return out
@@ -147,12 +148,16 @@ func (s *Set) Originals(text string) []Original {
 		return o
 	}
 	if d, ok := readDate(text); ok {
-		var found []string
+		var found []Original
 		for _, k := range d.keys() {
-			found = append(found, l.numbers[k]...)
+			for _, o := range give(Dated, l.numbers[k.runs]) {
+				if o.Way = k.way; !slices.ContainsFunc(found, func(x Original) bool { return x.Text == o.Text }) {
+					found = append(found, o)
+				}
+			}
 		}
-		if o := give(Dated, found); len(o) > 0 {
-			return o
+		if len(found) > 0 {
+			return found
 		}
 	}
 	if m, e, ok := exponent(text); ok {
@@ -173,15 +178,20 @@ func (s *Set) Originals(text string) []Original {
 	if w, places, ok := strings.Cut(text, "."); ok && allDigits(w) && places != "" && strings.Trim(places, "0") == "" {
 		whole = w
 		if s.exact[w] {
-			return []Original{{w, Point}}
+			return []Original{{Text: w, Damage: Point}}
 		}
 	}
 	if z := stripZeros(squeeze(code.Fold(whole))); z != "" {
 		if o := give(Zeros, l.zeros[z]); len(o) > 0 {
+			for i := range o {
+				if len(o[i].Text) < len(whole) { // more zeros than the known one
+					o[i].Damage = Spelling
+				}
+			}
 			return o
 		}
 	}
-	if a := stripZeros(squeeze(code.Fold(alike(text)))); a != "" {
+	if a := squeeze(code.Fold(alike(text))); a != "" {
 		if o := give(Lookalike, l.alike[a]); len(o) > 0 {
 			return o
 		}
@@ -293,19 +303,24 @@ func distance(a, b []rune, limit int) int {
 	return last[len(b)]
 }
 
-// squeeze leaves letters and digits.
+// squeeze leaves letters and digits; what stands between two digits is kept as one hyphen, for A-1-1 and A-11 are
+// different bins.
 func squeeze(s string) string {
-	for i := 0; i < len(s); i++ {
-		if c := s[i]; !(c >= '0' && c <= '9' || c >= 'A' && c <= 'Z' || c >= 'a' && c <= 'z') {
-			return strings.Map(func(r rune) rune {
-				if unicode.IsLetter(r) || unicode.IsDigit(r) {
-					return r
-				}
-				return -1
-			}, s)
+	var b strings.Builder
+	var last rune
+	gap := false
+	for _, r := range s {
+		if !unicode.IsLetter(r) && !unicode.IsDigit(r) {
+			gap = true
+			continue
 		}
+		if gap && unicode.IsDigit(last) && unicode.IsDigit(r) {
+			b.WriteByte('-')
+		}
+		b.WriteRune(r)
+		last, gap = r, false
 	}
-	return s
+	return b.String()
 }
 
 // stripZeros takes leading zeros off every run of digits.
@@ -331,22 +346,38 @@ func stripZeros(s string) string {
 	return b.String()
 }
 
-// Letters that print alike: Cyrillic and Greek ones that are Latin to the eye, and the digits taken for letters.
+// Letters that print alike: Cyrillic and Greek ones that are Latin to the eye.
 var alikes = strings.NewReplacer(
-	"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "0", "Р", "P", "С", "C", "Т", "T", "У", "Y", "Х", "X", "І", "1", "Ј", "J", "Ѕ", "S",
-	"а", "a", "е", "e", "о", "0", "р", "p", "с", "c", "у", "y", "х", "x", "і", "1", "ј", "j", "ѕ", "s",
-	"Α", "A", "Β", "B", "Ε", "E", "Ζ", "Z", "Η", "H", "Ι", "1", "Κ", "K", "Μ", "M", "Ν", "N", "Ο", "0", "Ρ", "P", "Τ", "T", "Υ", "Y", "Χ", "X", "ο", "0",
-	"O", "0", "o", "0", "I", "1", "l", "1", "i", "1", "L", "1",
+	"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "O", "Р", "P", "С", "C", "Т", "T", "У", "Y", "Х", "X", "І", "I", "Ј", "J", "Ѕ", "S",
+	"а", "a", "е", "e", "о", "o", "р", "p", "с", "c", "у", "y", "х", "x", "і", "i", "ј", "j", "ѕ", "s",
+	"Α", "A", "Β", "B", "Ε", "E", "Ζ", "Z", "Η", "H", "Ι", "I", "Κ", "K", "Μ", "M", "Ν", "N", "Ο", "O", "Ρ", "P", "Τ", "T", "Υ", "Y", "Χ", "X", "ο", "o",
 )
 
-// alike replaces letters by the ones that they look like. Wide forms of letters and digits become plain ones.
+// alike replaces letters by the ones that they look like. Wide forms of letters and digits become plain ones; O, I and
+// l beside a digit become the digits that they are typed for.
 func alike(s string) string {
-	return alikes.Replace(strings.Map(func(r rune) rune {
+	r := []rune(alikes.Replace(strings.Map(func(r rune) rune {
 		if r >= 0xff01 && r <= 0xff5e {
 			return r - 0xfee0
 		}
 		return r
-	}, s))
+	}, s)))
+	digit := func(i int) bool { return i >= 0 && i < len(r) && r[i] >= '0' && r[i] <= '9' }
+	for again := true; again; {
+		again = false
+		for i := range r {
+			if !digit(i-1) && !digit(i+1) {
+				continue
+			}
+			switch r[i] {
+			case 'O', 'o':
+				r[i], again = '0', true
+			case 'I', 'i', 'l', 'L':
+				r[i], again = '1', true
+			}
+		}
+	}
+	return string(r)
 }
 
 func allDigits(s string) bool {

@@ -28,7 +28,7 @@ func TestOriginals(t *testing.T) {
 		"Dec-03": "3-12 turned into a date", "1-Mar": "MAR-1 turned into a date", "Jan-45": "1-45 turned into a date", "1945-01-01": "1-45 turned into a date", "2004-03-02": "2-3-04 turned into a date",
 		"5.01E+12": "5012345678900 turned into an exponent", "5,01235E+12": "5012345678900 turned into an exponent", "4.00638E+12": "4006381333931 turned into an exponent", "1.2E+06": "12E5 turned into an exponent",
 		"a 01 2": "A-01-2 written differently", "rope 8": "ROPE-8 written differently", "ROPE\u00a08": "ROPE-8 written differently", "A-1-2": "A-01-2 leading zeros lost",
-		"BOX": "B0X letters that look alike", "А-01-2": "A-01-2 letters that look alike", "ＲＯＰＥ-8": "ROPE-8 letters that look alike",
+		"А-O1-2": "A-01-2 letters that look alike", "5OI2345678900": "5012345678900 letters that look alike", "C-11": "", "A-012": "", "А-01-2": "A-01-2 letters that look alike", "ＲＯＰＥ-8": "ROPE-8 letters that look alike",
 		"9007199254740990": "9007199254740993 last digits lost", "7.77E+12": "", "XYZ": "", "3-Nov": "", "": "", "-": "",
 	} {
 		var got []string
@@ -37,7 +37,7 @@ func TestOriginals(t *testing.T) {
 		}
 		assert.Equal(t, want, strings.Join(got, "; "), text)
 	}
-	assert.Equal(t, []Original{{"417", Point}}, set("417", "00417").Originals("417.00"))
+	assert.Equal(t, []Original{{Text: "417", Damage: Point}}, set("417", "00417").Originals("417.00"))
 	assert.Nil(t, (*Set)(nil).Originals("x"))
 }
 

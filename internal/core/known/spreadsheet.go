@@ -131,36 +131,45 @@ func readDate(s string) (d date, ok bool) {
 	return d, true
 }
 
+// A code of two or three numbers was read as a date with the day first or with the month first.
+const (
+	DayFirst   = "day first"
+	MonthFirst = "month first"
+)
+
+// key is the runs of numbers that a code may have had, and how they were read.
+type key struct{ runs, way string }
+
 // keys gives the runs of numbers that a code may have had before it was read as this date.
-func (d date) keys() (keys []string) {
-	add := func(n ...int) {
+func (d date) keys() (keys []key) {
+	add := func(way string, n ...int) {
 		t := make([]string, len(n))
 		for i := range n {
 			t[i] = strconv.Itoa(n[i])
 		}
 		k := strings.Join(t, ":")
 		for _, have := range keys {
-			if have == k {
+			if have.runs == k {
 				return
 			}
 		}
-		keys = append(keys, k)
+		keys = append(keys, key{k, way})
 	}
 	if d.day > 0 {
-		add(d.day, d.month)
-		add(d.month, d.day)
+		add(DayFirst, d.day, d.month)
+		add(MonthFirst, d.month, d.day)
 	}
 	if d.year > 0 {
 		short := d.year % 100
 		if d.day <= 1 {
-			add(d.month, short)
-			add(d.month, d.year)
+			add("", d.month, short)
+			add("", d.month, d.year)
 		}
 		if d.day > 0 {
 			for _, y := range []int{short, d.year} {
-				add(d.day, d.month, y)
-				add(d.month, d.day, y)
-				add(y, d.month, d.day)
+				add(DayFirst, d.day, d.month, y)
+				add(MonthFirst, d.month, d.day, y)
+				add("", y, d.month, d.day)
 			}
 		}
 	}

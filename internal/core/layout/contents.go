@@ -13,6 +13,8 @@ import (
 // Known is what the records know, against which contents are recognised, matched and mended.
 type Known struct {
 	Sets map[Field]*known.Set // warehouses, zones, bins, SKUs, barcodes, units, categories
+	// Bins gives the bins of one warehouse, nil where it is new. A bin is judged by those of its own warehouse.
+	Bins func(warehouse string) *known.Set
 	// Lead gives the SKU of the item that another field identifies; many is true where several items have it.
 	Lead func(by Field, text string) (sku string, many bool)
 }

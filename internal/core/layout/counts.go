@@ -47,6 +47,7 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 	rowCode, counted, when, who, round := src[RowCode], src[Counted], src[CountedAt], src[Counter], src[Round]
 	clock := times{zone: r.Zone, source: when}
 	judge := r.settler(m)
+	var refused []refusedKey
 	plain := m.Has(RowCode) // sheets mark texts that a spreadsheet would run
 	var err error
 	s.Rows, err = r.table(f, m, p, func(n int) { s.Counts = slices.Grow(s.Counts, n) }, func(c *cells) {
@@ -82,13 +83,16 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 			}
 			n.Round = int32(q / quantity.Scale)
 		}
-		if !c.bad {
+		if c.bad {
+			refused = append(refused, refusedKey{n.Key, c.row})
+		} else {
 			s.Counts = append(s.Counts, n)
 		}
 	})
 	if err != nil {
 		return s, err
 	}
+	judge.refused(f.Name, &s.Codes, refused, p)
 	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) }, p); keep != nil {
 		s.Counts = keepRows(s.Counts, keep)
 	}

@@ -122,7 +122,7 @@ var (
 	recordID  = Spec{RecordID, "Record id", false, words("record id, row id, line id, system id, record no, internal id"), words("id"), nil, "the record system's own identifier, given back unchanged", Text}
 	descr     = Spec{Description, "Description", false, words("description, item description, item name, product name, product description, name, desc, article name, designation"), words("title, text"), nil, "the item in words", Text}
 	unit      = Spec{Unit, "Unit", false, words("unit, uom, unit of measure, base unit, base uom, units, measure"), nil, nil, "the unit that the quantity is in", Code}
-	unitCost  = Spec{UnitCost, "Unit cost", false, words("unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, unit cost price"), words("price, unit price"), nil, "the cost of one unit", Number}
+	unitCost  = Spec{UnitCost, "Unit cost", false, words("unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, cost each, unit cost price"), words("price, unit price"), nil, "the cost of one unit", Number}
 	onHand    = Spec{Quantity, "On hand", true, words("quantity, qty, on hand, onhand, qty on hand, quantity on hand, stock on hand, soh, qoh, physical, physical qty, physical quantity, physical stock, recorded, recorded qty, recorded quantity, on hand qty, on hand quantity, quantity recorded, book quantity, book qty, balance"), words("count"), words("stock, in stock, stock level, current stock, total stock, stock qty, stock quantity, total, level, inventory"), "the physical quantity in the records, reserved pieces included", Number}
 )
 

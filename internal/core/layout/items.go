@@ -280,6 +280,7 @@ func (r Reading) Places(f *tabular.File, m *Mapping, p *Problems) (*PlaceFile, e
 			c.bad = true
 		}
 		x.ClearZone = x.Zone == "" && m.sources[Zone] != nil && m.sources[Zone].clear
+		judge.house = x.Warehouse
 		if x.Bin, ok = judge.text(c, Bin, x.Bin); !ok || c.bad {
 			c.bad = true
 			return

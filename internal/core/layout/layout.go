@@ -67,6 +67,7 @@ type Match struct {
 type Repair struct {
 	Field  Field        `json:"field"`
 	Damage known.Damage `json:"damage"`
+	Way    string       `json:"way,omitempty" enum:"day first,month first," doc:"codes that turned into dates: where several originals are possible, the one that was read this way"`
 }
 
 // Decode reads a layout from JSON, refusing what no layout has. It errs with a sentence.

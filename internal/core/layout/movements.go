@@ -37,6 +37,7 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 	qty, when, ref := m.sources[Quantity], m.sources[At], m.sources[Reference]
 	clock := times{zone: r.Zone, source: when}
 	judge := r.settler(m)
+	var refused []refusedKey
 	type same struct {
 		key       stock.Key
 		quantity  quantity.Quantity
@@ -59,6 +60,7 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 			x.At = t
 		}
 		if c.bad {
+			refused = append(refused, refusedKey{x.Key, c.row})
 			return
 		}
 		if x.Reference != "" {
@@ -74,6 +76,7 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 	if err != nil {
 		return s, err
 	}
+	judge.refused(f.Name, &s.Codes, refused, p)
 	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Movements, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row }, p); keep != nil {
 		s.Movements = keepRows(s.Movements, keep)
 	}

@@ -14,6 +14,7 @@ import (
 type Numbers struct {
 	Decimal string   `json:"decimal,omitempty" maxLength:"1" doc:"the sign before decimal places: a point or a comma"`
 	Signs   []string `json:"signs,omitempty" doc:"units and currencies that may stand beside the number and are left away"`
+	Letters bool     `json:"letters,omitempty" doc:"O, I and l beside digits are the digits that they are typed for"`
 	Minus   bool     `json:"minus,omitempty" doc:"a minus may stand at the end, and brackets mean below zero"`
 }
 
@@ -212,13 +213,23 @@ func (e *evidence) decide() (decimal, why string, sure bool) {
 // number reads a number of a column into millionths. problem is its kind where it cannot be read, fixable what would
 // have to be let pass to read it.
 func (n *Numbers) parse(s string) (plain string, problem, text string) {
-	w, ok := takeApart(s)
-	if !ok {
-		return "", "not a number", "is not a number"
-	}
 	decimal := n.Decimal
 	if decimal == "" {
 		decimal = "."
+	}
+	if digits, had := lettersAsDigits(s); had {
+		if w, ok := takeApart(digits); ok && w.sign == "" {
+			if plain, ok := w.plain(decimal); ok {
+				if n.Letters {
+					return plain, "", ""
+				}
+				return plain, "letters for digits", "is not a number: a letter stands where a digit was meant"
+			}
+		}
+	}
+	w, ok := takeApart(s)
+	if !ok {
+		return "", "not a number", "is not a number"
 	}
 	if plain, ok = w.plain(decimal); !ok {
 		other := map[string]string{".": ",", ",": "."}[decimal]
@@ -234,6 +245,25 @@ func (n *Numbers) parse(s string) (plain string, problem, text string) {
 		return plain, "minus at the end or brackets", "is not a number: its minus stands at the end, or brackets stand for it"
 	}
 	return plain, "", ""
+}
+
+// lettersAsDigits reads O, I and l as digits where nothing but digits and separators stands beside them.
+func lettersAsDigits(s string) (digits string, had bool) {
+	if !strings.ContainsAny(s, "0123456789") {
+		return "", false
+	}
+	digits = strings.Map(func(r rune) rune {
+		switch r {
+		case 'O', 'o':
+			had = true
+			return '0'
+		case 'I', 'l':
+			had = true
+			return '1'
+		}
+		return r
+	}, s)
+	return digits, had && !strings.ContainsFunc(digits, unicode.IsLetter)
 }
 
 func (n *Numbers) lets(sign string) bool {

@@ -530,6 +530,7 @@ func (c *Choice) merge(top *Choice) {
 	set(&c.Order, top.Order)
 	set(&c.Time, top.Time)
 	c.Minus = c.Minus || top.Minus
+	c.Letters = c.Letters || top.Letters
 	c.Serial = c.Serial || top.Serial
 	for _, s := range top.Signs {
 		if !slices.Contains(c.Signs, s) {

@@ -38,6 +38,7 @@ type settler struct {
 	given   *Layout
 	known   *Known
 	cache   map[Field]map[string]*verdict
+	house   string // the warehouse whose bins are judged
 	matches map[Field]map[string]*Match
 	repairs map[Repair]bool
 	values  []*Value
@@ -100,6 +101,29 @@ func (s *settler) judge(f Field, text string) *verdict {
 	return v
 }
 
+// judgeBin judges a bin by those of its warehouse.
+func (s *settler) judgeBin(house, bin string) *verdict {
+	s.house = house
+	if c, ok := s.known.Set(Warehouse).Find(house); ok {
+		s.house = c
+	}
+	by := s.cache[Bin]
+	if by == nil {
+		by = map[string]*verdict{}
+		s.cache[Bin] = by
+	}
+	k := s.house + "\x00" + bin
+	v, seen := by[k]
+	if !seen {
+		v = s.decide(Bin, bin)
+		by[k] = v
+		if v != nil && v.value != nil {
+			s.values = append(s.values, v.value)
+		}
+	}
+	return v
+}
+
 func (s *settler) decide(f Field, text string) *verdict {
 	if x := s.matches[f][text]; x != nil {
 		v := &verdict{value: &Value{Field: f, Text: text, Do: x.Do, To: x.To}}
@@ -114,9 +138,12 @@ func (s *settler) decide(f Field, text string) *verdict {
 	if by, name, ok := alternate(text); ok {
 		return s.lead(f, by, name, text)
 	}
-	set := s.known.Set(f)
 	if s.known == nil {
 		return nil
+	}
+	set := s.known.Set(f)
+	if f == Bin && s.known.Bins != nil {
+		set = s.known.Bins(s.house)
 	}
 	if _, ok := set.Find(text); ok {
 		return nil
@@ -124,9 +151,9 @@ func (s *settler) decide(f Field, text string) *verdict {
 	value := &Value{Field: f, Text: text, Originals: set.Originals(text)}
 	if len(value.Originals) > 0 {
 		damage := value.Originals[0].Damage
-		if len(value.Originals) == 1 && s.repairs[Repair{f, damage}] {
-			value.Do, value.To = "repair", value.Originals[0].Text
-			return &verdict{to: value.To, value: value}
+		if to := s.repaired(f, value.Originals); to != "" {
+			value.Do, value.To = "repair", to
+			return &verdict{to: to, value: value}
 		}
 		value.Refused = true
 		what := fmt.Sprintf("%q is not known, but %s is: %s", short([]byte(text)), value.Originals[0].Text, damage)
@@ -163,6 +190,23 @@ func (s *settler) decide(f Field, text string) *verdict {
 		return &verdict{value: value}
 	}
 	return nil
+}
+
+// repaired gives the original that a settled repair puts back: the only possible one, or the only one that was read the
+// way that was settled for the rest of the column.
+func (s *settler) repaired(f Field, o []known.Original) (to string) {
+	if len(o) == 1 && s.repairs[Repair{f, o[0].Damage, ""}] {
+		return o[0].Text
+	}
+	for _, x := range o {
+		if x.Way != "" && s.repairs[Repair{f, x.Damage, x.Way}] {
+			if to != "" {
+				return ""
+			}
+			to = x.Text
+		}
+	}
+	return to
 }
 
 func (s *settler) remedy(f Field) string {
@@ -249,27 +293,48 @@ func (s *settler) lead(f, by Field, name, text string) *verdict {
 	value.Refused, value.Originals = true, s.known.Set(by).Originals(name)
 	if o := value.Originals; len(o) > 0 {
 		damage := o[0].Damage
-		if sku, many := find(by, o[0].Text); len(o) == 1 && s.repairs[Repair{by, damage}] && sku != "" && !many {
-			value.Do, value.To, value.Refused = "repair", o[0].Text, false
-			return &verdict{to: sku, value: value}
+		if to := s.repaired(by, o); to != "" {
+			if sku, many := find(by, to); sku != "" && !many {
+				value.Do, value.To, value.Refused = "repair", to, false
+				return &verdict{to: sku, value: value}
+			}
 		}
 		return &verdict{kind: string(damage), text: fmt.Sprintf("%q is no %s that is known; it may be %s: %s", short([]byte(name)), title(Items, by), list(originals(o), 4), damage), value: value}
 	}
 	return &verdict{kind: "unknown " + string(by), text: fmt.Sprintf("%q is not known, so it is not known which item it is. Match it to an item, take the items in first, or leave its rows out", short([]byte(name))), value: value}
 }
 
+// refusedKey is the key of a row that is refused already, for something else.
+type refusedKey struct {
+	key stock.Key
+	row int
+}
+
+// refused judges the keys of rows that are refused already, so that all that is wrong with them is told at once.
+func (s *settler) refused(file string, codes *stock.Codes, rows []refusedKey, p *Problems) {
+	left := s.left
+	settleKeys(s, file, codes, rows, func(r *refusedKey) (*stock.Key, int) { return &r.key, r.row }, p)
+	s.left = left
+}
+
 // settleKeys judges the warehouses, bins and items of rows. It gives the rows to keep, in their order: false for one
 // that is left out or refused. The names of the rest are put right.
-func settleKeys[R any](s *settler, file string, codes *stock.Codes, rows []R, at func(*R) (*stock.Key, int), p *Problems) (keep []bool, to func(stock.Part, stock.ID) stock.ID) {
+func settleKeys[R any](s *settler, file string, codes *stock.Codes, rows []R, at func(*R) (*stock.Key, int), p *Problems) (keep []bool, to func(stock.Key) stock.Key) {
 	type judged struct {
 		to      stock.ID
 		verdict *verdict
 	}
 	parts := map[stock.Part]Field{stock.Warehouse: Warehouse, stock.Bin: Bin, stock.SKU: SKU}
+	byHouse := s.known != nil && s.known.Bins != nil // bins are judged with their warehouse, row by row
+	bins := map[[2]stock.ID]judged{}
 	var found [stock.Parts][]judged
 	any := false
 	for _, part := range []stock.Part{stock.Warehouse, stock.Bin, stock.SKU} {
 		f, n := parts[part], codes[part].Len()
+		if part == stock.Bin && byHouse {
+			any = true
+			continue
+		}
 		marked := part == stock.SKU && (s.m.Identity != SKU || s.m.Has(Barcode) || s.m.Has(FurtherSKU) || s.m.Has(ItemID))
 		if s.idle(f) && !marked {
 			continue
@@ -300,21 +365,50 @@ func settleKeys[R any](s *settler, file string, codes *stock.Codes, rows []R, at
 	if !any {
 		return nil, nil
 	}
-	to = func(part stock.Part, id stock.ID) stock.ID {
-		if int(id) < len(found[part]) && found[part][id].verdict != nil {
-			return found[part][id].to
+	to = func(k stock.Key) stock.Key {
+		pair := [2]stock.ID{k[stock.Warehouse], k[stock.Bin]}
+		for part := range found {
+			if id := k[part]; int(id) < len(found[part]) && found[part][id].verdict != nil {
+				k[part] = found[part][id].to
+			}
 		}
-		return id
+		if pair[0] = k[stock.Warehouse]; bins[pair].verdict != nil { // bins are judged once their warehouse is settled
+			k[stock.Bin] = bins[pair].to
+		}
+		return k
 	}
 	keep = make([]bool, len(rows))
+	var last [2]stock.ID // neighbouring rows mostly lie in one bin
+	var lastBin judged
 	for i := range rows {
 		k, row := at(&rows[i])
 		drop, wrong := false, false
 		for part := range found {
-			if found[part] == nil || int(k[part]) >= len(found[part]) {
+			var j *judged
+			switch {
+			case stock.Part(part) == stock.Bin && byHouse:
+				if k[stock.Bin] == 0 {
+					continue
+				}
+				pair := [2]stock.ID{k[stock.Warehouse], k[stock.Bin]}
+				x, seen := lastBin, pair == last
+				if !seen {
+					x, seen = bins[pair]
+				}
+				if !seen {
+					x = judged{to: pair[1], verdict: s.judgeBin(codes[stock.Warehouse].Text(pair[0]), codes[stock.Bin].Text(pair[1]))}
+					if x.verdict != nil && x.verdict.to != "" {
+						x.to = codes[stock.Bin].Intern([]byte(x.verdict.to))
+					}
+					bins[pair] = x
+				}
+				last, lastBin = pair, x
+				j = &x
+			case found[part] == nil || int(k[part]) >= len(found[part]):
 				continue
+			default:
+				j = &found[part][k[part]]
 			}
-			j := &found[part][k[part]]
 			v := j.verdict
 			if v == nil {
 				continue

@@ -45,6 +45,7 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	judge := r.settler(m)
 	ofLine, ofItem := m.attributes(LineAttribute), m.attributes(ItemAttribute)
 	var kept []byte
+	var refused []refusedKey
 	var err error
 	s.Rows, err = r.table(f, m, p, func(n int) { b.Lines = slices.Grow(b.Lines, n) }, func(c *cells) {
 		l := stock.Line{Row: int32(c.row), Key: c.key(&at, &b.Codes)}
@@ -132,7 +133,9 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 		} else if s.NoAtRow == 0 {
 			s.NoAtRow = c.row
 		}
-		if !c.bad {
+		if c.bad {
+			refused = append(refused, refusedKey{l.Key, c.row})
+		} else {
 			b.Lines = append(b.Lines, l)
 		}
 	})
@@ -140,16 +143,18 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	if err != nil {
 		return s, err
 	}
+	judge.refused(f.Name, &b.Codes, refused, p)
 	if keep, to := settleKeys(judge, f.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) }, p); keep != nil {
 		b.Lines = keepRows(b.Lines, keep)
 		zones := map[[2]stock.ID]string{}
 		for k, z := range s.Zones {
-			zones[[2]stock.ID{to(stock.Warehouse, k[0]), to(stock.Bin, k[1])}] = z
+			now := to(stock.Key{stock.Warehouse: k[0], stock.Bin: k[1]})
+			zones[[2]stock.ID{now[stock.Warehouse], now[stock.Bin]}] = z
 		}
 		s.Zones = zones
 		items := map[stock.ID]string{}
 		for k, v := range s.ItemKept {
-			items[to(stock.SKU, k)] = v
+			items[to(stock.Key{stock.SKU: k})[stock.SKU]] = v
 		}
 		s.ItemKept = items
 	}

@@ -131,6 +131,11 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			n.Minus = true
 			before, after, rows := p.Example(g, number(n))
 			out = append(out, Remedy{fmt.Sprintf("Read them as below zero%s, %s", letter, rowsText(rows)), before, after, column(Choice{Numbers: Numbers{Minus: true}}), true})
+		case "letters for digits":
+			n := src.numbers
+			n.Letters = true
+			before, after, rows := p.Example(g, number(n))
+			out = append(out, Remedy{fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, rowsText(rows)), before, after, column(Choice{Numbers: Numbers{Letters: true}}), true})
 		case "other number form":
 			other := ","
 			if src.numbers.Decimal == "," {
@@ -158,20 +163,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			}
 		}
 	}
-	sure, rows, before, after := 0, 0, "", ""
-	var damage Repair
-	for _, v := range values {
-		if v.Refused && len(v.Originals) == 1 && string(v.Originals[0].Damage) == g.Kind && v.Field == g.Field {
-			if sure++; before == "" {
-				before, after, damage = v.Text, v.Originals[0].Text, Repair{v.Field, v.Originals[0].Damage}
-			}
-			rows += v.Rows
-		}
-	}
-	if sure > 0 {
-		label := fmt.Sprintf("Put back the only possible original of %s, %s", count(sure, "value", "values"), rowsText(rows))
-		out = append(out, Remedy{label, before, after, Layout{Repairs: []Repair{damage}}, true})
-	}
+	out = append(out, repairs(g, values)...)
 	switch {
 	case g.Kind == "duplicate key" && m.Kind == Stock:
 		out = append(out, Remedy{Label: "Sum rows of the same key", Set: Layout{Doubles: "sum"}})
@@ -180,6 +172,56 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 	}
 	if s := spec(m.Kind, g.Field); s != nil && !s.Required && src != nil && src.column >= 0 && g.Field != m.Identity && g.Field != Warehouse && g.Field != Bin && g.Field != Lot && g.Field != Serial && g.Field != Holding {
 		out = append(out, Remedy{Label: fmt.Sprintf("Pass column %s over", tabular.ColumnName(src.column)), Set: column(Choice{Field: PassedOver})})
+	}
+	return out
+}
+
+// repairs offers to put damaged codes back: those with one possible original, and, where all codes that turned into
+// dates were read one way, the others as read the same way.
+func repairs(g Group, values []Value) (out []Remedy) {
+	var one, same Remedy
+	sure, rows, others, otherRows := 0, 0, 0, 0
+	ways := map[string]bool{}
+	for _, v := range values {
+		if v.Field != g.Field || len(v.Originals) == 0 || string(v.Originals[0].Damage) != g.Kind {
+			continue
+		}
+		if len(v.Originals) == 1 {
+			ways[v.Originals[0].Way] = true
+		}
+		if !v.Refused || len(v.Originals) > 1 {
+			continue
+		}
+		if sure++; one.Before == "" {
+			one.Before, one.After, one.Set = v.Text, v.Originals[0].Text, Layout{Repairs: []Repair{{Field: v.Field, Damage: v.Originals[0].Damage}}}
+		}
+		rows += v.Rows
+	}
+	if sure > 0 {
+		one.Label, one.Certain = fmt.Sprintf("Put back the only possible original of %s, %s", count(sure, "value", "values"), rowsText(rows)), true
+		out = append(out, one)
+	}
+	if len(ways) != 1 || ways[""] {
+		return out
+	}
+	for _, v := range values {
+		if v.Field != g.Field || len(v.Originals) < 2 || !v.Refused || string(v.Originals[0].Damage) != g.Kind {
+			continue
+		}
+		for _, o := range v.Originals {
+			if !ways[o.Way] {
+				continue
+			}
+			if others++; same.Before == "" {
+				same.Before, same.After, same.Set = v.Text, o.Text, Layout{Repairs: []Repair{{Field: v.Field, Damage: o.Damage, Way: o.Way}}}
+				same.Label = o.Way
+			}
+			otherRows += v.Rows
+		}
+	}
+	if others > 0 {
+		same.Label = fmt.Sprintf("Read the others %s too, as all with one possible original were: %s, %s", same.Label, count(others, "value", "values"), rowsText(otherRows))
+		out = append(out, same)
 	}
 	return out
 }

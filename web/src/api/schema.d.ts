@@ -744,6 +744,8 @@ export interface components {
             formula?: string;
             /** @description the column's header */
             header?: string;
+            /** @description O, I and l beside digits are the digits that they are typed for */
+            letters?: boolean;
             /** @description a minus may stand at the end, and brackets mean below zero */
             minus?: boolean;
             /**
@@ -1292,6 +1294,8 @@ export interface components {
             remedies: components["schemas"]["RemedyView"][];
         };
         ProblemView: {
+            /** @description the message behind the place */
+            brief: string;
             column: string;
             field: string;
             /** Format: int64 */
@@ -1358,6 +1362,11 @@ export interface components {
         Repair: {
             damage: string;
             field: string;
+            /**
+             * @description codes that turned into dates: where several originals are possible, the one that was read this way
+             * @enum {string}
+             */
+            way?: "day first" | "month first" | "";
         };
         Report: {
             categories: components["schemas"]["ReportPart"][];

@@ -24,10 +24,10 @@ export function ColumnHead({
 	const option = "px-3 py-1 data-focus:bg-ink data-focus:text-on-ink";
 	return (
 		<div className={`min-w-0 border-r border-hair px-1 py-1 text-left ${inHand ? "bg-sheet" : ""}`} role="columnheader" title={column.why}>
-			<div className="flex">
+			<div>
 				<Listbox value={column.field || "-"} onChange={(field) => set({ field })}>
 					<ListboxButton
-						className={`block min-w-0 flex-1 truncate border px-1.5 py-0.5 text-left ${column.field ? "border-ink bg-sheet font-semibold" : "border-rule text-dim"}`}
+						className={`block w-full truncate border px-1.5 py-0.5 text-left ${column.field ? "border-ink bg-sheet font-semibold" : "border-rule text-dim"}`}
 						aria-label={`Column ${column.letter}, ${column.header}`}
 						onClick={onPick}
 					>
@@ -55,14 +55,22 @@ export function ColumnHead({
 						)}
 					</ListboxOptions>
 				</Listbox>
-				{column.field && <HowRead sheet={sheet} column={column} set={set} />}
 			</div>
-			<div className="mt-0.5 truncate px-1 text-[11.5px] text-dim">
-				<span className="code text-[11.5px]">{column.letter}</span> {column.why}
+			<div className="mt-0.5 flex items-baseline gap-1 px-1 text-[11.5px] text-dim">
+				<span className="code text-[11.5px]">{column.letter}</span>
+				<span className="min-w-0 flex-1 truncate">{brief(column.why)}</span>
+				{column.field && <HowRead sheet={sheet} column={column} set={set} />}
 			</div>
 		</div>
 	);
 }
+
+/** The reason in as few words as fit above a column; the whole of it shows on pointing and under "how". */
+const brief = (why: string) =>
+	why
+		.replace(/^the header ".*" means [^;]*(; )?/, (_, more) => (more ? "" : "by its header"))
+		.replace(/^no field goes by this header; /, "")
+		.replace(/^".*" may mean .*, and no other column does/, "may be it");
 
 /** How the cells of a column are read: number and date form, empty cells, filling down. */
 function HowRead({ sheet, column, set }: { sheet: Sheet; column: Column; set: (more: Omit<Choice, "column" | "header">) => void }) {
@@ -81,7 +89,7 @@ function HowRead({ sheet, column, set }: { sheet: Sheet; column: Column; set: (m
 	);
 	return (
 		<Popover>
-			<PopoverButton className="ml-0.5 border border-rule px-1.5 py-0.5 text-dim" aria-label={`How column ${column.letter} is read`}>
+			<PopoverButton className="word" aria-label={`How column ${column.letter} is read`}>
 				how
 			</PopoverButton>
 			<PopoverPanel anchor="bottom start" className="z-30 w-80 border border-ink bg-paper p-3">

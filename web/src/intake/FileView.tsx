@@ -124,6 +124,7 @@ export function FileView({
 		if (left - 64 < b.scrollLeft) b.scrollTo({ left: left - 64 });
 		else if (right > b.scrollLeft + b.clientWidth) b.scrollTo({ left: right - b.clientWidth });
 	};
+	const filled = new Set((sheet.given.columns ?? []).filter((c) => c.fill === "down").map((c) => c.column));
 	const cell = rowAt(at.row)?.cells[at.col] ?? "";
 	const mend = () => {
 		const row = rowAt(at.row);
@@ -195,7 +196,7 @@ export function FileView({
 									aria-rowindex={i + 1}
 									className={`grid border-b ${isHead ? "border-ink font-semibold" : "border-hair"} ${above ? "text-dim" : ""} ${i === at.row ? "bg-sheet" : ""}`}
 									style={{ ...grid, height: rowHeight }}
-									title={r?.wrong.map((w) => w.text).join("\n") || undefined}
+									title={r?.wrong.map((w) => `${w.column}${w.row}: ${w.brief}`).join("\n") || undefined}
 								>
 									<div
 										className={`code sticky left-0 z-10 truncate border-r border-rule px-2 text-right leading-[22px] text-dim ${i === at.row ? "bg-sheet" : "bg-paper"}`}
@@ -245,7 +246,8 @@ export function FileView({
 												) : (
 													<>
 														{mended ? <span title="mended by hand">✎ </span> : ""}
-														{r?.cells[col] ?? ""}
+														{r?.cells[col] ||
+															(filled.has(c.letter) && r && r.row > sheet.header_row ? <span className="text-dim">″</span> : "")}
 													</>
 												)}
 											</div>

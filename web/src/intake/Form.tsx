@@ -23,6 +23,9 @@ export function Form({
 		<>
 			{draft.sheets.length > 1 && <SheetTabs draft={draft} sheet={sheet} settle={settle} onSheet={onSheet} />}
 			<div className="flex flex-wrap items-center gap-x-3 gap-y-1 border-b border-hair px-3 py-1.5">
+				<b className="max-w-40 truncate" title={draft.name}>
+					{draft.name}
+				</b>
 				{sheet && (
 					<label className="flex items-center gap-1.5" title={sheet.why_kind}>
 						<span className="text-dim">taken for</span>
@@ -43,7 +46,7 @@ export function Form({
 				{draft.form === "delimited text" && (
 					<>
 						<label className="flex items-center gap-1.5">
-							<span className="text-dim">cells parted by</span>
+							<span className="text-dim">parted by</span>
 							<select
 								value={{ comma: ",", semicolon: ";", tab: "\t", bar: "|" }[draft.delimiter] ?? draft.delimiter}
 								onChange={(e) => settle({ delimiter: e.target.value })}
@@ -58,7 +61,7 @@ export function Form({
 						</label>
 						<label className="flex items-center gap-1.5">
 							<span className="text-dim">letters</span>
-							<select className="max-w-36" value={draft.encoding} onChange={(e) => settle({ encoding: e.target.value })}>
+							<select className="max-w-28" value={draft.encoding} onChange={(e) => settle({ encoding: e.target.value })}>
 								{draft.encodings.map((e) => (
 									<option key={e}>{e}</option>
 								))}

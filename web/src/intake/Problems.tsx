@@ -34,8 +34,8 @@ export function Problems({
 			</h2>
 			{sheet.culprit && sheet.effect.refused > 0 && (
 				<p className="text-dim">
-					Without column {sheet.culprit} ({fieldTitle(sheet, sheet.columns.find((c) => c.letter === sheet.culprit)?.field ?? "")})
-					everything is fine.
+					All problems are in column {sheet.culprit} (
+					{fieldTitle(sheet, sheet.columns.find((c) => c.letter === sheet.culprit)?.field ?? "")}); without it everything is fine.
 				</p>
 			)}
 			{sheet.problems.map((g) => {
@@ -85,12 +85,18 @@ export function Problems({
 						</div>
 						<Alike sheet={sheet} group={g} settle={settle} />
 						<ul className="mt-1 text-[12.5px]">
-							{g.list.slice(0, 30).map((p, i) => (
-								<li key={i} className="py-0.5">
-									{p.text}
+							{g.list.slice(0, 6).map((p, i) => (
+								<li key={i} className="py-0.5" title={p.text}>
+									{p.row > 0 && (
+										<span className="text-dim">
+											{p.column}
+											{p.row}{" "}
+										</span>
+									)}
+									{p.brief}
 								</li>
 							))}
-							{g.count > 30 && <li className="text-dim">and {count(g.count - 30)} more of this kind</li>}
+							{g.count > 6 && <li className="text-dim">and {count(g.count - 6)} more of this kind</li>}
 						</ul>
 					</details>
 				);
