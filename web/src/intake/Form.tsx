@@ -69,9 +69,12 @@ export function Form({
 						</label>
 					</>
 				)}
-				{sheet && <Known draft={draft} sheet={sheet} settle={settle} />}
 			</div>
-			{sheet && <Formulas draft={draft} sheet={sheet} settle={settle} />}
+			{sheet && (
+				<Formulas draft={draft} sheet={sheet} settle={settle}>
+					<Known draft={draft} sheet={sheet} settle={settle} />
+				</Formulas>
+			)}
 		</>
 	);
 }

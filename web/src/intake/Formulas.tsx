@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { api, ask } from "../api/client";
 import { type Draft, fieldTitle, type Settle, type Sheet } from "./settling";
 
 /** Fields that are worked out, and the row filter; each is edited in place with its result for real rows. */
-export function Formulas({ draft, sheet, settle }: { draft: Draft; sheet: Sheet; settle: Settle }) {
+export function Formulas({ draft, sheet, settle, children }: { draft: Draft; sheet: Sheet; settle: Settle; children: ReactNode }) {
 	const [editing, setEditing] = useState<string | null>(null); // a field, "+" for a new one, "filter"
 	const filter = sheet.given.filter ?? "";
 	return (
@@ -29,6 +29,7 @@ export function Formulas({ draft, sheet, settle }: { draft: Draft; sheet: Sheet;
 						Take only some rows…
 					</button>
 				)}
+				{children}
 			</div>
 			{editing !== null && (
 				<Editor key={editing} what={editing} draft={draft} sheet={sheet} settle={settle} onClose={() => setEditing(null)} />

@@ -38,12 +38,12 @@ export function Problems({
 					{fieldTitle(sheet, sheet.columns.find((c) => c.letter === sheet.culprit)?.field ?? "")}); without it everything is fine.
 				</p>
 			)}
-			{sheet.problems.map((g) => {
+			{sheet.problems.map((g, at) => {
 				const here = only?.kind === g.kind && only.field === g.field;
 				return (
 					<details
 						key={g.kind + g.field}
-						open={sheet.problems.length < 4 || here}
+						open={sheet.problems.length < 4 || here || at === 0}
 						className="border-b border-hair py-1"
 						data-group={g.kind}
 					>

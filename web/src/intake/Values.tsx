@@ -31,6 +31,7 @@ export function Values({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 function OneValue({ sheet, value: v, settle }: { sheet: Sheet; value: Value; settle: Settle }) {
 	const [to, setTo] = useState("");
 	const [other, setOther] = useState(false);
+	const [opened, setOpened] = useState(false);
 	const say = (does: "match" | "new" | "skip", target = "") =>
 		settle({ sheet: sheet.number, set: { matches: [{ field: v.field, from: v.text, do: does, ...(target ? { to: target } : {}) }] } });
 	const word = (on: boolean) => (on ? "font-semibold underline decoration-2 underline-offset-4" : "word");
@@ -45,13 +46,19 @@ function OneValue({ sheet, value: v, settle }: { sheet: Sheet; value: Value; set
 				<span className="shrink-0 text-dim">
 					{fieldTitle(sheet, v.field)}, {many(v.rows, "row", "rows")}
 				</span>
-				{(v.do === "match" || v.do === "repair") && (
+				{v.do && (
 					<span className="shrink-0">
-						is <span className="code">{v.to}</span>
+						{v.do === "new" ? "is new" : v.do === "skip" ? "is left out" : "is "}
+						{(v.do === "match" || v.do === "repair") && <span className="code">{v.to}</span>}
 					</span>
 				)}
+				{!v.open && (
+					<button type="button" className="word ml-auto shrink-0 text-dim" onClick={() => setOpened(!opened)}>
+						change
+					</button>
+				)}
 			</div>
-			<div className="flex flex-wrap items-baseline gap-x-3 pl-3">
+			<div hidden={!v.open && !opened} className={v.open || opened ? "flex flex-wrap items-baseline gap-x-3 pl-3" : ""}>
 				{v.damage && <span className="text-dim">{v.damage}:</span>}
 				{likely.map((t) => (
 					<button key={t} type="button" className={word(v.do === "match" && v.to === t)} onClick={() => say("match", t)}>
