@@ -28,7 +28,8 @@ type draft struct {
 	name    string
 	file    *os.File
 	size    int64
-	sha     string // of the bytes
+	sha     string     // of the bytes, once sum tells
+	sum     chan error // filled when sha is known
 	used    time.Time
 	choices Choices
 	history []Choices // what was settled before each answer, to go back to
@@ -234,8 +235,7 @@ func (d *Desk) receive(dr *draft, name string, body io.Reader) error {
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		err = nil
 	}
-	sum := sha256.New()
-	size, to := int64(n), io.MultiWriter(f, sum)
+	size, to := int64(n), io.Writer(f)
 	if err == nil {
 		_, err = to.Write(head[:n])
 	}
@@ -255,8 +255,27 @@ func (d *Desk) receive(dr *draft, name string, body io.Reader) error {
 		os.Remove(f.Name())
 		return err
 	}
-	dr.file, dr.size, dr.sha, dr.name = f, size, hex.EncodeToString(sum.Sum(nil)), name
+	dr.file, dr.size, dr.name, dr.sum = f, size, name, make(chan error, 1)
+	go dr.hash(f, size, dr.sum)
 	return nil
+}
+
+// hash works the file's SHA-256 out and puts its bytes on the disk, while the file is looked at.
+func (dr *draft) hash(f *os.File, size int64, done chan<- error) {
+	sum := sha256.New()
+	_, err := io.Copy(sum, io.NewSectionReader(f, 0, size))
+	if err == nil {
+		err = f.Sync()
+	}
+	dr.sha = hex.EncodeToString(sum.Sum(nil))
+	done <- err
+}
+
+// hashed waits until the file's SHA-256 is known.
+func (dr *draft) hashed() error {
+	err := <-dr.sum
+	dr.sum <- err
+	return err
 }
 
 // Redrop puts a mended file in the place of the one that was dropped; all that was settled stays. A file of refused
@@ -283,8 +302,12 @@ func (d *Desk) Redrop(ctx context.Context, p Person, id, name string, body io.Re
 		dr.choices.Mends = append(dr.choices.Mends[:len(dr.choices.Mends):len(dr.choices.Mends)], mends...)
 		return d.look(work, dr)
 	}
+	if err := now.hashed(); err != nil {
+		now.discard()
+		return nil, err
+	}
 	dr.discard()
-	dr.file, dr.size, dr.sha, dr.name, dr.used = now.file, now.size, now.sha, now.name, d.now()
+	dr.file, dr.size, dr.sha, dr.sum, dr.name, dr.used = now.file, now.size, now.sha, now.sum, now.name, d.now()
 	return d.look(work, dr)
 }
 

@@ -37,6 +37,9 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 			return out, err
 		}
 	}
+	if err := dr.hashed(); err != nil {
+		return out, err
+	}
 	if err := d.store.KeepFile(dr.file, dr.sha); err != nil {
 		return out, err
 	}
@@ -72,11 +75,6 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 			return out, err
 		}
 	}
-	if len(sets) > 0 {
-		if err := d.store.Stage(ctx, newBins, newItems); err != nil {
-			return out, err
-		}
-	}
 	var touched []int64
 	out, err = once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
 		in, err := d.newIntake(tx, p, dr, backup)
@@ -95,7 +93,7 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 			}
 		}
 		if len(sets) > 0 {
-			if err := d.publish(tx, in, parts, sets); err != nil {
+			if err := d.publish(tx, in, parts, sets, newBins, newItems); err != nil {
 				return out, err
 			}
 		}
@@ -295,7 +293,7 @@ func newPiece() (lines []store.StockLine, costs, reserves []int64) {
 }
 
 // publish makes the sets the recorded stock, together with all that is new.
-func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []built) error {
+func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []built, newBins []store.Bin, newItems []store.Item) error {
 	for i := range sets {
 		if h := sets[i].house; sets[i].made {
 			if err := tx.Create(&store.Warehouse{ID: h.ID, Code: h.Code, IntakeID: in.ID}).Error; err != nil {
@@ -303,7 +301,7 @@ func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []buil
 			}
 		}
 	}
-	if err := store.PublishStaged(tx, in.ID); err != nil {
+	if err := store.MakeBinsAndItems(tx, newBins, newItems, in.ID); err != nil {
 		return err
 	}
 	for i := range sets {

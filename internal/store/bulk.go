@@ -17,7 +17,8 @@ const Piece = 50_000
 const perStatement = 64 // rows in one statement
 
 // WriteStockLines writes lines of an unpublished set in one transaction, by the fastest way that the driver has:
-// many rows to a statement, and only those columns bound that hold anything.
+// many rows to a statement, and only those columns bound that hold anything. The lines stand in the order of their
+// places, one after the other.
 func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLine) error {
 	texts, reserved, attributes := false, false, false
 	for i := range lines {
@@ -26,7 +27,7 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 		reserved = reserved || l.Reserved != nil
 		attributes = attributes || l.Attributes != ""
 	}
-	columns, values, width := "set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved", fmt.Sprintf("(%d,?,?,?,?,?", set), 5
+	columns, values, width := "set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved", "?,?,?,?", 4
 	if texts {
 		values, width = values+",?,?,?,?", width+4
 	} else {
@@ -40,16 +41,15 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 	if attributes {
 		columns, values, width = columns+", attributes", values+",?", width+1
 	}
-	values += ")"
-	return s.bulk(ctx, "INSERT INTO stock_lines ("+columns+") VALUES ", values, width, len(lines), func(i int, v []driver.Value) {
+	// Places follow one another, so the first one of a statement tells the rest.
+	row := func(i int) string { return fmt.Sprintf("(%d,?1+%d,%s)", set, i, values) }
+	return s.bulk(ctx, table{"INSERT INTO stock_lines (" + columns + ") VALUES ", row, width, 1}, len(lines), func(i int, v []driver.Value) {
 		l := &lines[i]
-		v[0], v[1], v[2], v[3], v[4] = l.Pos, l.BinID, l.ItemID, l.Quantity, null(l.Cost)
+		v[0], v[1], v[2], v[3] = l.BinID, l.ItemID, l.Quantity, null(l.Cost)
+		at := 4
 		if texts {
-			v[5], v[6], v[7], v[8] = l.Lot, l.Serial, l.Holding, l.RecordID
-		}
-		at := 5
-		if texts {
-			at = 9
+			v[4], v[5], v[6], v[7] = l.Lot, l.Serial, l.Holding, l.RecordID
+			at = 8
 		}
 		if reserved {
 			v[at] = null(l.Reserved)
@@ -58,7 +58,7 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 		if attributes {
 			v[at] = l.Attributes
 		}
-	})
+	}, func(from int, v []driver.Value) { v[0] = lines[from].Pos })
 }
 
 // SetBin is the tally of a set's lines in one bin; First is the place of its first line.
@@ -79,53 +79,88 @@ type SetItem struct {
 
 // WriteTallies writes the tallies of an unpublished set.
 func (s *Store) WriteTallies(ctx context.Context, bins []SetBin, items []SetItem) error {
-	err := s.bulk(ctx, "INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", "(?,?,?,?,?)", 5, len(bins), func(i int, v []driver.Value) {
+	err := s.bulk(ctx, table{"INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", same("(?,?,?,?,?)"), 5, 0}, len(bins), func(i int, v []driver.Value) {
 		b := &bins[i]
 		v[0], v[1], v[2], v[3], v[4] = b.SetID, b.BinID, b.First, int64(b.Lines), b.Value
-	})
+	}, nil)
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, "INSERT INTO set_items (set_id, item_id, lines, quantity, reserved, value) VALUES ", "(?,?,?,?,?,?)", 6, len(items), func(i int, v []driver.Value) {
+	return s.bulk(ctx, table{"INSERT INTO set_items (set_id, item_id, lines, quantity, reserved, value) VALUES ", same("(?,?,?,?,?,?)"), 6, 0}, len(items), func(i int, v []driver.Value) {
 		t := &items[i]
 		v[0], v[1], v[2], v[3], v[4], v[5] = t.SetID, t.ItemID, int64(t.Lines), t.Quantity, null(t.Reserved), null(t.Value)
-	})
+	}, nil)
 }
 
-// Stage puts new bins and items aside on the writer connection, in tables that only it sees and that go with it.
-// PublishStaged makes them real within the transaction that publishes all else.
-func (s *Store) Stage(ctx context.Context, bins []Bin, items []Item) error {
-	for _, t := range []string{"bins", "items"} {
-		if err := s.write.WithContext(ctx).Exec("CREATE TEMP TABLE IF NOT EXISTS new_" + t + " AS SELECT * FROM main." + t + " WHERE 0").Error; err != nil {
-			return err
-		}
-		if err := s.write.WithContext(ctx).Exec("DELETE FROM temp.new_" + t).Error; err != nil {
-			return err
-		}
-	}
-	err := s.bulk(ctx, "INSERT INTO temp.new_bins (id, warehouse_id, code, zone, sort_key) VALUES ", "(?,?,?,?,?)", 5, len(bins), func(i int, v []driver.Value) {
+// MakeBinsAndItems makes the bins and items of an intake within its transaction, many to a statement.
+func MakeBinsAndItems(tx *gorm.DB, bins []Bin, items []Item, intake int64) error {
+	err := inserted(tx, table{"INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) VALUES ", same("(?,?,?,?,?,?)"), 6, 0}, len(bins), func(i int, v []any) {
 		b := &bins[i]
-		v[0], v[1], v[2], v[3], v[4] = b.ID, b.WarehouseID, b.Code, b.Zone, b.SortKey
+		v[0], v[1], v[2], v[3], v[4], v[5] = b.ID, b.WarehouseID, b.Code, b.Zone, b.SortKey, intake
 	})
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, "INSERT INTO temp.new_items (id, sku, sort_key, description, unit, cost, attributes) VALUES ", "(?,?,?,?,?,?,?)", 7, len(items), func(i int, v []driver.Value) {
+	return inserted(tx, table{"INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ", same("(?,?,?,?,?,?,?,?)"), 8, 0}, len(items), func(i int, v []any) {
 		t := &items[i]
-		v[0], v[1], v[2], v[3], v[4], v[5], v[6] = t.ID, t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost), t.Attributes
+		v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7] = t.ID, t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost), t.Attributes, intake
 	})
 }
 
-// PublishStaged makes the staged bins and items real, as made by an intake.
-func PublishStaged(tx *gorm.DB, intake int64) error {
-	if err := tx.Exec("INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) SELECT id, warehouse_id, code, zone, sort_key, ? FROM temp.new_bins ORDER BY id", intake).Error; err != nil {
-		return err
-	}
-	return tx.Exec("INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) SELECT id, sku, sort_key, description, unit, cost, attributes, ? FROM temp.new_items ORDER BY id", intake).Error
+// table says how rows go into a table: the head of the statement, what stands for row i, how many values a row binds,
+// and how many the statement binds before them.
+type table struct {
+	head   string
+	row    func(i int) string
+	width  int
+	before int
 }
 
-// bulk inserts n rows in one transaction on the writer connection; fill sets the values of row i.
-func (s *Store) bulk(ctx context.Context, head, row string, width, n int, fill func(i int, v []driver.Value)) error {
+func same(row string) func(int) string { return func(int) string { return row } }
+
+// statement gives the text that inserts so many rows.
+func (t *table) statement(rows int) string {
+	var b strings.Builder
+	b.WriteString(t.head)
+	for i := range rows {
+		if i > 0 {
+			b.WriteByte(',')
+		}
+		b.WriteString(t.row(i))
+	}
+	return b.String()
+}
+
+// inserted inserts n rows within a transaction.
+func inserted(tx *gorm.DB, t table, n int, fill func(i int, v []any)) error {
+	ctx := tx.Statement.Context
+	for from := 0; from < n; {
+		rows := min(perStatement, n-from)
+		st, err := tx.Statement.ConnPool.PrepareContext(ctx, t.statement(rows))
+		if err != nil {
+			return err
+		}
+		values := make([]any, t.width*rows)
+		for ; from+rows <= n; from += rows {
+			for i := range rows {
+				fill(from+i, values[i*t.width:(i+1)*t.width])
+			}
+			if _, err := st.ExecContext(ctx, values...); err != nil {
+				st.Close()
+				return err
+			}
+		}
+		if err := st.Close(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// bulk inserts n rows of an unpublished set in one transaction on the writer connection; fill sets the values of row
+// i, first those that the statement binds before its rows. The disk is not waited for: a crash loses pieces that nobody
+// saw, and the commit that publishes them waits for all that was written before it.
+func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []driver.Value), first func(from int, v []driver.Value)) error {
 	conn, err := s.raw.Conn(ctx)
 	if err != nil {
 		return err
@@ -133,8 +168,10 @@ func (s *Store) bulk(ctx context.Context, head, row string, width, n int, fill f
 	defer conn.Close()
 	return conn.Raw(func(d any) error {
 		c := d.(*sqlite3.SQLiteConn)
-		if _, err := c.Exec("BEGIN IMMEDIATE", nil); err != nil {
-			return err
+		for _, q := range []string{"PRAGMA synchronous = NORMAL", "BEGIN IMMEDIATE"} {
+			if _, err := c.Exec(q, nil); err != nil {
+				return err
+			}
 		}
 		err := func() error {
 			var st driver.Stmt
@@ -144,7 +181,7 @@ func (s *Store) bulk(ctx context.Context, head, row string, width, n int, fill f
 					st.Close()
 				}
 			}()
-			values := make([]driver.Value, width*perStatement)
+			values := make([]driver.Value, t.before+t.width*perStatement)
 			for from := 0; from < n; from += perStatement {
 				if err := ctx.Err(); err != nil {
 					return err
@@ -155,25 +192,33 @@ func (s *Store) bulk(ctx context.Context, head, row string, width, n int, fill f
 						st.Close()
 					}
 					var err error
-					if st, err = c.Prepare(head + strings.TrimSuffix(strings.Repeat(row+",", rows), ",")); err != nil {
+					if st, err = c.Prepare(t.statement(rows)); err != nil {
 						return err
 					}
 					prepared = rows
 				}
-				for i := range rows {
-					fill(from+i, values[i*width:(i+1)*width])
+				if first != nil {
+					first(from, values)
 				}
-				if _, err := st.Exec(values[:rows*width]); err != nil { //nolint:staticcheck // the driver's plain path
+				for i := range rows {
+					at := t.before + i*t.width
+					fill(from+i, values[at:at+t.width])
+				}
+				if _, err := st.Exec(values[:t.before+rows*t.width]); err != nil { //nolint:staticcheck // the driver's plain path
 					return err
 				}
 			}
 			return nil
 		}()
+		end := "COMMIT"
 		if err != nil {
-			_, _ = c.Exec("ROLLBACK", nil)
-			return err
+			end = "ROLLBACK"
 		}
-		_, err = c.Exec("COMMIT", nil)
+		for _, q := range []string{end, "PRAGMA synchronous = FULL"} {
+			if _, e := c.Exec(q, nil); err == nil {
+				err = e
+			}
+		}
 		return err
 	})
 }

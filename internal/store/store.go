@@ -70,7 +70,11 @@ func Open(dir string) (*Store, error) {
 		s.lock.Close()
 		return nil, fmt.Errorf("open %s: %w", name, err)
 	}
-	if err = s.migrate(); err == nil {
+	// Large intakes are not held up by copying their pages into the database piece by piece.
+	if err = s.write.Exec("PRAGMA wal_autocheckpoint = 16384").Error; err == nil {
+		err = s.migrate()
+	}
+	if err == nil {
 		s.read, _, err = open(reader, 4)
 	}
 	if err == nil {

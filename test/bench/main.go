@@ -19,7 +19,15 @@ func main() {
 	lines := flag.Int("lines", 1_000_000, "stock lines")
 	shuffled := flag.Bool("shuffled", false, "rows in no order at all, the worst case")
 	wobin := flag.String("wobin", "bin/wobin", "the program")
+	only := flag.String("generate", "", "only write the two files into this folder")
 	flag.Parse()
+	if *only != "" {
+		if err := generate(*lines, *shuffled, filepath.Join(*only, "stock.csv"), filepath.Join(*only, "counts.csv")); err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		return
+	}
 	if err := run(*lines, *shuffled, *wobin); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)

@@ -94,10 +94,7 @@ func (c *cells) pass() bool {
 	if m.takeAside {
 		return false
 	}
-	id := m.sources[m.Identity]
-	if m.Kind == Places {
-		id = m.sources[Warehouse]
-	}
+	id := m.namer
 	if id == nil || id.column < 0 {
 		return false
 	}
@@ -106,7 +103,7 @@ func (c *cells) pass() bool {
 		text = trimmed(c.cells[id.column])
 	}
 	// The plain case: a name that can be no total and is not the header.
-	if len(text) > 0 && (len(text) != len(m.header(m.Identity)) || m.NoHeader) && !maybeTotal(text) {
+	if len(text) > 2 && len(text) != m.namerHead && !maybeTotal(text) || len(text) > 0 && len(text) < 3 && len(text) != m.namerHead {
 		return false
 	}
 	row := make([]string, len(c.cells))
@@ -121,10 +118,10 @@ func (c *cells) pass() bool {
 	return true
 }
 
-// maybeTotal looks at the first letter only.
+// maybeTotal looks at the first three letters.
 func maybeTotal(text []byte) bool {
-	switch text[0] | 0x20 {
-	case 't', 's', 'g', 'o', 'r', 'p', 'e':
+	switch string([]byte{text[0] | 0x20, text[1] | 0x20, text[2] | 0x20}) {
+	case "tot", "sub", "sum", "gra", "ove", "rep", "pag", "ges", "som", "end":
 		return isTotal(string(text))
 	}
 	return false

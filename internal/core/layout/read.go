@@ -66,6 +66,13 @@ func reading[T any](f *tabular.File, m *Mapping, p *Problems, read func(p *Probl
 // begin forgets what an earlier reading noted.
 func (m *Mapping) begin() {
 	m.aside = map[string]*Aside{}
+	m.namer, m.namerHead = m.sources[m.Identity], -1
+	if m.Kind == Places {
+		m.namer = m.sources[Warehouse]
+	}
+	if m.namer != nil && m.namer.column >= 0 && !m.NoHeader {
+		m.namerHead = len(code.Trim(m.Columns[m.namer.column].Header))
+	}
 	for _, s := range m.sources {
 		s.votes, s.dayVotes, s.read = evidence{}, dateEvidence{}, false
 	}

@@ -71,7 +71,9 @@ type Mapping struct {
 	fill      []int
 	score     int
 	aside     map[string]*Aside
-	takeAside bool // rows that read as totals and notes are lines
+	namer     *Source // the column that names the row's item, by which totals and notes are told from lines
+	namerHead int     // the length of its header, -1 where there is none
+	takeAside bool    // rows that read as totals and notes are lines
 }
 
 // Want is what is known before a table is looked at.
