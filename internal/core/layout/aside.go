@@ -98,13 +98,11 @@ func (c *cells) pass() bool {
 	if id == nil || id.column < 0 {
 		return false
 	}
-	var text []byte
-	if id.column < len(c.cells) {
-		text = trimmed(c.cells[id.column])
-	}
 	// The plain case: a name that can be no total and is not the header.
-	if len(text) > 2 && len(text) != m.namerHead && !maybeTotal(text) || len(text) > 0 && len(text) < 3 && len(text) != m.namerHead {
-		return false
+	if id.column < len(c.cells) {
+		if text := c.cells[id.column]; len(text) > 2 && len(text) != m.namerHead && text[0] > ' ' && text[0] < 0x80 && !maybeTotal(text) {
+			return false
+		}
 	}
 	row := make([]string, len(c.cells))
 	for i, b := range c.cells {

@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"strings"
@@ -183,20 +184,24 @@ func (c *cells) number(s *Source) (plain []byte, failed, given bool) {
 	if s.column < 0 || s.column < len(c.kinds) && c.kinds[s.column] == tabular.NumberCell {
 		return b, false, true
 	}
-	easy, separated := true, false
+	easy, separated := true, 0 // where the point stands, counted from 1
 	for i, x := range b {
 		if x < '0' || x > '9' {
-			if x == '.' && !separated {
-				separated = true
+			if x == '.' && separated == 0 {
+				separated = i + 1
 			} else if x != '-' || i > 0 {
 				easy = false
 				break
 			}
 		}
 	}
-	if easy && (!separated || s.numbers.Decimal != ",") {
-		if separated {
-			s.votes.add(b)
+	if easy && (separated == 0 || s.numbers.Decimal != ",") {
+		switch {
+		case separated == 0:
+		case len(b)-separated != 3 && s.votes.point > 0: // the plain case of add
+			s.votes.point++
+		default:
+			s.votes.add(bytes.TrimPrefix(b, []byte("-")))
 		}
 		return b, false, true
 	}
