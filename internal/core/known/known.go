@@ -229,8 +229,8 @@ func (s *Set) Nearest(text string, most int) []string {
 		return nil
 	}
 	want := []rune(squeeze(code.Fold(alike(text))))
-	if len(want) == 0 {
-		return nil
+	if len(want) < 3 {
+		return nil // any other short word would be near
 	}
 	limit := max(1, len(want)/3)
 	type near struct {

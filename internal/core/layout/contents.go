@@ -431,7 +431,8 @@ func (m *Mapping) offerFill(s *sample) {
 				first++
 			}
 		}
-		if empty == 0 || filled == 0 || first > 0 || empty < filled/20 {
+		place := c.Field == Warehouse || c.Field == Bin || c.Field == SKU
+		if empty < 2 || filled == 0 || first > 0 || empty*20 < filled || !place && empty*2 < filled {
 			continue
 		}
 		m.Asks = append(m.Asks, Ask{What: "fill down", Column: tabular.ColumnName(i), Field: c.Field, Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled,

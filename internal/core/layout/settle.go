@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"wobin/internal/core/known"
 	"wobin/internal/core/stock"
@@ -142,7 +143,7 @@ func (s *settler) decide(f Field, text string) *verdict {
 		return nil
 	}
 	set := s.known.Set(f)
-	if f == Bin && s.known.Bins != nil {
+	if f == Bin && s.known.Bins != nil && s.house != "" { // where no warehouse is named, a bin of any will do
 		set = s.known.Bins(s.house)
 	}
 	if _, ok := set.Find(text); ok {
@@ -223,7 +224,7 @@ func plain(f Field) string {
 	if f == SKU {
 		return "SKU"
 	}
-	return string(f)
+	return strings.ReplaceAll(string(f), "_", " ")
 }
 
 func originals(o []known.Original) (out []string) {
@@ -286,7 +287,7 @@ func (s *settler) lead(f, by Field, name, text string) *verdict {
 	switch {
 	case many:
 		value.Refused = true
-		return &verdict{kind: "several items", text: fmt.Sprintf("%q is the %s of several items. Name the item by its SKU", short([]byte(name)), title(Items, by)), value: value}
+		return &verdict{kind: "several items", text: fmt.Sprintf("%q is the %s of several items. Name the item by its SKU", short([]byte(name)), plain(by)), value: value}
 	case sku != "":
 		return &verdict{to: sku}
 	}
@@ -299,9 +300,9 @@ func (s *settler) lead(f, by Field, name, text string) *verdict {
 				return &verdict{to: sku, value: value}
 			}
 		}
-		return &verdict{kind: string(damage), text: fmt.Sprintf("%q is no %s that is known; it may be %s: %s", short([]byte(name)), title(Items, by), list(originals(o), 4), damage), value: value}
+		return &verdict{kind: string(damage), text: fmt.Sprintf("%q is no %s that is known; it may be %s: %s", short([]byte(name)), plain(by), list(originals(o), 4), damage), value: value}
 	}
-	return &verdict{kind: "unknown " + string(by), text: fmt.Sprintf("%q is not known, so it is not known which item it is. Match it to an item, take the items in first, or leave its rows out", short([]byte(name))), value: value}
+	return &verdict{kind: "unknown " + plain(by), text: fmt.Sprintf("%q is not known, so it is not known which item it is. Match it to an item, take the items in first, or leave its rows out", short([]byte(name))), value: value}
 }
 
 // refusedKey is the key of a row that is refused already, for something else.

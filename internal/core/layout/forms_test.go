@@ -1,0 +1,308 @@
+package layout
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/tabular"
+)
+
+// grouped writes a number as a country does.
+func grouped(q quantity.Quantity, decimal, thousands string) string {
+	s := q.String()
+	sign := ""
+	if strings.HasPrefix(s, "-") {
+		sign, s = "-", s[1:]
+	}
+	whole, places, _ := strings.Cut(s, ".")
+	for i := len(whole) - 3; i > 0 && thousands != ""; i -= 3 {
+		whole = whole[:i] + thousands + whole[i:]
+	}
+	if places != "" {
+		whole += decimal + places
+	}
+	return sign + whole
+}
+
+// Numbers written by any custom are read back exactly, the whole column by one form.
+func TestNumbersOfAnyCustom(t *testing.T) {
+	customs := [][2]string{{".", ","}, {",", "."}, {".", "'"}, {",", " "}, {",", "\u00a0"}, {",", "\u202f"}, {".", "’"}, {".", ""}, {",", ""}}
+	rapid.Check(t, func(t *rapid.T) {
+		custom := rapid.SampledFrom(customs).Draw(t, "custom")
+		// One number that tells the custom, then any others.
+		numbers := []quantity.Quantity{1_234_500_000}
+		for range rapid.IntRange(1, 20).Draw(t, "n") {
+			q := quantity.Quantity(rapid.Int64Range(-99_999_999_999, 99_999_999_999).Draw(t, "q"))
+			if rapid.Bool().Draw(t, "whole") {
+				q = q / quantity.Scale * quantity.Scale
+			}
+			numbers = append(numbers, q)
+		}
+		var b strings.Builder
+		b.WriteString("SKU\tOn hand\n")
+		for i, q := range numbers {
+			fmt.Fprintf(&b, "S%d\t%s\n", i, grouped(q, custom[0], custom[1]))
+		}
+		f := open(t, b.String())
+		m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
+		require.NoError(t, err)
+		p := &Problems{}
+		s, err := Reading{Zone: time.UTC}.Stock(f, m, p)
+		require.NoError(t, err)
+		require.Empty(t, p.List)
+		require.Empty(t, m.Asks)
+		for i := range s.Book.Lines {
+			require.Equal(t, numbers[i], s.Book.Lines[i].Recorded, "%s", b.String())
+		}
+	})
+}
+
+// The sample tells one form, the whole file another: the whole decides.
+func TestTheWholeColumnDecides(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("sku\tquantity\n")
+	for i := range 6000 {
+		n := "1.234"
+		if i > 5000 {
+			n = "7,5"
+		}
+		fmt.Fprintf(&b, "S%d\t%s\n", i, n)
+	}
+	f := open(t, b.String())
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
+	require.NoError(t, err)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC}.Stock(f, m, p)
+	require.NoError(t, err)
+	assert.Empty(t, p.List)
+	assert.Empty(t, m.Asks, "what was even in the sample is plain in the whole")
+	assert.Equal(t, "1234", s.Book.Lines[0].Recorded.String())
+	assert.Equal(t, "7.5", s.Book.Lines[5999].Recorded.String())
+}
+
+// Dates written in any order and with any signs are read back, once one of them tells the order.
+func TestDatesOfAnyOrder(t *testing.T) {
+	forms := map[string]string{"2006-01-02 15:04:05": "ymd", "02.01.2006 15:04:05": "dmy", "2/1/2006 15:04": "dmy", "02-01-06 15:04": "dmy", "1/2/2006 3:04 PM": "mdy", "2 Jan 2006 15:04": "dmy", "January 2, 2006 15:04": "mdy", "2006/1/2 15:04": "ymd"}
+	for form := range forms {
+		rapid.Check(t, func(t *rapid.T) {
+			var texts []string
+			var want []int64
+			for i := range rapid.IntRange(1, 12).Draw(t, "n") + 1 {
+				at := time.Unix(rapid.Int64Range(946_684_800, 2_500_000_000).Draw(t, "at")/60*60, 0).UTC()
+				if i == 0 {
+					at = time.Date(2026, 6, 25, 10, 30, 0, 0, time.UTC) // no month has 25
+				}
+				texts, want = append(texts, at.Format(form)), append(want, at.UnixNano())
+			}
+			var e dateEvidence
+			for _, s := range texts {
+				e.add(s)
+			}
+			order, _, sure := e.decide()
+			require.True(t, sure, texts)
+			d := Dates{Order: order}
+			for i, s := range texts {
+				got, err := d.parse(s, time.UTC)
+				require.NoError(t, err, "%s as %s", s, order)
+				require.Equal(t, want[i], got, "%s as %s", s, order)
+			}
+		})
+	}
+}
+
+func TestTimesAndDayNumbers(t *testing.T) {
+	for in, want := range map[string]string{"24.12.2026 24:00": "2026-12-25T00:00:00Z", "46350": "2026-11-24T00:00:00Z", "46350.25": "2026-11-24T06:00:00Z", "24.12.2026": "2026-12-24T12:00:00Z", "Tuesday, 24 November 2026": "2026-11-24T12:00:00Z"} {
+		got, err := (&Dates{Order: "dmy", Time: "12:00", Serial: true}).parse(in, time.UTC)
+		require.NoError(t, err, in)
+		assert.Equal(t, want, time.Unix(0, got).UTC().Format(time.RFC3339), in)
+	}
+	for in, want := range map[string]error{"31.02.2026 10:00": errOrder, "46350": errSerial, "24.12.2026": errNoHour, "soon": ErrNotTime, "24.12.2026 25:00": ErrNotTime, "13/25/2026 10:00": errOrder} {
+		_, err := (&Dates{Order: "dmy"}).parse(in, time.UTC)
+		assert.Equal(t, want, err, in)
+	}
+}
+
+// settled reads a file of the folder with answers, as the screen gives them one after the other.
+func settled(t *testing.T, name string, answers ...Layout) (*StockFile, *Problems, *Mapping) {
+	l := &Layout{}
+	for i := range answers {
+		l.Settle(&answers[i])
+	}
+	require.NoError(t, l.Valid())
+	f := openFile(t, name)
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Given: l, Known: fixture()})
+	require.NoError(t, err)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC, Known: fixture(), Layout: l}.Stock(f, m, p)
+	require.NoError(t, err)
+	return s, p, m
+}
+
+func lines(s *StockFile) (out []string) {
+	for i := range s.Book.Lines {
+		l := &s.Book.Lines[i]
+		out = append(out, strings.Trim(strings.Join(sliceOf(s.Book.Codes.Texts(l.Key)), " "), " ")+" = "+l.Recorded.String())
+	}
+	return out
+}
+
+// Every remedy does what it says: with all of them taken, nothing is wrong any more.
+func TestRemediesMendTheFile(t *testing.T) {
+	for name, want := range map[string][]string{
+		"signs-beside-numbers.csv": {"QUAY A-01-1 00411 = 12", "QUAY A-01-2 00412 = -4", "QUAY A-01-3 00413 = -5", "LOFT C01 00414 = 10", "LOFT C02 00415 = 7", "LOFT C03 00416 = -3"},
+		"two-spellings.csv":        nil,
+		"several-together.csv":     nil,
+	} {
+		var answers []Layout
+		for range 12 {
+			_, p, m := settled(t, name, answers...)
+			before := len(answers)
+			for _, a := range m.Asks {
+				c := a.Options[0].Set
+				c.Column, c.Header = a.Column, m.Columns[strings.IndexByte("ABCDEFGH", a.Column[0])].Header
+				answers = append(answers, Layout{Columns: []Choice{c}})
+			}
+			s, _, _ := settled(t, name, answers...)
+			for g := range p.Groups {
+				for _, r := range m.Remedies(p, g, s.Values) {
+					if r.Certain {
+						answers = append(answers, r.Set)
+					}
+				}
+			}
+			for _, v := range s.Values {
+				if v.Refused && len(v.Near) > 0 {
+					answers = append(answers, Layout{Matches: []Match{{v.Field, v.Text, "match", v.Near[0]}}})
+				} else if v.Refused && len(v.Originals) != 1 {
+					answers = append(answers, Layout{Matches: []Match{{v.Field, v.Text, "new", ""}}})
+				}
+			}
+			if len(answers) == before {
+				break
+			}
+		}
+		s, p, m := settled(t, name, answers...)
+		assert.Empty(t, p.List, name)
+		assert.Empty(t, m.Asks, name)
+		if want != nil {
+			assert.Equal(t, want, lines(s), name)
+		}
+	}
+}
+
+func TestSettledColumns(t *testing.T) {
+	s, p, _ := settled(t, "first-row-of-a-group.csv", Layout{Columns: []Choice{{Column: "A", Header: "Warehouse", Fill: "down"}, {Column: "B", Header: "Bin", Fill: "down"}}})
+	assert.Empty(t, p.List)
+	assert.Equal(t, []string{"QUAY A-01-1 00411 = 10", "QUAY A-01-1 00412 = 4", "QUAY A-01-3 00413 = 6", "LOFT C01 00414 = 7", "LOFT C01 00415 = 1", "LOFT C02 00416 = 9"}, lines(s))
+
+	s, p, m := settled(t, "only-stock.csv", Layout{Columns: []Choice{{Column: "D", Header: "Stock", Field: Available}, {Field: Reserved, Fixed: "3"}}}, Layout{Filter: "'Stock' > 5"})
+	assert.Empty(t, p.List)
+	assert.Equal(t, []string{"QUAY A-01-1 00411 = 13"}, lines(s), "available and reserved give what is on hand")
+	assert.Equal(t, []Aside{{filtered, 1, []int{3}}}, m.PassedOver())
+
+	s, _, _ = settled(t, "title-and-totals.csv", Layout{Aside: "take"})
+	assert.Len(t, s.Book.Lines, 4, "a total without an item is a problem then, not a line")
+
+	s, p, _ = settled(t, "decimal-commas.csv", Layout{Columns: []Choice{{Field: Quantity, Formula: "ROUND('On hand' * 2; 0) + LEN('SKU')"}}})
+	assert.Empty(t, p.List)
+	assert.Equal(t, []string{"QUAY A-01-1 00411 = 2474", "QUAY A-01-2 00412 = 30", "QUAY A-01-3 00413 = 11"}, lines(s), "a formula reads the column by its own form")
+
+	s, p, _ = settled(t, "damaged-codes.csv", Layout{Repairs: []Repair{{SKU, "leading zeros lost", ""}}, Matches: []Match{{Bin, "3-Dec", "skip", ""}, {Bin, "2026-11-03", "match", "3-11"}}})
+	assert.Equal(t, 1, s.Left)
+	assert.Contains(t, lines(s), "YARD 3-11 00412 = 4")
+	assert.Equal(t, 4, p.Rows)
+}
+
+// A mend counts only while the cell still says what it said.
+func TestMends(t *testing.T) {
+	f := open(t, "sku,quantity\nX,12 pcs\nY,\nZ,4\n")
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
+	require.NoError(t, err)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC, Mends: Mends{2: {1: {"12 pcs", "12"}}, 3: {1: {"", "5"}}, 4: {1: {"40", "9"}}}}.Stock(f, m, p)
+	require.NoError(t, err)
+	assert.Empty(t, p.List)
+	assert.Equal(t, []string{"X = 12", "Y = 5", "Z = 4"}, lines(s))
+}
+
+// A saved layout reads a file of the same shape without a question, whatever the order of its columns.
+func TestLayoutKnowsItsShape(t *testing.T) {
+	text := "Whse;Item;Qty;Cost each;Junk\nYARD;411;1,5;€ 2;x\nYARD;412;2,25;€ 3;y\n"
+	f := open(t, text)
+	given := &Layout{}
+	given.Settle(&Layout{Columns: []Choice{{Column: "D", Header: "Cost each", Numbers: Numbers{Signs: []string{"€"}}}, {Column: "E", Header: "Junk", Field: "line.Junk"}}, Repairs: []Repair{{SKU, "leading zeros lost", ""}}})
+	m, err := Recognise(f, Want{Kinds: Kinds, Given: given, Known: fixture()})
+	require.NoError(t, err)
+	saved := m.Whole(m.Given(given))
+	saved.Name = "Yard"
+	b, err := json.Marshal(saved)
+	require.NoError(t, err)
+	again, err := Decode(b)
+	require.NoError(t, err)
+	moved := open(t, "Title\n\nJunk;Cost each;Item;Qty;Whse\nx;€ 2;411;1,5;YARD\n")
+	m, err = Recognise(moved, Want{Kinds: Kinds, Layouts: []*Layout{{Name: "Other", Kind: Items, Headers: []string{"SKU", "Title"}}, again}, Known: fixture()})
+	require.NoError(t, err)
+	require.NotNil(t, m.Layout)
+	assert.Equal(t, "Yard", m.Layout.Name)
+	assert.Equal(t, 3, m.HeaderRow)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC, Known: fixture(), Layout: &Layout{}}.Stock(moved, m, p)
+	require.NoError(t, err)
+	assert.Empty(t, p.List)
+	assert.Empty(t, m.Asks)
+	assert.Equal(t, []string{"YARD  00411 = 1.5"}, lines(s))
+	assert.Equal(t, `{"Junk":"x"}`, s.Book.Kept(&s.Book.Lines[0]))
+	assert.Equal(t, "2", s.Book.Lines[0].Cost.String())
+}
+
+func TestLayoutErrors(t *testing.T) {
+	for text, want := range map[string]string{
+		`{"kind":"boats"}`: `kind: "boats"`, `{"kind":"stock","columns":[{"header":"X","field":"colour"}]}`: `a stock file has no field "colour"`, `{"colour":1}`: "unknown field", `[`: "it is no layout",
+		`{"filter":"1+"}`: "filter: at character 3", `{"columns":[{"field":"sku","formula":"FOO(1)"}]}`: "no function FOO", `{"columns":[{"header":"A","order":"dym"}]}`: "dym", `{"matches":[{"field":"sku","from":"x","do":"guess"}]}`: "guess",
+		`{"columns":[{"header":"A","time":"25:61"}]}`: "25:61", `{"columns":[{"formula":"1"}]}`: "needs a field", `{"rows":"some"}`: "rows",
+	} {
+		_, err := Decode([]byte(text))
+		assert.ErrorContains(t, err, want, text)
+	}
+}
+
+func openFile(t *testing.T, name string) *tabular.File {
+	b := read(t, "testdata/files/"+name)
+	f, err := tabular.Open(name, bytes.NewReader(b), int64(len(b)), tabular.Options{})
+	require.NoError(t, err)
+	return f
+}
+
+// Whatever a cell holds, taking it for a number or a date ends with one or with words.
+func FuzzForms(f *testing.F) {
+	for _, s := range []string{"1.234,5", "(4)", "5-", "€ 1", "1O", "24.12.2026 9:05 PM", "3-Dec", "46350.5", "−3", "Tue, 1 Jan 26"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		for _, n := range []Numbers{{}, {Decimal: ","}, {Signs: []string{"€"}, Minus: true, Letters: true}} {
+			plain, problem, text := n.parse(s)
+			if problem == "" {
+				if _, _, err := quantity.ParseCost(plain); err == quantity.ErrNotNumber {
+					t.Fatalf("%q gave %q", s, plain)
+				}
+			} else if text == "" {
+				t.Fatalf("%q: a problem without words", s)
+			}
+		}
+		_, _ = (&Dates{Order: "dmy", Time: "24:00", Serial: true}).parse(s, time.UTC)
+		var e evidence
+		if w, ok := takeApart(s); ok {
+			e.add([]byte(w.core))
+		}
+		e.decide()
+	})
+}
