@@ -345,6 +345,11 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 			m.score += 8 // tells the kinds apart
 		}
 	}
+	for _, s := range catalogue[k] {
+		if _, has := taken[s.Field]; s.Required && !has {
+			m.score -= 15
+		}
+	}
 	if k == Stock && m.At(Quantity) < 0 && m.At(Available) >= 0 {
 		m.score += 30
 	}

@@ -1,0 +1,327 @@
+package desk
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/store"
+)
+
+func settle(t *testing.T, d *Desk, dr *Draft, a Answer) *Draft {
+	t.Helper()
+	out, err := d.Settle(ctx, nell, dr.ID, a)
+	require.NoError(t, err)
+	return out
+}
+
+func takeDraft(t *testing.T, d *Desk, dr *Draft) TakenIn {
+	t.Helper()
+	require.Empty(t, dr.Blocked)
+	out, err := d.TakeIn(ctx, nell, dr.ID, "", dr.Effect.Refused)
+	require.NoError(t, err)
+	return out
+}
+
+func effect(dr *Draft) []int {
+	e := &dr.Effect
+	return []int{e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left}
+}
+
+func recorded(t *testing.T, d *Desk, house int64) map[string]string {
+	t.Helper()
+	page, err := d.Recorded(ctx, nell, house, Filter{Limit: 1000})
+	require.NoError(t, err)
+	out := map[string]string{}
+	for _, l := range page.Lines {
+		out[l.Bin+" "+l.SKU] = l.OnHand.String()
+	}
+	return out
+}
+
+func tally(t *testing.T, d *Desk, query string) (n int) {
+	t.Helper()
+	require.NoError(t, d.store.Read(ctx).Raw(query).Scan(&n).Error)
+	return n
+}
+
+// A workbook of several sheets is one intake, its sheets in the right order, and one undo.
+func TestSeveralSheetsAreOneIntake(t *testing.T) {
+	d := at(t)
+	book, err := os.ReadFile("../core/layout/testdata/files/several-sheets.xlsx")
+	require.NoError(t, err)
+	dr, err := d.Upload(ctx, nell, "kiosk.xlsx", bytes.NewReader(book), Choices{Zone: "UTC"})
+	require.NoError(t, err)
+	require.Len(t, dr.Sheets, 4)
+	assert.False(t, dr.Sheets[0].Use, "a cover sheet is left out: %s", dr.Sheets[0].WhyUse)
+	assert.Equal(t, []int{4, 3, 2}, []int{dr.Sheets[3].Effect.Added, dr.Sheets[2].Effect.Added, dr.Sheets[1].Effect.Added})
+	// The places of the same workbook tell what the damaged bin may have been.
+	require.Equal(t, 1, dr.Effect.Refused)
+	stock := dr.Sheets[1]
+	require.Len(t, stock.Values, 1)
+	assert.ElementsMatch(t, []string{"3-12", "12-3"}, stock.Values[0].Originals)
+	dr = settle(t, d, dr, Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}})
+	assert.Equal(t, 0, dr.Effect.Refused)
+	out := takeDraft(t, d, dr)
+	assert.Equal(t, 10, out.Added)
+	assert.Equal(t, map[string]string{"1-1 00511": "12.5", "1-2 00512": "4", "3-12 00513": "7"}, recorded(t, d, 1))
+	assert.Equal(t, 4, tally(t, d, "SELECT count(*) FROM bins"))
+	assert.Equal(t, 3, tally(t, d, "SELECT count(*) FROM items WHERE category = 'Fastenings'"))
+	list, err := d.Intakes(ctx, nell)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, "places, items, stock", list[0].Kind)
+	assert.Len(t, list[0].Parts, 3)
+	assert.Contains(t, list[0].Undoing, "items: puts 0 changed back and takes 3 new ones away")
+	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	for _, table := range []string{"bins", "items", "warehouses", "stock_lines", "set_bins", "set_items", "stock_sets"} {
+		assert.Zero(t, tally(t, d, "SELECT count(*) FROM "+table), table)
+	}
+}
+
+// Which rows are taken and what quantities do is chosen, and the effect is counted before.
+func TestModes(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", stockText)
+	part := "warehouse,bin,sku,quantity,as at\nW,A-1-1,ROPE,5,2026-11-21T06:00:00Z\nW,A-1-2,SHK,40,2026-11-21T06:00:00Z\nW,C-1-1,NEW,1,2026-11-21T06:00:00Z\n"
+	dr := look(t, d, "part.csv", part, Choices{})
+	for name, c := range map[string]struct {
+		set  layout.Layout
+		want []int // added, changed, unchanged, gone, refused, left
+		rope string
+	}{
+		"whole":        {layout.Layout{}, []int{1, 2, 0, 5, 0, 0}, "5"},
+		"only":         {layout.Layout{Extent: "only"}, []int{1, 2, 0, 0, 0, 0}, "5"},
+		"added":        {layout.Layout{Quantity: "add"}, []int{1, 2, 0, 0, 0, 0}, "15"},
+		"taken":        {layout.Layout{Quantity: "take"}, []int{1, 2, 0, 0, 0, 0}, "5"},
+		"only new":     {layout.Layout{Rows: "add", Extent: "only"}, []int{1, 0, 0, 0, 0, 2}, "10"},
+		"only changes": {layout.Layout{Rows: "change", Extent: "only"}, []int{0, 2, 0, 0, 0, 1}, "5"},
+		"no new items": {layout.Layout{NewItems: "refuse", Extent: "only"}, []int{0, 2, 0, 0, 1, 0}, "5"},
+		"skip new":     {layout.Layout{NewItems: "skip", Extent: "only"}, []int{0, 2, 0, 0, 0, 1}, "5"},
+	} {
+		dr, err := d.Choose(ctx, nell, dr.ID, Choices{Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Layout: c.set}}})
+		require.NoError(t, err, name)
+		assert.Equal(t, c.want, effect(dr), name)
+		if name == "whole" {
+			assert.Equal(t, "205.00 (2 lines without a cost)", strings.Replace(dr.Effect.GoneValue, "1 line ", "2 lines ", 1)) // 25 and 180; SET has no cost
+		}
+		again := look(t, d, "again.csv", part, Choices{Sheets: map[string]SheetChoice{"0": {Layout: c.set}}})
+		out := takeDraft(t, d, again)
+		got := recorded(t, d, 1)
+		assert.Equal(t, c.rope, got["A-1-1 ROPE"], name)
+		require.NoError(t, d.Undo(ctx, nell, out.Intake))
+		assert.Equal(t, "10", recorded(t, d, 1)["A-1-1 ROPE"], name)
+	}
+	// A column that the file has not leaves what is there: the cost stays.
+	out := takeDraft(t, d, look(t, d, "costs.csv", "warehouse,bin,sku,quantity,as at\nW,A-1-1,ROPE,5,2026-11-21T06:00:00Z\n", Choices{Sheets: map[string]SheetChoice{"0": {Layout: layout.Layout{Extent: "only"}}}}))
+	assert.Equal(t, 1, out.Changed)
+	assert.Equal(t, 2_500_000, tally(t, d, "SELECT l.cost FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id JOIN items i ON i.id = l.item_id WHERE i.sku = 'ROPE'"))
+}
+
+// A mended file dropped again goes on with all that was settled; the refused rows come as a file, and mended in it they
+// go back to their rows.
+func TestRedrop(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", itemsText)
+	text := "Lager;;\n\nWhse;Stock;Item;Remark\nW;10 pcs;ROPE;a\nW;about;SHK;b\nW;3;PAINT;\n"
+	dr := look(t, d, "mess.csv", text, Choices{})
+	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "B", Header: "Stock", Field: layout.Quantity, Numbers: layout.Numbers{Signs: []string{"pcs"}}}, {Column: "D", Header: "Remark", Field: "line.Remark"}}}})
+	require.Equal(t, 1, dr.Effect.Refused)
+	name, file, err := d.RefusedRows(ctx, nell, dr.ID, 0)
+	require.NoError(t, err)
+	assert.Equal(t, "mess - refused rows.csv", name)
+	assert.Equal(t, "\ufeffWhse;Stock;Item;Remark;Row in the file;Why refused\nW;about;SHK;b;5;\"quantity: \"\"about\"\" is not a number\"\n", string(file))
+	mended := strings.Replace(string(file), "about;SHK", "7;SHK", 1)
+	dr, err = d.Redrop(ctx, nell, dr.ID, name, strings.NewReader(mended))
+	require.NoError(t, err)
+	assert.Equal(t, 0, dr.Effect.Refused)
+	assert.Equal(t, 1, dr.Mended)
+	dr = settle(t, d, dr, Answer{Back: true})
+	assert.Equal(t, 1, dr.Effect.Refused, "the mend is taken back")
+	// The whole file, mended, with a row more and a title less.
+	dr, err = d.Redrop(ctx, nell, dr.ID, "mess.csv", strings.NewReader("Whse;Stock;Item;Remark\nW;12 pcs;ROPE;a\nW;4;SHK;b\nW;3;PAINT;\nW;1;OLD;\n"))
+	require.NoError(t, err)
+	assert.Equal(t, []int{4, 0, 0, 0, 0, 0}, effect(dr))
+	takeDraft(t, d, dr)
+	assert.Equal(t, "12", recorded(t, d, 1)[" ROPE"])
+	assert.Equal(t, 1, tally(t, d, `SELECT count(*) FROM stock_lines WHERE attributes = '{"Remark":"b"}'`))
+	// A file of refused rows by itself holds only some lines.
+	dr = look(t, d, "late - refused rows.csv", "Whse;On hand;Item;Why refused\nW;9;SHK;it was wrong\n", Choices{})
+	assert.Equal(t, []int{0, 1, 0, 0, 0, 0}, effect(dr))
+}
+
+// What was settled is saved as a layout, and a file of the same shape needs no question.
+func TestLayouts(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", itemsText)
+	text := func(rows string) string { return "Whse;Stock;Item;Cost\n" + rows }
+	dr := look(t, d, "a.csv", text("W;1,5;ROPE;€ 2\n"), Choices{})
+	require.NotEmpty(t, dr.Sheets[0].Questions)
+	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "B", Header: "Stock", Field: layout.Quantity}, {Column: "D", Header: "Cost", Numbers: layout.Numbers{Signs: []string{"€"}}}}}})
+	_, err := d.SaveDraftLayout(ctx, nell, dr.ID, 0, "Yard list")
+	require.NoError(t, err)
+	again := look(t, d, "b.csv", "Yard of Tuesday\n"+text("W;2,25;SHK;€ 3\n"), Choices{})
+	assert.Equal(t, "Yard list", again.Sheets[0].Layout)
+	assert.Empty(t, again.Blocked)
+	assert.Empty(t, again.Sheets[0].Questions)
+	assert.Equal(t, []int{1, 0, 0, 0, 0, 0}, effect(again))
+	without := settle(t, d, again, Answer{Layout: "-"})
+	assert.NotEmpty(t, without.Blocked)
+	list, err := d.Layouts(ctx, nell)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	copied := list[0].Layout
+	require.NoError(t, d.SaveLayout(ctx, nell, "Copy", copied))
+	file, err := d.LayoutFile(ctx, nell, "Copy")
+	require.NoError(t, err)
+	read, err := layout.Decode(file)
+	require.NoError(t, err)
+	assert.Equal(t, copied.Columns, read.Columns)
+	require.NoError(t, d.DeleteLayout(ctx, nell, "Copy"))
+	require.Error(t, d.SaveLayout(ctx, nell, "x", layout.Layout{Kind: "boats"}))
+}
+
+// Items are known by their barcode, further SKU, name or record id; packs and several barcodes come with them.
+func TestIdentity(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "SKU,Description,Barcode,Further SKU,Record id,Pack,Pack size,Colour\nROPE,Braided rope,5012345678900 4006381333931,R-8,id7,BX,25,\nROPE,,,,,PAL,1000,\nSHK,Shackle,,S-1,id8,,,\n")
+	for by, text := range map[string]string{"barcode": "5012345678900", "EAN": "4006381333931", "further SKU": "R-8", "item record id": "id7", "description": "Braided rope"} {
+		dr := look(t, d, by+".csv", fmt.Sprintf("warehouse,bin,%s,quantity\nW,A,%s,3\n", by, text), Choices{})
+		require.Empty(t, dr.Blocked, by)
+		assert.Equal(t, "W · A · ROPE", dr.Effect.Examples[0].Line, by)
+	}
+	assert.Equal(t, 1, tally(t, d, `SELECT count(*) FROM items WHERE packs LIKE '%BX%1000%' AND barcodes LIKE '%4006381333931%'`))
+	bad := look(t, d, "bad.csv", "SKU,Barcode\nSHK,5012345678900\n", Choices{})
+	require.Len(t, bad.Problems, 1)
+	assert.Contains(t, bad.Problems[0].List[0].Text, "is recorded as the barcode of ROPE")
+}
+
+// An empty cell clears where that is said; attributes of items are kept, changed and put back.
+func TestClearAndAttributes(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "SKU,Description,Category\nROPE,Rope,Ropes\n")
+	dr := look(t, d, "more.csv", "SKU,Description,Category,Colour\nROPE,Rope,,blue\n", Choices{})
+	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "C", Header: "Category", Empty: "clear"}, {Column: "D", Header: "Colour", Field: "item.Colour"}}}})
+	out := takeDraft(t, d, dr)
+	var it store.Item
+	require.NoError(t, d.store.Read(ctx).First(&it).Error)
+	assert.Equal(t, []string{"", `{"Colour":"blue"}`}, []string{it.Category, it.Attributes})
+	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	it = store.Item{}
+	require.NoError(t, d.store.Read(ctx).First(&it).Error)
+	assert.Equal(t, []string{"Ropes", ""}, []string{it.Category, it.Attributes})
+}
+
+// Places come with names and zones; undo puts changed ones back.
+func TestPlaces(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", stockText)
+	out := take(t, d, "places.csv", "Warehouse,Warehouse name,Zone,Bin\nW,Quay store,Ropes,A-1-1\nW,,Front,A-1-2\nW,,Ropes,Z-9\nKIOSK,Harbour kiosk,,\n")
+	assert.Equal(t, []int{2, 1, 1}, []int{out.Added, out.Changed, out.Unchanged})
+	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM warehouses WHERE name = 'Quay store'"))
+	assert.Equal(t, 2, tally(t, d, "SELECT count(*) FROM bins WHERE zone = 'Ropes'"))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	assert.Equal(t, 0, tally(t, d, "SELECT count(*) FROM warehouses WHERE name <> '' OR code = 'KIOSK'"))
+	assert.Equal(t, 2, tally(t, d, "SELECT count(*) FROM bins WHERE zone = 'Front'"))
+}
+
+// The rows of the file are looked at from any place, in text and in workbooks, and those of one group alone.
+func TestRows(t *testing.T) {
+	d := at(t)
+	var text strings.Builder
+	text.WriteString("Title\n\nsku,quantity\n")
+	book := excelize.NewFile()
+	require.NoError(t, book.SetSheetRow("Sheet1", "A1", &[]any{"Title"}))
+	require.NoError(t, book.SetSheetRow("Sheet1", "A3", &[]any{"sku", "quantity"}))
+	for i := range 3000 {
+		q := fmt.Sprint(i)
+		if i%100 == 7 {
+			q = "seven"
+		}
+		fmt.Fprintf(&text, "S%d,%s\n", i, q)
+		require.NoError(t, book.SetSheetRow("Sheet1", fmt.Sprintf("A%d", i+4), &[]any{fmt.Sprintf("S%d", i), q}))
+	}
+	var b bytes.Buffer
+	require.NoError(t, book.Write(&b))
+	for name, file := range map[string]string{"rows.csv": text.String(), "rows.xlsx": b.String()} {
+		dr, err := d.Upload(ctx, nell, name, strings.NewReader(file), Choices{Zone: "UTC"})
+		require.NoError(t, err)
+		top, err := d.Rows(ctx, nell, dr.ID, 0, 0, 5, "", "")
+		require.NoError(t, err)
+		assert.Equal(t, []int{1, 3, 4, 5, 6}, []int{top.Rows[0].Row, top.Rows[1].Row, top.Rows[2].Row, top.Rows[3].Row, top.Rows[4].Row}, name)
+		far, err := d.Rows(ctx, nell, dr.ID, 0, 2900, 200, "", "")
+		require.NoError(t, err)
+		assert.Equal(t, 3002, far.Total, name)
+		require.Len(t, far.Rows, 102, name)
+		assert.Equal(t, 2902, far.Rows[0].Row, name)
+		assert.Equal(t, "S2898", far.Rows[0].Cells[0], name)
+		some, err := d.Rows(ctx, nell, dr.ID, 0, 20, 100, "not a number", "quantity")
+		require.NoError(t, err)
+		assert.Equal(t, 30, some.Total, name)
+		require.Len(t, some.Rows, 10, name)
+		assert.Equal(t, []string{"S2007", "seven"}, some.Rows[0].Cells, name)
+		assert.Len(t, some.Rows[0].Wrong, 1, name)
+		dr = settle(t, d, dr, Answer{MendAlike: &MendAlike{"not a number", "quantity", "seven", "7"}})
+		assert.Equal(t, 0, dr.Effect.Refused, name)
+		mended, err := d.Rows(ctx, nell, dr.ID, 0, 2009, 1, "", "")
+		require.NoError(t, err)
+		assert.Equal(t, []string{"B"}, mended.Rows[0].Mended, name)
+		assert.Equal(t, []string{"S2007", "7"}, mended.Rows[0].Cells, name)
+	}
+	assert.Zero(t, tally(t, d, "SELECT count(*) FROM items"), "nothing is stored by looking")
+}
+
+// A formula is tried on real rows while it is typed.
+func TestTryFormula(t *testing.T) {
+	d := at(t)
+	dr := look(t, d, "boxes.csv", "SKU;Boxes;Singles\nX;3;1,5\nY;;x\n", Choices{})
+	out, err := d.TryFormula(nell, dr.ID, 0, "'Boxes' * 12 + 'Singles'")
+	require.NoError(t, err)
+	assert.Equal(t, []layout.Tried{{Row: 2, Result: "37.5"}, {Row: 3, Wrong: `at character 14: "x" is not a number`}}, out.Rows)
+	out, err = d.TryFormula(nell, dr.ID, 0, "'Boxes' * 'Crates'")
+	require.NoError(t, err)
+	assert.Equal(t, FormulaTried{`the file has no column "Crates"`, 10, []layout.Tried{}}, out)
+}
+
+// What is cancelled leaves nothing behind, neither of the looking nor of the taking in.
+func TestCancel(t *testing.T) {
+	d := at(t)
+	gone, cancel := context.WithCancel(ctx)
+	cancel()
+	var b strings.Builder
+	b.WriteString("warehouse,bin,sku,quantity\n")
+	for i := range 120_000 {
+		fmt.Fprintf(&b, "W,A-%d,S%d,1\n", i/5, i)
+	}
+	_, err := d.Upload(gone, nell, "x.csv", strings.NewReader(b.String()), Choices{})
+	require.ErrorIs(t, err, context.Canceled)
+	dr := look(t, d, "x.csv", b.String(), Choices{})
+	events, end := d.Events.Listen()
+	defer end()
+	done := make(chan error)
+	go func() {
+		_, err := d.TakeIn(ctx, nell, dr.ID, "cancelled-key", 0)
+		done <- err
+	}()
+	for e := range events {
+		if e.What == "progress" && strings.HasPrefix(e.Text, "Taking in") {
+			require.NoError(t, d.Cancel(nell, dr.ID))
+			break
+		}
+	}
+	require.ErrorContains(t, <-done, "cancelled")
+	for _, table := range []string{"stock_lines", "bins", "items", "warehouses", "intakes", "stock_sets"} {
+		assert.Zero(t, tally(t, d, "SELECT count(*) FROM "+table), table)
+	}
+	out, err := d.TakeIn(ctx, nell, dr.ID, "second-key", 0)
+	require.NoError(t, err)
+	assert.Equal(t, 120_000, out.Added, "the draft is still there to be taken in")
+}
