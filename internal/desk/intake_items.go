@@ -52,8 +52,7 @@ func (d *Desk) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 		}
 		id := rec.items[sku]
 		if first, twice := seen[id]; twice && id != 0 {
-			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: it.Row, Field: layout.SKU, Kind: "duplicate key", Value: it.SKU,
-				Text: fmt.Sprintf("%q is, but for its case, the same as row %d. Take one out", it.SKU, first)})
+			pt.problems.Add(pt.mapping.Problem(dr.name, it.Row, layout.SKU, "duplicate key", it.SKU, fmt.Sprintf("%q is, but for its case, the same as row %d. Take one out", it.SKU, first)))
 			continue
 		}
 		old := byID[id]

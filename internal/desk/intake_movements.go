@@ -53,7 +53,7 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 	for _, m := range f.Movements {
 		wrong := func(part stock.Part, field layout.Field, remedy string) {
 			value := f.Codes[part].Text(m.Key[part])
-			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: m.Row, Field: field, Kind: "unknown " + string(field), Value: value, Text: fmt.Sprintf("%q is not known. %s", value, remedy)})
+			pt.problems.Add(pt.mapping.Problem(dr.name, m.Row, field, "unknown "+string(field), value, fmt.Sprintf("%q is not known. %s", value, remedy)))
 		}
 		house := houses[m.Key[stock.Warehouse]]
 		if house == nil {

@@ -57,15 +57,14 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 	if doubles := f.Book.Index(); len(doubles) > 0 {
 		if given.Doubles == "sum" {
 			if row, ok := reconcile.AddUp(f.Book, doubles); !ok {
-				pt.problems.Add(layout.Problem{File: dr.name, Sheet: m.SheetName, Row: int(row), Field: layout.Quantity, Kind: "too large", Text: "the sum of the rows with this key is too large"})
+				pt.problems.Add(pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"))
 			}
 			v.Assumed = append(v.Assumed, fmt.Sprintf("%d rows were summed with an earlier row of the same key.", len(doubles)))
 		} else {
 			gone := map[int]bool{}
 			for _, x := range doubles {
 				first, again := &f.Book.Lines[x[0]], &f.Book.Lines[x[1]]
-				pt.problems.Add(layout.Problem{File: dr.name, Sheet: m.SheetName, Row: int(again.Row), Field: layout.SKU, Kind: "duplicate key", Value: f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]),
-					Text: fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)})
+				pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key", f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)))
 				gone[x[1]] = true
 			}
 			kept := f.Book.Lines[:0]
@@ -232,10 +231,9 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		case stock.Passed:
 			e.Left++
 		case stock.Clash: // two spellings in the file turned out to be one code that is recorded
-			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: int(of.Row), Field: layout.SKU, Kind: "duplicate key", Value: file.Codes[stock.SKU].Text(of.Key[stock.SKU]),
-				Text: fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)})
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.SKU, "duplicate key", file.Codes[stock.SKU].Text(of.Key[stock.SKU]), fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)))
 		case stock.TooLarge:
-			pt.problems.Add(layout.Problem{File: dr.name, Sheet: pt.mapping.SheetName, Row: int(of.Row), Field: layout.Quantity, Kind: "too large", Text: "the sum with what is recorded is too large"})
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.Quantity, "too large", "", "the sum with what is recorded is too large"))
 		}
 	})
 	if e.Gone > 0 {

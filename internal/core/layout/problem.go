@@ -54,7 +54,9 @@ func (p *Problems) Add(x Problem) {
 		p.Groups = map[Group]int{}
 	}
 	p.Groups[Group{x.Kind, x.Field}]++
-	p.refuse(x.Row, Group{x.Kind, x.Field})
+	if x.Kind != "column missing" { // told of the header row, which is no line
+		p.refuse(x.Row, Group{x.Kind, x.Field})
+	}
 	most := p.Most
 	if most == 0 {
 		most = 10_000

@@ -346,8 +346,16 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 		}
 	}
 	for _, s := range catalogue[k] {
-		if _, has := taken[s.Field]; s.Required && !has {
+		_, has := taken[s.Field]
+		if byName := s.Field == SKU && m.At(Description) >= 0 && (m.At(Quantity) >= 0 || m.At(Counted) >= 0); s.Required && !has && !byName {
 			m.score -= 15
+		}
+	}
+	if k == Places { // what names items or quantities is no list of places
+		for _, h := range headers {
+			if w := squeeze(h); w != "" && (slices.Contains(sku.Words, w) || slices.Contains(onHand.Words, w) || slices.Contains(barcode.Words, w)) {
+				m.score -= 20
+			}
 		}
 	}
 	if k == Stock && m.At(Quantity) < 0 && m.At(Available) >= 0 {

@@ -431,7 +431,7 @@ func settleKeys[R any](s *settler, file string, codes *stock.Codes, rows []R, at
 				if v.value != nil {
 					text = v.value.Text
 				}
-				p.Add(s.m.problem(file, row, field, v.kind, text, v.text))
+				p.Add(s.m.Problem(file, row, field, v.kind, text, v.text))
 				wrong = true
 			default:
 				k[part] = j.to

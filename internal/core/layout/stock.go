@@ -190,13 +190,13 @@ func (s *StockFile) serials(file string, m *Mapping, p *Problems) {
 		}
 		text := s.Book.Codes[stock.Serial].Text(serial)
 		if l.Recorded != quantity.Scale {
-			p.Add(m.problem(file, int(l.Row), Quantity, "serial with a quantity", l.Recorded.String(), fmt.Sprintf("serial %s has a quantity of %s. One serial is one piece", short([]byte(text)), l.Recorded)))
+			p.Add(m.Problem(file, int(l.Row), Quantity, "serial with a quantity", l.Recorded.String(), fmt.Sprintf("serial %s has a quantity of %s. One serial is one piece", short([]byte(text)), l.Recorded)))
 			keep[i] = false
 			continue
 		}
 		k := one{l.Key[stock.SKU], serial}
 		if row, twice := first[k]; twice {
-			p.Add(m.problem(file, int(l.Row), Serial, "serial twice", text, fmt.Sprintf("%q of %s stands in row %d too. One piece is in one place", short([]byte(text)), s.Book.Codes[stock.SKU].Text(k.sku), row)))
+			p.Add(m.Problem(file, int(l.Row), Serial, "serial twice", text, fmt.Sprintf("%q of %s stands in row %d too. One piece is in one place", short([]byte(text)), s.Book.Codes[stock.SKU].Text(k.sku), row)))
 			keep[i] = false
 			continue
 		}

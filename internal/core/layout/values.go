@@ -100,11 +100,11 @@ func trimmed(b []byte) []byte {
 
 func (c *cells) wrong(f Field, kind string, value []byte, format string, args ...any) {
 	c.bad = true
-	c.problems.Add(c.m.problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)))
+	c.problems.Add(c.m.Problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)))
 }
 
-// problem is a problem with a field of a row.
-func (m *Mapping) problem(file string, row int, f Field, kind, value, text string) Problem {
+// Problem is a problem with a field of a row, with the column that the field comes from.
+func (m *Mapping) Problem(file string, row int, f Field, kind, value, text string) Problem {
 	column := ""
 	if s := m.sources[f]; s != nil && s.column >= 0 {
 		column = tabular.ColumnName(s.column)

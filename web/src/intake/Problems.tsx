@@ -43,7 +43,7 @@ export function Problems({
 				return (
 					<details
 						key={g.kind + g.field}
-						open={sheet.problems.length < 4 || here || at === 0}
+						open={(sheet.problems.length < 6 && total < 40) || here || at === 0}
 						className="border-b border-hair py-1"
 						data-group={g.kind}
 					>

@@ -17,7 +17,7 @@ export function Values({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 				{many(sheet.values.length, "value", "values")} not in the records{open.length > 0 && `, ${count(open.length)} to settle`}
 			</h2>
 			{shown.map((v) => (
-				<OneValue key={v.field + v.text} sheet={sheet} value={v} settle={settle} />
+				<OneValue key={`${v.field}:${v.text}:${v.row}`} sheet={sheet} value={v} settle={settle} />
 			))}
 			{shown.length < sheet.values.length && (
 				<button type="button" className="word" onClick={() => setAll(true)}>
