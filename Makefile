@@ -41,10 +41,12 @@ test: bin/wobin chromium
 e2e: bin/wobin chromium
 	$(GO) test -tags $(TAGS) -count=1 ./test/e2e/...
 
-# Writes what is made from the code: the OpenAPI description and the types of the front end.
+# Writes what is made from the code: the OpenAPI description, the schema of layouts, the page of fields, the types of the front end.
 generate: web/node_modules/.done
 	@mkdir -p web/dist
 	$(GO) run -tags $(TAGS) ./cmd/wobin openapi > api/openapi.json.new && mv api/openapi.json.new api/openapi.json
+	$(GO) run -tags $(TAGS) ./cmd/wobin layout-schema > api/layout.schema.json.new && mv api/layout.schema.json.new api/layout.schema.json
+	$(GO) run -tags $(TAGS) ./cmd/wobin fields > docs/fields.md.new && mv docs/fields.md.new docs/fields.md
 	cd web && $(NPM) run api >/dev/null
 
 # Format, lint, types, and that nothing made from the code is stale.
@@ -53,6 +55,8 @@ check: web/node_modules/.done
 	$(GO) vet -tags $(TAGS) ./...
 	cd web && $(NPM) run check && $(NPM) run types
 	@$(GO) run -tags $(TAGS) ./cmd/wobin openapi | cmp - api/openapi.json || { echo "api/openapi.json is stale. Run make generate."; exit 1; }
+	@$(GO) run -tags $(TAGS) ./cmd/wobin layout-schema | cmp - api/layout.schema.json || { echo "api/layout.schema.json is stale. Run make generate."; exit 1; }
+	@$(GO) run -tags $(TAGS) ./cmd/wobin fields | cmp - docs/fields.md || { echo "docs/fields.md is stale. Run make generate."; exit 1; }
 	@cd web && npx --no-install openapi-typescript ../api/openapi.json -o node_modules/.schema.d.ts >/dev/null 2>&1 && cmp node_modules/.schema.d.ts src/api/schema.d.ts || { echo "web/src/api/schema.d.ts is stale. Run make generate."; exit 1; }
 	@echo "check: all good"
 

@@ -7,6 +7,7 @@ import (
 
 	"github.com/xuri/excelize/v2"
 
+	"wobin/internal/core/layout"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
 )
@@ -94,7 +95,7 @@ func (b *builder) pontoon() error {
 	}
 	for _, s := range d.Sheets {
 		if s.Kind == "stock" && s.Use {
-			if d, err = b.desk.Settle(b.ctx, b.ida, d.ID, desk.Answer{Sheet: s.Number, Set: &desk.Layout{Extent: "only"}}); err != nil {
+			if d, err = b.desk.Settle(b.ctx, b.ida, d.ID, desk.Answer{Sheet: s.Number, Set: &desk.Layout{Extent: "only", Columns: []layout.Choice{{Column: "F", Header: "Shelf label", Field: "line.Shelf label"}}}}); err != nil {
 				return err
 			}
 		}

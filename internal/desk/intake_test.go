@@ -325,3 +325,34 @@ func TestCancel(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 120_000, out.Added, "the draft is still there to be taken in")
 }
+
+// Attributes of lines and items narrow a scope, stand on sheets, and go out with the adjustments.
+func TestAttributesGoAllTheWay(t *testing.T) {
+	d := at(t)
+	dr := look(t, d, "stock.csv", "warehouse,bin,sku,quantity,unit cost,as at,Shelf label,Colour\nW,A,ROPE,10,2,2026-11-20T06:00:00Z,blue 1,white\nW,B,SHK,5,1,2026-11-20T06:00:00Z,blue 2,\nW,C,NUT,7,1,2026-11-20T06:00:00Z,\"red, \"\"3\"\"\",white\n", Choices{})
+	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "G", Header: "Shelf label", Field: "line.Shelf label"}, {Column: "H", Header: "Colour", Field: "item.Colour"}}}})
+	takeDraft(t, d, dr)
+	whole, err := d.Tally(ctx, nell, Scope{Warehouse: 1}, 50)
+	require.NoError(t, err)
+	assert.Equal(t, []KeptTally{{"item.Colour", []ZoneTally{{"white", 2}}, 0}, {"line.Shelf label", []ZoneTally{{"blue 1", 1}, {"blue 2", 1}, {"red, \"3\"", 1}}, 0}}, whole.Kept)
+	scope := Scope{Warehouse: 1, Kept: []KeptRule{{"item.Colour", []string{"white"}}}}
+	some, err := d.Tally(ctx, nell, scope, 50)
+	require.NoError(t, err)
+	assert.Equal(t, 2, some.Lines)
+	c, err := d.Freeze(ctx, nell, NewCount{Name: "White", Scope: scope, Rows: 50, Columns: []string{"line.Shelf label", "item.Colour"}})
+	require.NoError(t, err)
+	_, sheet, err := d.WriteSheet(ctx, nell, c.ID, 1, AsText)
+	require.NoError(t, err)
+	assert.Contains(t, string(sheet), "Unit,Shelf label,Colour,Recorded,Counted")
+	assert.Contains(t, string(sheet), `,"red, ""3""",white,7,,`)
+	back := look(t, d, "back.csv", strings.Replace(string(sheet), `white,7,,`, `white,7,6,2026-11-20T09:00:00Z`, 1), Choices{CountedAt: "2026-11-20 09:00"})
+	takeDraft(t, d, back)
+	page, err := d.Variances(ctx, nell, c.ID, Filter{})
+	require.NoError(t, err)
+	require.Len(t, page.Lines, 1)
+	_, err = d.Decide(ctx, nell, c.ID, []int64{page.Lines[0].Pos}, store.Accept, "")
+	require.NoError(t, err)
+	v, err := d.PreviewPosting(ctx, nell, c.ID, "difference")
+	require.NoError(t, err)
+	assert.Equal(t, "warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity,unit_cost,value,reason,Shelf label,Colour\nW,C,NUT,,,,,,-1,1,-1.00,short,\"red, \"\"3\"\"\",white\n", v.Text)
+}

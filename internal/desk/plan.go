@@ -1,9 +1,11 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -23,6 +25,21 @@ type Scope struct {
 	Warehouse int64    `json:"warehouse"`
 	Zones     []string `json:"zones,omitempty"`
 	Bins      []int64  `json:"bins,omitempty"`
+	// Kept narrows to lines with certain attributes: each must have one of its values.
+	Kept []KeptRule `json:"kept,omitempty" maxItems:"20"`
+}
+
+// KeptRule asks for an attribute of the item (item.Colour) or of the line (line.Shelf label) to have one of some values.
+type KeptRule struct {
+	Attribute string   `json:"attribute" maxLength:"200"`
+	Values    []string `json:"values" maxItems:"500"`
+}
+
+// KeptTally is an attribute that lines of a warehouse have, with its values.
+type KeptTally struct {
+	Attribute string      `json:"attribute"`
+	Values    []ZoneTally `json:"values" doc:"the most frequent first, up to fifty"`
+	More      int         `json:"more" doc:"values that are not listed"`
 }
 
 // LeftOut are lines that are not counted by rule, and why.
@@ -42,6 +59,7 @@ type Tally struct {
 	LeftOut  LeftOut        `json:"left_out"`
 	Sheets   []SheetTally   `json:"sheets" doc:"the sheets that would be cut"`
 	Zones    []ZoneTally    `json:"zones"`
+	Kept     []KeptTally    `json:"kept" doc:"attributes that lines in scope have"`
 }
 
 // SheetTally is a sheet that would be cut.
@@ -67,12 +85,31 @@ type scopeLine struct {
 	Nature                         string
 	Active                         bool
 	Description, Unit              string
+	Attributes, ItemAttributes     string
+}
+
+// attributes gives a line's attributes, those of the item first, by their names in layouts.
+func (l *scopeLine) attributes() (map[string]string, error) {
+	out := map[string]string{}
+	for of, text := range map[string]string{layout.ItemAttribute: l.ItemAttributes, layout.LineAttribute: l.Attributes} {
+		if text == "" {
+			continue
+		}
+		var kept map[string]string
+		if err := json.Unmarshal([]byte(text), &kept); err != nil {
+			return nil, err
+		}
+		for name, v := range kept {
+			out[of+name] = v
+		}
+	}
+	return out, nil
 }
 
 // scopeLines gives the recorded lines in scope that are to be counted, in walking order (zone by zone where bins
 // have zones), and what was left out.
 func scopeLines(tx *gorm.DB, house *store.Warehouse, sc Scope) (lines []scopeLine, out LeftOut, err error) {
-	q := `SELECT l.pos, l.bin_id, l.item_id, b.code AS bin, b.zone, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.cost, i.nature, i.active, i.description, i.unit
+	q := `SELECT l.pos, l.bin_id, l.item_id, b.code AS bin, b.zone, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.cost, i.nature, i.active, i.description, i.unit, l.attributes, i.attributes AS item_attributes
 		FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ?`
 	args := []any{house.SetID}
 	switch {
@@ -84,6 +121,14 @@ func scopeLines(tx *gorm.DB, house *store.Warehouse, sc Scope) (lines []scopeLin
 		q, args = q+" AND l.bin_id IN (SELECT value FROM json_each(?))", append(args, string(b))
 	case len(sc.Zones) > 0:
 		q, args = q+" AND b.zone IN ?", append(args, sc.Zones)
+	}
+	for _, k := range sc.Kept {
+		column, name := "l.attributes", strings.TrimPrefix(k.Attribute, layout.LineAttribute)
+		if item, is := strings.CutPrefix(k.Attribute, layout.ItemAttribute); is {
+			column, name = "i.attributes", item
+		}
+		q += " AND " + column + " <> '' AND (SELECT value FROM json_each(" + column + ") WHERE key = ?) IN ?"
+		args = append(args, name, k.Values)
 	}
 	var all []scopeLine
 	if err := tx.Raw(q+" ORDER BY l.pos", args...).Scan(&all).Error; err != nil {
@@ -156,12 +201,50 @@ func (d *Desk) Tally(ctx context.Context, p Person, sc Scope, rows int) (t Tally
 		t.Zones[len(t.Zones)-1].Lines++
 	}
 	t.Bins, t.Items = len(bins), len(items)
+	if t.Kept, err = keptTally(lines); err != nil {
+		return t, err
+	}
 	from := 0
 	for _, end := range counting.Cut(cut, rows) {
 		t.Sheets = append(t.Sheets, SheetTally{cut[from].Zone, cut[from].Key[stock.Bin], cut[end-1].Key[stock.Bin], end - from})
 		from = end
 	}
 	return t, nil
+}
+
+// keptTally counts the attributes of lines by value.
+func keptTally(lines []scopeLine) ([]KeptTally, error) {
+	counts := map[string]map[string]int{}
+	for i := range lines {
+		if lines[i].Attributes == "" && lines[i].ItemAttributes == "" {
+			continue
+		}
+		kept, err := lines[i].attributes()
+		if err != nil {
+			return nil, err
+		}
+		for name, v := range kept {
+			if counts[name] == nil {
+				counts[name] = map[string]int{}
+			}
+			counts[name][v]++
+		}
+	}
+	out := []KeptTally{}
+	for _, name := range slices.Sorted(maps.Keys(counts)) {
+		t := KeptTally{Attribute: name, Values: []ZoneTally{}}
+		for v, n := range counts[name] {
+			t.Values = append(t.Values, ZoneTally{v, n})
+		}
+		slices.SortFunc(t.Values, func(a, b ZoneTally) int {
+			return cmp.Or(b.Lines-a.Lines, code.Compare(a.Zone, b.Zone))
+		})
+		if n := len(t.Values); n > 50 {
+			t.More, t.Values = n-50, t.Values[:50]
+		}
+		out = append(out, t)
+	}
+	return out, nil
 }
 
 // NewCount is what is settled about a count before the freeze.
@@ -176,6 +259,7 @@ type NewCount struct {
 	ToleranceValue    *quantity.Money    `json:"tolerance_value,omitempty"`
 	FrozenAt          string             `json:"frozen_at,omitempty" doc:"the moment of the freeze; left out: when the stock was recorded"`
 	Zone              string             `json:"zone,omitempty"`
+	Columns           []string           `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
 }
 
 // CountMade is the answer to a new count.
@@ -224,7 +308,11 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (CountMade, err
 		if err != nil {
 			return out, err
 		}
-		c := store.Count{Name: n.Name, WarehouseID: h.ID, State: store.Running, Blind: n.Blind, FrozenAt: set.RecordedAt, RecordedAt: set.RecordedAt, Person: p.Name, At: d.now().UnixNano(),
+		columns, err := json.Marshal(n.Columns)
+		if err != nil {
+			return out, err
+		}
+		c := store.Count{Columns: string(columns), Name: n.Name, WarehouseID: h.ID, State: store.Running, Blind: n.Blind, FrozenAt: set.RecordedAt, RecordedAt: set.RecordedAt, Person: p.Name, At: d.now().UnixNano(),
 			Scope: string(scope), LeftOut: string(leftOut), ToleranceQuantity: (*int64)(n.ToleranceQuantity), TolerancePercent: (*int64)(n.TolerancePercent), ToleranceValue: (*int64)(n.ToleranceValue)}
 		if n.FrozenAt != "" {
 			zone, err := zoneNamed(n.Zone)
@@ -254,12 +342,13 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (CountMade, err
 }
 
 // cut makes the sheets, none longer than rows, and the frozen lines of a count.
-func (d *Desk) cut(tx *gorm.DB, c *store.Count, h *store.Warehouse, lines []scopeLine, rows int) (int, error) {
+func (d *Desk) cut(tx *gorm.DB, c *store.Count, h *store.Warehouse, lines []scopeLine, rows int) (sheets int, err error) {
 	walk := make([]counting.Line, len(lines))
 	for i := range lines {
 		walk[i] = lines[i].line(h.Code)
 	}
 	frozen := make([]store.CountLine, len(lines))
+	columns := columnsOf(c)
 	ends := counting.Cut(walk, rows)
 	from := 0
 	for n, end := range ends {
@@ -271,10 +360,63 @@ func (d *Desk) cut(tx *gorm.DB, c *store.Count, h *store.Warehouse, lines []scop
 			l := &lines[i]
 			frozen[i] = store.CountLine{CountID: c.ID, Pos: int64(i + 1), BinID: l.BinID, ItemID: l.ItemID, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding, RecordID: l.RecordID,
 				HasRow: true, Recorded: l.Quantity, Cost: l.Cost, SheetID: s.ID, RowCode: counting.RowCode(int(c.ID), n+1, i-from+1), Expected: l.Quantity, Status: "uncounted"}
+			if len(columns) > 0 {
+				if frozen[i].Attributes, err = keep(l, columns); err != nil {
+					return 0, err
+				}
+			}
 		}
 		from = end
 	}
 	return len(ends), store.Batch(tx, frozen)
+}
+
+// columnsOf gives the attributes that stand on a count's sheets and in its files out.
+func columnsOf(c *store.Count) (columns []string) {
+	_ = json.Unmarshal([]byte(c.Columns), &columns) // written by Freeze; counts of before have none
+	return columns
+}
+
+// keep gives the attributes of a line that its count shows, as JSON.
+func keep(l *scopeLine, columns []string) (string, error) {
+	all, err := l.attributes()
+	if err != nil {
+		return "", err
+	}
+	kept := map[string]string{}
+	for _, c := range columns {
+		if v := all[c]; v != "" {
+			kept[c] = v
+		}
+	}
+	if len(kept) == 0 {
+		return "", nil
+	}
+	b, err := json.Marshal(kept)
+	return string(b), err
+}
+
+// shown gives the values of a count's attribute columns for one of its lines.
+func shown(attributes string, columns []string) []string {
+	if len(columns) == 0 {
+		return nil
+	}
+	var kept map[string]string
+	_ = json.Unmarshal([]byte(attributes), &kept) // written by keep; empty where the line has none
+	out := make([]string, len(columns))
+	for i, c := range columns {
+		out[i] = kept[c]
+	}
+	return out
+}
+
+// columnTitles are the names of attributes, without what they belong to.
+func columnTitles(columns []string) []string {
+	out := make([]string, len(columns))
+	for i, c := range columns {
+		out[i], _ = layout.Field(c).Attribute()
+	}
+	return out
 }
 
 // StageLine is a count with the live figures of its stages.

@@ -126,6 +126,7 @@ func (d *Desk) postingFile(tx *gorm.DB, c *store.Count, mode string) (f postingF
 		r := &f.rows[i]
 		l := adjust.Line{Key: [stock.Parts]string{h.Code, r.Bin, r.Sku, r.Lot, r.Serial, r.Holding}, RecordID: r.RecordID, Unit: r.Unit, Counted: quantity.Quantity(r.Counted), Variance: quantity.Quantity(r.Variance),
 			Reason: adjust.Reason(variance.Status(r.Status), quantity.Quantity(r.Variance)), CountedAt: r.CountedAt, Counter: r.Counter}
+		l.Extra = shown(r.Attributes, columnsOf(c))
 		if r.Reason != "" {
 			l.Reason = r.Reason
 		} else {
@@ -157,7 +158,7 @@ func (d *Desk) postingFile(tx *gorm.DB, c *store.Count, mode string) (f postingF
 			return f, refuse("Newer stock was taken in since the freeze (of %s). A balance would overwrite what happened meanwhile; send differences instead.", moment(set.RecordedAt).Format("2006-01-02 15:04 MST"))
 		}
 	}
-	text, bad, err := adjust.Write(f.lines, adjust.Mode(mode))
+	text, bad, err := adjust.Write(f.lines, adjust.Mode(mode), columnTitles(columnsOf(c))...)
 	if err != nil {
 		l := &f.lines[bad]
 		return f, refuse("The balance of %s · %s %v: %s counted, and %s moved since. Hold it, or send differences.", l.Key[stock.Bin], l.Key[stock.SKU], err, l.Counted, l.After)

@@ -125,9 +125,11 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 	if err := tx.Raw(namedLines+" AND l.sheet_id = ? AND l.row_code <> '' ORDER BY l.pos", c.ID, s.ID).Scan(&rows).Error; err != nil {
 		return "", nil, err
 	}
-	sheet := counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind}
+	sheet := counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind, Extra: columnTitles(columnsOf(c))}
 	for i := range rows {
-		sheet.Lines = append(sheet.Lines, rows[i].line(h.Code))
+		l := rows[i].line(h.Code)
+		l.Extra = shown(rows[i].Attributes, columnsOf(c))
+		sheet.Lines = append(sheet.Lines, l)
 	}
 	var b bytes.Buffer
 	if form == AsWorkbook {

@@ -44,6 +44,7 @@ type Line struct {
 	Reason    string
 	CountedAt int64 // Unix nanoseconds, 0 where it is not known
 	Counter   string
+	Extra     []string // further cells, at the end of the row
 }
 
 // Balance is the quantity that the record should have now: counted plus all movements since. It errs with
@@ -74,8 +75,17 @@ func Reason(s variance.Status, v quantity.Quantity) string {
 	return string(s)
 }
 
-// Header gives the first row of a file in this mode.
-func Header(m Mode) string {
+// Header gives the first row of a file in this mode, with further columns at its end.
+func Header(m Mode, extra ...string) string {
+	b := []byte(header(m))
+	for _, e := range extra {
+		b = tabular.AppendCell(append(b[:len(b)-1], ','), e, ',')
+		b = append(b, '\n')
+	}
+	return string(b)
+}
+
+func header(m Mode) string {
 	switch m {
 	case InOut:
 		return "warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity_in,quantity_out,unit_cost,value,reason\n"
@@ -119,12 +129,17 @@ func (l *Line) Append(b []byte, m Mode) []byte {
 		b = l.Value.Append(b)
 	}
 	b = append(b, ',')
-	return append(tabular.AppendCell(b, l.Reason, ','), '\n')
+	b = tabular.AppendCell(b, l.Reason, ',')
+	for _, e := range l.Extra {
+		b = tabular.AppendCell(append(b, ','), e, ',')
+	}
+	return append(b, '\n')
 }
 
-// Write gives a whole file. It errs where a line's balance is unsound in Balance mode, naming the line's place.
-func Write(lines []Line, m Mode) (file []byte, failed int, err error) {
-	file = []byte(Header(m))
+// Write gives a whole file, with further columns at the end of its rows. It errs where a line's balance is unsound in
+// Balance mode, naming the line's place.
+func Write(lines []Line, m Mode, extra ...string) (file []byte, failed int, err error) {
+	file = []byte(Header(m, extra...))
 	for i := range lines {
 		if m == Balance {
 			if _, err := lines[i].Balance(); err != nil {

@@ -21,6 +21,7 @@ type Line struct {
 	Unit        string
 	Recorded    quantity.Quantity
 	RowCode     string
+	Extra       []string // further cells, as the sheet's Extra names them
 }
 
 // Cut divides lines, which stand in walking order, into sheets: each zone by itself, no sheet longer than most

@@ -18,6 +18,7 @@ type Sheet struct {
 	Zone  string
 	Blind bool // the recorded quantity is not shown
 	Lines []Line
+	Extra []string // titles of further columns, behind the unit
 }
 
 // table gives the rows of the sheet as it goes out: the head, an empty row, the header, the lines. header is the
@@ -35,7 +36,7 @@ func (s *Sheet) table() (rows [][]string, header, counted int) {
 		}
 	}
 	titles := [stock.Parts]string{"Warehouse", "Bin", "SKU", "Lot", "Serial", "Holding"}
-	row := func(rowCode string, key [stock.Parts]string, description, unit, recorded, count, at, remark string) []string {
+	row := func(rowCode string, key [stock.Parts]string, description, unit string, extra []string, recorded, count, at, remark string) []string {
 		r := []string{rowCode}
 		for p := range key {
 			if used[p] {
@@ -43,16 +44,23 @@ func (s *Sheet) table() (rows [][]string, header, counted int) {
 			}
 		}
 		r = append(r, description, unit)
+		for i := range s.Extra {
+			if i < len(extra) {
+				r = append(r, extra[i])
+			} else {
+				r = append(r, "")
+			}
+		}
 		if !s.Blind {
 			r = append(r, recorded)
 		}
 		return append(r, count, at, remark)
 	}
-	top := row("Row code", titles, "Description", "Unit", "Recorded", "Counted", "Counted at", "Remark")
+	top := row("Row code", titles, "Description", "Unit", s.Extra, "Recorded", "Counted", "Counted at", "Remark")
 	rows = append(rows, top)
 	for i := range s.Lines {
 		l := &s.Lines[i]
-		rows = append(rows, row(l.RowCode, l.Key, l.Description, l.Unit, l.Recorded.String(), "", "", ""))
+		rows = append(rows, row(l.RowCode, l.Key, l.Description, l.Unit, l.Extra, l.Recorded.String(), "", "", ""))
 	}
 	return rows, header, len(top) - 3
 }

@@ -1074,6 +1074,20 @@ export interface components {
             undone_at: string | null;
             undone_by: string;
         };
+        KeptRule: {
+            attribute: string;
+            values: string[];
+        };
+        KeptTally: {
+            attribute: string;
+            /**
+             * Format: int64
+             * @description values that are not listed
+             */
+            more: number;
+            /** @description the most frequent first, up to fifty */
+            values: components["schemas"]["ZoneTally"][];
+        };
         Layout: {
             $schema?: string;
             /**
@@ -1194,6 +1208,8 @@ export interface components {
         };
         NewCount: {
             blind: boolean;
+            /** @description attributes that stand on the sheets and in the files out, such as line.Shelf label */
+            columns?: string[];
             /** @description the moment of the freeze; left out: when the stock was recorded */
             frozen_at?: string;
             /** @description of the client's making; a repeat is answered with the first result */
@@ -1406,6 +1422,7 @@ export interface components {
         };
         Scope: {
             bins?: number[];
+            kept?: components["schemas"]["KeptRule"][];
             /** Format: int64 */
             warehouse: number;
             zones?: string[];
@@ -1600,6 +1617,8 @@ export interface components {
             bins: number;
             /** Format: int64 */
             items: number;
+            /** @description attributes that lines in scope have */
+            kept: components["schemas"]["KeptTally"][];
             left_out: components["schemas"]["LeftOut"];
             /** Format: int64 */
             lines: number;

@@ -37,11 +37,20 @@ function NewCountIn({
 		`${house.code}, ${new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric" }).format(new Date())}`,
 	);
 	const [limits, setLimits] = useState({ quantity: "", percent: "", value: "" });
+	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
+	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
 	const [key] = useState(workKey);
 	const most = Math.max(1, Math.min(5000, Number.parseInt(rows, 10) || 60));
-	const scope: Schemas["Scope"] = { warehouse: house.id, zones: bins.size > 0 ? undefined : [...zones], bins: [...bins] };
+	const scope: Schemas["Scope"] = {
+		warehouse: house.id,
+		zones: bins.size > 0 ? undefined : [...zones],
+		bins: [...bins],
+		kept: Object.entries(kept)
+			.filter(([, v]) => v)
+			.map(([attribute, v]) => ({ attribute, values: [v] })),
+	};
 	const tally = useQuery({
-		queryKey: ["stock", "tally", house.id, [...zones].join("|"), [...bins].join(), most],
+		queryKey: ["stock", "tally", house.id, [...zones].join("|"), [...bins].join(), JSON.stringify(kept), most],
 		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, rows: most } })),
 		placeholderData: (before) => before,
 	});
@@ -56,6 +65,7 @@ function NewCountIn({
 						blind: blind === "blind",
 						rows: most,
 						zone: zone(),
+						columns: [...columns],
 						tolerance_quantity: limits.quantity || undefined,
 						tolerance_percent: limits.percent || undefined,
 						tolerance_value: limits.value || undefined,
@@ -73,6 +83,11 @@ function NewCountIn({
 		words: inScope(t) ? "in scope" : "not in scope",
 	});
 	const t = tally.data;
+	const whole = useQuery({
+		queryKey: ["stock", "tally", house.id, "kept"],
+		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope: { warehouse: house.id }, rows: 5000 } })),
+	});
+	const attributes = whole.data?.kept ?? [];
 	const left = t ? t.left_out.services + t.left_out.inactive + t.left_out.parents : 0;
 	const limit = (k: keyof typeof limits, words: string) => (
 		<label className="flex items-center gap-2">
@@ -168,6 +183,23 @@ function NewCountIn({
 								</button>
 							</p>
 						)}
+						{attributes.length > 0 && (
+							<div className="mt-2 flex flex-wrap gap-x-5 gap-y-1" data-kept>
+								{attributes.map((a) => (
+									<label key={a.attribute} className="flex items-center gap-1.5">
+										{a.attribute.replace(/^(item|line)\./, "")}
+										<select value={kept[a.attribute] ?? ""} onChange={(e) => setKept({ ...kept, [a.attribute]: e.target.value })}>
+											<option value="">any</option>
+											{a.values.map((v) => (
+												<option key={v.zone} value={v.zone}>
+													{v.zone} ({v.lines})
+												</option>
+											))}
+										</select>
+									</label>
+								))}
+							</div>
+						)}
 						{t && left > 0 && (
 							<p className="mt-2" data-left-out>
 								Left out, as nothing can be counted there: {many(t.left_out.services, "service", "services")},{" "}
@@ -198,6 +230,25 @@ function NewCountIn({
 							/>{" "}
 							rows on a sheet, each zone by itself
 						</label>
+						{attributes.length > 0 && (
+							<div className="flex flex-wrap items-center gap-x-4">
+								<span>On the sheets and in files out, too:</span>
+								{attributes.map((a) => (
+									<label key={a.attribute} className="flex items-center gap-1.5">
+										<input
+											type="checkbox"
+											checked={columns.has(a.attribute)}
+											onChange={() => {
+												const next = new Set(columns);
+												if (!next.delete(a.attribute)) next.add(a.attribute);
+												setColumns(next);
+											}}
+										/>
+										{a.attribute.replace(/^(item|line)\./, "")}
+									</label>
+								))}
+							</div>
+						)}
 					</div>
 					<h2>Let pass</h2>
 					<div className="flex flex-wrap gap-x-6 gap-y-1">
