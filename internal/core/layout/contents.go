@@ -376,7 +376,7 @@ func inWords(example, order string) string {
 
 // questions asks what neither headers nor contents tell.
 func (m *Mapping) questions(s *sample, given *Layout) {
-	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak && slices.Contains(spec(Stock, Quantity).Unclear, squeeze(m.Columns[at].Header)) && !m.Has(Available) {
+	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak && slices.Contains(spec(Stock, Quantity).unclear, squeeze(m.Columns[at].Header)) && !m.Has(Available) {
 		m.Asks = append(m.Asks, Ask{What: "on hand", Column: tabular.ColumnName(at), Field: Quantity,
 			Text:    fmt.Sprintf("Column %s is headed %q. Does it say what is on hand, reserved pieces included, or what is available, without them?", tabular.ColumnName(at), m.Columns[at].Header),
 			Options: []Option{{"It is what is on hand", Choice{Field: Quantity}}, {"It is what is available", Choice{Field: Available}}}})

@@ -300,11 +300,11 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 				case 0:
 					fits = w == squeeze(string(s.Field))
 				case 1:
-					fits = slices.Contains(s.Words, w)
+					fits = slices.Contains(s.words, w)
 				case 2:
-					fits = slices.Contains(s.Unclear, w)
+					fits = slices.Contains(s.unclear, w)
 				case 3:
-					fits = slices.Contains(s.Weak, w)
+					fits = slices.Contains(s.weak, w)
 				}
 				if !fits {
 					continue
@@ -353,7 +353,7 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 	}
 	if k == Places { // what names items or quantities is no list of places
 		for _, h := range headers {
-			if w := squeeze(h); w != "" && (slices.Contains(sku.Words, w) || slices.Contains(onHand.Words, w) || slices.Contains(barcode.Words, w)) {
+			if w := squeeze(h); w != "" && (slices.Contains(spec(Stock, SKU).words, w) || slices.Contains(spec(Stock, Quantity).words, w) || slices.Contains(spec(Stock, Barcode).words, w)) {
 				m.score -= 20
 			}
 		}
@@ -611,7 +611,7 @@ func required(k Kind) (names []string) {
 func examples(s Spec) string {
 	names := []string{string(s.Field)}
 	for _, w := range s.Words {
-		if w != squeeze(string(s.Field)) && len(names) < 3 {
+		if squeeze(w) != squeeze(string(s.Field)) && len(names) < 3 {
 			names = append(names, w)
 		}
 	}
