@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"syscall"
 	"time"
 
@@ -103,6 +104,7 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key string) erro
 	if owner != "" {
 		fmt.Fprintf(s.out, "Nobody is signed up yet. The one-time code for the owner: %s\n", owner)
 	}
+	debug.SetMemoryLimit(400 << 20) // a soft limit: a file of a million rows that is looked at leaves room for all else
 	server := &http.Server{Handler: web.New(d, st, web.Options{Secure: cert != "", Front: front.Front()}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()

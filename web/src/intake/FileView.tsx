@@ -98,8 +98,9 @@ export function FileView({
 				for (const [i, c] of r.cells.entries()) if (r.row >= sheet.header_row) most.set(i, Math.max(most.get(i) ?? 0, c.length));
 		return sheet.columns.map((_, i) => Math.min(Math.max(118, 16 + (most.get(i) ?? 0) * 7.4), 250));
 	}, [got, sheet.columns, sheet.header_row]);
-	const grid = { gridTemplateColumns: `64px ${widths.map((w) => `${w}px`).join(" ")}` };
-	const wide = 64 + widths.reduce((a, b) => a + b, 0);
+	const gutter = Math.max(64, 34 + count(total + sheet.header_row).length * 8);
+	const grid = { gridTemplateColumns: `${gutter}px ${widths.map((w) => `${w}px`).join(" ")}` };
+	const wide = gutter + widths.reduce((a, b) => a + b, 0);
 
 	// biome-ignore lint/correctness/useExhaustiveDependencies: only where another column is asked for
 	useEffect(() => {
@@ -119,9 +120,9 @@ export function FileView({
 			const wanted = to.row < first ? to.row : to.row - visible + 3;
 			b.scrollTo({ top: Math.max(0, (wanted * rowHeight) / scale) });
 		}
-		const left = 64 + widths.slice(0, to.col).reduce((a, b) => a + b, 0);
+		const left = gutter + widths.slice(0, to.col).reduce((a, b) => a + b, 0);
 		const right = left + (widths[to.col] ?? 0);
-		if (left - 64 < b.scrollLeft) b.scrollTo({ left: left - 64 });
+		if (left - gutter < b.scrollLeft) b.scrollTo({ left: left - gutter });
 		else if (right > b.scrollLeft + b.clientWidth) b.scrollTo({ left: right - b.clientWidth });
 	};
 	const filled = new Set((sheet.given.columns ?? []).filter((c) => c.fill === "down").map((c) => c.column));

@@ -2,6 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { api, ask, queries, type Schemas, workKey } from "../api/client";
+import { useProgress } from "../api/events";
 import { Stage, typing } from "../frame/Frame";
 import { count, Empty, many, Warn, when } from "../frame/figures";
 import { DropField } from "./DropField";
@@ -120,7 +121,7 @@ function OneDrop({ drop }: { drop: Drop }) {
 			</Empty>
 		);
 	}
-	if (!draft || drop.busy) return <Empty title={`Having a look at ${drop.file.name}…`}>Nothing is stored yet.</Empty>;
+	if (!draft || drop.busy) return <Looking name={drop.file.name} />;
 	if (drop.done) return <LastWord drop={drop} done={drop.done} />;
 	const settle: Settle = (answer) => settling.mutate(answer);
 	const sheet = draft.sheets.find((s) => s.number === shown) ?? draft.sheets.find((s) => s.use) ?? draft.sheets[0];
@@ -194,6 +195,21 @@ function OneDrop({ drop }: { drop: Drop }) {
 			<Form draft={draft} sheet={sheet} settle={settle} onSheet={setShown} />
 			{sheet && <FileView key={sheet.number} drop={drop} sheet={sheet} settle={settle} only={only} column={column} onColumn={setColumn} />}
 		</Stage>
+	);
+}
+
+/** A file on its way: how much of it was read, and how fast. */
+function Looking({ name }: { name: string }) {
+	const p = useProgress();
+	const mine = p?.text?.endsWith(name) ? p : null;
+	const part = mine?.of ? (mine.done ?? 0) / mine.of : 0;
+	return (
+		<Empty title={`Having a look at ${name}…`}>
+			<div className="mx-auto my-3 h-1.5 w-80 bg-hair">
+				<div className="h-1.5 bg-ink" style={{ width: `${Math.round(part * 100)}%` }} />
+			</div>
+			{mine?.rows ? `${count(mine.rows)} rows read. ` : ""}Nothing is stored yet.
+		</Empty>
 	);
 }
 

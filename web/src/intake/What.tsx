@@ -70,7 +70,7 @@ export function What({
 						className={`border-r border-rule py-1.5 last:border-r-0 ${name === "refused" && Number(n) > 0 ? "bg-warn-wash" : ""}`}
 						data-figure={name}
 					>
-						<div className="code text-[15px] font-semibold">{count(Number(n))}</div>
+						<div className={`code font-semibold ${Number(n) > 99_999 ? "text-[12.5px]" : "text-[15px]"}`}>{count(Number(n))}</div>
 						<div className="text-[12px] text-dim">{name}</div>
 					</div>
 				))}
