@@ -2,7 +2,7 @@ package desk
 
 import (
 	"context"
-	"fmt"
+	"strconv"
 	"strings"
 	"time"
 
