@@ -201,8 +201,7 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		}
 		e.Examples = append(e.Examples, x)
 	}
-	var goneValue quantity.Money
-	goneUnvalued, below := 0, 0
+	below := 0
 	stock.Merge(before, file, t, func(what stock.What, was, is, of *stock.Line, first int32) {
 		if is != nil && is.Recorded < 0 && what != stock.Passed && (t.Quantity == "add" || t.Quantity == "take") {
 			below++
@@ -224,9 +223,9 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 			at(was.Key).Gone++
 			example("gone", was.Key, was, nil)
 			if v, err := quantity.Value(was.Recorded, was.Cost); was.Costed && err == nil {
-				goneValue += v
+				e.goneMoney += v
 			} else {
-				goneUnvalued++
+				e.goneUnvalued++
 			}
 		case stock.Passed:
 			e.Left++
@@ -236,12 +235,7 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.Quantity, "too large", "", "the sum with what is recorded is too large"))
 		}
 	})
-	if e.Gone > 0 {
-		e.GoneValue = goneValue.String()
-		if goneUnvalued > 0 {
-			e.GoneValue += fmt.Sprintf(" (%s without a cost)", plural(goneUnvalued, "line", "lines"))
-		}
-	}
+	e.tellGone()
 	if below > 0 {
 		pt.view.Assumed = append(pt.view.Assumed, plural(below, "line goes", "lines go")+" below zero.")
 	}
@@ -249,6 +243,17 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		e.Places = append(e.Places, *p)
 	}
 	slices.SortFunc(e.Places, func(a, b EffectPlace) int { return compareCodes(a.Warehouse, b.Warehouse) })
+}
+
+// tellGone says what the lines that go are worth.
+func (e *Effect) tellGone() {
+	if e.Gone == 0 {
+		return
+	}
+	e.GoneValue = e.goneMoney.String()
+	if e.goneUnvalued > 0 {
+		e.GoneValue += fmt.Sprintf(" (%s without a cost)", plural(e.goneUnvalued, "line", "lines"))
+	}
 }
 
 // loadSet adds a warehouse's recorded lines to a book. Row is 1 for each, to be told from lines of the file.

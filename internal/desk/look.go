@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
 )
 
@@ -116,6 +117,9 @@ type Effect struct {
 	Places    []EffectPlace   `json:"places"`
 	Examples  []EffectExample `json:"examples"`
 	New       []string        `json:"new" doc:"what will be made: warehouses, bins, items"`
+
+	goneMoney    quantity.Money
+	goneUnvalued int
 }
 
 // EffectPlace is the effect on one warehouse.
@@ -514,9 +518,8 @@ func (out *Draft) add(pt *part) {
 	e, x := &out.Effect, &v.Effect
 	e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left = e.Added+x.Added, e.Changed+x.Changed, e.Unchanged+x.Unchanged, e.Gone+x.Gone, e.Refused+x.Refused, e.Left+x.Left
 	e.Places, e.Examples, e.New = append(e.Places, x.Places...), append(e.Examples, x.Examples...), append(e.New, x.New...)
-	if x.GoneValue != "" {
-		e.GoneValue = x.GoneValue
-	}
+	e.goneMoney, e.goneUnvalued = e.goneMoney+x.goneMoney, e.goneUnvalued+x.goneUnvalued
+	e.tellGone()
 	out.Problems = append(out.Problems, v.Problems...)
 	out.Assumed = append(out.Assumed, v.Assumed...)
 	if out.Back == nil {

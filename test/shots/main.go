@@ -67,11 +67,22 @@ func run(out, only string) error {
 	try := filepath.Join(data, "try")
 	files := `input[type=file]`
 	key := func(k string) chromedp.Action { return chromedp.KeyEvent(k) }
+	press := func(text string) chromedp.Action {
+		q := fmt.Sprintf(`//button[starts-with(normalize-space(.), %q)]`, text)
+		return chromedp.Tasks{chromedp.WaitVisible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
+	}
+	drop := func(name, seen string) []chromedp.Action {
+		return []chromedp.Action{chromedp.WaitReady(files), chromedp.SetUploadFiles(files, []string{filepath.Join(try, name)}), chromedp.WaitVisible(seen)}
+	}
 	shots := []shot{
 		{"sign-in", "/", `input[name=password]`, nil},
 		{"today", "", `article`, []chromedp.Action{browser.SignIn("ida", "demo")}},
 		{"recorded", "/counts/2/recorded", `[data-lines] [role=row] ~ div [role=row]`, nil},
-		{"intake", "/", `[data-problems]`, []chromedp.Action{chromedp.WaitReady(files), chromedp.SetUploadFiles(files, []string{filepath.Join(try, "stock-export-with-faults.csv")})}},
+		{"intake", "/", `[data-group="turned into a date"] button`, append(drop("pontoon stock via a spreadsheet.csv", `[data-question]`), press("Fill down: rows below"), press("It is what is on hand"), chromedp.WaitNotPresent(`[data-question]`))},
+		{"intake-workbook", "/", `[data-file-view]`, append(drop("kiosk handover.xlsx", `[role=tablist]`), press("Items"))},
+		{"intake-formula", "/", `[data-formula-rows]`, append(drop("stock-export-with-faults.csv", `[data-problems]`), press("Take only some rows"), chromedp.WaitVisible(`input[aria-label="Row filter"]`),
+			chromedp.SendKeys(`input[aria-label="Row filter"]`, `AND('On hand' > 0; LEFT('Item code'; 3) <> "CHT")`))},
+		{"layouts", "/layouts", `textarea`, nil},
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
 		{"sheets", "/counts/2/sheets", `[data-lines] [role=gridcell]`, nil},
 		{"counting", "/counts/2/counting", `[data-lane="3"]`, nil},

@@ -96,7 +96,7 @@ export function FileView({
 		for (const g of got)
 			for (const r of g.data?.rows.slice(0, 60) ?? [])
 				for (const [i, c] of r.cells.entries()) if (r.row >= sheet.header_row) most.set(i, Math.max(most.get(i) ?? 0, c.length));
-		return sheet.columns.map((_, i) => Math.min(Math.max(118, 16 + (most.get(i) ?? 0) * 7.4), 250));
+		return sheet.columns.map((_, i) => Math.min(Math.max(118, 22 + (most.get(i) ?? 0) * 7.9), 250));
 	}, [got, sheet.columns, sheet.header_row]);
 	const gutter = Math.max(64, 34 + count(total + sheet.header_row).length * 8);
 	const grid = { gridTemplateColumns: `${gutter}px ${widths.map((w) => `${w}px`).join(" ")}` };

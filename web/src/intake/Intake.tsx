@@ -126,6 +126,7 @@ function OneDrop({ drop }: { drop: Drop }) {
 	const settle: Settle = (answer) => settling.mutate(answer);
 	const sheet = draft.sheets.find((s) => s.number === shown) ?? draft.sheets.find((s) => s.use) ?? draft.sheets[0];
 	const { refused } = draft.effect;
+	const going = draft.effect.gone > 0 ? `, ${many(draft.effect.gone, "recorded line goes", "recorded lines go")}` : "";
 	const used = draft.sheets.filter((s) => s.use);
 	const counting = used.length === 1 && used[0]?.kind === "counts";
 	return (
@@ -176,10 +177,10 @@ function OneDrop({ drop }: { drop: Drop }) {
 							{take.isPending
 								? "Taking in…"
 								: refused > 0
-									? `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}`
+									? `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}${going}`
 									: counting
 										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}`
-										: `Take in ${many(draft.taking, "row", "rows")}`}
+										: `Take in ${many(draft.taking, "row", "rows")}${going}`}
 						</button>
 					</span>
 				</>

@@ -75,6 +75,15 @@ export function What({
 					</div>
 				))}
 			</div>
+			{e.gone > 0 && (
+				<p className="mt-2 border-l-4 border-warn bg-warn-wash px-3 py-1" data-gone>
+					<b className="text-warn">! </b>
+					{e.gone === 1
+						? "1 recorded line that is not in the file becomes"
+						: `${count(e.gone)} recorded lines that are not in the file become`}{" "}
+					zero, worth {plain(e.gone_value)}.
+				</p>
+			)}
 			{sheet && <Problems draft={draft} sheet={sheet} drop={drop} settle={settle} only={only} onOnly={onOnly} onColumn={onColumn} />}
 			{sheet && <Values sheet={sheet} settle={settle} />}
 			{sheet && !draft.wrong && <Modes sheet={sheet} settle={settle} />}
@@ -225,7 +234,7 @@ function Modes({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 						{only
 							? "all other lines stay as they are"
 							: sheet.effect.gone > 0
-								? `${count(sheet.effect.gone)} recorded lines that are not in it become zero; they are worth ${plain(sheet.effect.gone_value)}`
+								? "what is recorded and not in the file becomes zero"
 								: "nothing recorded goes"}
 					</p>
 					{words(
