@@ -179,6 +179,113 @@ func TestReconcileProblems(t *testing.T) {
 	}
 }
 
+// What a file leaves open is asked for; a layout answers; what cannot be meant otherwise is read as it is.
+func TestReconcileUnderstands(t *testing.T) {
+	run := func(stock, counts string, args ...string) (int, string, string) {
+		code, _, stderr, out := reconcileFiles(t, map[string]string{"stock.csv": stock, "counts.csv": counts, "l.json": `{"kind":"stock","columns":[{"header":"Stock","field":"quantity","decimal":","},{"field":"warehouse","fixed":"W"}],"filter":"'Kind' <> \"service\""}`},
+			append([]string{"--stock", "stock.csv", "--counts", "counts.csv"}, args...)...)
+		return code, stderr, out["variances.csv"]
+	}
+	// Decimal commas, a title and a total are plain.
+	code, stderr, out := run("Stock list\n\nsku;quantity;cost\nX;1.234,5;2,50\nY;3;0,5\nTotal;1.237,5;\n", "sku;counted\nX;1234,5\nY;2\n")
+	require.Equal(t, 0, code, stderr)
+	assert.Contains(t, out, ",,X,,,,,,,1234.5,0,1234.5,1234.5,0,2.5,0.00,match,")
+	assert.Contains(t, stderr, "stock.csv: 1 totals passed over, first in row 6")
+	// "Stock" may be what is on hand or what is available.
+	code, stderr, _ = run("sku,Stock,Kind\nX,5,goods\n", "sku,counted\nX,5\n")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, stderr, `stock.csv:1: quantity: column B is headed "Stock"`)
+	assert.Contains(t, stderr, "--layout")
+	// A layout says it, with a filter and a fixed warehouse.
+	code, stderr, out = run("sku;Stock;Kind\nX;1.500;goods\nH;1;service\n", "warehouse,sku,counted\nW,X,1500\n", "--layout", "l.json")
+	require.Equal(t, 0, code, stderr)
+	assert.Contains(t, out, "W,,X,,,,,,,1500,0,1500,1500,0,,,match,")
+	assert.NotContains(t, out, ",H,")
+	// Counts by barcode find the item where the stock file has barcodes.
+	code, stderr, out = run("sku,barcode,quantity\nX,5012345678900,5\nY,4006381333931,2\n", "barcode,counted\n5012345678900,4\n4006381333931,2\n")
+	require.Equal(t, 0, code, stderr)
+	assert.Contains(t, out, ",,X,,,,,,,5,0,5,4,-1,")
+	// Empty bins are empty, as many as there are.
+	code, stderr, _ = run("warehouse,bin,sku,quantity\nW,A,X,1\nW,,Y,1\nW,,Z,1\n", "warehouse,bin,sku,counted\nW,A,X,1\n")
+	assert.Equal(t, 0, code, stderr)
+}
+
+// wobin check tells what is made of files, and by its exit whether they are clean.
+func TestCheck(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		name = filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+		return name
+	}
+	clean, bad := write("clean.csv", "warehouse;bin;sku;quantity\nW;A;X;1,5\n"), write("bad.csv", "warehouse,bin,sku,quantity\nW,A,X,12 pcs\nW,A,Y,1\nW,A,Y,2\nTotal,,,3\n")
+	check := func(args ...string) (int, string) {
+		var out, errOut bytes.Buffer
+		code := Run(append([]string{"check"}, args...), nil, &out, &errOut)
+		return code, out.String() + errOut.String()
+	}
+	code, out := check(clean)
+	assert.Equal(t, 0, code, out)
+	assert.Contains(t, out, "stock; the first row reads as a header")
+	assert.Contains(t, out, "the decimal sign is a comma, as in 1,5")
+	code, out = check(bad, "--json")
+	assert.Equal(t, 2, code)
+	var got []understanding
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	s := got[0].Sheets[0]
+	assert.Equal(t, []int{3, 1, 2}, []int{s.Rows, s.Good, s.Refused})
+	assert.Equal(t, map[string]int{"totals": 1}, s.Passed)
+	require.Len(t, s.Problems, 2)
+	assert.Equal(t, []string{`Leave "pcs" away in column D, 1 row`}, s.Problems[0].Remedies)
+	l := write("l.json", `{"kind":"stock","doubles":"sum","columns":[{"header":"quantity","signs":["pcs"]}]}`)
+	code, out = check(bad, "--layout", l)
+	assert.Equal(t, 0, code, out)
+	code, out = check(bad, "--as", "items")
+	assert.Equal(t, 2, code, "as items it has a SKU twice")
+	assert.Contains(t, out, "duplicate key in sku: 1")
+	for _, args := range [][]string{{bad, "--as", "boats"}, {filepath.Join(dir, "none.csv")}, {bad, "--layout", bad}} {
+		code, _ = check(args...)
+		assert.Equal(t, 1, code, args)
+	}
+	code, out = check(write("x.csv", "\x00\x00\x00\x00"))
+	assert.Equal(t, 2, code)
+	assert.Contains(t, out, "is not a table")
+}
+
+// wobin intake does what the screen does: saved layouts are known, questions are not guessed, modes are told.
+func TestIntakeCommand(t *testing.T) {
+	dir := t.TempDir()
+	data := filepath.Join(dir, "data")
+	write := func(name, text string) string {
+		name = filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+		return name
+	}
+	intake := func(args ...string) (int, string) {
+		var out, errOut bytes.Buffer
+		code := Run(append([]string{"intake", "--data", data, "--zone", "UTC"}, args...), nil, &out, &errOut)
+		return code, out.String() + errOut.String()
+	}
+	first := write("first.csv", "warehouse,bin,sku,on hand\nW,A-1,00417,10\nW,A-2,00418,4\n")
+	code, out := intake(first)
+	require.Equal(t, 0, code, out)
+	assert.Contains(t, out, "stock: 2 new")
+	open := write("open.csv", "warehouse;bin;sku;Stock\nW;A-1;417;€ 2\n")
+	code, out = intake(open)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, out, `headed "Stock"`)
+	assert.Contains(t, out, `"417" is not known, but 00417 is: leading zeros lost`)
+	l := write("l.json", `{"kind":"stock","columns":[{"header":"Stock","field":"quantity","signs":["€"]}],"repairs":[{"field":"sku","damage":"leading zeros lost"}]}`)
+	code, out = intake(open, "--layout", l, "--only", "--quantities", "add")
+	require.Equal(t, 0, code, out)
+	assert.Contains(t, out, "0 new, 1 changed, 0 unchanged, 0 gone")
+	code, out = intake(first, "--rows", "add")
+	require.Equal(t, 0, code, out)
+	assert.Contains(t, out, "0 new, 0 changed, 0 unchanged, 0 gone")
+	code, _ = intake(first, "--rows", "some")
+	assert.Equal(t, 1, code)
+}
+
 func TestReconcileOtherErrors(t *testing.T) {
 	for _, args := range [][]string{{"--stock", "none.csv", "--counts", "none.csv"}, {"--stock", "s.csv"}, {"--stock", "s.csv", "--counts", "s.csv", "--quantity", "x"}, {"--stock", "s.csv", "--counts", "s.csv", "--tolerance-qty", "-1"}} {
 		code, _, stderr, _ := reconcileFiles(t, map[string]string{"s.csv": "sku,quantity\nX,1\n"}, args...)

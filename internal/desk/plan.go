@@ -1,11 +1,9 @@
 package desk
 
 import (
-	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -27,19 +25,6 @@ type Scope struct {
 	Bins      []int64  `json:"bins,omitempty"`
 	// Kept narrows to lines with certain attributes: each must have one of its values.
 	Kept []KeptRule `json:"kept,omitempty" maxItems:"20"`
-}
-
-// KeptRule asks for an attribute of the item (item.Colour) or of the line (line.Shelf label) to have one of some values.
-type KeptRule struct {
-	Attribute string   `json:"attribute" maxLength:"200"`
-	Values    []string `json:"values" maxItems:"500"`
-}
-
-// KeptTally is an attribute that lines of a warehouse have, with its values.
-type KeptTally struct {
-	Attribute string      `json:"attribute"`
-	Values    []ZoneTally `json:"values" doc:"the most frequent first, up to fifty"`
-	More      int         `json:"more" doc:"values that are not listed"`
 }
 
 // LeftOut are lines that are not counted by rule, and why.
@@ -86,24 +71,6 @@ type scopeLine struct {
 	Active                         bool
 	Description, Unit              string
 	Attributes, ItemAttributes     string
-}
-
-// attributes gives a line's attributes, those of the item first, by their names in layouts.
-func (l *scopeLine) attributes() (map[string]string, error) {
-	out := map[string]string{}
-	for of, text := range map[string]string{layout.ItemAttribute: l.ItemAttributes, layout.LineAttribute: l.Attributes} {
-		if text == "" {
-			continue
-		}
-		var kept map[string]string
-		if err := json.Unmarshal([]byte(text), &kept); err != nil {
-			return nil, err
-		}
-		for name, v := range kept {
-			out[of+name] = v
-		}
-	}
-	return out, nil
 }
 
 // scopeLines gives the recorded lines in scope that are to be counted, in walking order (zone by zone where bins
@@ -210,41 +177,6 @@ func (d *Desk) Tally(ctx context.Context, p Person, sc Scope, rows int) (t Tally
 		from = end
 	}
 	return t, nil
-}
-
-// keptTally counts the attributes of lines by value.
-func keptTally(lines []scopeLine) ([]KeptTally, error) {
-	counts := map[string]map[string]int{}
-	for i := range lines {
-		if lines[i].Attributes == "" && lines[i].ItemAttributes == "" {
-			continue
-		}
-		kept, err := lines[i].attributes()
-		if err != nil {
-			return nil, err
-		}
-		for name, v := range kept {
-			if counts[name] == nil {
-				counts[name] = map[string]int{}
-			}
-			counts[name][v]++
-		}
-	}
-	out := []KeptTally{}
-	for _, name := range slices.Sorted(maps.Keys(counts)) {
-		t := KeptTally{Attribute: name, Values: []ZoneTally{}}
-		for v, n := range counts[name] {
-			t.Values = append(t.Values, ZoneTally{v, n})
-		}
-		slices.SortFunc(t.Values, func(a, b ZoneTally) int {
-			return cmp.Or(b.Lines-a.Lines, code.Compare(a.Zone, b.Zone))
-		})
-		if n := len(t.Values); n > 50 {
-			t.More, t.Values = n-50, t.Values[:50]
-		}
-		out = append(out, t)
-	}
-	return out, nil
 }
 
 // NewCount is what is settled about a count before the freeze.
@@ -369,54 +301,6 @@ func (d *Desk) cut(tx *gorm.DB, c *store.Count, h *store.Warehouse, lines []scop
 		from = end
 	}
 	return len(ends), store.Batch(tx, frozen)
-}
-
-// columnsOf gives the attributes that stand on a count's sheets and in its files out.
-func columnsOf(c *store.Count) (columns []string) {
-	_ = json.Unmarshal([]byte(c.Columns), &columns) // written by Freeze; counts of before have none
-	return columns
-}
-
-// keep gives the attributes of a line that its count shows, as JSON.
-func keep(l *scopeLine, columns []string) (string, error) {
-	all, err := l.attributes()
-	if err != nil {
-		return "", err
-	}
-	kept := map[string]string{}
-	for _, c := range columns {
-		if v := all[c]; v != "" {
-			kept[c] = v
-		}
-	}
-	if len(kept) == 0 {
-		return "", nil
-	}
-	b, err := json.Marshal(kept)
-	return string(b), err
-}
-
-// shown gives the values of a count's attribute columns for one of its lines.
-func shown(attributes string, columns []string) []string {
-	if len(columns) == 0 {
-		return nil
-	}
-	var kept map[string]string
-	_ = json.Unmarshal([]byte(attributes), &kept) // written by keep; empty where the line has none
-	out := make([]string, len(columns))
-	for i, c := range columns {
-		out[i] = kept[c]
-	}
-	return out
-}
-
-// columnTitles are the names of attributes, without what they belong to.
-func columnTitles(columns []string) []string {
-	out := make([]string, len(columns))
-	for i, c := range columns {
-		out[i], _ = layout.Field(c).Attribute()
-	}
-	return out
 }
 
 // StageLine is a count with the live figures of its stages.

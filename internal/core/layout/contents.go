@@ -435,7 +435,7 @@ func (m *Mapping) offerFill(s *sample) {
 		if empty < 2 || filled == 0 || first > 0 || empty*20 < filled || !place && empty*2 < filled {
 			continue
 		}
-		m.Asks = append(m.Asks, Ask{What: "fill down", Column: tabular.ColumnName(i), Field: c.Field, Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled,
+		m.Asks = append(m.Asks, Ask{What: "fill down", Column: tabular.ColumnName(i), Field: c.Field, Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled || m.Kind == Movements && c.Field == Bin, // movements are often without bins
 			Text:    fmt.Sprintf("Column %s (%s) is empty in %d rows below rows that have it, as where only the first row of a group is filled in.", tabular.ColumnName(i), title(m.Kind, c.Field), empty),
 			Options: []Option{{fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Choice{Fill: "down"}}, {"They are empty as they stand", Choice{Fill: "as is"}}}})
 	}

@@ -231,25 +231,13 @@ func (m *Mapping) Whole(given *Layout) *Layout {
 // same column; a worked-out field whose formula and fixed text are both empty is taken back; a filter of a single space
 // is none.
 func (l *Layout) Settle(more *Layout) {
-	set := func(into *string, v string) {
-		if v != "" {
-			*into = code.Trim(v)
-		}
-	}
 	if more.Kind != "" && more.Kind != l.Kind {
 		l.Kind, l.Columns, l.Identify = more.Kind, nil, "" // fields of another kind
 	}
 	if more.Header != 0 && more.Header != l.Header {
 		l.Header, l.Columns = more.Header, nil
 	}
-	set(&l.Filter, more.Filter)
-	set((*string)(&l.Identify), string(more.Identify))
-	set(&l.Aside, more.Aside)
-	set(&l.Rows, more.Rows)
-	set(&l.Extent, more.Extent)
-	set(&l.Quantity, more.Quantity)
-	set(&l.Doubles, more.Doubles)
-	set(&l.NewItems, more.NewItems)
+	l.modes(more)
 	l.Columns = slices.Clone(l.Columns)
 	for i := range more.Columns {
 		c := more.Columns[i]
@@ -281,6 +269,18 @@ func (l *Layout) Settle(more *Layout) {
 	for _, r := range more.Repairs {
 		if !slices.Contains(l.Repairs, r) {
 			l.Repairs = append(l.Repairs, r)
+		}
+	}
+}
+
+// modes lays what another layout says of the file as a whole over what this one says.
+func (l *Layout) modes(more *Layout) {
+	for _, x := range []struct {
+		into *string
+		say  string
+	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Rows, more.Rows}, {&l.Extent, more.Extent}, {&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems}} {
+		if x.say != "" {
+			*x.into = code.Trim(x.say)
 		}
 	}
 }

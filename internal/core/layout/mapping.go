@@ -1,0 +1,233 @@
+package layout
+
+import (
+	"fmt"
+	"slices"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/tabular"
+)
+
+// Column is one column of a table and what it was taken for.
+type Column struct {
+	Index   int    // from 0
+	Header  string // as the file has it
+	Field   Field  // empty where the column is passed over
+	Why     string
+	settled bool // by hand or by a layout
+	weak    bool // the header may mean something else
+	choice  Choice
+}
+
+// Worked is a field that is worked out by a formula, or the same in every row.
+type Worked struct {
+	Field  Field
+	choice Choice
+	// What is wrong with its formula: a place (characters from 0) and a text; empty where it is sound.
+	Wrong string
+	At    int
+}
+
+// Choice gives what was settled about it.
+func (w *Worked) Choice() Choice { return w.choice }
+
+// Ask is a question about a column that the file itself does not answer. Optional ones offer a choice only.
+type Ask struct {
+	What     string // "on hand", "decimal", "dates", "time of day", "fill down"
+	Column   string // the letter; empty for a field that is worked out
+	Field    Field
+	Text     string
+	Example  string
+	Options  []Option
+	Optional bool
+}
+
+// Option is one answer: what it settles about the column.
+type Option struct {
+	Label string
+	Set   Choice
+}
+
+// Mapping is what was made of a table: its kind, its sheet, its header row and its columns.
+type Mapping struct {
+	Kind      Kind
+	Sheet     int
+	SheetName string
+	HeaderRow int // as a spreadsheet shows it; 0 where there is none
+	NoHeader  bool
+	WhyHeader string
+	WhyKind   string
+	Columns   []Column
+	Worked    []Worked
+	Head      map[string]string // what stands above the header as label and value, labels squeezed
+	Asks      []Ask
+	Identity  Field // what identifies the item
+	Layout    *Layout
+	Part      bool // a column says why its rows were refused: the file holds only those
+	sources   map[Field]*Source
+	filter    *rowFilter
+	fill      []int
+	score     int
+	aside     map[string]*Aside
+	namer     *Source // the column that names the row's item, by which totals and notes are told from lines
+	namerHead int     // the length of its header, -1 where there is none
+	takeAside bool    // rows that read as totals and notes are lines
+}
+
+// Want is what is known before a table is looked at.
+type Want struct {
+	Kinds   []Kind
+	Given   *Layout   // what was settled; nil for nothing
+	Layouts []*Layout // saved ones, one of which may fit
+	Known   *Known    // nil for nothing
+}
+
+func (w *Want) given() *Layout {
+	if w.Given == nil {
+		return &Layout{}
+	}
+	return w.Given
+}
+
+// At gives the column of a field, -1 where there is none.
+func (m *Mapping) At(f Field) int {
+	for _, c := range m.Columns {
+		if c.Field == f {
+			return c.Index
+		}
+	}
+	return -1
+}
+
+// Has tells whether the field comes in, from a column or worked out.
+func (m *Mapping) Has(f Field) bool { return m.sources[f] != nil }
+
+// header is what stands in the first row of a worked-out or file column of the field, for messages.
+func (m *Mapping) header(f Field) string {
+	if at := m.At(f); at >= 0 {
+		return m.Columns[at].Header
+	}
+	return string(f)
+}
+
+// over lays what was settled by hand over a saved layout.
+func over(base, top *Layout) *Layout {
+	l := *base
+	if top.Kind != "" {
+		l.Kind = top.Kind
+	}
+	if top.Header != 0 {
+		l.Header = top.Header
+	} else {
+		l.Header = 0 // titles come and go
+	}
+	l.modes(top)
+	l.Columns = append(slices.Clone(base.Columns), top.Columns...)
+	l.Matches = append(slices.Clone(top.Matches), base.Matches...)
+	l.Repairs = append(slices.Clone(base.Repairs), top.Repairs...)
+	return &l
+}
+
+// Given is the layout in force: what was settled, over the saved layout that the file was recognised by.
+func (m *Mapping) Given(given *Layout) *Layout {
+	if given == nil {
+		given = &Layout{}
+	}
+	if m.Layout != nil {
+		return over(m.Layout, given)
+	}
+	return given
+}
+
+// find gives the column that a choice is about, -1 where the file has none.
+func (m *Mapping) find(c *Choice) int {
+	if c.Header != "" && !m.NoHeader {
+		at := -1
+		for i := range m.Columns {
+			if code.Trim(m.Columns[i].Header) == c.Header && (at < 0 || tabular.ColumnName(i) == c.Column) {
+				at = i
+			}
+		}
+		if at < 0 {
+			for i := range m.Columns {
+				if at < 0 && squeeze(m.Columns[i].Header) == squeeze(c.Header) {
+					at = i
+				}
+			}
+		}
+		return at
+	}
+	for i := range m.Columns {
+		if tabular.ColumnName(i) == c.Column {
+			return i
+		}
+	}
+	return -1
+}
+
+// apply takes columns for what they were settled to be; whatever had a field before loses it.
+func (m *Mapping) apply(given *Layout, layout bool) {
+	why := "chosen by hand"
+	for n := range given.Columns {
+		c := &given.Columns[n]
+		if m.Layout != nil && n < len(m.Layout.Columns) {
+			why = fmt.Sprintf("as in the layout %q", m.Layout.Name)
+		} else {
+			why = "chosen by hand"
+		}
+		if c.worked() {
+			m.free(c.Field, "its field is worked out")
+			m.Worked = slices.DeleteFunc(m.Worked, func(w Worked) bool { return w.Field == c.Field })
+			m.Worked = append(m.Worked, Worked{Field: c.Field, choice: *c})
+			continue
+		}
+		at := m.find(c)
+		if at < 0 {
+			continue
+		}
+		x := &m.Columns[at]
+		if c.Field != "" {
+			f := c.Field
+			if f == PassedOver {
+				f = ""
+			}
+			if f != "" {
+				m.free(f, "its field was given to another column")
+				m.Worked = slices.DeleteFunc(m.Worked, func(w Worked) bool { return w.Field == f })
+			}
+			x.Field, x.Why, x.settled, x.weak = f, why, true, false
+		}
+		x.choice.merge(c)
+	}
+}
+
+func (m *Mapping) free(f Field, why string) {
+	for i := range m.Columns {
+		if c := &m.Columns[i]; c.Field == f {
+			c.Field, c.Why, c.settled = "", why, true
+		}
+	}
+}
+
+// merge lays a later choice about the same column over an earlier one.
+func (c *Choice) merge(top *Choice) {
+	set := func(into *string, v string) {
+		if v != "" {
+			*into = v
+		}
+	}
+	set(&c.Default, top.Default)
+	set(&c.Fill, top.Fill)
+	set(&c.Empty, top.Empty)
+	set(&c.Decimal, top.Decimal)
+	set(&c.Order, top.Order)
+	set(&c.Time, top.Time)
+	c.Minus = c.Minus || top.Minus
+	c.Letters = c.Letters || top.Letters
+	c.Serial = c.Serial || top.Serial
+	for _, s := range top.Signs {
+		if !slices.Contains(c.Signs, s) {
+			c.Signs = append(slices.Clone(c.Signs), s)
+		}
+	}
+}
