@@ -71,7 +71,7 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 		newBins, newItems = append(newBins, pt.stock.newBins...), append(newItems, pt.stock.newItems...)
 	}
 	for i := range sets {
-		if err := d.store.WriteTallies(ctx, sets[i].bins, sums(sets[i].items)); err != nil {
+		if err := d.store.WriteTallies(ctx, sets[i].set.ID, sets[i].bins, sums(sets[i].items)); err != nil {
 			return out, err
 		}
 	}

@@ -20,36 +20,69 @@ const perStatement = 64 // rows in one statement
 // many rows to a statement, and only those columns bound that hold anything. The lines stand in the order of their
 // places, one after the other.
 func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLine) error {
-	texts, reserved, attributes := false, false, false
+	texts, reserved, attributes, packed := false, false, false, true
 	for i := range lines {
 		l := &lines[i]
 		texts = texts || l.Lot != "" || l.Serial != "" || l.Holding != "" || l.RecordID != ""
 		reserved = reserved || l.Reserved != nil
 		attributes = attributes || l.Attributes != ""
+		packed = packed && l.Cost != nil && *l.Cost >= 0 && *l.Cost < half && l.Quantity >= 0 && l.Quantity%whole == 0 && l.Quantity/whole < half/2
 	}
-	columns, values, width := "set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved", "?,?,?,?", 4
+	// Binding a value costs more than all that is done with it, so two numbers travel in one where they are small:
+	// bin and item always, quantity (in whole units) and cost where all lines of the piece allow it.
+	width := 3
+	if packed {
+		width = 2
+	}
+	rest := width
+	columns := "set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved"
 	if texts {
-		values, width = values+",?,?,?,?", width+4
-	} else {
-		values += ",'','','',''"
+		width += 4
 	}
 	if reserved {
-		values, width = values+",?", width+1
-	} else {
-		values += ",NULL"
+		width++
 	}
 	if attributes {
-		columns, values, width = columns+", attributes", values+",?", width+1
+		columns, width = columns+", attributes", width+1
 	}
-	// Places follow one another, so the first one of a statement tells the rest.
-	row := func(i int) string { return fmt.Sprintf("(%d,?1+%d,%s)", set, i, values) }
+	row := func(i int) string {
+		at := 2 + i*width // the first value is the place of the first line; the others follow one another
+		b := fmt.Sprintf("(%d,?1+%d,?%d>>32,?%d&4294967295", set, i, at, at)
+		if packed {
+			b += fmt.Sprintf(",(?%d>>32)*1000000,?%d&4294967295", at+1, at+1)
+		} else {
+			b += fmt.Sprintf(",?%d,?%d", at+1, at+2)
+		}
+		at += rest
+		if texts {
+			b += fmt.Sprintf(",?%d,?%d,?%d,?%d", at, at+1, at+2, at+3)
+			at += 4
+		} else {
+			b += ",'','','',''"
+		}
+		if reserved {
+			b += fmt.Sprintf(",?%d", at)
+			at++
+		} else {
+			b += ",NULL"
+		}
+		if attributes {
+			b += fmt.Sprintf(",?%d", at)
+		}
+		return b + ")"
+	}
 	return s.bulk(ctx, table{"INSERT INTO stock_lines (" + columns + ") VALUES ", row, width, 1}, len(lines), func(i int, v []driver.Value) {
 		l := &lines[i]
-		v[0], v[1], v[2], v[3] = l.BinID, l.ItemID, l.Quantity, null(l.Cost)
-		at := 4
+		v[0] = l.BinID<<32 | l.ItemID
+		if packed {
+			v[1] = l.Quantity/whole<<32 | *l.Cost
+		} else {
+			v[1], v[2] = l.Quantity, null(l.Cost)
+		}
+		at := rest
 		if texts {
-			v[4], v[5], v[6], v[7] = l.Lot, l.Serial, l.Holding, l.RecordID
-			at = 8
+			v[at], v[at+1], v[at+2], v[at+3] = l.Lot, l.Serial, l.Holding, l.RecordID
+			at += 4
 		}
 		if reserved {
 			v[at] = null(l.Reserved)
@@ -60,6 +93,12 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 		}
 	}, func(from int, v []driver.Value) { v[0] = lines[from].Pos })
 }
+
+// Numbers below half share 64 bits with another one; whole is one unit in millionths.
+const (
+	half  = 1 << 32
+	whole = 1_000_000
+)
 
 // SetBin is the tally of a set's lines in one bin; First is the place of its first line.
 type SetBin struct {
@@ -77,18 +116,23 @@ type SetItem struct {
 	Value         *int64
 }
 
-// WriteTallies writes the tallies of an unpublished set.
-func (s *Store) WriteTallies(ctx context.Context, bins []SetBin, items []SetItem) error {
-	err := s.bulk(ctx, table{"INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", same("(?,?,?,?,?)"), 5, 0}, len(bins), func(i int, v []driver.Value) {
+// WriteTallies writes the tallies of an unpublished set. Numbers of lines are below half, like those of bins and items.
+func (s *Store) WriteTallies(ctx context.Context, set int64, bins []SetBin, items []SetItem) error {
+	pairs := func(i, width int) string { return fmt.Sprintf("(%d,?%d>>32,?%d", set, i*width+1, i*width+2) }
+	err := s.bulk(ctx, table{"INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", func(i int) string {
+		return fmt.Sprintf("%s,?%d&4294967295,?%d)", pairs(i, 3), i*3+1, i*3+3)
+	}, 3, 0}, len(bins), func(i int, v []driver.Value) {
 		b := &bins[i]
-		v[0], v[1], v[2], v[3], v[4] = b.SetID, b.BinID, b.First, int64(b.Lines), b.Value
+		v[0], v[1], v[2] = b.BinID<<32|int64(b.Lines), b.First, b.Value
 	}, nil)
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, table{"INSERT INTO set_items (set_id, item_id, lines, quantity, reserved, value) VALUES ", same("(?,?,?,?,?,?)"), 6, 0}, len(items), func(i int, v []driver.Value) {
+	return s.bulk(ctx, table{"INSERT INTO set_items (set_id, item_id, quantity, lines, reserved, value) VALUES ", func(i int) string {
+		return fmt.Sprintf("%s,?%d&4294967295,?%d,?%d)", pairs(i, 4), i*4+1, i*4+3, i*4+4)
+	}, 4, 0}, len(items), func(i int, v []driver.Value) {
 		t := &items[i]
-		v[0], v[1], v[2], v[3], v[4], v[5] = t.SetID, t.ItemID, int64(t.Lines), t.Quantity, null(t.Reserved), null(t.Value)
+		v[0], v[1], v[2], v[3] = t.ItemID<<32|int64(t.Lines), t.Quantity, null(t.Reserved), null(t.Value)
 	}, nil)
 }
 

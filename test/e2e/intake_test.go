@@ -60,7 +60,7 @@ func TestMessyFileByMouse(t *testing.T) {
 	assert.Equal(t, "1 refused", s.text(`[data-figure=refused]`), "only the cell that was mended by hand")
 	assert.Equal(t, 0, s.rows(`[data-question]`))
 	s.do("put away, undo", press("Put it away"), s.open("/stock"), press("Undo"), sees("changed lines back"), press("Undo this intake"), sees("undone by Ida Fenn"))
-	s.do("layouts", s.open("/layouts"), sees("Pontoon list"), sees("filled down"), sees("without €"))
+	s.do("layouts", s.open("/layouts"), press("Pontoon list"), sees("filled down"), sees("without €"))
 	assert.Contains(t, string(s.fetch("/api/layouts/Pontoon%20list/file")), `"fill": "down"`)
 }
 
