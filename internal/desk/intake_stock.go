@@ -307,6 +307,7 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	b := s.after
 	codes := &b.Codes
 	zones := s.zones()
+	rec.last = len(dr.parts) == 1 // each bin and item comes once in the order, so it is not looked for again
 	s.itemIDs = make([]int64, codes[stock.SKU].Len())
 	var house *store.Warehouse
 	last := [2]stock.ID{^stock.ID(0), ^stock.ID(0)}

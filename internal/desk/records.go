@@ -23,6 +23,7 @@ type records struct {
 	lastItem   int64
 	lastHouse  int64
 	empty      bool // nothing was recorded before this intake
+	last       bool // no sheet comes after the one in hand, so what it makes need not be found again
 	sets       map[layout.Field]*known.Set
 	leads      map[layout.Field]map[string]string // to the SKU; "" where several items have it
 	err        error                              // of a look-up that could not return it
@@ -98,13 +99,19 @@ func (r *records) newHouse(code string) *store.Warehouse {
 
 func (r *records) newBin(house int64, code, zone string) store.Bin {
 	b := store.Bin{ID: r.lastBin + 1, WarehouseID: house, Code: code, Zone: zone, SortKey: sortKey(code)}
+	if r.last {
+		r.lastBin++
+		return b
+	}
 	r.addBin(house, code, &place{b.ID, zone})
 	r.sets = nil
 	return b
 }
 
 func (r *records) newItem(sku string) int64 {
-	r.lastItem++
+	if r.lastItem++; r.last {
+		return r.lastItem
+	}
 	r.items[sku] = r.lastItem
 	r.sets = nil
 	return r.lastItem

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"database/sql/driver"
 	"fmt"
 	"strings"
@@ -136,19 +137,25 @@ func (s *Store) WriteTallies(ctx context.Context, set int64, bins []SetBin, item
 	}, nil)
 }
 
-// MakeBinsAndItems makes the bins and items of an intake within its transaction, many to a statement.
+// MakeBinsAndItems makes the bins and items of an intake within the transaction of a Write, many to a statement.
 func MakeBinsAndItems(tx *gorm.DB, bins []Bin, items []Item, intake int64) error {
-	err := inserted(tx, table{"INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) VALUES ", same("(?,?,?,?,?,?)"), 6, 0}, len(bins), func(i int, v []any) {
-		b := &bins[i]
-		v[0], v[1], v[2], v[3], v[4], v[5] = b.ID, b.WarehouseID, b.Code, b.Zone, b.SortKey, intake
+	return onConn(tx.Statement.ConnPool.(*sql.Conn), func(c *sqlite3.SQLiteConn) error {
+		err := inserted(tx.Statement.Context, c, table{"INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) VALUES ", same(fmt.Sprintf("(?,?,?,?,?,%d)", intake)), 5, 0}, len(bins), func(i int, v []driver.Value) {
+			b := &bins[i]
+			v[0], v[1], v[2], v[3], v[4] = b.ID, b.WarehouseID, b.Code, b.Zone, b.SortKey
+		}, nil)
+		if err != nil {
+			return err
+		}
+		return inserted(tx.Statement.Context, c, table{"INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ", same(fmt.Sprintf("(?,?,?,?,?,?,?,%d)", intake)), 7, 0}, len(items), func(i int, v []driver.Value) {
+			t := &items[i]
+			v[0], v[1], v[2], v[3], v[4], v[5], v[6] = t.ID, t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost), t.Attributes
+		}, nil)
 	})
-	if err != nil {
-		return err
-	}
-	return inserted(tx, table{"INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ", same("(?,?,?,?,?,?,?,?)"), 8, 0}, len(items), func(i int, v []any) {
-		t := &items[i]
-		v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7] = t.ID, t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost), t.Attributes, intake
-	})
+}
+
+func onConn(conn *sql.Conn, do func(c *sqlite3.SQLiteConn) error) error {
+	return conn.Raw(func(d any) error { return do(d.(*sqlite3.SQLiteConn)) })
 }
 
 // table says how rows go into a table: the head of the statement, what stands for row i, how many values a row binds,
@@ -175,85 +182,61 @@ func (t *table) statement(rows int) string {
 	return b.String()
 }
 
-// inserted inserts n rows within a transaction.
-func inserted(tx *gorm.DB, t table, n int, fill func(i int, v []any)) error {
-	ctx := tx.Statement.Context
-	for from := 0; from < n; {
-		rows := min(perStatement, n-from)
-		st, err := tx.Statement.ConnPool.PrepareContext(ctx, t.statement(rows))
-		if err != nil {
+// inserted inserts n rows within a transaction that is under way; fill sets the values of row i, first those that the
+// statement binds before its rows.
+func inserted(ctx context.Context, c *sqlite3.SQLiteConn, t table, n int, fill func(i int, v []driver.Value), first func(from int, v []driver.Value)) error {
+	var st driver.Stmt
+	prepared := 0
+	defer func() {
+		if st != nil {
+			st.Close()
+		}
+	}()
+	values := make([]driver.Value, t.before+t.width*perStatement)
+	for from := 0; from < n; from += perStatement {
+		if err := ctx.Err(); err != nil {
 			return err
 		}
-		values := make([]any, t.width*rows)
-		for ; from+rows <= n; from += rows {
-			for i := range rows {
-				fill(from+i, values[i*t.width:(i+1)*t.width])
-			}
-			if _, err := st.ExecContext(ctx, values...); err != nil {
+		rows := min(perStatement, n-from)
+		if rows != prepared {
+			if st != nil {
 				st.Close()
+			}
+			var err error
+			if st, err = c.Prepare(t.statement(rows)); err != nil {
 				return err
 			}
+			prepared = rows
 		}
-		if err := st.Close(); err != nil {
+		if first != nil {
+			first(from, values)
+		}
+		for i := range rows {
+			at := t.before + i*t.width
+			fill(from+i, values[at:at+t.width])
+		}
+		if _, err := st.Exec(values[:t.before+rows*t.width]); err != nil { //nolint:staticcheck // the driver's plain path
 			return err
 		}
 	}
 	return nil
 }
 
-// bulk inserts n rows of an unpublished set in one transaction on the writer connection; fill sets the values of row
-// i, first those that the statement binds before its rows. The disk is not waited for: a crash loses pieces that nobody
-// saw, and the commit that publishes them waits for all that was written before it.
+// bulk inserts n rows of an unpublished set in one transaction on the writer connection. The disk is not waited for: a
+// crash loses pieces that nobody saw, and the commit that publishes them waits for all that was written before it.
 func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []driver.Value), first func(from int, v []driver.Value)) error {
 	conn, err := s.raw.Conn(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Close()
-	return conn.Raw(func(d any) error {
-		c := d.(*sqlite3.SQLiteConn)
+	return onConn(conn, func(c *sqlite3.SQLiteConn) error {
 		for _, q := range []string{"PRAGMA synchronous = NORMAL", "BEGIN IMMEDIATE"} {
 			if _, err := c.Exec(q, nil); err != nil {
 				return err
 			}
 		}
-		err := func() error {
-			var st driver.Stmt
-			prepared := 0
-			defer func() {
-				if st != nil {
-					st.Close()
-				}
-			}()
-			values := make([]driver.Value, t.before+t.width*perStatement)
-			for from := 0; from < n; from += perStatement {
-				if err := ctx.Err(); err != nil {
-					return err
-				}
-				rows := min(perStatement, n-from)
-				if rows != prepared {
-					if st != nil {
-						st.Close()
-					}
-					var err error
-					if st, err = c.Prepare(t.statement(rows)); err != nil {
-						return err
-					}
-					prepared = rows
-				}
-				if first != nil {
-					first(from, values)
-				}
-				for i := range rows {
-					at := t.before + i*t.width
-					fill(from+i, values[at:at+t.width])
-				}
-				if _, err := st.Exec(values[:t.before+rows*t.width]); err != nil { //nolint:staticcheck // the driver's plain path
-					return err
-				}
-			}
-			return nil
-		}()
+		err := inserted(ctx, c, t, n, fill, first)
 		end := "COMMIT"
 		if err != nil {
 			end = "ROLLBACK"

@@ -104,9 +104,35 @@ func (s *Store) Close() error {
 // Read gives a connection for reading only.
 func (s *Store) Read(ctx context.Context) *gorm.DB { return s.read.WithContext(ctx) }
 
-// Write carries out do in one transaction of the writer connection, which is all or nothing.
-func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) error {
-	return s.write.WithContext(ctx).Transaction(do)
+// Write carries out do in one transaction of the writer connection, which is all or nothing. The connection is held
+// by itself, so that MakeBinsAndItems can use the driver's plain path within the transaction.
+func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) (err error) {
+	conn, err := s.raw.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	if _, err := conn.ExecContext(ctx, "BEGIN IMMEDIATE"); err != nil {
+		return err
+	}
+	done := false
+	defer func() {
+		if !done { // an error, or a panic on its way up
+			if _, e := conn.ExecContext(context.WithoutCancel(ctx), "ROLLBACK"); e != nil && err == nil {
+				err = e
+			}
+		}
+	}()
+	tx := s.write.Session(&gorm.Session{Context: ctx, NewDB: true})
+	tx.Statement.ConnPool = conn
+	if err := do(tx); err != nil {
+		return err
+	}
+	if _, err := conn.ExecContext(context.WithoutCancel(ctx), "COMMIT"); err != nil {
+		return err
+	}
+	done = true
+	return nil
 }
 
 // migrate brings the schema up to date, one version after the other, each in a transaction.
