@@ -54,28 +54,14 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 	given := m.Given(pt.given)
 	pt.stock, v.Rows, v.Effect.Left = s, f.Rows, f.Left
 	v.values(f.Values, layout.Stock)
-	if doubles := f.Book.Index(); len(doubles) > 0 {
-		if given.Doubles == "sum" {
-			if row, ok := reconcile.AddUp(f.Book, doubles); !ok {
-				pt.problems.Add(pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"))
-			}
-			v.Assumed = append(v.Assumed, fmt.Sprintf("%d rows were summed with an earlier row of the same key.", len(doubles)))
-		} else {
-			gone := map[int]bool{}
-			for _, x := range doubles {
-				first, again := &f.Book.Lines[x[0]], &f.Book.Lines[x[1]]
-				pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key", f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)))
-				gone[x[1]] = true
-			}
-			kept := f.Book.Lines[:0]
-			for i := range f.Book.Lines {
-				if !gone[i] {
-					kept = append(kept, f.Book.Lines[i])
-				}
-			}
-			f.Book.Lines = kept
-			f.Book.Index()
+	// Where nothing is recorded the lines need only their order, and keys that come twice stand side by side in it.
+	if rec.empty {
+		if s.order = f.Book.Order(); f.Book.Twice(s.order) {
+			s.order = nil
 		}
+	}
+	if s.order == nil {
+		s.doubles(dr, pt, given)
 	}
 	if f.CostsRounded > 0 {
 		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
@@ -96,6 +82,36 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 		v.Blocked = "There is no row in it that could be taken in."
 	}
 	return rec.err
+}
+
+// doubles finds keys that come twice: summed where that was settled, else a problem with the later row.
+func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
+	f, v := s.file, pt.view
+	doubles := f.Book.Index()
+	if len(doubles) == 0 {
+		return
+	}
+	if given.Doubles == "sum" {
+		if row, ok := reconcile.AddUp(f.Book, doubles); !ok {
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"))
+		}
+		v.Assumed = append(v.Assumed, fmt.Sprintf("%d rows were summed with an earlier row of the same key.", len(doubles)))
+	} else {
+		gone := map[int]bool{}
+		for _, x := range doubles {
+			first, again := &f.Book.Lines[x[0]], &f.Book.Lines[x[1]]
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key", f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)))
+			gone[x[1]] = true
+		}
+		kept := f.Book.Lines[:0]
+		for i := range f.Book.Lines {
+			if !gone[i] {
+				kept = append(kept, f.Book.Lines[i])
+			}
+		}
+		f.Book.Lines = kept
+		f.Book.Index()
+	}
 }
 
 // stockTime settles when the stock was recorded.
@@ -129,9 +145,11 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		s.after = file
 		e.Added = len(file.Lines)
 		if given.Rows == "change" {
-			e.Added, e.Left, file.Lines = 0, e.Left+len(file.Lines), nil
+			e.Added, e.Left, file.Lines, s.order = 0, e.Left+len(file.Lines), nil, nil
 		}
-		s.order = s.after.Order()
+		if s.order == nil {
+			s.order = s.after.Order()
+		}
 		return nil
 	}
 	inFile := map[stock.ID]bool{}

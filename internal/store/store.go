@@ -128,6 +128,9 @@ func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) (err erro
 	if err := do(tx); err != nil {
 		return err
 	}
+	if err := ctx.Err(); err != nil { // what was cancelled is not committed
+		return err
+	}
 	if _, err := conn.ExecContext(context.WithoutCancel(ctx), "COMMIT"); err != nil {
 		return err
 	}

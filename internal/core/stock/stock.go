@@ -253,6 +253,16 @@ func (b *Book) Order() []uint32 {
 	return order
 }
 
+// Twice tells whether a key comes twice, from the lines in their order.
+func (b *Book) Twice(order []uint32) bool {
+	for i := 1; i < len(order); i++ {
+		if b.Lines[order[i-1]].Key == b.Lines[order[i]].Key {
+			return true
+		}
+	}
+	return false
+}
+
 // CostOf finds the unit cost for keys without a recorded row: the SKU's where it is the same on all its rows in
 // that warehouse, else where it is the same on all its rows. The item's own cost is the caller's to know.
 type CostOf struct {
