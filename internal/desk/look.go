@@ -292,6 +292,10 @@ func (d *Desk) describe(dr *draft, pt *part) {
 		q := Question{What: a.What, Column: a.Column, Field: a.Field, Text: a.Text, Optional: a.Optional, Options: []QuestionOption{}}
 		for _, o := range a.Options {
 			c := o.Set
+			if c.Formula != "" { // it is worked out, and of no column
+				q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})
+				continue
+			}
 			c.Column = a.Column
 			if at := columnAt(a.Column); !m.NoHeader && at >= 0 && at < len(m.Columns) {
 				c.Header = strings.TrimSpace(m.Columns[at].Header)

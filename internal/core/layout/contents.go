@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/known"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
@@ -301,7 +302,7 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 	})
 	for field, src := range m.sources {
 		switch {
-		case src.column < 0 || !src.read:
+		case !src.read || src.column < 0 && src.spec.Form != Time:
 		case src.spec.Form == Number && !src.settled:
 			decimal, why, sure := src.votes.decide()
 			if !sure && src.votes.point == 0 && src.votes.comma == 0 {
@@ -326,9 +327,7 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 		case src.spec.Form == Time && !src.settled:
 			order, why, sure := src.dayVotes.decide()
 			if !sure {
-				example := src.dayVotes.example
-				m.Asks = append(m.Asks, Ask{What: "dates", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("In column %s %s.", tabular.ColumnName(src.column), why), Options: []Option{
-					{"Day first: " + inWords(example, "dmy"), Choice{Dates: Dates{Order: "dmy"}}}, {"Month first: " + inWords(example, "mdy"), Choice{Dates: Dates{Order: "mdy"}}}}})
+				m.Asks = append(m.Asks, m.whichOrder(field, src, why))
 			}
 			if old := src.dates.Order; old != order && (old != "" || order != "ymd") {
 				changed = true
@@ -341,8 +340,31 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 	return changed
 }
 
+// whichOrder asks for the order of a column's dates, or of those that a formula gives.
+func (m *Mapping) whichOrder(field Field, src *Source, why string) Ask {
+	example := src.dayVotes.example
+	day, month := Choice{}, Choice{}
+	a := Ask{What: "dates", Field: field, Text: fmt.Sprintf("In what is worked out for %s %s.", strings.ToLower(src.spec.Title), why)}
+	if src.column >= 0 {
+		a.Column = tabular.ColumnName(src.column)
+		a.Text = fmt.Sprintf("In column %s %s.", a.Column, why)
+	} else {
+		for i := range m.Worked {
+			if m.Worked[i].Field == field {
+				day, month = m.Worked[i].choice, m.Worked[i].choice
+			}
+		}
+	}
+	day.Order, month.Order = "dmy", "mdy"
+	a.Options = []Option{{"Day first: " + inWords(example, "dmy"), day}, {"Month first: " + inWords(example, "mdy"), month}}
+	return a
+}
+
 // because adds the reason for a column's form to the reason for its field.
 func (m *Mapping) because(src *Source, why string) {
+	if src.column < 0 {
+		return
+	}
 	c := &m.Columns[src.column]
 	c.Why, _, _ = strings.Cut(c.Why, "; ")
 	if why != "" {
@@ -400,11 +422,45 @@ func (m *Mapping) questions(s *sample, given *Layout) {
 			src.dates.Time = "24:00"
 			continue
 		}
-		m.Asks = append(m.Asks, Ask{What: "time of day", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("Dates in column %s have no time of day, such as %s. Which time is meant?", tabular.ColumnName(src.column), example), Options: []Option{
-			{"The beginning of the day", Choice{Dates: Dates{Time: "00:00"}}}, {"Noon", Choice{Dates: Dates{Time: "12:00"}}}, {"The end of the day", Choice{Dates: Dates{Time: "24:00"}}}}})
+		var options []Option
+		if clock := s.clockColumn(m, src.column); clock >= 0 { // date and time stand side by side
+			options = append(options, Option{fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)), Choice{Field: field, Formula: m.label(src.column) + ` & " " & ` + m.label(clock)}})
+		}
+		m.Asks = append(m.Asks, Ask{What: "time of day", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("Dates in column %s have no time of day, such as %s. Which time is meant?", tabular.ColumnName(src.column), example), Options: append(options,
+			Option{"The beginning of the day", Choice{Dates: Dates{Time: "00:00"}}}, Option{"Noon", Choice{Dates: Dates{Time: "12:00"}}}, Option{"The end of the day", Choice{Dates: Dates{Time: "24:00"}}})})
 	}
 	m.offerFill(s)
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
+}
+
+// clockColumn finds a column of times of day that is no field yet, -1 where there is none.
+func (s *sample) clockColumn(m *Mapping, dates int) int {
+	for i := range m.Columns {
+		if i == dates || m.Columns[i].Field != "" {
+			continue
+		}
+		clocks, filled := 0, 0
+		for v, n := range s.column(m, i).values {
+			if filled += n; strings.Contains(v, ":") {
+				if _, _, _, ok := readClock(v); ok {
+					clocks += n
+				}
+			}
+		}
+		if filled > 0 && clocks*10 >= filled*9 {
+			return i
+		}
+	}
+	return -1
+}
+
+// label is how a formula names a column.
+func (m *Mapping) label(column int) string {
+	name := tabular.ColumnName(column)
+	if h := code.Trim(m.Columns[column].Header); !m.NoHeader && h != "" {
+		name = h
+	}
+	return "'" + strings.ReplaceAll(name, "'", "''") + "'"
 }
 
 // offerFill sees groups of which the first row alone is filled in. Where a place is empty in much of the file it has

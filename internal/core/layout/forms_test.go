@@ -222,6 +222,24 @@ func TestSettledColumns(t *testing.T) {
 	assert.Equal(t, 4, p.Rows)
 }
 
+// A time that stands beside its date is put to it, and the order of the days is still found out.
+func TestDateAndTimeApart(t *testing.T) {
+	f := openFile(t, "date-and-time-apart.csv")
+	m, err := Recognise(f, Want{Kinds: []Kind{Movements}, Known: fixture()})
+	require.NoError(t, err)
+	require.Len(t, m.Asks, 1)
+	require.Equal(t, "The time stands in column B", m.Asks[0].Options[0].Label)
+	given := &Layout{Columns: []Choice{m.Asks[0].Options[0].Set}}
+	m, err = Recognise(f, Want{Kinds: []Kind{Movements}, Given: given, Known: fixture()})
+	require.NoError(t, err)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC, Known: fixture(), Layout: given}.Movements(f, m, p)
+	require.NoError(t, err)
+	assert.Empty(t, p.List)
+	assert.Empty(t, m.Asks)
+	assert.Equal(t, "2026-11-24T09:30:00Z", time.Unix(0, s.Movements[1].At).UTC().Format(time.RFC3339))
+}
+
 // A mend counts only while the cell still says what it said.
 func TestMends(t *testing.T) {
 	f := open(t, "sku,quantity\nX,12 pcs\nY,\nZ,4\n")

@@ -136,9 +136,8 @@ func (t *times) parse(b []byte) (int64, error) {
 	if string(b) != t.last || t.last == "" {
 		t.last = string(b)
 		t.at, t.err = t.source.dates.parse(t.last, t.zone)
-		if t.source.read = true; t.source.column >= 0 {
-			t.source.dayVotes.add(t.last)
-		}
+		t.source.read = true
+		t.source.dayVotes.add(t.last)
 	}
 	return t.at, t.err
 }

@@ -421,7 +421,10 @@ func (w *workbook) shown(v, kind string, style int) string {
 	if style >= 0 && style < len(w.dates) && w.dates[style] {
 		if f, err := strconv.ParseFloat(v, 64); err == nil && f >= 0 && f < 2_958_466 {
 			t := w.epoch.Add(time.Duration(int64(f*86_400+0.5)) * time.Second)
-			if t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 && f >= 1 {
+			if f < 1 { // a time of day without a date
+				return t.Format("15:04:05")
+			}
+			if t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 {
 				return t.Format("2006-01-02")
 			}
 			return t.Format("2006-01-02 15:04:05")

@@ -4,7 +4,7 @@ import { api, ask } from "../api/client";
 import { count, plain, Warn } from "../frame/figures";
 import type { Drop } from "./drops";
 import { Problems } from "./Problems";
-import type { Draft, Layout, Settle, Sheet } from "./settling";
+import { type Draft, fieldTitle, type Layout, type Settle, type Sheet } from "./settling";
 import { Values } from "./Values";
 
 /** What will happen, what is asked, what is wrong, and what was taken for granted. */
@@ -204,11 +204,33 @@ function Modes({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 			</span>
 		</div>
 	);
-	if (sheet.kind === "counts" || sheet.kind === "movements") return null;
+	const names = ["sku", "further_sku", "barcode", "item_id", "description"].filter(
+		(f) => sheet.columns.some((c) => c.field === f) || sheet.worked.some((w) => w.field === f),
+	);
+	const known = sheet.kind !== "places" && sheet.kind !== "items" && names.length > 1 && (
+		<div className="flex items-baseline gap-2" role="group" aria-label="Items are known by">
+			<span className="w-24 shrink-0 text-dim">Items by</span>
+			<span>
+				{names.map((f) => (
+					<button
+						key={f}
+						type="button"
+						aria-pressed={sheet.identity === f}
+						className={`mr-3 ${sheet.identity === f ? "font-semibold underline decoration-2 underline-offset-4" : "hover:underline"}`}
+						onClick={() => set({ identify: f })}
+					>
+						{fieldTitle(sheet, f).toLowerCase().replace("sku", "SKU")}
+					</button>
+				))}
+			</span>
+		</div>
+	);
+	if (sheet.kind === "counts" || sheet.kind === "movements") return known ? <div className="mt-3">{known}</div> : null;
 	const added = g.quantity === "add" || g.quantity === "take";
 	const only = g.extent === "only" || added;
 	return (
 		<div className="mt-3 grid gap-0.5" data-modes>
+			{known}
 			{words(
 				"rows",
 				"Take",
