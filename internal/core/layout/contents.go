@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"wobin/internal/core/code"
 	"wobin/internal/core/known"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
@@ -394,105 +393,4 @@ func inWords(example, order string) string {
 		return example
 	}
 	return fmt.Sprintf("%s is %d %s", example, day, [...]string{"January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"}[month-1])
-}
-
-// questions asks what neither headers nor contents tell.
-func (m *Mapping) questions(s *sample, given *Layout) {
-	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak && slices.Contains(spec(Stock, Quantity).unclear, squeeze(m.Columns[at].Header)) && !m.Has(Available) {
-		m.Asks = append(m.Asks, Ask{What: "on hand", Column: tabular.ColumnName(at), Field: Quantity,
-			Text:    fmt.Sprintf("Column %s is headed %q. Does it say what is on hand, reserved pieces included, or what is available, without them?", tabular.ColumnName(at), m.Columns[at].Header),
-			Options: []Option{{"It is what is on hand", Choice{Field: Quantity}}, {"It is what is available", Choice{Field: Available}}}})
-	}
-	for field, src := range m.sources {
-		if src.spec.Form != Time || src.column < 0 || src.dates.Time != "" {
-			continue
-		}
-		bare, example := 0, ""
-		for i, row := range s.rows {
-			if s.numbers[i] > m.HeaderRow && src.column < len(row) {
-				if d, ok := takeDate(row[src.column]); ok && !d.hasTime {
-					bare, example = bare+1, row[src.column]
-				}
-			}
-		}
-		if bare == 0 {
-			continue
-		}
-		if field == RecordedAt { // a balance is struck when the day is over
-			src.dates.Time = "24:00"
-			continue
-		}
-		var options []Option
-		if clock := s.clockColumn(m, src.column); clock >= 0 { // date and time stand side by side
-			options = append(options, Option{fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)), Choice{Field: field, Formula: m.label(src.column) + ` & " " & ` + m.label(clock)}})
-		}
-		m.Asks = append(m.Asks, Ask{What: "time of day", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("Dates in column %s have no time of day, such as %s. Which time is meant?", tabular.ColumnName(src.column), example), Options: append(options,
-			Option{"The beginning of the day", Choice{Dates: Dates{Time: "00:00"}}}, Option{"Noon", Choice{Dates: Dates{Time: "12:00"}}}, Option{"The end of the day", Choice{Dates: Dates{Time: "24:00"}}})})
-	}
-	m.offerFill(s)
-	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
-}
-
-// clockColumn finds a column of times of day that is no field yet, -1 where there is none.
-func (s *sample) clockColumn(m *Mapping, dates int) int {
-	for i := range m.Columns {
-		if i == dates || m.Columns[i].Field != "" {
-			continue
-		}
-		clocks, filled := 0, 0
-		for v, n := range s.column(m, i).values {
-			if filled += n; strings.Contains(v, ":") {
-				if _, _, _, ok := readClock(v); ok {
-					clocks += n
-				}
-			}
-		}
-		if filled > 0 && clocks*10 >= filled*9 {
-			return i
-		}
-	}
-	return -1
-}
-
-// label is how a formula names a column.
-func (m *Mapping) label(column int) string {
-	name := tabular.ColumnName(column)
-	if h := code.Trim(m.Columns[column].Header); !m.NoHeader && h != "" {
-		name = h
-	}
-	return "'" + strings.ReplaceAll(name, "'", "''") + "'"
-}
-
-// offerFill sees groups of which the first row alone is filled in. Where a place is empty in much of the file it has
-// to be said what that means; elsewhere it is offered.
-func (m *Mapping) offerFill(s *sample) {
-	for i := range m.Columns {
-		c := &m.Columns[i]
-		if c.choice.Fill == "down" {
-			m.fill = append(m.fill, i)
-		}
-		if c.choice.Fill != "" || c.choice.Default != "" || c.Field != Warehouse && c.Field != Zone && c.Field != Bin && c.Field != SKU && c.Field != Category && c.Field != Description {
-			continue
-		}
-		empty, filled, first, example := 0, 0, 0, ""
-		for n, row := range s.rows {
-			if s.numbers[n] <= m.HeaderRow || m.resembles(row) != "" {
-				continue
-			}
-			if i < len(row) && row[i] != "" {
-				if filled++; example == "" {
-					example = row[i]
-				}
-			} else if empty++; filled == 0 {
-				first++
-			}
-		}
-		place := c.Field == Warehouse || c.Field == Bin || c.Field == SKU
-		if empty < 2 || filled == 0 || first > 0 || empty*20 < filled || !place && empty*2 < filled {
-			continue
-		}
-		m.Asks = append(m.Asks, Ask{What: "fill down", Column: tabular.ColumnName(i), Field: c.Field, Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled || m.Kind == Movements && c.Field == Bin, // movements are often without bins
-			Text:    fmt.Sprintf("Column %s (%s) is empty in %d rows below rows that have it, as where only the first row of a group is filled in.", tabular.ColumnName(i), title(m.Kind, c.Field), empty),
-			Options: []Option{{fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Choice{Fill: "down"}}, {"They are empty as they stand", Choice{Fill: "as is"}}}})
-	}
 }

@@ -240,6 +240,30 @@ func TestDateAndTimeApart(t *testing.T) {
 	assert.Equal(t, "2026-11-24T09:30:00Z", time.Unix(0, s.Movements[1].At).UTC().Format(time.RFC3339))
 }
 
+// Movements of which none is below zero are not taken for receipts where a column says that some are issues.
+func TestDirection(t *testing.T) {
+	f := open(t, "Posted at,Item,Site,Type,Qty\n2026-11-20T08:00:00Z,00411,QUAY,Issue,2\n2026-11-20T09:00:00Z,00412,QUAY,Receipt,5\n2026-11-20T09:00:00Z,00413,QUAY,Scrap,1\n")
+	m, err := Recognise(f, Want{Kinds: []Kind{Movements}})
+	require.NoError(t, err)
+	require.Len(t, m.Asks, 1)
+	assert.Equal(t, "No quantity is below zero, and column D says Issue or Scrap. Do these take stock out?", m.Asks[0].Text)
+	for i, want := range [][]string{{"-2", "5", "-1"}, {"2", "5", "1"}} {
+		c := m.Asks[0].Options[i].Set
+		if c.Formula == "" {
+			c.Column, c.Header = "E", "Qty"
+		}
+		given := &Layout{Columns: []Choice{c}}
+		m, err := Recognise(f, Want{Kinds: []Kind{Movements}, Given: given})
+		require.NoError(t, err)
+		assert.Empty(t, m.Asks)
+		s, err := Reading{Zone: time.UTC, Layout: given}.Movements(f, m, &Problems{})
+		require.NoError(t, err)
+		for k, x := range s.Movements {
+			assert.Equal(t, want[k], x.Quantity.String())
+		}
+	}
+}
+
 // A mend counts only while the cell still says what it said.
 func TestMends(t *testing.T) {
 	f := open(t, "sku,quantity\nX,12 pcs\nY,\nZ,4\n")

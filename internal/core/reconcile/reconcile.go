@@ -212,7 +212,7 @@ func (r *run) read(ctx context.Context) error {
 				return
 			}
 			for _, a := range m.Asks { // here a point is decimal and an empty cell is empty, as the command's contract has it
-				if !a.Optional && a.What != "fill down" && (a.What != "decimal" || !strings.Contains(a.Example, ".")) {
+				if !a.Optional && a.What != "fill down" && a.What != "direction" && (a.What != "decimal" || !strings.Contains(a.Example, ".")) {
 					j.problems.Add(layout.Problem{File: j.file.Name, Sheet: m.SheetName, Row: m.HeaderRow, Field: a.Field, Kind: "not plain", Text: lower(a.Text) + " Say so in a layout (--layout)"})
 				}
 			}

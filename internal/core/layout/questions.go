@@ -1,0 +1,160 @@
+package layout
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/tabular"
+)
+
+// questions asks what neither headers nor contents tell.
+func (m *Mapping) questions(s *sample, given *Layout) {
+	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak && slices.Contains(spec(Stock, Quantity).unclear, squeeze(m.Columns[at].Header)) && !m.Has(Available) {
+		m.Asks = append(m.Asks, Ask{What: "on hand", Column: tabular.ColumnName(at), Field: Quantity,
+			Text:    fmt.Sprintf("Column %s is headed %q. Does it say what is on hand, reserved pieces included, or what is available, without them?", tabular.ColumnName(at), m.Columns[at].Header),
+			Options: []Option{{"It is what is on hand", Choice{Field: Quantity}}, {"It is what is available", Choice{Field: Available}}}})
+	}
+	for field, src := range m.sources {
+		if src.spec.Form != Time || src.column < 0 || src.dates.Time != "" {
+			continue
+		}
+		bare, example := 0, ""
+		for i, row := range s.rows {
+			if s.numbers[i] > m.HeaderRow && src.column < len(row) {
+				if d, ok := takeDate(row[src.column]); ok && !d.hasTime {
+					bare, example = bare+1, row[src.column]
+				}
+			}
+		}
+		if bare == 0 {
+			continue
+		}
+		if field == RecordedAt { // a balance is struck when the day is over
+			src.dates.Time = "24:00"
+			continue
+		}
+		var options []Option
+		if clock := s.clockColumn(m, src.column); clock >= 0 { // date and time stand side by side
+			options = append(options, Option{fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)), Choice{Field: field, Formula: m.label(src.column) + ` & " " & ` + m.label(clock)}})
+		}
+		m.Asks = append(m.Asks, Ask{What: "time of day", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("Dates in column %s have no time of day, such as %s. Which time is meant?", tabular.ColumnName(src.column), example), Options: append(options,
+			Option{"The beginning of the day", Choice{Dates: Dates{Time: "00:00"}}}, Option{"Noon", Choice{Dates: Dates{Time: "12:00"}}}, Option{"The end of the day", Choice{Dates: Dates{Time: "24:00"}}})})
+	}
+	m.askDirection(s)
+	m.offerFill(s)
+	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
+}
+
+var outWords = squeezed(words("issue, issued, issues, goods issue, out, outbound, sale, sales, sold, ship, shipped, shipment, shipping, pick, picked, picking, consumption, consumed, usage, used, delivery, delivered, dispatch, withdrawal, transfer out, scrap, write-off, return to supplier, ausgang, abgang"))
+
+// askDirection sees movements of which none is below zero beside a column that says which way they went.
+func (m *Mapping) askDirection(s *sample) {
+	at := m.At(Quantity)
+	if m.Kind != Movements || at < 0 || m.Columns[at].settled {
+		return
+	}
+	for v := range s.column(m, at).values {
+		if w, ok := takeApart(v); ok && w.negative {
+			return
+		}
+	}
+	for i := range m.Columns {
+		if m.Columns[i].Field != "" {
+			continue
+		}
+		var out []string
+		c := s.column(m, i)
+		if len(c.values) > 12 || c.numbers > 0 {
+			continue
+		}
+		for v := range c.values {
+			if slices.Contains(outWords, squeeze(v)) {
+				out = append(out, v)
+			}
+		}
+		if len(out) == 0 {
+			continue
+		}
+		slices.Sort(out)
+		tests := make([]string, len(out))
+		for k, v := range out {
+			tests[k] = m.label(i) + `="` + strings.ReplaceAll(v, `"`, `""`) + `"`
+		}
+		test := tests[0]
+		if len(tests) > 1 {
+			test = "OR(" + strings.Join(tests, "; ") + ")"
+		}
+		qty := m.label(at)
+		m.Asks = append(m.Asks, Ask{What: "direction", Column: tabular.ColumnName(at), Field: Quantity,
+			Text: fmt.Sprintf("No quantity is below zero, and column %s says %s. Do these take stock out?", tabular.ColumnName(i), list(out, 4)),
+			Options: []Option{{fmt.Sprintf("Yes: rows with %s are below zero", list(out, 4)), Choice{Field: Quantity, Formula: fmt.Sprintf("IF(%s; -%s; %s)", test, qty, qty)}},
+				{"No: the quantities are signed as they stand", Choice{Field: Quantity}}}})
+		return
+	}
+}
+
+// clockColumn finds a column of times of day that is no field yet, -1 where there is none.
+func (s *sample) clockColumn(m *Mapping, dates int) int {
+	for i := range m.Columns {
+		if i == dates || m.Columns[i].Field != "" {
+			continue
+		}
+		clocks, filled := 0, 0
+		for v, n := range s.column(m, i).values {
+			if filled += n; strings.Contains(v, ":") {
+				if _, _, _, ok := readClock(v); ok {
+					clocks += n
+				}
+			}
+		}
+		if filled > 0 && clocks*10 >= filled*9 {
+			return i
+		}
+	}
+	return -1
+}
+
+// label is how a formula names a column.
+func (m *Mapping) label(column int) string {
+	name := tabular.ColumnName(column)
+	if h := code.Trim(m.Columns[column].Header); !m.NoHeader && h != "" {
+		name = h
+	}
+	return "'" + strings.ReplaceAll(name, "'", "''") + "'"
+}
+
+// offerFill sees groups of which the first row alone is filled in. Where a place is empty in much of the file it has
+// to be said what that means; elsewhere it is offered.
+func (m *Mapping) offerFill(s *sample) {
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.choice.Fill == "down" {
+			m.fill = append(m.fill, i)
+		}
+		if c.choice.Fill != "" || c.choice.Default != "" || c.Field != Warehouse && c.Field != Zone && c.Field != Bin && c.Field != SKU && c.Field != Category && c.Field != Description {
+			continue
+		}
+		empty, filled, first, example := 0, 0, 0, ""
+		for n, row := range s.rows {
+			if s.numbers[n] <= m.HeaderRow || m.resembles(row) != "" {
+				continue
+			}
+			if i < len(row) && row[i] != "" {
+				if filled++; example == "" {
+					example = row[i]
+				}
+			} else if empty++; filled == 0 {
+				first++
+			}
+		}
+		place := c.Field == Warehouse || c.Field == Bin || c.Field == SKU
+		if empty < 2 || filled == 0 || first > 0 || empty*20 < filled || !place && empty*2 < filled {
+			continue
+		}
+		m.Asks = append(m.Asks, Ask{What: "fill down", Column: tabular.ColumnName(i), Field: c.Field, Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled || m.Kind == Movements && c.Field == Bin, // movements are often without bins
+			Text:    fmt.Sprintf("Column %s (%s) is empty in %d rows below rows that have it, as where only the first row of a group is filled in.", tabular.ColumnName(i), title(m.Kind, c.Field), empty),
+			Options: []Option{{fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Choice{Fill: "down"}}, {"They are empty as they stand", Choice{Fill: "as is"}}}})
+	}
+}
