@@ -100,7 +100,7 @@ func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
 		gone := map[int]bool{}
 		for _, x := range doubles {
 			first, again := &f.Book.Lines[x[0]], &f.Book.Lines[x[1]]
-			pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key", f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)))
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key", f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)).With(int(first.Row)))
 			gone[x[1]] = true
 		}
 		kept := f.Book.Lines[:0]
@@ -248,7 +248,7 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		case stock.Passed:
 			e.Left++
 		case stock.Clash: // two spellings in the file turned out to be one code that is recorded
-			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.SKU, "duplicate key", file.Codes[stock.SKU].Text(of.Key[stock.SKU]), fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)))
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.SKU, "duplicate key", file.Codes[stock.SKU].Text(of.Key[stock.SKU]), fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)).With(int(first)))
 		case stock.TooLarge:
 			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.Quantity, "too large", "", "the sum with what is recorded is too large"))
 		}

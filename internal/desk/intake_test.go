@@ -279,6 +279,17 @@ func TestRows(t *testing.T) {
 	assert.Zero(t, tally(t, d, "SELECT count(*) FROM items"), "nothing is stored by looking")
 }
 
+// Two rows of one key are shown side by side.
+func TestDoublesSideBySide(t *testing.T) {
+	d := at(t)
+	dr := look(t, d, "twice.csv", "warehouse,bin,sku,quantity\nW,A,X,1\nW,A,Y,1\nW,A,Z,1\nW,A,X,2\n", Choices{})
+	rows, err := d.Rows(ctx, nell, dr.ID, 0, 0, 10, "duplicate key", "sku")
+	require.NoError(t, err)
+	require.Equal(t, 2, rows.Total)
+	assert.Equal(t, []int{2, 5}, []int{rows.Rows[0].Row, rows.Rows[1].Row})
+	assert.Equal(t, []bool{false, true}, []bool{rows.Rows[0].Bad, rows.Rows[1].Bad})
+}
+
 // A formula is tried on real rows while it is typed.
 func TestTryFormula(t *testing.T) {
 	d := at(t)

@@ -249,6 +249,9 @@ func (d *Desk) RefusedRows(ctx context.Context, p Person, id string, sheet int) 
 	}
 	out := []byte("\ufeff")
 	for _, r := range table {
+		for i := range r { // it is opened in a spreadsheet program to be mended
+			r[i] = tabular.Safe(r[i])
+		}
 		out = tabular.AppendRow(out, dr.table.Dialect.Delimiter, r...)
 	}
 	return base + ".csv", out, nil
@@ -350,7 +353,7 @@ func (d *Desk) mendsFrom(dr, now *draft) (mends []CellMend, ok bool, err error) 
 		row := make([]string, len(header))
 		for i := range row {
 			if i < len(cells) {
-				row[i] = string(cells[i])
+				row[i] = string(tabular.Unsafe(cells[i]))
 			}
 		}
 		wanted[n] = row

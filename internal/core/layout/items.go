@@ -160,7 +160,7 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 		}
 		for _, b := range it.Barcodes {
 			if other, taken := barcodes[b]; taken && s.Items[other].SKU != it.SKU {
-				c.wrong(Barcode, "barcode twice", []byte(b), "%q is the barcode of %s too, in row %d. A barcode belongs to one item", short([]byte(b)), s.Items[other].SKU, s.Items[other].Row)
+				c.wrongWith(s.Items[other].Row, Barcode, "barcode twice", []byte(b), "%q is the barcode of %s too, in row %d. A barcode belongs to one item", short([]byte(b)), s.Items[other].SKU, s.Items[other].Row)
 			} else if r.Known != nil && r.Known.Lead != nil && !taken {
 				if sku, _ := r.Known.Lead(Barcode, b); sku != "" && sku != it.SKU && !strings.EqualFold(sku, it.SKU) {
 					c.wrong(Barcode, "barcode of another item", []byte(b), "%q is recorded as the barcode of %s. A barcode belongs to one item", short([]byte(b)), sku)
@@ -173,7 +173,7 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 		at, twice := skus[it.SKU]
 		if twice {
 			if !s.Items[at].add(&it) {
-				c.wrong(SKU, "duplicate key", []byte(it.SKU), "%q comes twice, first in row %d. Take one out; rows that only add packs or barcodes may stay", short([]byte(it.SKU)), s.Items[at].Row)
+				c.wrongWith(s.Items[at].Row, SKU, "duplicate key", []byte(it.SKU), "%q comes twice, first in row %d. Take one out; rows that only add packs or barcodes may stay", short([]byte(it.SKU)), s.Items[at].Row)
 				return
 			}
 		} else {

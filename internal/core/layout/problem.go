@@ -7,6 +7,12 @@ import (
 	"wobin/internal/core/tabular"
 )
 
+// With names another row that the problem is about, to be shown beside it.
+func (p Problem) With(row int) Problem {
+	p.Also = row
+	return p
+}
+
 // Problem is one thing wrong with a file: where it is, what it is and what to do.
 type Problem struct {
 	File   string
@@ -17,6 +23,7 @@ type Problem struct {
 	Value  string
 	Kind   string // problems of one kind have one remedy
 	Text   string // the message behind the field
+	Also   int    // another row that it is about: the first of two with one key
 	Remedy string
 }
 
@@ -133,6 +140,9 @@ func (p *Problems) kept(g Group) (rows []int) {
 		if x.Kind == g.Kind && x.Field == g.Field {
 			if n++; x.Row > 0 {
 				rows = append(rows, x.Row)
+			}
+			if x.Also > 0 { // shown beside it
+				rows = append(rows, x.Also)
 			}
 		}
 	}

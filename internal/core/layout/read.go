@@ -101,6 +101,11 @@ func (r Reading) table(f *tabular.File, m *Mapping, p *Problems, expect func(row
 		if c.row <= m.HeaderRow {
 			continue
 		}
+		if m.Part { // it was written for people: what a spreadsheet program would run was marked as text
+			for i := range c.cells {
+				c.cells[i] = tabular.Unsafe(c.cells[i])
+			}
+		}
 		if r.Mends[c.row] != nil {
 			c.cells = r.Mends.mended(c.row, c.cells, c.kinds)
 		}

@@ -196,7 +196,7 @@ func (s *StockFile) serials(file string, m *Mapping, p *Problems) {
 		}
 		k := one{l.Key[stock.SKU], serial}
 		if row, twice := first[k]; twice {
-			p.Add(m.Problem(file, int(l.Row), Serial, "serial twice", text, fmt.Sprintf("%q of %s stands in row %d too. One piece is in one place", short([]byte(text)), s.Book.Codes[stock.SKU].Text(k.sku), row)))
+			p.Add(m.Problem(file, int(l.Row), Serial, "serial twice", text, fmt.Sprintf("%q of %s stands in row %d too. One piece is in one place", short([]byte(text)), s.Book.Codes[stock.SKU].Text(k.sku), row)).With(row))
 			keep[i] = false
 			continue
 		}

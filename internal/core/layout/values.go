@@ -99,8 +99,13 @@ func trimmed(b []byte) []byte {
 }
 
 func (c *cells) wrong(f Field, kind string, value []byte, format string, args ...any) {
+	c.wrongWith(0, f, kind, value, format, args...)
+}
+
+// wrongWith notes a problem that is about another row, too.
+func (c *cells) wrongWith(also int, f Field, kind string, value []byte, format string, args ...any) {
 	c.bad = true
-	c.problems.Add(c.m.Problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)))
+	c.problems.Add(c.m.Problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)).With(also))
 }
 
 // Problem is a problem with a field of a row, with the column that the field comes from.
