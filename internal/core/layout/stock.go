@@ -46,6 +46,7 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	ofLine, ofItem := m.attributes(LineAttribute), m.attributes(ItemAttribute)
 	var kept []byte
 	var refused []refusedKey
+	lastUnit, lastID := "", stock.ID(0)
 	var err error
 	s.Rows, err = r.table(f, m, p, func(n int) { b.Lines = slices.Grow(b.Lines, n) }, func(c *cells) {
 		l := stock.Line{Row: int32(c.row), Key: c.key(&at, &b.Codes)}
@@ -77,11 +78,18 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 			l.Description = b.Descriptions.Intern(c.get(descr))
 		}
 		if unit != nil {
-			t, ok := judge.text(c, Unit, string(c.get(unit)))
-			if !ok {
-				c.bad = true
+			if v := c.get(unit); string(v) == lastUnit { // neighbouring rows mostly have the same, and it is known
+				l.Unit = lastID
+			} else {
+				t, ok := judge.text(c, Unit, string(v))
+				if !ok {
+					c.bad = true
+				}
+				l.Unit = b.Units.Intern([]byte(t))
+				if lastUnit = ""; ok && t == string(v) && judge.judge(Unit, t) == nil {
+					lastUnit, lastID = t, l.Unit
+				}
 			}
-			l.Unit = b.Units.Intern([]byte(t))
 		}
 		if rec != nil {
 			b.SetRecordID(&l, c.get(rec))
