@@ -149,9 +149,19 @@ func (c *cells) work(s *Source) []byte {
 
 // quantity reads a number of the row; given is false where the cell is empty.
 func (c *cells) quantity(s *Source) (q quantity.Quantity, given bool) {
-	b, err, given := c.number(s)
-	if !given || err {
-		return 0, given
+	b := c.get(s)
+	if len(b) == 0 {
+		return 0, false
+	}
+	if s.numbers.Decimal != "," { // the plain case
+		if q, err := quantity.Parse(b); err == nil {
+			c.vote(s, b)
+			return q, true
+		}
+	}
+	b, failed := c.number(s, b)
+	if failed {
+		return 0, true
 	}
 	q, bad := quantity.Parse(b)
 	if bad != nil {
@@ -162,9 +172,19 @@ func (c *cells) quantity(s *Source) (q quantity.Quantity, given bool) {
 
 // cost reads a unit cost of the row.
 func (c *cells) cost(s *Source) (cost quantity.Cost, rounded, given bool) {
-	b, err, given := c.number(s)
-	if !given || err {
-		return 0, false, given
+	b := c.get(s)
+	if len(b) == 0 {
+		return 0, false, false
+	}
+	if s.numbers.Decimal != "," {
+		if cost, rounded, err := quantity.ParseCost(b); err == nil {
+			c.vote(s, b)
+			return cost, rounded, true
+		}
+	}
+	b, failed := c.number(s, b)
+	if failed {
+		return 0, false, true
 	}
 	cost, rounded, bad := quantity.ParseCost(b)
 	if bad != nil {
@@ -173,37 +193,30 @@ func (c *cells) cost(s *Source) (cost quantity.Cost, rounded, given bool) {
 	return cost, rounded, true
 }
 
+// numeric tells whether the cell is a number by its kind, or by a formula, so that its form is none of the column's.
+func (c *cells) numeric(s *Source) bool {
+	return s.column < 0 || s.column < len(c.kinds) && c.kinds[s.column] == tabular.NumberCell
+}
+
+// vote takes a plain decimal in for the column's form.
+func (c *cells) vote(s *Source, b []byte) {
+	s.read = true
+	at := bytes.IndexByte(b, '.')
+	switch {
+	case at < 0 || c.numeric(s):
+	case len(b)-at != 4 && s.votes.point > 0: // the plain case of add
+		s.votes.point++
+	default:
+		s.votes.add(bytes.TrimLeft(b, "+-"))
+	}
+}
+
 // number gives the plain decimal that a cell holds. Where the column's form cannot read it, the problem is told and
 // failed is true.
-func (c *cells) number(s *Source) (plain []byte, failed, given bool) {
-	b := c.get(s)
-	if len(b) == 0 {
-		return nil, false, false
-	}
+func (c *cells) number(s *Source, b []byte) (plain []byte, failed bool) {
 	s.read = true
-	if s.column < 0 || s.column < len(c.kinds) && c.kinds[s.column] == tabular.NumberCell {
-		return b, false, true
-	}
-	easy, separated := true, 0 // where the point stands, counted from 1
-	for i, x := range b {
-		if x < '0' || x > '9' {
-			if x == '.' && separated == 0 {
-				separated = i + 1
-			} else if x != '-' || i > 0 {
-				easy = false
-				break
-			}
-		}
-	}
-	if easy && (separated == 0 || s.numbers.Decimal != ",") {
-		switch {
-		case separated == 0:
-		case len(b)-separated != 3 && s.votes.point > 0: // the plain case of add
-			s.votes.point++
-		default:
-			s.votes.add(bytes.TrimPrefix(b, []byte("-")))
-		}
-		return b, false, true
+	if c.numeric(s) {
+		return b, false
 	}
 	if w, ok := takeApart(string(b)); ok {
 		s.votes.add([]byte(w.core))
@@ -211,7 +224,7 @@ func (c *cells) number(s *Source) (plain []byte, failed, given bool) {
 	text, kind, why := s.numbers.parse(string(b))
 	if kind != "" {
 		c.wrong(s.spec.Field, kind, b, "%q %s", short(b), why)
-		return nil, true, true
+		return nil, true
 	}
-	return []byte(text), false, true
+	return []byte(text), false
 }
