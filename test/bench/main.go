@@ -53,34 +53,30 @@ func run(lines int, shuffled bool, wobin string) error {
 	}
 	fmt.Println()
 
-	read, err := best(3, func() (time.Duration, error) { return readBoth(stock, counts) })
-	if err != nil {
-		return err
-	}
-	shell, err := best(2, func() (time.Duration, error) {
+	reading := func() (time.Duration, error) { return readBoth(stock, counts) }
+	shelling := func() (time.Duration, error) {
 		os.Remove(filepath.Join(dir, "join.db"))
 		return timed(exec.Command("sqlite3", filepath.Join(dir, "join.db"), ".mode csv", ".import "+stock+" stock", ".import "+counts+" counts",
 			"CREATE INDEX s ON stock(warehouse,bin,sku); CREATE INDEX c ON counts(warehouse,bin,sku);",
 			".headers on", ".output "+filepath.Join(dir, "differences.csv"),
 			`SELECT s.warehouse, s.bin, s.sku, s.description, s.quantity, c.counted, c.counted - s.quantity AS variance, round((c.counted - s.quantity) * s.unit_cost, 2) AS value
 			 FROM stock s LEFT JOIN counts c ON c.warehouse = s.warehouse AND c.bin = s.bin AND c.sku = s.sku ORDER BY s.warehouse, s.bin, s.sku;`))
-	})
-	if err != nil {
-		return err
 	}
 	out := filepath.Join(dir, "out")
 	memory := int64(0)
-	ours, err := best(3, func() (time.Duration, error) {
+	reconciling := func() (time.Duration, error) {
 		c := exec.Command(wobin, "reconcile", "--stock", stock, "--counts", counts, "--zone", "UTC", "--out", out)
 		d, err := timed(c)
 		if err == nil {
 			memory = max(memory, c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss<<10)
 		}
 		return d, err
-	})
+	}
+	took, err := inTurn(4, reading, reconciling, shelling)
 	if err != nil {
 		return err
 	}
+	read, ours, shell := took[0], took[1], took[2]
 	fmt.Printf("reading both files with encoding/csv        %6.2f s\n", read.Seconds())
 	fmt.Printf("sqlite3 shell: import, index, join, write   %6.2f s\n", shell.Seconds())
 	fmt.Printf("wobin reconcile, all lines sorted, written  %6.2f s\n\n", ours.Seconds())
@@ -88,15 +84,12 @@ func run(lines int, shuffled bool, wobin string) error {
 	bar("reconcile ÷ reading with encoding/csv", ours.Seconds()/read.Seconds(), 3, "")
 	bar("reconcile, memory", float64(memory)/(1<<20), 700, " MiB")
 
-	imported, err := best(2, func() (time.Duration, error) {
+	importing := func() (time.Duration, error) {
 		os.Remove(filepath.Join(dir, "import.db"))
 		return timed(exec.Command("sqlite3", filepath.Join(dir, "import.db"), ".mode csv", ".import "+stock+" stock", "CREATE UNIQUE INDEX k ON stock(warehouse,bin,sku);"))
-	})
-	if err != nil {
-		return err
 	}
 	memory = 0
-	taken, err := best(2, func() (time.Duration, error) {
+	taking := func() (time.Duration, error) {
 		data := filepath.Join(dir, "data")
 		os.RemoveAll(data)
 		c := exec.Command(wobin, "intake", stock, "--data", data)
@@ -105,10 +98,11 @@ func run(lines int, shuffled bool, wobin string) error {
 			memory = max(memory, c.ProcessState.SysUsage().(*syscall.Rusage).Maxrss<<10)
 		}
 		return d, err
-	})
-	if err != nil {
+	}
+	if took, err = inTurn(6, importing, taking); err != nil {
 		return err
 	}
+	imported, taken := took[0], took[1]
 	fmt.Printf("\nsqlite3 .import and the same unique index   %6.2f s\n", imported.Seconds())
 	fmt.Printf("wobin intake, checked, new data folder      %6.2f s\n\n", taken.Seconds())
 	bar("intake ÷ sqlite3 .import", taken.Seconds()/imported.Seconds(), 1, "")
@@ -125,14 +119,19 @@ func bar(what string, got, most float64, unit string) {
 }
 
 // best is the shortest of n runs, since noise only ever adds.
-func best(n int, f func() (time.Duration, error)) (least time.Duration, err error) {
-	for i := range n {
-		d, err := f()
-		if err != nil {
-			return 0, err
-		}
-		if i == 0 || d < least {
-			least = d
+// inTurn runs each work in turn, so that all of them meet the machine in the same moods, and gives the best time of
+// each.
+func inTurn(rounds int, works ...func() (time.Duration, error)) ([]time.Duration, error) {
+	least := make([]time.Duration, len(works))
+	for round := range rounds {
+		for i, work := range works {
+			d, err := work()
+			if err != nil {
+				return nil, err
+			}
+			if round == 0 || d < least[i] {
+				least[i] = d
+			}
 		}
 	}
 	return least, nil
