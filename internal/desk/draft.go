@@ -49,6 +49,7 @@ type draft struct {
 type part struct {
 	sheet    int
 	given    *layout.Layout
+	named    string // the layout that was chosen for it
 	mapping  *layout.Mapping
 	problems layout.Problems
 	view     *SheetOfFile

@@ -189,6 +189,33 @@ func TestLayouts(t *testing.T) {
 	require.Error(t, d.SaveLayout(ctx, nell, "x", layout.Layout{Kind: "boats"}))
 }
 
+// A layout of one sheet of a workbook leaves the other sheets as they are; a look that broke off cannot be taken in.
+func TestLayoutOfOneSheet(t *testing.T) {
+	d := at(t)
+	book, err := os.ReadFile("../core/layout/testdata/files/several-sheets.xlsx")
+	require.NoError(t, err)
+	dr, err := d.Upload(ctx, nell, "kiosk.xlsx", bytes.NewReader(book), Choices{Zone: "UTC"})
+	require.NoError(t, err)
+	dr = settle(t, d, dr, Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}})
+	_, err = d.SaveDraftLayout(ctx, nell, dr.ID, 1, "Kiosk stock")
+	require.NoError(t, err)
+	again, err := d.Upload(ctx, nell, "kiosk.xlsx", bytes.NewReader(book), Choices{Zone: "UTC"})
+	require.NoError(t, err)
+	for _, c := range []*Draft{again, settle(t, d, again, Answer{Layout: "Kiosk stock"})} {
+		assert.Equal(t, "Kiosk stock", c.Sheets[1].Layout)
+		assert.Equal(t, []layout.Kind{layout.Stock, layout.Items, layout.Places}, []layout.Kind{c.Sheets[1].Kind, c.Sheets[2].Kind, c.Sheets[3].Kind})
+		assert.Equal(t, []bool{true, true, true}, []bool{c.Sheets[1].Use, c.Sheets[2].Use, c.Sheets[3].Use})
+		assert.Zero(t, c.Effect.Refused)
+	}
+	gone, cancel := context.WithCancel(ctx)
+	cancel()
+	_, err = d.Settle(gone, nell, again.ID, Answer{Sheet: 2, Use: "no"})
+	require.Error(t, err)
+	out, err := d.TakeIn(ctx, nell, again.ID, "", 0)
+	require.NoError(t, err)
+	assert.Equal(t, 10, out.Added, "it is looked at anew, with the answer that broke off taken back")
+}
+
 // Items are known by their barcode, further SKU, name or record id; packs and several barcodes come with them.
 func TestIdentity(t *testing.T) {
 	d := at(t)

@@ -23,7 +23,7 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 	if err != nil {
 		return nil, err
 	}
-	dr.parts = nil
+	dr.parts, dr.state = nil, -1 // until it is looked at to the end, nothing of it can be taken in
 	dr.forgetViews()
 	saved, named, err := d.layoutsFor(ctx, &dr.choices)
 	if err != nil {
@@ -112,24 +112,29 @@ func (d *Desk) layoutsFor(ctx context.Context, c *Choices) (saved []*layout.Layo
 	}
 	for _, l := range saved {
 		if l.Name == c.Layout {
-			return nil, l, nil
+			return saved, l, nil
 		}
 	}
 	return nil, nil, refuse("There is no layout %q.", c.Layout)
 }
 
 // recogniseParts makes out what each sheet is, and which of them are taken in.
-func (d *Desk) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, base *layout.Layout) error {
+func (d *Desk) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, named *layout.Layout) error {
 	taken := map[layout.Kind]string{}
 	for s, name := range dr.table.Sheets {
 		choice := dr.choices.sheet(s)
 		given := choice.Layout
+		// The layout that was chosen is for the whole of a file of one sheet, and for its own sheet in a workbook.
+		base := named
+		if base != nil && len(dr.table.Sheets) > 1 && base.Sheet != name && (dr.choices.Base == nil || slices.Contains(dr.table.Sheets, base.Sheet)) {
+			base = nil
+		}
 		want := layout.Want{Kinds: []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places}, Layouts: saved, Known: rec.known()}
 		if base != nil {
-			given = *given.Over(base)
+			given, want.Layouts = *given.Over(base), nil
 		}
 		want.Given = &given
-		pt := &part{sheet: s, given: &given, view: &SheetOfFile{Number: s, Name: name, Columns: []DraftColumn{}, Worked: []WorkedColumn{}, Fields: []FieldChoice{}, Questions: []Question{}, Passed: []PassedOver{},
+		pt := &part{sheet: s, given: &given, named: nameOf(base), view: &SheetOfFile{Number: s, Name: name, Columns: []DraftColumn{}, Worked: []WorkedColumn{}, Fields: []FieldChoice{}, Questions: []Question{}, Passed: []PassedOver{},
 			Problems: []ProblemGroup{}, Values: []ValueView{}, Assumed: []string{}, Effect: newEffect()}}
 		dr.parts = append(dr.parts, pt)
 		m, err := layout.RecogniseSheet(dr.table, s, want)
@@ -155,8 +160,8 @@ func (d *Desk) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, b
 			v.Use, v.WhyUse = true, "chosen by hand"
 		case len(dr.table.Sheets) == 1:
 			v.Use = true
-		case base != nil && base.Sheet != "" && base.Sheet != name && slices.Contains(dr.table.Sheets, base.Sheet):
-			v.WhyUse = fmt.Sprintf("the layout takes the sheet %q", base.Sheet)
+		case dr.choices.Base != nil && base == nil:
+			v.WhyUse = fmt.Sprintf("the layout takes the sheet %q", named.Sheet)
 		case !sound:
 			v.WhyUse = "nothing in it reads as places, items, stock, movements or counts"
 		case taken[m.Kind] != "":
@@ -172,6 +177,13 @@ func (d *Desk) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, b
 		dr.parts[0].view.Use = dr.choices.sheet(0).Use != "no"
 	}
 	return nil
+}
+
+func nameOf(l *layout.Layout) string {
+	if l == nil {
+		return ""
+	}
+	return l.Name
 }
 
 // lookPart reads one sheet and holds it against the records as they are after the sheets before it.
@@ -271,10 +283,11 @@ func (d *Desk) describe(dr *draft, pt *part) {
 	}
 	v.Kind, v.WhyKind, v.HeaderRow, v.WhyHeader, v.Identity, v.Given = m.Kind, m.WhyKind, m.HeaderRow, m.WhyHeader, m.Identity, *m.Given(pt.given)
 	v.Given.Headers = nil
-	if m.Layout != nil {
+	switch {
+	case m.Layout != nil:
 		v.Layout = m.Layout.Name
-	} else if dr.choices.Layout != "" && dr.choices.Layout != "-" {
-		v.Layout = dr.choices.Layout
+	case pt.named != "":
+		v.Layout = pt.named
 	}
 	v.Culprit = m.Culprit(&pt.problems)
 	for _, c := range m.Columns {

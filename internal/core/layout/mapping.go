@@ -122,6 +122,10 @@ func over(base, top *Layout) *Layout {
 		l.Header = 0 // titles come and go
 	}
 	l.modes(top)
+	if top.Kind != "" && base.Kind != "" && top.Kind != base.Kind { // the fields of another kind say nothing here
+		l.Columns, l.Identify = slices.Clone(top.Columns), top.Identify
+		return &l
+	}
 	l.Columns = append(slices.Clone(base.Columns), top.Columns...)
 	l.Matches = append(slices.Clone(top.Matches), base.Matches...)
 	l.Repairs = append(slices.Clone(base.Repairs), top.Repairs...)
@@ -174,6 +178,9 @@ func (m *Mapping) apply(given *Layout, layout bool) {
 			why = fmt.Sprintf("as in the layout %q", m.Layout.Name)
 		} else {
 			why = "chosen by hand"
+		}
+		if _, attribute := c.Field.Attribute(); c.Field != "" && c.Field != PassedOver && !attribute && spec(m.Kind, c.Field) == nil {
+			continue // a field of another kind
 		}
 		if c.worked() {
 			m.free(c.Field, "its field is worked out")

@@ -160,7 +160,8 @@ function Known({ draft, sheet, settle }: { draft: Draft; sheet: Sheet; settle: S
 			),
 		onSuccess: () => {
 			queries.invalidateQueries({ queryKey: ["layouts"] });
-			settle({ layout: name || sheet.layout });
+			// Read by it from now on; the answers about other sheets stay.
+			settle(draft.sheets.length === 1 ? { layout: name || sheet.layout } : { sheet: sheet.number, set: {} });
 		},
 	});
 	const list = layouts.data ?? [];
