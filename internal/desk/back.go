@@ -164,7 +164,11 @@ func (d *Desk) readCounts(dr *draft, pt *part, r layout.Reading) (*layout.CountF
 	if pt.mapping.Has(layout.RowCode) {
 		r.Known = nil
 	}
-	return r.Counts(dr.table, pt.mapping, &pt.problems)
+	f, err := r.Counts(dr.table, pt.mapping, &pt.problems)
+	if err == nil {
+		pt.view.packed(f.Packed)
+	}
+	return f, err
 }
 
 // known finds bin and item of a key that the count does not have, and gives its codes as the records have them.

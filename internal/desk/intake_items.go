@@ -85,7 +85,10 @@ func (d *Desk) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 			}
 		}
 		seen[now.ID] = it.Row
-		// What identifies the item counts for the sheets that come after this one.
+		// What identifies and measures the item counts for the sheets that come after this one.
+		if err := rec.measure(now.ID, now.Unit, now.Packs); err != nil {
+			return err
+		}
 		rec.loadLeads()
 		rec.lead(layout.FurtherSKU, now.FurtherSKU, now.SKU)
 		rec.lead(layout.ItemID, now.RecordID, now.SKU)

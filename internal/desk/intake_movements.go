@@ -26,6 +26,7 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 	v := pt.view
 	v.Rows, v.Effect.Left = f.Rows, f.Left
 	v.values(f.Values, layout.Movements)
+	v.packed(f.Packed)
 	x := &movesDraft{values: f.Values}
 	pt.moves = x
 	seen, err := d.movementsAt(ctx, f)

@@ -54,6 +54,7 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 	given := m.Given(pt.given)
 	pt.stock, v.Rows, v.Effect.Left = s, f.Rows, f.Left
 	v.values(f.Values, layout.Stock)
+	v.packed(f.Packed)
 	// Where nothing is recorded the lines need only their order, and keys that come twice stand side by side in it.
 	if rec.empty {
 		if s.order = f.Book.Order(); f.Book.Twice(s.order) {

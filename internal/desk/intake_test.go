@@ -216,6 +216,32 @@ func TestLayoutOfOneSheet(t *testing.T) {
 	assert.Equal(t, 10, out.Added, "it is looked at anew, with the answer that broke off taken back")
 }
 
+// A quantity in packs is never taken for one in base units: known packs are turned, their cost shared out, and a unit
+// that the item does not have is refused, in stock as in movements; what an earlier sheet says of packs counts.
+func TestUnits(t *testing.T) {
+	d := at(t)
+	const stock = "warehouse,bin,SKU,unit,quantity,reserved,unit cost,as at\nW,A,ROPE,bx,3,1,10.00,2026-11-20T06:00:00Z\nW,A,SHK,PCS,4,,2,2026-11-20T06:00:00Z\nW,B,ROPE,M,7,,0.40,2026-11-20T06:00:00Z\n"
+	take(t, d, "items.csv", "SKU,Description,Unit,Pack,Pack size\nROPE,Braided rope,M,BX,25\nSHK,Shackle,PCS,,\n")
+	dr := look(t, d, "stock.csv", stock, Choices{Zone: "UTC"})
+	require.Zero(t, dr.Effect.Refused, "%+v", dr.Problems)
+	assert.Contains(t, dr.Assumed, "1 row was in packs and turned into base units (row 2: 3 bx of 25 became 75).")
+	_, err := d.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(t, err)
+	var lines []store.StockLine
+	require.NoError(t, d.store.Read(ctx).Order("pos").Find(&lines).Error)
+	require.Len(t, lines, 3)
+	assert.Equal(t, []int64{75_000000, 25_000000, 400000}, []int64{lines[0].Quantity, *lines[0].Reserved, *lines[0].Cost})
+
+	moves := "warehouse,bin,SKU,unit,quantity,moved at,reference\nW,A,ROPE,BX,2,2026-11-21T06:00:00Z,R1\nW,A,SHK,BX,1,2026-11-21T06:00:00Z,R2\n"
+	dr = look(t, d, "moves.csv", moves, Choices{Zone: "UTC"})
+	assert.Equal(t, 1, dr.Effect.Refused)
+	assert.Contains(t, dr.Problems[0].List[0].Text, `"BX" is neither the unit of SHK (PCS) nor one of its packs`)
+
+	// Of items that nothing is known of, the file itself has to be of one mind.
+	dr = look(t, d, "more.csv", "warehouse,bin,SKU,unit,quantity\nW,A,NEW,PCS,1\nW,B,NEW,BX,1\n", Choices{Zone: "UTC"})
+	assert.Equal(t, 1, dr.Effect.Refused)
+}
+
 // Items are known by their barcode, further SKU, name or record id; packs and several barcodes come with them.
 func TestIdentity(t *testing.T) {
 	d := at(t)

@@ -230,6 +230,12 @@ func (d *Desk) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 }
 
 // values tells what the records do not know, for the screen.
+func (v *SheetOfFile) packed(p layout.Packed) {
+	if p.Rows > 0 {
+		v.Assumed = append(v.Assumed, fmt.Sprintf("%s in packs and turned into base units (%s).", plural(p.Rows, "row was", "rows were"), p.Example))
+	}
+}
+
 func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
 	for _, x := range list {
 		if len(v.Values) == 2000 {

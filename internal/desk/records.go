@@ -3,11 +3,14 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 
 	"gorm.io/gorm"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/known"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
 	"wobin/internal/store"
 )
 
@@ -19,6 +22,9 @@ type records struct {
 	warehouses map[string]*store.Warehouse
 	bins       map[int64]map[string]*place // by warehouse
 	items      map[string]int64
+	measures   map[int64]int32 // by item: place in measured; items without a unit have none
+	measured   []measured
+	shared     map[[2]string]int32 // unit and packs: place in measured
 	lastBin    int64
 	lastItem   int64
 	lastHouse  int64
@@ -29,6 +35,13 @@ type records struct {
 	err        error                              // of a look-up that could not return it
 }
 
+// measured is a unit with the packs that are counted in it; many items share one.
+type measured struct {
+	unit  string
+	names []string         // of the unit and the packs
+	sizes map[string]int64 // base units in one, by unit without regard to case
+}
+
 // place is a bin's number and zone.
 type place struct {
 	id   int64
@@ -37,7 +50,7 @@ type place struct {
 
 func (d *Desk) loadRecords(ctx context.Context) (*records, error) {
 	tx := d.store.Read(ctx)
-	r := &records{tx: tx, warehouses: map[string]*store.Warehouse{}, bins: map[int64]map[string]*place{}, items: map[string]int64{}}
+	r := &records{tx: tx, warehouses: map[string]*store.Warehouse{}, bins: map[int64]map[string]*place{}, items: map[string]int64{}, measures: map[int64]int32{}}
 	var houses []store.Warehouse
 	if err := tx.Find(&houses).Error; err != nil {
 		return nil, err
@@ -62,22 +75,56 @@ func (d *Desk) loadRecords(ctx context.Context) (*records, error) {
 	if err := rows.Err(); err != nil {
 		return nil, err
 	}
-	items, err := tx.Raw("SELECT id, sku FROM items").Rows()
+	items, err := tx.Raw("SELECT id, sku, unit, packs FROM items").Rows()
 	if err != nil {
 		return nil, err
 	}
 	defer items.Close()
 	for items.Next() {
 		var id int64
-		var sku string
-		if err := items.Scan(&id, &sku); err != nil {
+		var sku, unit, packs string
+		if err := items.Scan(&id, &sku, &unit, &packs); err != nil {
 			return nil, err
 		}
 		r.items[sku] = id
+		if err := r.measure(id, unit, packs); err != nil {
+			return nil, err
+		}
 		r.lastItem = max(r.lastItem, id)
 	}
 	r.empty = len(r.warehouses)+len(r.items) == 0
 	return r, items.Err()
+}
+
+// measure keeps in what units an item is given.
+func (r *records) measure(id int64, unit, packs string) error {
+	if unit == "" {
+		delete(r.measures, id)
+		return nil
+	}
+	if r.shared == nil {
+		r.shared = map[[2]string]int32{}
+	}
+	at, had := r.shared[[2]string{unit, packs}]
+	if !had {
+		m := measured{unit: unit, names: []string{unit}, sizes: map[string]int64{code.Fold(unit): 1}}
+		var list []layout.Pack
+		if packs != "" {
+			if err := json.Unmarshal([]byte(packs), &list); err != nil {
+				return fmt.Errorf("packs of item %d: %w", id, err)
+			}
+		}
+		for _, p := range list {
+			if k := code.Fold(p.Unit); m.sizes[k] == 0 {
+				m.sizes[k], m.names = int64(p.Size/quantity.Scale), append(m.names, p.Unit)
+			}
+		}
+		at = int32(len(r.measured))
+		r.measured, r.sets = append(r.measured, m), nil
+		r.shared[[2]string{unit, packs}] = at
+	}
+	r.measures[id] = at
+	return nil
 }
 
 func (r *records) addBin(house int64, code string, p *place) {
@@ -159,6 +206,11 @@ func (r *records) known() *layout.Known {
 				add(f, w)
 			}
 		}
+		for _, m := range r.measured {
+			for _, unit := range m.names {
+				add(layout.Unit, unit)
+			}
+		}
 		r.loadLeads()
 		for f, m := range r.leads {
 			for text := range m {
@@ -166,7 +218,17 @@ func (r *records) known() *layout.Known {
 			}
 		}
 	}
-	k := &layout.Known{Sets: r.sets, Lead: func(by layout.Field, text string) (sku string, many bool) {
+	k := &layout.Known{Sets: r.sets, Measure: func(sku, unit string) (size int64, base string, known bool) {
+		if c, ok := r.sets[layout.SKU].Find(sku); ok {
+			sku = c
+		}
+		at, known := r.measures[r.items[sku]]
+		if !known {
+			return 1, "", false
+		}
+		m := r.measured[at]
+		return m.sizes[code.Fold(unit)], m.unit, true
+	}, Lead: func(by layout.Field, text string) (sku string, many bool) {
 		sku, found := r.leads[by][text]
 		return sku, found && sku == ""
 	}}

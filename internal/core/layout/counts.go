@@ -32,6 +32,7 @@ type CountFile struct {
 	Rows     int
 	Values   []Value
 	Left     int
+	Packed   Packed // rows in packs
 }
 
 // Counts reads counts. An empty counted cell is no entry; a count below zero is a problem, and so is a row code
@@ -47,6 +48,7 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 	rowCode, counted, when, who, round := src[RowCode], src[Counted], src[CountedAt], src[Counter], src[Round]
 	clock := times{zone: r.Zone, source: when}
 	judge := r.settler(m)
+	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &s.Codes, source: src[Unit], names: &stock.Names{}}
 	var refused []refusedKey
 	plain := m.Has(RowCode) // sheets mark texts that a spreadsheet would run
 	var err error
@@ -61,6 +63,11 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 		n.Quantity, n.Given = c.quantity(counted)
 		if n.Given && !c.bad && n.Quantity < 0 {
 			c.wrong(Counted, "below zero", c.get(counted), "%q is below zero. Nothing can be counted less than 0", short(c.get(counted)))
+		}
+		if size := measure.read(c, n.Key[stock.SKU]); size != 1 && n.Given {
+			was := n.Quantity
+			n.Quantity = measure.turn(c, Counted, was, size)
+			measure.tell(c, was, n.Quantity, size, measure.names.Intern(c.get(src[Unit])))
 		}
 		if v := c.get(rowCode); len(v) > 0 {
 			if !code.Checked(string(v)) {
@@ -96,6 +103,6 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) }, p); keep != nil {
 		s.Counts = keepRows(s.Counts, keep)
 	}
-	s.Values, s.Left = judge.list(), judge.left
+	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
 }

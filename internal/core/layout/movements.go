@@ -24,6 +24,7 @@ type MovementFile struct {
 	Rows      int
 	Values    []Value
 	Left      int
+	Packed    Packed // rows in packs
 }
 
 // Movements reads movements. A reference that comes twice with the same key, quantity and time is a problem.
@@ -37,6 +38,7 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 	qty, when, ref := m.sources[Quantity], m.sources[At], m.sources[Reference]
 	clock := times{zone: r.Zone, source: when}
 	judge := r.settler(m)
+	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &s.Codes, source: m.sources[Unit], names: &stock.Names{}}
 	var refused []refusedKey
 	type same struct {
 		key       stock.Key
@@ -51,6 +53,11 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 		var given bool
 		if x.Quantity, given = c.quantity(qty); !given {
 			c.wrong(Quantity, "empty", nil, "is empty. Every movement has a quantity")
+		}
+		if size := measure.read(c, x.Key[stock.SKU]); size != 1 {
+			was := x.Quantity
+			x.Quantity = measure.turn(c, Quantity, was, size)
+			measure.tell(c, was, x.Quantity, size, measure.names.Intern(c.get(m.sources[Unit])))
 		}
 		if v := c.get(when); len(v) == 0 {
 			c.wrong(At, "empty", nil, "is empty. Every movement has the time at which it happened")
@@ -80,6 +87,6 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Movements, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row }, p); keep != nil {
 		s.Movements = keepRows(s.Movements, keep)
 	}
-	s.Values, s.Left = judge.list(), judge.left
+	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
 }

@@ -23,6 +23,8 @@ type Reading struct {
 	// stands for the SKU.
 	Lead  func(by Field, text string) (sku string, many bool)
 	Mends Mends // cells put right by hand
+	// UnitsAsGiven: units are carried along and not compared, where files are held against each other as they stand.
+	UnitsAsGiven bool
 }
 
 // Mends are cells that were put right by hand, by row and column (from 0). The file itself stays as it is: a mend

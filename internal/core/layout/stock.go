@@ -25,6 +25,7 @@ type StockFile struct {
 	ItemKept      map[stock.ID]string // attributes of items, by SKU
 	Values        []Value             // codes that the records do not know, or that were settled
 	Left          int                 // rows left out because they were settled so
+	Packed        Packed              // rows in packs
 }
 
 // Stock reads recorded stock. Problems with rows go to p; err is a file that cannot be read on. Where on hand
@@ -47,6 +48,7 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	var kept []byte
 	var refused []refusedKey
 	lastUnit, lastID := "", stock.ID(0)
+	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &b.Codes, names: &b.Units}
 	var err error
 	s.Rows, err = r.table(f, m, p, func(n int) { b.Lines = slices.Grow(b.Lines, n) }, func(c *cells) {
 		l := stock.Line{Row: int32(c.row), Key: c.key(&at, &b.Codes)}
@@ -89,6 +91,16 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 				if lastUnit = ""; ok && t == string(v) && judge.judge(Unit, t) == nil {
 					lastUnit, lastID = t, l.Unit
 				}
+			}
+			if size := measure.size(c, l.Key[stock.SKU], l.Unit); size != 1 {
+				was := l.Recorded
+				l.Recorded, l.Reserved = measure.turn(c, Quantity, l.Recorded, size), measure.turn(c, Reserved, l.Reserved, size)
+				var rounded bool
+				if l.Cost, rounded = l.Cost.Per(size); rounded {
+					s.CostsRounded++
+				}
+				measure.tell(c, was, l.Recorded, size, l.Unit)
+				l.Unit = 0 // the line is in the item's own unit now
 			}
 		}
 		if rec != nil {
@@ -169,7 +181,7 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	if r.Known != nil && m.Has(Serial) {
 		s.serials(f.Name, m, p)
 	}
-	s.Values, s.Left = judge.list(), judge.left
+	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
 }
 

@@ -130,6 +130,24 @@ func Add(a, b Quantity) (sum Quantity, ok bool) {
 	return s, s < Limit && s > -Limit
 }
 
+// Times is n times a quantity, n above zero; ok is false where it is out of range.
+func Times(q Quantity, n int64) (product Quantity, ok bool) {
+	if most := (Limit - 1) / n; int64(q) > most || int64(q) < -most {
+		return 0, false
+	}
+	return q * Quantity(n), true
+}
+
+// Per shares a cost of n base units out to one of them, n above zero. Half a millionth is rounded away from zero;
+// rounded tells that something was.
+func (c Cost) Per(n int64) (one Cost, rounded bool) {
+	half := Cost(n / 2)
+	if c < 0 {
+		half = -half
+	}
+	return (c + half) / Cost(n), c%Cost(n) != 0
+}
+
 // Abs is the absolute value.
 func (q Quantity) Abs() Quantity {
 	if q < 0 {

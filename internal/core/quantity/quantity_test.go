@@ -74,6 +74,32 @@ func TestValue(t *testing.T) {
 	assert.Equal(t, ErrTooLarge, err)
 }
 
+// Packs: a number of them in base units, and their cost shared out.
+func TestPacks(t *testing.T) {
+	for _, c := range []struct {
+		q, want string
+		n       int64
+	}{{"3", "75", 25}, {"-0.5", "-6", 12}, {"0.000001", "0.000012", 12}, {"7", "7", 1}, {"0", "0", 1 << 40}, {"999999999", "", 1 << 40}, {"-999999999", "", 1 << 40}} {
+		q, err := Parse(c.q)
+		require.NoError(t, err)
+		got, ok := Times(q, c.n)
+		require.Equal(t, c.want != "", ok, "%s × %d", c.q, c.n)
+		if ok {
+			assert.Equal(t, c.want, got.String(), "%s × %d", c.q, c.n)
+		}
+	}
+	for _, c := range []struct {
+		cost, want string
+		n          int64
+		rounded    bool
+	}{{"10", "0.4", 25, false}, {"1", "0.333333", 3, true}, {"2", "0.666667", 3, true}, {"-2", "-0.666667", 3, true}, {"0.000001", "0.000001", 2, true}, {"5", "5", 1, false}} {
+		cost, _, err := ParseCost(c.cost)
+		require.NoError(t, err)
+		got, rounded := cost.Per(c.n)
+		assert.Equal(t, []any{c.want, c.rounded}, []any{got.String(), rounded}, "%s ÷ %d", c.cost, c.n)
+	}
+}
+
 func TestWithinPercent(t *testing.T) {
 	assert.True(t, WithinPercent(-2*Scale, 100*Scale, 2*Scale))
 	assert.False(t, WithinPercent(2*Scale+1, 100*Scale, 2*Scale))

@@ -159,7 +159,7 @@ func (r *run) read(ctx context.Context) error {
 	// Where counts or movements name items by something else than the SKU, the stock file tells which item it is.
 	stockRead := make(chan struct{})
 	reading := func(j *job, m *layout.Mapping) layout.Reading {
-		x := layout.Reading{Zone: r.opt.Zone, Context: ctx, Layout: r.in.Layouts[j.file]}
+		x := layout.Reading{Zone: r.opt.Zone, Context: ctx, Layout: r.in.Layouts[j.file], UnitsAsGiven: true}
 		if j.kind != layout.Stock && m.Identity != layout.SKU {
 			<-stockRead
 			x.Lead = r.lead

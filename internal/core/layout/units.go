@@ -1,0 +1,99 @@
+package layout
+
+import (
+	"fmt"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+)
+
+// Packed tells of the rows whose numbers were in packs and were turned into base units.
+type Packed struct {
+	Rows    int
+	Example string // the first one: row, quantity, unit and what it became; empty where there is none
+}
+
+// units tells for each row how many base units one of the row's unit is. A quantity in boxes must never be taken for
+// one in pieces: for an item that the records know, the unit is the item's own or one of its packs; for another one
+// all rows of the file are in the unit of the first.
+type units struct {
+	idle   bool
+	judge  *settler
+	codes  *stock.Codes
+	source *Source
+	names  *stock.Names
+	first  []firstUnit // by SKU
+	packed Packed
+}
+
+// firstUnit is what the first row of a SKU said; its size is 0 where the unit was refused.
+type firstUnit struct {
+	unit stock.ID
+	row  int32
+	size int64
+}
+
+// size gives how many base units one of the unit is in which the row counts its SKU; 1 where the row names no unit.
+func (u *units) size(c *cells, sku, unit stock.ID) int64 {
+	if u.idle || unit == 0 || sku == 0 {
+		return 1
+	}
+	for int(sku) >= len(u.first) {
+		u.first = append(u.first, firstUnit{})
+	}
+	if f := &u.first[sku]; f.unit == unit && f.size > 0 {
+		return f.size
+	}
+	text, name := u.names.Text(unit), u.codes[stock.SKU].Text(sku)
+	if !u.judge.idle(SKU) {
+		if v := u.judge.judge(SKU, name); v != nil && v.to != "" {
+			name = v.to
+		}
+	}
+	size, base, known := int64(1), "", false
+	if k := u.judge.known; k != nil && k.Measure != nil {
+		size, base, known = k.Measure(name, text)
+	}
+	f := &u.first[sku]
+	switch {
+	case known && size == 0:
+		c.wrong(Unit, "not a unit of the item", []byte(text), "%q is neither the unit of %s (%s) nor one of its packs. Correct it, or give the item its pack first", short([]byte(text)), name, base)
+		return 1
+	case !known && f.unit != 0:
+		c.wrong(Unit, "another unit", []byte(text), "%q is not the unit of %s in row %d, %q, and no pack of that item is known. Put both in one unit, or give the item its pack first", short([]byte(text)), name, f.row, u.names.Text(f.unit))
+		return 1
+	case f.unit == 0:
+		*f = firstUnit{unit, int32(c.row), size}
+	}
+	return size
+}
+
+// read is size for rows whose unit is no part of what is kept.
+func (u *units) read(c *cells, sku stock.ID) int64 {
+	if u.idle || u.source == nil {
+		return 1
+	}
+	return u.size(c, sku, u.names.Intern(c.get(u.source)))
+}
+
+// turn gives a quantity in base units.
+func (u *units) turn(c *cells, f Field, q quantity.Quantity, size int64) quantity.Quantity {
+	if size == 1 || c.bad {
+		return q
+	}
+	out, ok := quantity.Times(q, size)
+	if !ok {
+		c.wrong(f, "too large", nil, "%s packs of %d are too many", q, size)
+	}
+	return out
+}
+
+// tell counts a row that was turned.
+func (u *units) tell(c *cells, from, to quantity.Quantity, size int64, unit stock.ID) {
+	if size == 1 || c.bad {
+		return
+	}
+	if u.packed.Rows++; u.packed.Rows == 1 {
+		u.packed.Example = fmt.Sprintf("row %d: %s %s of %d became %s", c.row, from, u.names.Text(unit), size, to)
+	}
+}
