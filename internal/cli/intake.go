@@ -124,6 +124,9 @@ func (s *streams) takeIn(ctx context.Context, d *desk.Desk, name string, choices
 			}
 		}
 	}
+	for _, x := range draft.Assumed { // the screen says it too
+		fmt.Fprintf(s.err, "%s: %s\n", name, x)
+	}
 	if draft.Blocked != "" {
 		fmt.Fprintf(s.err, "%s: %s\n", name, draft.Blocked)
 		return errProblems
