@@ -238,7 +238,7 @@ func TestUnits(t *testing.T) {
 	assert.Contains(t, dr.Problems[0].List[0].Text, `"BX" is neither the unit of SHK (PCS) nor one of its packs`)
 
 	// Of items that nothing is known of, the file itself has to be of one mind.
-	dr = look(t, d, "more.csv", "warehouse,bin,SKU,unit,quantity\nW,A,NEW,PCS,1\nW,B,NEW,BX,1\n", Choices{Zone: "UTC"})
+	dr = look(t, d, "more.csv", "warehouse,bin,SKU,unit,quantity\nW,A,NEW,PCS,1\nW,B,NEW,BX,1\nW,C,NEW,pcs,1\n", Choices{Zone: "UTC"})
 	assert.Equal(t, 1, dr.Effect.Refused)
 }
 

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"time"
 )
@@ -138,9 +139,13 @@ func inTurn(rounds int, works ...func() (time.Duration, error)) ([]time.Duration
 }
 
 func timed(c *exec.Cmd) (time.Duration, error) {
-	c.Stderr = os.Stderr
+	var said strings.Builder
+	c.Stderr = &said
 	start := time.Now()
 	err := c.Run()
+	if err != nil {
+		err = fmt.Errorf("%s: %w: %s", filepath.Base(c.Path), err, said.String())
+	}
 	return time.Since(start), err
 }
 

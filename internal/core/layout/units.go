@@ -3,6 +3,7 @@ package layout
 import (
 	"fmt"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 )
@@ -26,7 +27,7 @@ type units struct {
 	packed Packed
 }
 
-// firstUnit is what the first row of a SKU said; its size is 0 where the unit was refused.
+// firstUnit is what the first good row of a SKU said.
 type firstUnit struct {
 	unit stock.ID
 	row  int32
@@ -41,7 +42,7 @@ func (u *units) size(c *cells, sku, unit stock.ID) int64 {
 	for int(sku) >= len(u.first) {
 		u.first = append(u.first, firstUnit{})
 	}
-	if f := &u.first[sku]; f.unit == unit && f.size > 0 {
+	if f := &u.first[sku]; f.unit == unit {
 		return f.size
 	}
 	text, name := u.names.Text(unit), u.codes[stock.SKU].Text(sku)
@@ -59,7 +60,7 @@ func (u *units) size(c *cells, sku, unit stock.ID) int64 {
 	case known && size == 0:
 		c.wrong(Unit, "not a unit of the item", []byte(text), "%q is neither the unit of %s (%s) nor one of its packs. Correct it, or give the item its pack first", short([]byte(text)), name, base)
 		return 1
-	case !known && f.unit != 0:
+	case !known && f.unit != 0 && code.Fold(u.names.Text(f.unit)) != code.Fold(text):
 		c.wrong(Unit, "another unit", []byte(text), "%q is not the unit of %s in row %d, %q, and no pack of that item is known. Put both in one unit, or give the item its pack first", short([]byte(text)), name, f.row, u.names.Text(f.unit))
 		return 1
 	case f.unit == 0:
