@@ -86,20 +86,7 @@ func (s *settler) judge(f Field, text string) *verdict {
 	if text == "" {
 		return nil
 	}
-	by := s.cache[f]
-	if by == nil {
-		by = map[string]*verdict{}
-		s.cache[f] = by
-	}
-	v, seen := by[text]
-	if !seen {
-		v = s.decide(f, text)
-		by[text] = v
-		if v != nil && v.value != nil {
-			s.values = append(s.values, v.value)
-		}
-	}
-	return v
+	return s.once(f, text, text)
 }
 
 // judgeBin judges a bin by those of its warehouse.
@@ -108,16 +95,20 @@ func (s *settler) judgeBin(house, bin string) *verdict {
 	if c, ok := s.known.Set(Warehouse).Find(house); ok {
 		s.house = c
 	}
-	by := s.cache[Bin]
+	return s.once(Bin, s.house+"\x00"+bin, bin)
+}
+
+// once decides on a text of a field where it was not yet decided on under key.
+func (s *settler) once(f Field, key, text string) *verdict {
+	by := s.cache[f]
 	if by == nil {
 		by = map[string]*verdict{}
-		s.cache[Bin] = by
+		s.cache[f] = by
 	}
-	k := s.house + "\x00" + bin
-	v, seen := by[k]
+	v, seen := by[key]
 	if !seen {
-		v = s.decide(Bin, bin)
-		by[k] = v
+		v = s.decide(f, text)
+		by[key] = v
 		if v != nil && v.value != nil {
 			s.values = append(s.values, v.value)
 		}
