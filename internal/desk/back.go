@@ -289,7 +289,7 @@ func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key 
 				return out, err
 			}
 		}
-		out = TakenIn{Return: ret.ID, Count: b.count.ID, Kind: layout.Counts, Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Refused: pt.problems.Rows}
+		out = TakenIn{Return: ret.ID, Count: b.count.ID, Kind: layout.Counts, Outcome: Outcome{Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Refused: pt.problems.Rows}}
 		return out, d.record(tx, p, "counts taken in", map[string]any{"count": b.count.ID, "file": dr.name, "sha256": dr.sha, "added": ret.Added, "revised": ret.Revised})
 	})
 }

@@ -28,16 +28,11 @@ func (d *Desk) answered(ctx context.Context, key string) (out TakenIn, found boo
 
 // TakenIn is the last word on an intake.
 type TakenIn struct {
-	Intake    int64       `json:"intake"`
-	Return    int64       `json:"return"`
-	Count     int64       `json:"count"`
-	Kind      layout.Kind `json:"kind"`
-	Added     int         `json:"added"`
-	Changed   int         `json:"changed"`
-	Unchanged int         `json:"unchanged"`
-	Gone      int         `json:"gone"`
-	Refused   int         `json:"refused"`
-	Left      int         `json:"left"`
+	Intake int64       `json:"intake"`
+	Return int64       `json:"return"`
+	Count  int64       `json:"count"`
+	Kind   layout.Kind `json:"kind"`
+	Outcome
 }
 
 // TakeIn takes a dropped file in: all of it or nothing. leaveOut must be the number of refused rows where there

@@ -135,15 +135,10 @@ func (dr *draft) inOrder() (out []*part) {
 
 // IntakePart is what one sheet of an intake came to.
 type IntakePart struct {
-	Sheet     string      `json:"sheet"`
-	Kind      layout.Kind `json:"kind"`
-	Added     int         `json:"added"`
-	Changed   int         `json:"changed"`
-	Unchanged int         `json:"unchanged"`
-	Gone      int         `json:"gone"`
-	Refused   int         `json:"refused"`
-	Left      int         `json:"left"`
-	Layout    string      `json:"layout"`
+	Sheet string      `json:"sheet"`
+	Kind  layout.Kind `json:"kind"`
+	Outcome
+	Layout string `json:"layout"`
 }
 
 // newIntake writes the row of an intake and its file.
@@ -159,8 +154,7 @@ func (d *Desk) newIntake(tx *gorm.DB, p Person, dr *draft, backup string) (*stor
 		if !slices.Contains(kinds, string(pt.mapping.Kind)) {
 			kinds = append(kinds, string(pt.mapping.Kind))
 		}
-		x := &pt.view.Effect
-		parts = append(parts, IntakePart{pt.view.Name, pt.mapping.Kind, x.Added, x.Changed, x.Unchanged, x.Gone, x.Refused, x.Left, pt.view.Layout})
+		parts = append(parts, IntakePart{pt.view.Name, pt.mapping.Kind, pt.view.Effect.Outcome, pt.view.Layout})
 		if pt.stock != nil {
 			in.RecordedAt = pt.stock.recordedAt
 		}
@@ -183,7 +177,7 @@ func takenIn(in *store.Intake, e *Effect) TakenIn {
 	if strings.Contains(in.Kind, string(layout.Stock)) {
 		kind = string(layout.Stock)
 	}
-	return TakenIn{Intake: in.ID, Kind: layout.Kind(kind), Added: in.Added, Changed: in.Changed, Unchanged: in.Unchanged, Gone: in.Gone, Refused: in.Refused, Left: e.Left}
+	return TakenIn{Intake: in.ID, Kind: layout.Kind(kind), Outcome: Outcome{in.Added, in.Changed, in.Unchanged, in.Gone, in.Refused, e.Left}}
 }
 
 // buildSets makes the rows of the sets to be written.

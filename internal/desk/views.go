@@ -97,15 +97,20 @@ type PassedOver struct {
 	Rows []int  `json:"rows"`
 }
 
+// Outcome is how many records or lines a file comes to, by what becomes of them.
+type Outcome struct {
+	Added     int `json:"added"`
+	Changed   int `json:"changed"`
+	Unchanged int `json:"unchanged"`
+	Gone      int `json:"gone" doc:"recorded before and not in the file"`
+	Refused   int `json:"refused" doc:"rows with a problem"`
+	Left      int `json:"left" doc:"rows left out because it was settled so"`
+}
+
 // Effect is what taking the file in would do.
 type Effect struct {
-	Added     int             `json:"added"`
-	Changed   int             `json:"changed"`
-	Unchanged int             `json:"unchanged"`
-	Gone      int             `json:"gone" doc:"recorded before and not in the file"`
-	GoneValue string          `json:"gone_value" doc:"what they are worth in the records"`
-	Refused   int             `json:"refused" doc:"rows with a problem"`
-	Left      int             `json:"left" doc:"rows left out because it was settled so"`
+	Outcome
+	GoneValue string          `json:"gone_value" doc:"what those gone are worth in the records"`
 	Places    []EffectPlace   `json:"places"`
 	Examples  []EffectExample `json:"examples"`
 	New       []string        `json:"new" doc:"what will be made: warehouses, bins, items"`

@@ -180,7 +180,7 @@ func TestUndo(t *testing.T) {
 	one := take(t, d, p, stockFile(40, 5), "")
 	first := sum()
 	two := take(t, d, p, stockFile(60, 6)+"W0,Z-1,NEW,3,,2026-11-20T06:00:00Z\n", "")
-	assert.Equal(t, desk.TakenIn{Intake: two.Intake, Kind: "stock", Added: 21, Changed: 40}, two)
+	assert.Equal(t, desk.TakenIn{Intake: two.Intake, Kind: "stock", Outcome: desk.Outcome{Added: 21, Changed: 40}}, two)
 	assert.ErrorContains(t, d.Undo(ctx, p, one.Intake), "Later intakes stand on it")
 	require.NoError(t, d.Undo(ctx, p, two.Intake))
 	assert.Equal(t, first, sum())

@@ -865,7 +865,7 @@ export interface components {
              * @description recorded before and not in the file
              */
             gone: number;
-            /** @description what they are worth in the records */
+            /** @description what those gone are worth in the records */
             gone_value: string;
             /**
              * Format: int64
@@ -1028,13 +1028,22 @@ export interface components {
             added: number;
             /** Format: int64 */
             changed: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description recorded before and not in the file
+             */
             gone: number;
             kind: string;
             layout: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description rows left out because it was settled so
+             */
             left: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description rows with a problem
+             */
             refused: number;
             sheet: string;
             /** Format: int64 */
@@ -1598,14 +1607,23 @@ export interface components {
             changed: number;
             /** Format: int64 */
             count: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description recorded before and not in the file
+             */
             gone: number;
             /** Format: int64 */
             intake: number;
             kind: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description rows left out because it was settled so
+             */
             left: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description rows with a problem
+             */
             refused: number;
             /** Format: int64 */
             return: number;
