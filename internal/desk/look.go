@@ -64,7 +64,7 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 	if err := d.recogniseParts(dr, rec, saved, named); err != nil {
 		return nil, err
 	}
-	reading := layout.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr)}
+	reading := layout.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr), Halves: true}
 	for _, kind := range layout.Kinds {
 		for _, pt := range dr.parts {
 			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {
@@ -232,7 +232,7 @@ func (d *Desk) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 // values tells what the records do not know, for the screen.
 func (v *SheetOfFile) packed(p layout.Packed) {
 	if p.Rows > 0 {
-		v.Assumed = append(v.Assumed, fmt.Sprintf("%s in packs and turned into base units (%s).", plural(p.Rows, "row was", "rows were"), p.Example))
+		v.Assumed = append(v.Assumed, fmt.Sprintf("%s in packs and turned into base units (%s).", plural(p.Rows, "row was", "rows were"), p.Example()))
 	}
 }
 

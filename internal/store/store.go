@@ -59,7 +59,7 @@ func Open(dir string) (*Store, error) {
 		raw.SetMaxIdleConns(conns)
 		return db, raw, nil
 	}
-	base := url.Values{"_journal_mode": {"WAL"}, "_foreign_keys": {"on"}, "_busy_timeout": {"10000"}, "_synchronous": {"FULL"}, "_cache_size": {"-65536"}}
+	base := url.Values{"_journal_mode": {"WAL"}, "_foreign_keys": {"on"}, "_busy_timeout": {"10000"}, "_synchronous": {"FULL"}, "_cache_size": {"-65536"}, "_mutex": {"no"}}
 	writer := url.Values{"_txlock": {"immediate"}}
 	reader := url.Values{"_query_only": {"on"}}
 	for k, v := range base {

@@ -174,9 +174,18 @@ func (p *Problems) Addf(file, kind, format string, args ...any) {
 }
 
 // Append takes all problems of another gathering.
-func (p *Problems) Append(other *Problems) {
+func (p *Problems) Append(other *Problems) { p.behind(other, 0) }
+
+// behind takes all problems of another gathering, whose rows are counted from those before.
+func (p *Problems) behind(other *Problems, before int) {
 	listed := map[Group]int{}
 	for _, x := range other.List {
+		if x.Row > 0 {
+			x.Row += before
+		}
+		if x.Also > 0 {
+			x.Also += before
+		}
 		p.Add(x)
 		listed[Group{x.Kind, x.Field}]++
 	}
@@ -191,7 +200,7 @@ func (p *Problems) Append(other *Problems) {
 	}
 	for row, n := range other.refused {
 		if n > 0 {
-			p.refuse(row, other.order[n-1])
+			p.refuse(row+before, other.order[n-1])
 		}
 	}
 }

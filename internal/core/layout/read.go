@@ -23,6 +23,8 @@ type Reading struct {
 	// stands for the SKU.
 	Lead  func(by Field, text string) (sku string, many bool)
 	Mends Mends // cells put right by hand
+	// Halves: a large text of recorded stock is read from its beginning and from its middle at the same time.
+	Halves bool
 	// UnitsAsGiven: units are carried along and not compared, where files are held against each other as they stand.
 	UnitsAsGiven bool
 }
@@ -80,26 +82,45 @@ func (m *Mapping) begin() {
 	}
 }
 
-// table opens the rows below the header and calls row for each; cells c holds them. expect
+// table reads the rows below the header and calls row for each; cells c holds them. expect
 // is told about how many there will be, where they are many. It gives the number of rows.
 func (r Reading) table(f *tabular.File, m *Mapping, p *Problems, expect func(rows int), row func(c *cells)) (int, error) {
-	if r.Context == nil {
-		r.Context = context.Background()
-	}
 	rows, err := f.Rows(m.Sheet)
 	if err != nil {
 		return 0, err
 	}
 	defer rows.Close()
-	c := newCells(m, f.Name, p)
-	last := make([][]byte, len(m.fill)) // what the columns filled down had last
-	count := 0
+	w := r.walk(f, m, p, rows)
+	err = w.on(expect, row)
+	return w.count, err
+}
+
+// walk goes over the rows below the header.
+type walk struct {
+	r     Reading
+	m     *Mapping
+	rows  *tabular.Rows
+	c     *cells
+	last  [][]byte // what the columns filled down had last
+	count int
+}
+
+func (r Reading) walk(f *tabular.File, m *Mapping, p *Problems, rows *tabular.Rows) *walk {
+	if r.Context == nil {
+		r.Context = context.Background()
+	}
+	return &walk{r: r, m: m, rows: rows, c: &cells{m: m, file: f.Name, problems: p}, last: make([][]byte, len(m.fill))}
+}
+
+// on goes on to the end of the rows.
+func (w *walk) on(expect func(rows int), row func(c *cells)) error {
+	m, c := w.m, w.c
 	for {
-		var ok bool
-		if c.row, c.cells, ok = rows.Next(); !ok {
-			break
+		n, in, ok := w.rows.Next()
+		if !ok {
+			return w.rows.Err()
 		}
-		c.kinds = rows.Kinds()
+		c.row, c.cells, c.kinds = n, in, w.rows.Kinds()
 		if c.row <= m.HeaderRow {
 			continue
 		}
@@ -108,8 +129,8 @@ func (r Reading) table(f *tabular.File, m *Mapping, p *Problems, expect func(row
 				c.cells[i] = tabular.Unsafe(c.cells[i])
 			}
 		}
-		if r.Mends[c.row] != nil {
-			c.cells = r.Mends.mended(c.row, c.cells, c.kinds)
+		if w.r.Mends[c.row] != nil {
+			c.cells = w.r.Mends.mended(c.row, c.cells, c.kinds)
 		}
 		if blank(c.cells) {
 			continue
@@ -118,12 +139,12 @@ func (r Reading) table(f *tabular.File, m *Mapping, p *Problems, expect func(row
 		aside := c.pass()
 		for i, at := range m.fill {
 			if at < len(c.cells) && len(trimmed(c.cells[at])) > 0 {
-				last[i] = slices.Clone(c.cells[at])
+				w.last[i] = slices.Clone(c.cells[at])
 			} else if !aside {
 				for at >= len(c.cells) {
 					c.cells = append(c.cells, nil)
 				}
-				c.cells[at] = last[i]
+				c.cells[at] = w.last[i]
 			}
 		}
 		if aside {
@@ -133,7 +154,7 @@ func (r Reading) table(f *tabular.File, m *Mapping, p *Problems, expect func(row
 			take, err := m.filter.formula.True(labelled{c, m.filter.labels})
 			if err != nil {
 				c.wrong("", "formula", nil, "the row filter cannot be worked out: %v", err)
-				count++
+				w.count++
 				continue
 			}
 			if !take {
@@ -142,25 +163,20 @@ func (r Reading) table(f *tabular.File, m *Mapping, p *Problems, expect func(row
 			}
 		}
 		row(c)
-		if count++; count == 4096 { // from here on it is worth making room for the rest at once
-			if part := rows.Progress(); part > 0 && part < 1 {
-				expect(int(float64(count)/part*1.05) + 64)
+		if w.count++; w.count == 4096 { // from here on it is worth making room for the rest at once
+			if part := w.rows.Progress(); part > 0 && part < 1 {
+				expect(int(float64(w.count)/part*1.05) + 64)
 			}
 		}
-		if count&0x3fff == 0 {
-			if r.Progress != nil {
-				r.Progress(count, rows.Progress())
+		if w.count&0x3fff == 0 {
+			if w.r.Progress != nil {
+				w.r.Progress(w.count, w.rows.Progress())
 			}
-			if err := r.Context.Err(); err != nil {
-				return count, err
+			if err := w.r.Context.Err(); err != nil {
+				return err
 			}
 		}
 	}
-	return count, rows.Err()
-}
-
-func newCells(m *Mapping, file string, p *Problems) *cells {
-	return &cells{m: m, file: file, problems: p}
 }
 
 func blank(cells [][]byte) bool {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"wobin/internal/core/known"
 	"wobin/internal/core/stock"
@@ -47,6 +48,7 @@ type settler struct {
 	leads   func(by Field, text string) (sku string, many bool)
 	mass    map[Field]bool   // fields full of texts that elsewhere would be suspect
 	makes   func(Field) bool // whether a text that is not known may be new
+	lock    *sync.Mutex      // held while what the records know is asked; nil where nobody else asks
 }
 
 func (r *Reading) settler(m *Mapping) *settler {
@@ -107,13 +109,36 @@ func (s *settler) once(f Field, key, text string) *verdict {
 	}
 	v, seen := by[key]
 	if !seen {
-		v = s.decide(f, text)
+		s.ask(func() { v = s.decide(f, text) })
 		by[key] = v
 		if v != nil && v.value != nil {
 			s.values = append(s.values, v.value)
 		}
 	}
 	return v
+}
+
+// ask looks something up in what the records know.
+func (s *settler) ask(do func()) {
+	if s.lock != nil {
+		s.lock.Lock()
+		defer s.lock.Unlock()
+	}
+	do()
+}
+
+// join takes in how often another reader of the same file met texts that are no parts of keys.
+func (s *settler) join(other *settler, before int) {
+	s.left += other.left
+	for _, v := range other.values {
+		if v.Rows == 0 {
+			continue
+		}
+		mine := s.judge(v.Field, v.Text).value
+		if mine.Rows += v.Rows; mine.Row == 0 {
+			mine.Row = v.Row + before
+		}
+	}
 }
 
 func (s *settler) decide(f Field, text string) *verdict {

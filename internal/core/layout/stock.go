@@ -2,6 +2,7 @@ package layout
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 
 	"wobin/internal/core/quantity"
@@ -34,154 +35,203 @@ func (r Reading) Stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	return reading(f, m, p, func(p *Problems) (*StockFile, error) { return r.stock(f, m, p) })
 }
 
-func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, error) {
-	s := &StockFile{Book: &stock.Book{}, Zones: map[[2]stock.ID]string{}}
-	b := s.Book
-	at := keysOf(m)
+// stockRows makes lines of the rows of a stretch of the file.
+type stockRows struct {
+	*StockFile
+	qty, res, avail, cost, descr, unit, rec, when, zone, bar *Source
+	key                                                      keySources
+	clock                                                    times
+	judge                                                    *settler
+	measure                                                  units
+	ofLine, ofItem                                           []attribute
+	kept                                                     []byte
+	refused                                                  []refusedKey
+	lastUnit                                                 string // neighbouring rows mostly have the same, and it is known
+	lastUnitID                                               stock.ID
+}
+
+func (r *Reading) stockRows(m *Mapping) *stockRows {
+	b := &stock.Book{}
+	x := &stockRows{StockFile: &StockFile{Book: b, Zones: map[[2]stock.ID]string{}}, key: keysOf(m), judge: r.settler(m), ofLine: m.attributes(LineAttribute), ofItem: m.attributes(ItemAttribute)}
 	src := m.sources
-	qty, res, avail, cost := src[Quantity], src[Reserved], src[Available], src[UnitCost]
-	descr, unit, rec, when, zone, bar := src[Description], src[Unit], src[RecordID], src[RecordedAt], src[Zone], src[Barcode]
-	s.ReservedKnown = res != nil || (avail != nil && qty != nil)
-	clock := times{zone: r.Zone, source: when}
-	judge := r.settler(m)
-	ofLine, ofItem := m.attributes(LineAttribute), m.attributes(ItemAttribute)
-	var kept []byte
-	var refused []refusedKey
-	lastUnit, lastID := "", stock.ID(0)
-	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &b.Codes, names: &b.Units}
-	var err error
-	s.Rows, err = r.table(f, m, p, func(n int) { b.Lines = slices.Grow(b.Lines, n) }, func(c *cells) {
-		l := stock.Line{Row: int32(c.row), Key: c.key(&at, &b.Codes)}
-		var given bool
-		l.Recorded, given = c.quantity(qty)
-		reserved, hasReserved := c.quantity(res)
-		available, hasAvailable := c.quantity(avail)
-		switch {
-		case !given && hasReserved && hasAvailable:
-			var ok bool
-			if l.Recorded, ok = quantity.Add(reserved, available); !ok {
-				c.wrong(Quantity, "too large", nil, "available %s plus reserved %s is too large", available, reserved)
-			}
-			given = true
-		case given && hasReserved && hasAvailable && !c.bad && l.Recorded != reserved+available:
-			c.wrong(Quantity, "does not add up", c.get(qty), "on hand %s is not available %s plus reserved %s", l.Recorded, available, reserved)
-		case given && hasAvailable && !hasReserved:
-			reserved, hasReserved = l.Recorded-available, true
-		}
-		if !given {
-			c.wrong(Quantity, "empty", nil, "is empty. Write 0 where nothing is on hand")
-		}
-		l.Reserved, l.HasReserved = reserved, hasReserved
-		var rounded bool
-		if l.Cost, rounded, l.Costed = c.cost(cost); rounded {
-			s.CostsRounded++
-		}
-		if descr != nil {
-			l.Description = b.Descriptions.Intern(c.get(descr))
-		}
-		if unit != nil {
-			if v := c.get(unit); string(v) == lastUnit { // neighbouring rows mostly have the same, and it is known
-				l.Unit = lastID
-			} else {
-				t, ok := judge.text(c, Unit, string(v))
-				if !ok {
-					c.bad = true
-				}
-				l.Unit = b.Units.Intern([]byte(t))
-				if lastUnit = ""; ok && t == string(v) && judge.judge(Unit, t) == nil {
-					lastUnit, lastID = t, l.Unit
-				}
-			}
-			if size := measure.size(c, l.Key[stock.SKU], l.Unit); size != 1 {
-				was := l.Recorded
-				l.Recorded, l.Reserved = measure.turn(c, Quantity, l.Recorded, size), measure.turn(c, Reserved, l.Reserved, size)
-				var rounded bool
-				if l.Cost, rounded = l.Cost.Per(size); rounded {
-					s.CostsRounded++
-				}
-				measure.tell(c, was, l.Recorded, size, l.Unit)
-				l.Unit = 0 // the line is in the item's own unit now
+	x.qty, x.res, x.avail, x.cost = src[Quantity], src[Reserved], src[Available], src[UnitCost]
+	x.descr, x.unit, x.rec, x.when, x.zone, x.bar = src[Description], src[Unit], src[RecordID], src[RecordedAt], src[Zone], src[Barcode]
+	x.ReservedKnown = x.res != nil || x.avail != nil && x.qty != nil
+	x.clock = times{zone: r.Zone, source: x.when}
+	x.measure = units{idle: r.UnitsAsGiven, judge: x.judge, codes: &b.Codes, names: &b.Units}
+	if m.Identity != SKU { // it leads to the item itself
+		x.bar = nil
+	}
+	return x
+}
+
+func (x *stockRows) grow(n int) { x.Book.Lines = slices.Grow(x.Book.Lines, n) }
+
+// row takes the row in hand.
+func (x *stockRows) row(c *cells) {
+	b := x.Book
+	l := stock.Line{Row: int32(c.row), Key: c.key(&x.key, &b.Codes)}
+	x.numbers(c, &l)
+	if x.descr != nil {
+		l.Description = b.Descriptions.Intern(c.get(x.descr))
+	}
+	if x.unit != nil {
+		x.measured(c, &l)
+	}
+	if x.rec != nil {
+		b.SetRecordID(&l, c.get(x.rec))
+	}
+	if x.zone != nil {
+		if z, ok := x.judge.text(c, Zone, string(c.get(x.zone))); !ok {
+			c.bad = true
+		} else if z != "" {
+			k := [2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.Bin]}
+			if x.Zones[k] != z {
+				x.Zones[k] = z
 			}
 		}
-		if rec != nil {
-			b.SetRecordID(&l, c.get(rec))
+	}
+	if x.bar != nil {
+		if v := c.get(x.bar); len(v) > 0 {
+			x.barcode(string(v), l.Key[stock.SKU])
 		}
-		if zone != nil {
-			if z, ok := judge.text(c, Zone, string(c.get(zone))); !ok {
-				c.bad = true
-			} else if z != "" {
-				k := [2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.Bin]}
-				if s.Zones[k] != z {
-					s.Zones[k] = z
-				}
+	}
+	if x.ofLine != nil {
+		x.kept = c.kept(x.kept[:0], x.ofLine)
+		b.SetKept(&l, x.kept)
+	}
+	if x.ofItem != nil {
+		if x.kept = c.kept(x.kept[:0], x.ofItem); len(x.kept) > 0 {
+			if x.ItemKept == nil {
+				x.ItemKept = map[stock.ID]string{}
 			}
+			x.ItemKept[l.Key[stock.SKU]] = string(x.kept)
 		}
-		if bar != nil && m.Identity == SKU {
-			if v := c.get(bar); len(v) > 0 {
-				if s.Barcodes == nil {
-					s.Barcodes = map[string]stock.ID{}
-				}
-				if k, had := s.Barcodes[string(v)]; !had {
-					s.Barcodes[string(v)] = l.Key[stock.SKU]
-				} else if k != l.Key[stock.SKU] {
-					s.Barcodes[string(v)] = 0
-				}
-			}
-		}
-		if ofLine != nil {
-			kept = c.kept(kept[:0], ofLine)
-			b.SetKept(&l, kept)
-		}
-		if ofItem != nil {
-			if kept = c.kept(kept[:0], ofItem); len(kept) > 0 {
-				if s.ItemKept == nil {
-					s.ItemKept = map[stock.ID]string{}
-				}
-				s.ItemKept[l.Key[stock.SKU]] = string(kept)
-			}
-		}
-		if v := c.get(when); len(v) > 0 {
-			t, err := clock.parse(v)
-			switch {
-			case err != nil:
-				c.wrong(RecordedAt, timeKind(err), v, "%q %v", short(v), err)
-			case s.AtRow == 0:
-				s.At, s.AtRow = t, c.row
-			case t != s.At && s.OtherAtRow == 0:
-				s.OtherAtRow = c.row
-			}
-		} else if s.NoAtRow == 0 {
-			s.NoAtRow = c.row
-		}
-		if c.bad {
-			refused = append(refused, refusedKey{l.Key, c.row})
+	}
+	if v := c.get(x.when); len(v) > 0 {
+		t, err := x.clock.parse(v)
+		if err != nil {
+			c.wrong(RecordedAt, timeKind(err), v, "%q %v", short(v), err)
 		} else {
-			b.Lines = append(b.Lines, l)
+			x.at(t, c.row)
 		}
-	})
+	} else if x.NoAtRow == 0 {
+		x.NoAtRow = c.row
+	}
+	if c.bad {
+		x.refused = append(x.refused, refusedKey{l.Key, c.row})
+	} else {
+		b.Lines = append(b.Lines, l)
+	}
+}
+
+// numbers reads the quantities and the cost of a row.
+func (x *stockRows) numbers(c *cells, l *stock.Line) {
+	var given bool
+	l.Recorded, given = c.quantity(x.qty)
+	reserved, hasReserved := c.quantity(x.res)
+	available, hasAvailable := c.quantity(x.avail)
+	switch {
+	case !given && hasReserved && hasAvailable:
+		var ok bool
+		if l.Recorded, ok = quantity.Add(reserved, available); !ok {
+			c.wrong(Quantity, "too large", nil, "available %s plus reserved %s is too large", available, reserved)
+		}
+		given = true
+	case given && hasReserved && hasAvailable && !c.bad && l.Recorded != reserved+available:
+		c.wrong(Quantity, "does not add up", c.get(x.qty), "on hand %s is not available %s plus reserved %s", l.Recorded, available, reserved)
+	case given && hasAvailable && !hasReserved:
+		reserved, hasReserved = l.Recorded-available, true
+	}
+	if !given {
+		c.wrong(Quantity, "empty", nil, "is empty. Write 0 where nothing is on hand")
+	}
+	l.Reserved, l.HasReserved = reserved, hasReserved
+	var rounded bool
+	if l.Cost, rounded, l.Costed = c.cost(x.cost); rounded {
+		x.CostsRounded++
+	}
+}
+
+// measured reads the unit of a row and turns packs into base units.
+func (x *stockRows) measured(c *cells, l *stock.Line) {
+	b := x.Book
+	if v := c.get(x.unit); string(v) == x.lastUnit {
+		l.Unit = x.lastUnitID
+	} else {
+		t, ok := x.judge.text(c, Unit, string(v))
+		if !ok {
+			c.bad = true
+		}
+		l.Unit = b.Units.Intern([]byte(t))
+		if x.lastUnit, x.lastUnitID = "", 0; ok && t == string(v) && x.judge.judge(Unit, t) == nil {
+			x.lastUnit, x.lastUnitID = t, l.Unit
+		}
+	}
+	size := x.measure.size(c, l.Key[stock.SKU], l.Unit)
+	if size == 1 {
+		return
+	}
+	was := l.Recorded
+	l.Recorded, l.Reserved = x.measure.turn(c, Quantity, l.Recorded, size), x.measure.turn(c, Reserved, l.Reserved, size)
+	var rounded bool
+	if l.Cost, rounded = l.Cost.Per(size); rounded {
+		x.CostsRounded++
+	}
+	x.measure.tell(c, was, l.Recorded, size, l.Unit)
+	l.Unit = 0 // the line is in the item's own unit now
+}
+
+func (x *stockRows) barcode(text string, sku stock.ID) {
+	if x.Barcodes == nil {
+		x.Barcodes = map[string]stock.ID{}
+	}
+	if k, had := x.Barcodes[text]; !had {
+		x.Barcodes[text] = sku
+	} else if k != sku {
+		x.Barcodes[text] = 0
+	}
+}
+
+// at takes the time of a row.
+func (x *stockRows) at(t int64, row int) {
+	switch {
+	case x.AtRow == 0:
+		x.At, x.AtRow = t, row
+	case t != x.At && x.OtherAtRow == 0:
+		x.OtherAtRow = row
+	}
+}
+
+func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, error) {
+	x := r.stockRows(m)
+	var err error
+	x.Rows, err = r.halves(f, m, p, x)
+	s, b, judge := x.StockFile, x.Book, x.judge
 	s.HasAt = s.AtRow > 0 && s.NoAtRow == 0
 	if err != nil {
 		return s, err
 	}
-	judge.refused(f.Name, &b.Codes, refused, p)
+	judge.refused(f.Name, &b.Codes, x.refused, p)
 	if keep, to := settleKeys(judge, f.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) }, p); keep != nil {
 		b.Lines = keepRows(b.Lines, keep)
 		zones := map[[2]stock.ID]string{}
-		for k, z := range s.Zones {
+		// Where two codes turn out to be one, the one that came later in the file has the last word.
+		for _, k := range slices.SortedFunc(maps.Keys(s.Zones), func(a, b [2]stock.ID) int { return slices.Compare(a[:], b[:]) }) {
 			now := to(stock.Key{stock.Warehouse: k[0], stock.Bin: k[1]})
-			zones[[2]stock.ID{now[stock.Warehouse], now[stock.Bin]}] = z
+			zones[[2]stock.ID{now[stock.Warehouse], now[stock.Bin]}] = s.Zones[k]
 		}
 		s.Zones = zones
 		items := map[stock.ID]string{}
-		for k, v := range s.ItemKept {
-			items[to(stock.Key{stock.SKU: k})[stock.SKU]] = v
+		for _, k := range slices.Sorted(maps.Keys(s.ItemKept)) {
+			items[to(stock.Key{stock.SKU: k})[stock.SKU]] = s.ItemKept[k]
 		}
 		s.ItemKept = items
 	}
 	if r.Known != nil && m.Has(Serial) {
 		s.serials(f.Name, m, p)
 	}
-	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
+	s.Values, s.Left, s.Packed = judge.list(), judge.left, x.measure.packed
 	return s, nil
 }
 

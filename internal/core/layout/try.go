@@ -41,7 +41,7 @@ func (m *Mapping) Try(f *tabular.File, text string, most int) ([]Tried, error) {
 		}
 	}
 	var out []Tried
-	c := newCells(m, f.Name, &Problems{})
+	c := &cells{m: m, file: f.Name, problems: &Problems{}}
 	for n, row := range s.rows {
 		if s.numbers[n] <= m.HeaderRow || m.resembles(row) != "" {
 			continue

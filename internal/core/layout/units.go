@@ -10,9 +10,13 @@ import (
 
 // Packed tells of the rows whose numbers were in packs and were turned into base units.
 type Packed struct {
-	Rows    int
-	Example string // the first one: row, quantity, unit and what it became; empty where there is none
+	Rows  int
+	First int    // the first of them, 0 where there is none
+	Was   string // its quantity, its unit and what they became
 }
+
+// Example tells the first of the rows: which row, and what became of it.
+func (p Packed) Example() string { return fmt.Sprintf("row %d: %s", p.First, p.Was) }
 
 // units tells for each row how many base units one of the row's unit is. A quantity in boxes must never be taken for
 // one in pieces: for an item that the records know, the unit is the item's own or one of its packs; for another one
@@ -24,6 +28,7 @@ type units struct {
 	source *Source
 	names  *stock.Names
 	first  []firstUnit // by SKU
+	clash  bool        // a row was refused for the unit of the first one
 	packed Packed
 }
 
@@ -53,7 +58,7 @@ func (u *units) size(c *cells, sku, unit stock.ID) int64 {
 	}
 	size, base, known := int64(1), "", false
 	if k := u.judge.known; k != nil && k.Measure != nil {
-		size, base, known = k.Measure(name, text)
+		u.judge.ask(func() { size, base, known = k.Measure(name, text) })
 	}
 	f := &u.first[sku]
 	switch {
@@ -61,6 +66,7 @@ func (u *units) size(c *cells, sku, unit stock.ID) int64 {
 		c.wrong(Unit, "not a unit of the item", []byte(text), "%q is neither the unit of %s (%s) nor one of its packs. Correct it, or give the item its pack first", short([]byte(text)), name, base)
 		return 1
 	case !known && f.unit != 0 && code.Fold(u.names.Text(f.unit)) != code.Fold(text):
+		u.clash = true
 		c.wrong(Unit, "another unit", []byte(text), "%q is not the unit of %s in row %d, %q, and no pack of that item is known. Put both in one unit, or give the item its pack first", short([]byte(text)), name, f.row, u.names.Text(f.unit))
 		return 1
 	case f.unit == 0:
@@ -95,6 +101,6 @@ func (u *units) tell(c *cells, from, to quantity.Quantity, size int64, unit stoc
 		return
 	}
 	if u.packed.Rows++; u.packed.Rows == 1 {
-		u.packed.Example = fmt.Sprintf("row %d: %s %s of %d became %s", c.row, from, u.names.Text(unit), size, to)
+		u.packed.First, u.packed.Was = c.row, fmt.Sprintf("%s %s of %d became %s", from, u.names.Text(unit), size, to)
 	}
 }

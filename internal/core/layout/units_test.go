@@ -104,8 +104,20 @@ func TestPacksOfMatchedItems(t *testing.T) {
 	_, got, packed, p := readAs(t, "warehouse,bin,sku,unit,on hand\nW,A,ROPE-OLD,BX,2\n", Reading{Known: measured(25), Layout: l})
 	require.Zero(t, p.Len())
 	assert.Equal(t, []quantity.Quantity{50 * quantity.Scale}, got)
-	assert.Equal(t, "row 2: 2 BX of 25 became 50", packed.Example)
+	assert.Equal(t, "row 2: 2 BX of 25 became 50", packed.Example())
 	_, got, _, p = readAs(t, "warehouse,bin,sku,unit,on hand\nW,A,ROPE,BX,"+strings.Repeat("9", 11)+"\n", Reading{Known: measured(25)})
 	assert.Empty(t, got)
 	assert.Equal(t, 1, p.Len())
+}
+
+// A row without a unit has none, whatever stands in the rows above it.
+func TestNoUnitIsNone(t *testing.T) {
+	f := open(t, "warehouse,bin,sku,unit,on hand\nW,A,X,M,1\nW,A,Y,case,1\nW,A,Z,,1\n")
+	k := measured(25)
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Known: k})
+	require.NoError(t, err)
+	s, err := Reading{Zone: time.UTC, Known: k}.Stock(f, m, &Problems{})
+	require.NoError(t, err)
+	require.Len(t, s.Book.Lines, 3)
+	assert.Empty(t, s.Book.Units.Text(s.Book.Lines[2].Unit))
 }

@@ -132,6 +132,7 @@ func short(b []byte) string {
 type times struct {
 	zone   *time.Location
 	source *Source
+	first  string // text that was read
 	last   string
 	at     int64
 	err    error
@@ -139,7 +140,9 @@ type times struct {
 
 func (t *times) parse(b []byte) (int64, error) {
 	if string(b) != t.last || t.last == "" {
-		t.last = string(b)
+		if t.last = string(b); t.first == "" {
+			t.first = t.last
+		}
 		t.at, t.err = t.source.dates.parse(t.last, t.zone)
 		t.source.read = true
 		t.source.dayVotes.add(t.last)

@@ -123,9 +123,8 @@ func (n *Names) grow() {
 	}
 }
 
-// Find gives the number of the name that a text stands for: exactly first, else without regard to case where
-// that is unambiguous.
-func (n *Names) Find(text string) (ID, bool) {
+// Exact gives the number of the name that is this very text.
+func (n *Names) Exact(text string) (ID, bool) {
 	if text == "" {
 		return 0, true
 	}
@@ -138,6 +137,15 @@ func (n *Names) Find(text string) (ID, bool) {
 		if s := &n.slots[i]; s.hash == h && n.texts[s.number-1] == text {
 			return ID(s.number - 1), true
 		}
+	}
+	return 0, false
+}
+
+// Find gives the number of the name that a text stands for: exactly first, else without regard to case where
+// that is unambiguous.
+func (n *Names) Find(text string) (ID, bool) {
+	if id, ok := n.Exact(text); ok || n.slots == nil {
+		return id, ok
 	}
 	if n.folds == nil {
 		n.folds = make(map[string]ID, len(n.texts))
@@ -152,6 +160,16 @@ func (n *Names) Find(text string) (ID, bool) {
 	}
 	id, ok := n.folds[code.Fold(text)]
 	return id, ok && id != ambiguous
+}
+
+// Take finds or adds every name of other as the very text that it is, and gives, for each of its numbers, the number
+// here.
+func (n *Names) Take(other *Names) []ID {
+	to := make([]ID, other.Len())
+	for i := 1; i < other.Len(); i++ {
+		to[i] = n.Intern(textAsBytes(other.texts[i]))
+	}
+	return to
 }
 
 // Adopt finds or adds every name of other and gives, for each of its numbers, the number here. What other holds

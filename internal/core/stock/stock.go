@@ -110,6 +110,25 @@ func (b *Book) SetKept(l *Line, attributes []byte) {
 // Kept gives a line's attributes back, as JSON; empty where it has none.
 func (b *Book) Kept(l *Line) string { return bytesAsString(b.records[l.kept : l.kept+l.keptLen]) }
 
+// Join takes the lines of another book in behind those here, as if they had been read one after the other: codes are
+// taken as the texts that they are, and rows are counted on from those before. It gives how the other's codes read here.
+func (b *Book) Join(other *Book, before int) (to Mapping) {
+	for part := range to {
+		to[part] = b.Codes[part].Take(&other.Codes[part])
+	}
+	units, descriptions := b.Units.Take(&other.Units), b.Descriptions.Take(&other.Descriptions)
+	start := uint32(len(b.records))
+	b.records = append(b.records, other.records...)
+	b.Lines = slices.Grow(b.Lines, len(other.Lines))
+	for i := range other.Lines {
+		l := other.Lines[i]
+		l.Key, l.Unit, l.Description = to.Key(l.Key), units[l.Unit], descriptions[l.Description]
+		l.recordID, l.kept, l.Row = l.recordID+start, l.kept+start, l.Row+int32(before)
+		b.Lines = append(b.Lines, l)
+	}
+	return to
+}
+
 // Find gives the place of the line with this key, -1 where there is none.
 func (b *Book) Find(k Key) int {
 	if len(b.slots) == 0 {
@@ -329,6 +348,8 @@ func sortIDs(ids []ID, n *Names) {
 	}
 	slices.SortFunc(ids, func(a, b ID) int { return strings.Compare(keys[a], keys[b]) })
 }
+
+func textAsBytes(s string) []byte { return unsafe.Slice(unsafe.StringData(s), len(s)) }
 
 // bytesAsString gives bytes that are never written again as a string without copying them.
 func bytesAsString(b []byte) string { return unsafe.String(unsafe.SliceData(b), len(b)) }

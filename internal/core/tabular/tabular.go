@@ -154,6 +154,45 @@ func (f *File) Rows(sheet int) (*Rows, error) {
 	return r, nil
 }
 
+// Middle is a place near the middle of a large delimited text where a row seems to begin, for reading both halves at the
+// same time; 0 where the text is shorter than least bytes, or is in an encoding that has to be turned first. Whether a
+// row does begin there is known once the rows before it are read: then At gives the same place.
+func (f *File) Middle(least int64) int64 {
+	if f.Kind != Text || f.size < least || f.Dialect.Encoding != UTF8 && f.Dialect.Encoding != UTF8Mark {
+		return 0
+	}
+	b := make([]byte, min(MaxRow, f.size/2))
+	n, _ := f.at.ReadAt(b, f.size/2)
+	if end := bytes.IndexByte(b[:n], '\n'); end >= 0 && f.size/2+int64(end)+1 < f.size {
+		return f.size/2 + int64(end) + 1
+	}
+	return 0
+}
+
+// RowsFrom reads the rows of delimited text in UTF-8 from a place in it on; they are numbered from there.
+func (f *File) RowsFrom(at int64) *Rows {
+	c := &counting{r: io.NewSectionReader(f.at, at, f.size-at)}
+	return &Rows{file: f.Name, size: f.size - at, src: &textReader{r: c, count: c, delimiter: f.Dialect.Delimiter, buf: make([]byte, 512<<10)}}
+}
+
+// Until ends the rows of delimited text where one begins at the place or behind it; 0 lets them go on to the end.
+func (r *Rows) Until(at int64) {
+	if t, ok := r.src.(*textReader); ok {
+		t.until = at
+	}
+	if r.err == io.EOF {
+		r.err = nil
+	}
+}
+
+// At is the place in delimited text where the next row begins, in bytes, and the number of the row before it.
+func (r *Rows) At() (place int64, row int) {
+	if t, ok := r.src.(*textReader); ok {
+		row = t.row
+	}
+	return r.src.read(), row
+}
+
 // Rows walks over the rows of a sheet. Rows that hold nothing at all are passed over, but counted.
 type Rows struct {
 	file, sheet string

@@ -250,6 +250,7 @@ type textReader struct {
 	buf       []byte
 	from, to  int
 	eof       bool
+	until     int64 // where the last row ends, 0 at the end of the text
 	row       int
 	cells     [][]byte
 	spare     []byte
@@ -300,6 +301,9 @@ func (t *textReader) fill() error {
 
 func (t *textReader) next() (int, [][]byte, error) {
 	for {
+		if t.until > 0 && t.read() >= t.until {
+			return 0, nil, io.EOF
+		}
 		b := t.buf[t.from:t.to]
 		nl := bytes.IndexByte(b, '\n')
 		if nl < 0 && !t.eof {
