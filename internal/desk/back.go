@@ -257,10 +257,7 @@ func (d *Desk) compareBack(tx *gorm.DB, dr *draft, b *backDraft, back *counting.
 
 // takeBack writes the counts as entries and works out their lines again, in one transaction.
 func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key string) (TakenIn, error) {
-	if err := dr.hashed(); err != nil {
-		return TakenIn{}, err
-	}
-	if err := d.store.KeepFile(dr.file, dr.sha); err != nil {
+	if err := d.keep(dr); err != nil {
 		return TakenIn{}, err
 	}
 	b := pt.back

@@ -28,8 +28,8 @@ type draft struct {
 	name    string
 	file    *os.File
 	size    int64
-	sha     string     // of the bytes, once sum tells
-	sum     chan error // filled when sha is known
+	sha     string                 // of the bytes, once it is kept
+	sum     func() (string, error) // works the SHA-256 out, once, and puts the bytes on the disk
 	used    time.Time
 	choices Choices
 	history []Choices // what was settled before each answer, to go back to
@@ -221,6 +221,7 @@ func (d *Desk) Upload(ctx context.Context, p Person, name string, body io.Reader
 		d.drafts.drop(dr.id)
 		return nil, err
 	}
+	go dr.sum() // while the person looks, or the lines are written
 	return seen, nil
 }
 
@@ -256,27 +257,25 @@ func (d *Desk) receive(dr *draft, name string, body io.Reader) error {
 		os.Remove(f.Name())
 		return err
 	}
-	dr.file, dr.size, dr.name, dr.sum = f, size, name, make(chan error, 1)
-	go dr.hash(f, size, dr.sum)
+	dr.file, dr.size, dr.name, dr.sum = f, size, name, sync.OnceValues(func() (string, error) { return hash(f, size) })
 	return nil
 }
 
-// hash works the file's SHA-256 out and puts its bytes on the disk, while the file is looked at.
-func (dr *draft) hash(f *os.File, size int64, done chan<- error) {
+// hash works a file's SHA-256 out and puts its bytes on the disk.
+func hash(f *os.File, size int64) (string, error) {
 	sum := sha256.New()
-	_, err := io.Copy(sum, io.NewSectionReader(f, 0, size))
-	if err == nil {
-		err = f.Sync()
+	if _, err := io.Copy(sum, io.NewSectionReader(f, 0, size)); err != nil {
+		return "", err
 	}
-	dr.sha = hex.EncodeToString(sum.Sum(nil))
-	done <- err
+	return hex.EncodeToString(sum.Sum(nil)), f.Sync()
 }
 
-// hashed waits until the file's SHA-256 is known.
-func (dr *draft) hashed() error {
-	err := <-dr.sum
-	dr.sum <- err
-	return err
+// keep puts the draft's file among those that are kept.
+func (d *Desk) keep(dr *draft) (err error) {
+	if dr.sha, err = dr.sum(); err != nil {
+		return err
+	}
+	return d.store.KeepFile(dr.file, dr.sha)
 }
 
 // Redrop puts a mended file in the place of the one that was dropped; all that was settled stays. A file of refused
@@ -303,12 +302,8 @@ func (d *Desk) Redrop(ctx context.Context, p Person, id, name string, body io.Re
 		dr.choices.Mends = append(dr.choices.Mends[:len(dr.choices.Mends):len(dr.choices.Mends)], mends...)
 		return d.look(work, dr)
 	}
-	if err := now.hashed(); err != nil {
-		now.discard()
-		return nil, err
-	}
 	dr.discard()
-	dr.file, dr.size, dr.sha, dr.sum, dr.name, dr.used = now.file, now.size, now.sha, now.sum, now.name, d.now()
+	dr.file, dr.size, dr.sum, dr.name, dr.used = now.file, now.size, now.sum, now.name, d.now()
 	return d.look(work, dr)
 }
 

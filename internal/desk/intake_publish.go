@@ -24,8 +24,6 @@ type built struct {
 	set   store.StockSet
 	house *store.Warehouse
 	made  bool // with this intake
-	bins  []store.SetBin
-	items map[int64]*store.SetItem
 }
 
 // takeParts takes all sheets of a draft in, in the order in which they build on one another. Stock is written as new
@@ -36,12 +34,6 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 		if backup, err = d.store.Backup(ctx, "before-intake"); err != nil {
 			return out, err
 		}
-	}
-	if err := dr.hashed(); err != nil {
-		return out, err
-	}
-	if err := d.store.KeepFile(dr.file, dr.sha); err != nil {
-		return out, err
 	}
 	parts := dr.inOrder()
 	var sets []built
@@ -70,10 +62,8 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 		}
 		newBins, newItems = append(newBins, pt.stock.newBins...), append(newItems, pt.stock.newItems...)
 	}
-	for i := range sets {
-		if err := d.store.WriteTallies(ctx, sets[i].set.ID, sets[i].bins, sums(sets[i].items)); err != nil {
-			return out, err
-		}
+	if err := d.keep(dr); err != nil {
+		return out, err
 	}
 	var touched []int64
 	out, err = once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
@@ -186,7 +176,7 @@ func (d *Desk) buildSets(ctx context.Context, s *stockDraft) (sets []built, err 
 	err = d.store.Write(ctx, func(tx *gorm.DB) error {
 		for i, run := range s.houses {
 			h := run.house
-			sets[i] = built{set: store.StockSet{WarehouseID: h.ID, PreviousID: h.SetID, RecordedAt: s.recordedAt}, house: h, made: run.made, items: map[int64]*store.SetItem{}}
+			sets[i] = built{set: store.StockSet{WarehouseID: h.ID, PreviousID: h.SetID, RecordedAt: s.recordedAt}, house: h, made: run.made}
 			if err := tx.Create(&sets[i].set).Error; err != nil {
 				return err
 			}
@@ -196,26 +186,20 @@ func (d *Desk) buildSets(ctx context.Context, s *stockDraft) (sets []built, err 
 	return sets, err
 }
 
-// writeSets writes the lines in natural order. One piece is written while the next is made.
+// writeSets writes the lines in natural order, and the tallies of each set behind its lines. One piece is written while
+// the next is made.
 func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []built) (err error) {
 	b := s.after
 	progress := d.taking(dr, len(s.order))
-	var set *built
-	house, run, bin := 0, 0, int64(0)
-	piece, costs, reserves := newPiece()
 	written := make(chan error, 1)
 	written <- nil
-	flush := func(done int) error {
-		if len(piece) == 0 {
-			return nil
-		}
-		if err := <-written; err != nil {
+	write := func(do func() error) error {
+		err := <-written
+		if err != nil {
 			written <- err
 			return err
 		}
-		go func(id int64, lines []store.StockLine) { written <- d.store.WriteStockLines(ctx, id, lines) }(set.set.ID, piece)
-		piece, costs, reserves = newPiece()
-		progress(done)
+		go func() { written <- do() }()
 		return nil
 	}
 	defer func() {
@@ -223,67 +207,102 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []b
 			err = last
 		}
 	}()
-	for done, n := range s.order {
-		l := &b.Lines[n]
-		if next := house < len(s.houses) && s.houses[house].from == done; next || len(piece) == store.Piece {
-			if err := flush(done); err != nil {
+	run := 0
+	sums := setTally{at: make([]int32, slices.Max(append(s.itemIDs, 0))+1)}
+	for h := range sets {
+		from, to := s.houses[h].from, len(s.order)
+		if h+1 < len(sets) {
+			to = s.houses[h+1].from
+		}
+		set := &sets[h].set
+		sums.bins, sums.items = nil, nil
+		for from < to {
+			some := s.order[from:min(from+store.Piece, to)]
+			piece := make([]store.StockLine, len(some))
+			costs, reserves := make([]int64, len(some)), make([]int64, len(some))
+			for i, n := range some {
+				l := &b.Lines[n]
+				if run < len(s.bins) && s.bins[run].from == from+i {
+					sums.bins = append(sums.bins, store.SetBin{SetID: set.ID, BinID: s.bins[run].id, First: int64(set.Lines)})
+					run++
+				}
+				row := &piece[i]
+				*row = store.StockLine{SetID: set.ID, Pos: int64(set.Lines), BinID: s.bins[run-1].id, ItemID: s.itemIDs[l.Key[stock.SKU]], Quantity: int64(l.Recorded),
+					Lot: b.Codes[stock.Lot].Text(l.Key[stock.Lot]), Serial: b.Codes[stock.Serial].Text(l.Key[stock.Serial]), Holding: b.Codes[stock.Holding].Text(l.Key[stock.Holding]), RecordID: b.RecordID(l), Attributes: b.Kept(l)}
+				if l.HasReserved {
+					reserves[i] = int64(l.Reserved)
+					row.Reserved = &reserves[i]
+				}
+				var value *int64
+				if l.Costed {
+					costs[i] = int64(l.Cost)
+					row.Cost = &costs[i]
+					v, err := quantity.Value(l.Recorded, l.Cost)
+					if err != nil {
+						return refuse("The value of %s %v.", keyText(&b.Codes, l.Key), err)
+					}
+					set.Value += int64(v)
+					value = (*int64)(&v)
+				} else {
+					set.Unvalued++
+				}
+				set.Lines++
+				sums.add(row, value)
+			}
+			from += len(some)
+			if err := write(func() error { return d.store.WriteStockLines(ctx, set.ID, piece) }); err != nil {
 				return err
 			}
-			if next {
-				set = &sets[house]
-				house++
-			}
+			progress(from)
 		}
-		if run < len(s.bins) && s.bins[run].from == done {
-			bin = s.bins[run].id
-			run++
-			set.bins = append(set.bins, store.SetBin{SetID: set.set.ID, BinID: bin, First: int64(set.set.Lines)})
+		bins, items := sums.bins, sums.sorted()
+		if err := write(func() error { return d.store.WriteTallies(ctx, set.ID, bins, items) }); err != nil {
+			return err
 		}
-		item := s.itemIDs[l.Key[stock.SKU]]
-		i := len(piece)
-		row := store.StockLine{SetID: set.set.ID, Pos: int64(set.set.Lines), BinID: bin, ItemID: item, Quantity: int64(l.Recorded),
-			Lot: b.Codes[stock.Lot].Text(l.Key[stock.Lot]), Serial: b.Codes[stock.Serial].Text(l.Key[stock.Serial]), Holding: b.Codes[stock.Holding].Text(l.Key[stock.Holding]), RecordID: b.RecordID(l), Attributes: b.Kept(l)}
-		sum := set.items[item]
-		if sum == nil {
-			sum = &store.SetItem{SetID: set.set.ID, ItemID: item}
-			set.items[item] = sum
-		}
-		sum.Lines++
-		sum.Quantity += int64(l.Recorded)
-		if l.HasReserved {
-			reserves[i] = int64(l.Reserved)
-			row.Reserved = &reserves[i]
-			if sum.Reserved == nil {
-				sum.Reserved = new(int64)
-			}
-			*sum.Reserved += int64(l.Reserved)
-		}
-		tally := &set.bins[len(set.bins)-1]
-		if l.Costed {
-			costs[i] = int64(l.Cost)
-			row.Cost = &costs[i]
-			v, err := quantity.Value(l.Recorded, l.Cost)
-			if err != nil {
-				return refuse("The value of %s %v.", keyText(&b.Codes, l.Key), err)
-			}
-			tally.Value += int64(v)
-			set.set.Value += int64(v)
-			if sum.Value == nil {
-				sum.Value = new(int64)
-			}
-			*sum.Value += int64(v)
-		} else {
-			set.set.Unvalued++
-		}
-		tally.Lines++
-		set.set.Lines++
-		piece = append(piece, row)
 	}
-	return flush(len(s.order))
+	return nil
 }
 
-func newPiece() (lines []store.StockLine, costs, reserves []int64) {
-	return make([]store.StockLine, 0, store.Piece), make([]int64, store.Piece), make([]int64, store.Piece)
+// setTally is the sums of a set's lines by bin and by item.
+type setTally struct {
+	bins  []store.SetBin
+	items []store.SetItem
+	at    []int32 // by item: place in items, counted from 1
+}
+
+// add takes a line of the bin in hand; value is nil where it has none.
+func (t *setTally) add(l *store.StockLine, value *int64) {
+	bin := &t.bins[len(t.bins)-1]
+	bin.Lines++
+	if t.at[l.ItemID] == 0 {
+		t.items = append(t.items, store.SetItem{SetID: l.SetID, ItemID: l.ItemID})
+		t.at[l.ItemID] = int32(len(t.items))
+	}
+	item := &t.items[t.at[l.ItemID]-1]
+	item.Lines++
+	item.Quantity += l.Quantity
+	if l.Reserved != nil {
+		if item.Reserved == nil {
+			item.Reserved = new(int64)
+		}
+		*item.Reserved += *l.Reserved
+	}
+	if value != nil {
+		if item.Value == nil {
+			item.Value = new(int64)
+		}
+		*item.Value += *value
+		bin.Value += *value
+	}
+}
+
+// sorted gives the items in the order of their numbers, in which they are stored.
+func (t *setTally) sorted() []store.SetItem {
+	for i := range t.items {
+		t.at[t.items[i].ItemID] = 0
+	}
+	slices.SortFunc(t.items, func(a, b store.SetItem) int { return cmp.Compare(a.ItemID, b.ItemID) })
+	return t.items
 }
 
 // publish makes the sets the recorded stock, together with all that is new.
@@ -316,16 +335,6 @@ func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []buil
 		}
 	}
 	return nil
-}
-
-// sums gives the tallies of items in the order of their numbers, in which they are stored.
-func sums(by map[int64]*store.SetItem) []store.SetItem {
-	out := make([]store.SetItem, 0, len(by))
-	for _, x := range by {
-		out = append(out, *x)
-	}
-	slices.SortFunc(out, func(a, b store.SetItem) int { return cmp.Compare(a.ItemID, b.ItemID) })
-	return out
 }
 
 // undoStock points the warehouses back to the sets before.
