@@ -46,7 +46,8 @@ type stockRows struct {
 	ofLine, ofItem                                           []attribute
 	kept                                                     []byte
 	refused                                                  []refusedKey
-	lastUnit                                                 string // neighbouring rows mostly have the same, and it is known
+	described                                                []stock.ID // by SKU
+	lastUnit                                                 string     // neighbouring rows mostly have the same, and it is known
 	lastUnitID                                               stock.ID
 }
 
@@ -73,7 +74,7 @@ func (x *stockRows) row(c *cells) {
 	l := stock.Line{Row: int32(c.row), Key: c.key(&x.key, &b.Codes)}
 	x.numbers(c, &l)
 	if x.descr != nil {
-		l.Description = b.Descriptions.Intern(c.get(x.descr))
+		l.Description = x.description(c.get(x.descr), l.Key[stock.SKU])
 	}
 	if x.unit != nil {
 		x.measured(c, &l)
@@ -123,6 +124,18 @@ func (x *stockRows) row(c *cells) {
 	} else {
 		b.Lines = append(b.Lines, l)
 	}
+}
+
+// description gives the number of a description, which is mostly that of the item's row before.
+func (x *stockRows) description(text []byte, sku stock.ID) stock.ID {
+	for int(sku) >= len(x.described) {
+		x.described = append(x.described, 0)
+	}
+	d := &x.described[sku]
+	if x.Book.Descriptions.Text(*d) != string(text) {
+		*d = x.Book.Descriptions.Intern(text)
+	}
+	return *d
 }
 
 // numbers reads the quantities and the cost of a row.
