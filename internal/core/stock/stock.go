@@ -155,6 +155,7 @@ func (b *Book) Index() (doubles [][2]int) {
 		size *= 2
 	}
 	b.slots = make([]uint32, size)
+	clear(b.slots) // as in Names.grow
 	mask := uint32(size - 1)
 	for n := range b.Lines {
 		k := b.Lines[n].Key
