@@ -40,6 +40,7 @@ type understandingPart struct {
 	Questions []string             `json:"questions,omitempty"`
 	Problems  []understoodProblems `json:"problems,omitempty"`
 	Culprit   string               `json:"culprit,omitempty"`
+	Spare     bool                 `json:"culprit_spare,omitempty"`
 }
 
 type understoodColumn struct {
@@ -204,7 +205,8 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 			x.Questions = append(x.Questions, a.Text)
 		}
 	}
-	x.Refused, x.Culprit = p.Rows, m.Culprit(p)
+	x.Refused = p.Rows
+	x.Culprit, x.Spare = m.Culprit(p)
 	x.Good = x.Rows - x.Refused
 	seen := map[layout.Group]bool{}
 	for _, y := range p.List {
@@ -307,7 +309,11 @@ func (u *understanding) print(w io.Writer) {
 			}
 		}
 		if x.Culprit != "" && len(x.Problems) > 0 {
-			fmt.Fprintf(w, "    All problems are in column %s; without it everything is fine.\n", x.Culprit)
+			fine := "."
+			if x.Spare {
+				fine = "; without it everything is fine."
+			}
+			fmt.Fprintf(w, "    All problems are in column %s%s\n", x.Culprit, fine)
 		}
 	}
 }

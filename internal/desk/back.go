@@ -9,7 +9,6 @@ import (
 
 	"gorm.io/gorm"
 
-	"wobin/internal/core/code"
 	"wobin/internal/core/counting"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
@@ -61,7 +60,7 @@ type HandRow struct {
 }
 
 // lookBack understands a file of counts: sheets that came back, or counts without row codes for a chosen count.
-func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Reading, out *Draft) error {
+func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
 	v := pt.view
 	f, err := d.readCounts(dr, pt, r)
 	if err != nil {
@@ -69,6 +68,7 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	}
 	v.Rows, v.Effect.Left = f.Rows, f.Left
 	v.values(f.Values, layout.Counts)
+	pt.back = &backDraft{values: f.Values} // their remedies do not wait for the count
 	tx := d.store.Read(ctx)
 	head := counting.ReadHead(dr.name, pt.mapping, r, &pt.problems)
 	found := counting.SheetsIn(f)
@@ -101,8 +101,8 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	if err != nil {
 		return err
 	}
-	b := &backDraft{values: f.Values, count: c, before: map[string]store.Entry{}, keys: map[string][2]int64{}, sheets: map[int]store.Sheet{}}
-	pt.back = b
+	b := &backDraft{count: c, before: map[string]store.Entry{}, keys: map[string][2]int64{}, sheets: map[int]store.Sheet{}}
+	pt.back, b.values = b, f.Values
 	var sheets []store.Sheet
 	if err := tx.Where("count_id = ?", c.ID).Find(&sheets).Error; err != nil {
 		return err
@@ -122,22 +122,11 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	for i := range rows {
 		frozen.Lines = append(frozen.Lines, rows[i].line(h.Code))
 	}
-	frozen.Known = func(key [stock.Parts]string) ([stock.Parts]string, error) { return d.known(tx, b, h, key) }
-	var lookup error
-	frozen.Elsewhere = func(key [stock.Parts]string) (counting.Line, bool) {
-		var l NamedLine
-		err := tx.Raw(namedLines+" AND upper(b.code) = upper(?) AND upper(i.sku) = upper(?) AND l.lot = ? AND l.serial = ? AND l.holding = ? LIMIT 1", c.ID, key[stock.Bin], key[stock.SKU], key[stock.Lot], key[stock.Serial], key[stock.Holding]).Scan(&l).Error
-		if err != nil { // told at the end: a row that could not be looked up must not pass for new
-			lookup = err
-		}
-		if l.Pos == 0 || (key[stock.Warehouse] != "" && code.Fold(key[stock.Warehouse]) != code.Fold(h.Code)) {
-			return counting.Line{}, false
-		}
-		return l.line(h.Code), true
-	}
+	find := finder{tx: tx, count: c.ID, house: h, rec: rec, known: rec.known(), made: b.keys}
+	frozen.Elsewhere = find.line
 	back := counting.TakeBack(dr.name, pt.mapping.SheetName, pt.mapping, f, frozen, head, &pt.problems)
-	if lookup != nil {
-		return lookup
+	if find.err != nil { // a row that could not be looked up must not pass for new
+		return find.err
 	}
 	b.counts = back.Counts
 	if back.Untimed > 0 {
@@ -169,40 +158,6 @@ func (d *Desk) readCounts(dr *draft, pt *part, r layout.Reading) (*layout.CountF
 		pt.view.packed(f.Packed)
 	}
 	return f, err
-}
-
-// known finds bin and item of a key that the count does not have, and gives its codes as the records have them.
-func (d *Desk) known(tx *gorm.DB, b *backDraft, h *store.Warehouse, key [stock.Parts]string) (known [stock.Parts]string, err error) {
-	known = key
-	known[stock.Warehouse], known[stock.Bin], known[stock.SKU] = "", "", ""
-	if w := key[stock.Warehouse]; w != "" && code.Fold(w) != code.Fold(h.Code) {
-		return known, fmt.Errorf("is another warehouse than this count's, which is %s", h.Code)
-	}
-	known[stock.Warehouse] = h.Code
-	var place struct {
-		ID   int64
-		Code string
-	}
-	if err := tx.Raw("SELECT id, code FROM bins WHERE warehouse_id = ? AND (code = ? OR upper(code) = upper(?)) ORDER BY code = ? DESC LIMIT 1", h.ID, key[stock.Bin], key[stock.Bin], key[stock.Bin]).Scan(&place).Error; err != nil {
-		return known, err
-	}
-	if place.ID == 0 {
-		return known, fmt.Errorf("is no bin of %s. Write the bin as its label says", h.Code)
-	}
-	known[stock.Bin] = place.Code
-	var item struct {
-		ID  int64
-		Sku string
-	}
-	if err := tx.Raw("SELECT id, sku FROM items WHERE sku = ? OR upper(sku) = upper(?) OR (barcode <> '' AND barcode = ?) OR (further_sku <> '' AND further_sku = ?) OR (barcodes <> '' AND EXISTS (SELECT 1 FROM json_each(barcodes) WHERE value = ?)) ORDER BY sku = ? DESC LIMIT 1", key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU], key[stock.SKU]).Scan(&item).Error; err != nil {
-		return known, err
-	}
-	if item.ID == 0 {
-		return known, errors.New("is no item that is known. Take in the item first, or correct the SKU")
-	}
-	b.keys[place.Code+"\x00"+item.Sku] = [2]int64{place.ID, item.ID}
-	known[stock.SKU] = item.Sku
-	return known, nil
 }
 
 // compareBack holds the counts against the entries that stand.

@@ -70,7 +70,7 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 	if !f.ReservedKnown {
 		v.Assumed = append(v.Assumed, "No column says what is reserved, so the quantity is taken for on hand, and nothing is known to be reserved.")
 	}
-	if err := d.stockTime(dr, s, v, out, r.Zone); err != nil {
+	if err := d.stockTime(dr, pt, out, r.Zone); err != nil {
 		return err
 	}
 	if err := d.stockAfter(ctx, dr, pt, rec); err != nil {
@@ -116,7 +116,8 @@ func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
 }
 
 // stockTime settles when the stock was recorded.
-func (d *Desk) stockTime(dr *draft, s *stockDraft, v *SheetOfFile, out *Draft, zone *time.Location) error {
+func (d *Desk) stockTime(dr *draft, pt *part, out *Draft, zone *time.Location) error {
+	s, v := pt.stock, pt.view
 	switch f := s.file; {
 	case dr.choices.RecordedAt != "":
 		at, err := layout.ParseTime(dr.choices.RecordedAt, zone)
@@ -129,8 +130,13 @@ func (d *Desk) stockTime(dr *draft, s *stockDraft, v *SheetOfFile, out *Draft, z
 	case f.OtherAtRow > 0:
 		v.Blocked, out.Asks = fmt.Sprintf("Rows %d and %d were recorded at different times. Say when the figures were true.", f.AtRow, f.OtherAtRow), "recorded_at"
 	default:
-		s.recordedAt = d.now().UnixNano()
 		out.Asks = "recorded_at"
+		if at, text, ok := pt.mapping.TimeAbove(zone); ok {
+			s.recordedAt = at
+			v.Assumed = append(v.Assumed, fmt.Sprintf("Above the table stands %q; the figures are taken to be of %s.", text, time.Unix(0, at).In(zone).Format("2 January 2006, 15:04")))
+			return nil
+		}
+		s.recordedAt = d.now().UnixNano()
 		v.Assumed = append(v.Assumed, "No column says when the figures were true; they are taken to be of this moment.")
 	}
 	return nil

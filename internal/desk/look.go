@@ -211,7 +211,7 @@ func (d *Desk) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	case layout.Movements:
 		err = d.lookMovements(ctx, dr, pt, r, rec)
 	case layout.Counts:
-		err = d.lookBack(ctx, dr, pt, r, out)
+		err = d.lookBack(ctx, dr, pt, r, rec, out)
 	}
 	var wrong *tabular.Error
 	if errors.As(err, &wrong) {
@@ -295,7 +295,7 @@ func (d *Desk) describe(dr *draft, pt *part) {
 	case pt.named != "":
 		v.Layout = pt.named
 	}
-	v.Culprit = m.Culprit(&pt.problems)
+	v.Culprit, v.CulpritSpare = m.Culprit(&pt.problems)
 	for _, c := range m.Columns {
 		v.Columns = append(v.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
 	}

@@ -138,31 +138,32 @@ type EffectExample struct {
 
 // SheetOfFile is what was made of one sheet of a dropped file.
 type SheetOfFile struct {
-	Number    int            `json:"number"`
-	Name      string         `json:"name"`
-	Use       bool           `json:"use"`
-	WhyUse    string         `json:"why_use"`
-	Kind      layout.Kind    `json:"kind"`
-	WhyKind   string         `json:"why_kind"`
-	HeaderRow int            `json:"header_row" doc:"0 where there is none"`
-	WhyHeader string         `json:"why_header"`
-	Layout    string         `json:"layout" doc:"the saved layout that it was read by"`
-	Identity  layout.Field   `json:"identity" doc:"what identifies the item"`
-	Columns   []DraftColumn  `json:"columns"`
-	Worked    []WorkedColumn `json:"worked"`
-	Fields    []FieldChoice  `json:"fields"`
-	Questions []Question     `json:"questions"`
-	Passed    []PassedOver   `json:"passed"`
-	Rows      int            `json:"rows"`
-	Shown     int            `json:"shown" doc:"about how many rows there are to look at, titles and notes included"`
-	Effect    Effect         `json:"effect"`
-	Problems  []ProblemGroup `json:"problems"`
-	Culprit   string         `json:"culprit" doc:"the one column that causes all problems"`
-	Values    []ValueView    `json:"values"`
-	Blocked   string         `json:"blocked"`
-	Given     layout.Layout  `json:"given" doc:"the layout in force: what was settled over a saved layout"`
-	Assumed   []string       `json:"assumed"`
-	Back      *BackView      `json:"back,omitempty"`
+	Number       int            `json:"number"`
+	Name         string         `json:"name"`
+	Use          bool           `json:"use"`
+	WhyUse       string         `json:"why_use"`
+	Kind         layout.Kind    `json:"kind"`
+	WhyKind      string         `json:"why_kind"`
+	HeaderRow    int            `json:"header_row" doc:"0 where there is none"`
+	WhyHeader    string         `json:"why_header"`
+	Layout       string         `json:"layout" doc:"the saved layout that it was read by"`
+	Identity     layout.Field   `json:"identity" doc:"what identifies the item"`
+	Columns      []DraftColumn  `json:"columns"`
+	Worked       []WorkedColumn `json:"worked"`
+	Fields       []FieldChoice  `json:"fields"`
+	Questions    []Question     `json:"questions"`
+	Passed       []PassedOver   `json:"passed"`
+	Rows         int            `json:"rows"`
+	Shown        int            `json:"shown" doc:"about how many rows there are to look at, titles and notes included"`
+	Effect       Effect         `json:"effect"`
+	Problems     []ProblemGroup `json:"problems"`
+	Culprit      string         `json:"culprit" doc:"the one column that causes all problems"`
+	CulpritSpare bool           `json:"culprit_spare" doc:"without that column everything is fine"`
+	Values       []ValueView    `json:"values"`
+	Blocked      string         `json:"blocked"`
+	Given        layout.Layout  `json:"given" doc:"the layout in force: what was settled over a saved layout"`
+	Assumed      []string       `json:"assumed"`
+	Back         *BackView      `json:"back,omitempty"`
 }
 
 // Draft is what was made of a dropped file.

@@ -37,13 +37,13 @@ type Back struct {
 	Untimed int // counts whose time is not known yet
 }
 
-// Frozen is what the rows of a sheet are proved against: the lines of the sheets concerned, and how to find
-// others and what is known at all.
+// Frozen is what the rows of a sheet are proved against: the lines of the sheets concerned, and how to find others.
 type Frozen struct {
-	Count     int // the count's number
-	Lines     []Line
-	Elsewhere func(key [stock.Parts]string) (Line, bool)                           // a line of the count on another sheet
-	Known     func(key [stock.Parts]string) (known [stock.Parts]string, err error) // the codes as the records have them; the first one that they lack is empty
+	Count int // the count's number
+	Lines []Line
+	// Elsewhere finds the line that a key means where none of Lines has it. Where the count has no such line the line's
+	// Place is -1 and its Key the codes as the records have them; what they lack is an error about the field.
+	Elsewhere func(key [stock.Parts]string) (Line, layout.Field, error)
 }
 
 // SheetsIn tells which sheets of which counts a file's rows belong to, from their row codes alone.
@@ -66,6 +66,8 @@ func SheetsIn(f *layout.CountFile) map[int][]int {
 	}
 	return out
 }
+
+var partOf = map[layout.Field]stock.Part{layout.Warehouse: stock.Warehouse, layout.Bin: stock.Bin, layout.SKU: stock.SKU}
 
 // TakeBack matches the rows of a returned file to the lines of a count. Each row is found by its row code and
 // proved by bin and SKU; a row without a code is found by its key. Problems go to p; rows with one are not in
@@ -146,22 +148,14 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 			}
 			if line := byKey[folded(key)]; line != nil {
 				c.Place, c.Key = line.Place, line.Key
-			} else if line, ok := frozen.Elsewhere(key); ok {
-				c.Place, c.Key = line.Place, line.Key
 			} else {
-				known, err := frozen.Known(key)
+				line, field, err := frozen.Elsewhere(key)
 				if err != nil {
-					field, value := layout.SKU, key[stock.SKU]
-					switch "" {
-					case known[stock.Warehouse]:
-						field, value = layout.Warehouse, key[stock.Warehouse]
-					case known[stock.Bin]:
-						field, value = layout.Bin, key[stock.Bin]
-					}
+					value := key[partOf[field]]
 					wrong(field, "unknown "+string(field), value, "%q %v", value, err)
 					continue
 				}
-				c.Place, c.Key = -1, known
+				c.Place, c.Key = line.Place, line.Key
 			}
 			slot := fmt.Sprintf("S%d", home)
 			for _, t := range c.Key {
@@ -203,7 +197,7 @@ func ReadHead(file string, m *layout.Mapping, r layout.Reading, p *layout.Proble
 		if text == "" {
 			continue
 		}
-		at, err := layout.ParseTime(text, r.Zone)
+		at, err := layout.ReadTime(text, "", r.Zone)
 		if err != nil {
 			p.Add(layout.Problem{File: file, Sheet: m.SheetName, Field: layout.CountedAt, Kind: "not a time", Value: text, Text: fmt.Sprintf("%q in the head %v", text, err)})
 			continue

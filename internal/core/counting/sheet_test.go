@@ -60,8 +60,7 @@ func back(t require.TestingT, data []byte, frozen *Frozen) (*Back, *layout.Probl
 }
 
 func nothingElse(f *Frozen) *Frozen {
-	f.Elsewhere = func([stock.Parts]string) (Line, bool) { return Line{}, false }
-	f.Known = func(k [stock.Parts]string) ([stock.Parts]string, error) { return k, nil }
+	f.Elsewhere = func(k [stock.Parts]string) (Line, layout.Field, error) { return Line{Place: -1, Key: k}, "", nil }
 	return f
 }
 

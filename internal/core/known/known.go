@@ -141,6 +141,7 @@ func (s *Set) Originals(text string) []Original {
 				out = append(out, Original{Text: t, Damage: d})
 			}
 		}
+		slices.SortFunc(out, func(a, b Original) int { return code.Compare(a.Text, b.Text) })
 		return out
 	}
 	f := squeeze(code.Fold(text))

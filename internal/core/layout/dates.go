@@ -21,6 +21,8 @@ type Dates struct {
 // Errors of times beyond those of ParseTime.
 var (
 	errOrder  = errors.New("is no date in the order that the column's other dates have")
+	errNoDay  = errors.New("is no day of the calendar")
+	errEven   = errors.New("may be day first or month first. Write it as 2026-11-24 10:00")
 	errNoHour = errors.New("is a date without a time of day. Say which time is meant")
 	errSerial = errors.New("is a number where a time is expected; it may be a day's number in a spreadsheet program")
 )
@@ -188,7 +190,6 @@ func (d *Dates) parse(s string, zone *time.Location) (int64, error) {
 	if !ok {
 		return 0, ErrNotTime
 	}
-	var year, month, day int
 	order := d.Order
 	switch {
 	case x.long == 0:
@@ -200,24 +201,14 @@ func (d *Dates) parse(s string, zone *time.Location) (int64, error) {
 	case order == "":
 		order = "ymd"
 	}
-	switch order {
-	case "ymd":
-		year, month, day = x.n[0], x.n[1], x.n[2]
-		ok = x.long == 0 || x.long < 0
-	case "dmy":
-		day, month, year = x.n[0], x.n[1], x.n[2]
-		ok = x.long == 2 || x.long < 0
-	case "mdy":
-		month, day, year = x.n[0], x.n[1], x.n[2]
-		ok = x.long == 2 || x.long < 0
-	}
-	if x.long < 0 {
-		if year += 1900; year < 1950 {
-			year += 100
+	year, month, day, ok := x.in(order)
+	if !ok {
+		for _, other := range orders {
+			if _, _, _, ok := x.in(other); ok {
+				return 0, errOrder
+			}
 		}
-	}
-	if !ok || month < 1 || month > 12 || day < 1 || time.Date(year, time.Month(month), day, 0, 0, 0, 0, time.UTC).Day() != day {
-		return 0, errOrder
+		return 0, errNoDay
 	}
 	clock := x.clock
 	if !x.hasTime {
@@ -229,8 +220,55 @@ func (d *Dates) parse(s string, zone *time.Location) (int64, error) {
 	if !ok {
 		return 0, ErrNotTime
 	}
-	local := time.Date(year, time.Month(month), day, hour, minute, second, 0, time.UTC)
+	local := time.Date(year, month, day, hour, minute, second, 0, time.UTC)
 	return ParseTime(local.Format("2006-01-02 15:04:05"), zone)
+}
+
+// ReadTime reads a time that stands alone, as above a table, where no column tells the order of its parts: it is read
+// where only one order gives a day. ofDay is the time of day that a date by itself means; empty: it is an error.
+func ReadTime(text, ofDay string, zone *time.Location) (at int64, err error) {
+	found := false
+	for _, order := range orders {
+		d := Dates{Order: order, Time: ofDay}
+		t, e := d.parse(text, zone)
+		switch {
+		case e != nil:
+			if err == nil || err == errOrder {
+				err = e
+			}
+		case found && t != at:
+			return 0, errEven
+		default:
+			at, found = t, true
+		}
+	}
+	if found {
+		return at, nil
+	}
+	return 0, err
+}
+
+var orders = []string{"ymd", "dmy", "mdy"}
+
+// in reads the date in an order of its parts; ok is false where there is no such day.
+func (d *dated) in(order string) (year int, month time.Month, day int, ok bool) {
+	m, at := 0, 2 // where the year stands
+	switch order {
+	case "ymd":
+		year, m, day, at = d.n[0], d.n[1], d.n[2], 0
+	case "dmy":
+		day, m, year = d.n[0], d.n[1], d.n[2]
+	case "mdy":
+		m, day, year = d.n[0], d.n[1], d.n[2]
+	}
+	if d.long < 0 {
+		if year += 1900; year < 1950 {
+			year += 100
+		}
+	}
+	month = time.Month(m)
+	ok = (d.long == at || d.long < 0) && m >= 1 && m <= 12 && day >= 1 && time.Date(year, month, day, 0, 0, 0, 0, time.UTC).Day() == day
+	return year, month, day, ok
 }
 
 // readClock reads 9:05, 09:05:30, 09:05:30.000, 9:05 PM, 24:00.

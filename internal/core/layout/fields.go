@@ -116,7 +116,7 @@ func field(f Field, title string, required bool, words, weak, unclear []string, 
 }
 
 var (
-	further   = field(FurtherSKU, "Further SKU", false, words("further sku, alternative sku, alternate sku, second sku, other sku, old sku, supplier sku, vendor sku, manufacturer part number, mpn, supplier item no, alternative item no, alias"), nil, nil, "a second code of the item", Code)
+	further   = field(FurtherSKU, "Further SKU", false, words("further sku, alternative sku, alternate sku, second sku, second item no, second code, second no, other sku, old sku, supplier sku, vendor sku, manufacturer part number, mpn, supplier item no, alternative item no, alias"), nil, nil, "a second code of the item", Code)
 	barcode   = field(Barcode, "Barcode", false, words("barcode, barcodes, bar code, ean, ean code, gtin, upc, upc code, scan code"), nil, nil, "what the scanner reads", Code)
 	itemID    = field(ItemID, "Item's record id", false, words("item record id, item system id, item internal id, product record id, product system id, variant id, item guid"), nil, nil, "the record system's own identifier of the item", Code)
 	warehouse = field(Warehouse, "Warehouse", false, words("warehouse, whse, wh, warehouse code, warehouse id, warehouse no, site, depot, store, stock site"), words("warehouse name, location code, location, branch"), nil, "where the stock is kept", Code)
@@ -163,13 +163,13 @@ var catalogue = map[Kind][]Spec{
 		unit, unitCost,
 		field(Category, "Category", false, words("category, item category, product category, item group, product group, group, family"), nil, nil, "what sort of item it is", Code),
 		field(Class, "Class", false, words("class, abc, abc class, count class, item class"), nil, nil, "how closely it is counted", Text),
-		field(Nature, "Stocked", false, words("nature, stocked, item type, stocked or service, product type, type, stock item, is stocked"), nil, nil, "stocked, service or parent", Text),
+		field(Nature, "Stocked", false, words("nature, stocked, item type, item kind, kind, stocked or service, product type, type, stock item, is stocked"), nil, nil, "stocked, service or parent", Text),
 		field(Active, "Active", false, words("active, is active, status, enabled"), nil, nil, "no for items that are no longer kept", Text),
 		further, barcode,
 		field(Tracking, "Tracking", false, words("tracking, tracked by, tracked, trace, lot tracked, serial tracked, batch tracked, tracking type"), nil, nil, "lot, serial or none", Text),
 		field(Parent, "Parent", false, words("parent, parent sku, parent item, variant of, parent code, group sku"), nil, nil, "the grouping item that this is a variant of", Text),
-		field(PackUnit, "Pack", false, words("pack, pack unit, packing unit, pack uom, outer, pack type, package"), nil, nil, "a unit worth a whole number of base units", Code),
-		field(PackSize, "Pack size", false, words("pack size, pack qty, pack quantity, units per pack, pieces per pack, per pack, qty per pack, conversion, pack factor"), nil, nil, "how many base units a pack holds", Number),
+		field(PackUnit, "Pack", false, words("pack, pack unit, packing unit, pack uom, outer, pack type, package, case, case unit, case uom, box unit"), nil, nil, "a unit worth a whole number of base units", Code),
+		field(PackSize, "Pack size", false, words("pack size, pack qty, pack quantity, units per pack, pieces per pack, per pack, qty per pack, conversion, pack factor, case size, case qty, case quantity, units per case, pieces per case, box size, units per box"), nil, nil, "how many base units a pack holds", Number),
 		recordID,
 	},
 	Places: {

@@ -133,7 +133,7 @@ func understood(t *testing.T, name string, given *Layout) string {
 		for _, v := range values {
 			say("  value %s %q, %d rows: originals %v, near %v, %s %s, refused %v", v.Field, v.Text, v.Rows, originals(v.Originals), v.Near, orDash(v.Do), v.To, v.Refused)
 		}
-		if c := m.Culprit(p); c != "" {
+		if c, _ := m.Culprit(p); c != "" {
 			say("  culprit %s", c)
 		}
 		say("  %d good", len(lines))

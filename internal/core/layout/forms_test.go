@@ -13,6 +13,7 @@ import (
 	"pgregory.net/rapid"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
 )
 
@@ -125,7 +126,7 @@ func TestTimesAndDayNumbers(t *testing.T) {
 		require.NoError(t, err, in)
 		assert.Equal(t, want, time.Unix(0, got).UTC().Format(time.RFC3339), in)
 	}
-	for in, want := range map[string]error{"31.02.2026 10:00": errOrder, "46350": errSerial, "24.12.2026": errNoHour, "soon": ErrNotTime, "24.12.2026 25:00": ErrNotTime, "13/25/2026 10:00": errOrder} {
+	for in, want := range map[string]error{"31.02.2026 10:00": errNoDay, "46350": errSerial, "24.12.2026": errNoHour, "soon": ErrNotTime, "24.12.2026 25:00": ErrNotTime, "13/25/2026 10:00": errNoDay, "12/25/2026 10:00": errOrder} {
 		_, err := (&Dates{Order: "dmy"}).parse(in, time.UTC)
 		assert.Equal(t, want, err, in)
 	}
@@ -347,4 +348,42 @@ func FuzzForms(f *testing.F) {
 		}
 		e.decide()
 	})
+}
+
+// Two spellings of something new would make it twice; the later one is asked about, also where nothing is known yet.
+func TestTwoNewSpellings(t *testing.T) {
+	text := "warehouse,zone,bin,sku,on hand\nNORTHPIER,Front,A,X,1\nNORTHPEIR,Frnot,B,X,1\nYARD1,Back,C,X,1\nYARD2,Back,D,X,1\n"
+	for _, k := range []*Known{{}, fixture()} {
+		f := open(t, text)
+		m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Known: k})
+		require.NoError(t, err)
+		p := &Problems{}
+		s, err := Reading{Zone: time.UTC, Known: k}.Stock(f, m, p)
+		require.NoError(t, err)
+		assert.Len(t, s.Book.Lines, 3)
+		require.Equal(t, 2, p.Len(), "%v", p.List)
+		assert.ElementsMatch(t, []Group{{"unknown warehouse", Warehouse}, {"unknown zone", Zone}}, []Group{{p.List[0].Kind, p.List[0].Field}, {p.List[1].Kind, p.List[1].Field}})
+		given := &Layout{Matches: []Match{{Field: Warehouse, From: "NORTHPEIR", Do: "match", To: "NORTHPIER"}, {Field: Zone, From: "Frnot", Do: "new"}}}
+		p = &Problems{}
+		s, err = Reading{Zone: time.UTC, Known: k, Layout: given}.Stock(f, m, p)
+		require.NoError(t, err)
+		assert.Zero(t, p.Len(), "%v", p.List)
+		require.Len(t, s.Book.Lines, 4)
+		assert.Equal(t, s.Book.Lines[0].Key[stock.Warehouse], s.Book.Lines[1].Key[stock.Warehouse])
+	}
+}
+
+// Movements alike in all that is known of them are refused, kept, or left out, as was settled.
+func TestMovementsAlike(t *testing.T) {
+	text := "warehouse,sku,quantity,at,reference\nQUAY,00411,-1,2026-11-20T06:00:00Z,D1\nQUAY,00411,-1,2026-11-20T06:00:00Z,D1\n"
+	for doubles, want := range map[string][3]int{"": {1, 1, 0}, "keep": {2, 0, 0}, "skip": {1, 0, 1}} {
+		f := open(t, text)
+		given := &Layout{Doubles: doubles}
+		m, err := Recognise(f, Want{Kinds: []Kind{Movements}, Given: given})
+		require.NoError(t, err)
+		p := &Problems{}
+		s, err := Reading{Zone: time.UTC, Layout: given}.Movements(f, m, p)
+		require.NoError(t, err)
+		assert.Equal(t, want, [3]int{len(s.Movements), p.Len(), s.Left}, doubles)
+	}
 }

@@ -7,6 +7,7 @@ import (
 	"sync/atomic"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/known"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
 )
@@ -126,6 +127,16 @@ func (m *Mapping) twin() *Mapping {
 func (x *stockRows) fits(other *stockRows) bool {
 	if other.measure.clash {
 		return false
+	}
+	// What is new may be written much like something that is new in the first half.
+	for f, texts := range other.judge.made {
+		for _, text := range texts {
+			for _, n := range x.judge.made[f] {
+				if n != text && known.Close(text, n) {
+					return false
+				}
+			}
+		}
 	}
 	// Where nothing is known of an item, its first row of the file says in which unit all of them are.
 	for id, f := range other.measure.first {

@@ -37,7 +37,7 @@ type Layout struct {
 	Rows      string   `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
 	Extent    string   `json:"extent,omitempty" enum:"whole,only," doc:"stock: the whole stock of its warehouses, or only the lines in it"`
 	Quantity  string   `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
-	Doubles   string   `json:"doubles,omitempty" enum:"refuse,sum," doc:"stock: several rows for one key"`
+	Doubles   string   `json:"doubles,omitempty" enum:"refuse,sum,keep,skip," doc:"several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out"`
 	NewItems  string   `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
 }
 
@@ -94,7 +94,7 @@ func (l *Layout) Valid() error {
 		return fmt.Errorf("kind: %q is none of places, items, stock, movements and counts", l.Kind)
 	}
 	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent", l.Extent, "whole", "only"),
-		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum"), oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
+		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum", "keep", "skip"), oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
 		if err != nil {
 			return err
 		}

@@ -46,7 +46,7 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 		at        int64
 		reference string
 	}
-	seen := map[same]int{}
+	seen, doubles := map[same]int{}, m.Given(r.Layout).Doubles
 	var err error
 	s.Rows, err = r.table(f, m, p, func(n int) { s.Movements = slices.Grow(s.Movements, n) }, func(c *cells) {
 		x := Movement{Row: c.row, Key: c.key(&at, &s.Codes), Reference: string(c.get(ref))}
@@ -72,7 +72,12 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 		}
 		if x.Reference != "" {
 			k := same{x.Key, x.Quantity, x.At, x.Reference}
-			if first, twice := seen[k]; twice {
+			switch first, twice := seen[k]; {
+			case !twice || doubles == "keep":
+			case doubles == "skip":
+				judge.left++
+				return
+			default:
 				c.wrong(Reference, "movement twice", []byte(x.Reference), "%q comes twice with the same item, quantity and time, first in row %d", short([]byte(x.Reference)), first)
 				return
 			}

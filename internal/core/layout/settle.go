@@ -46,13 +46,14 @@ type settler struct {
 	values  []*Value
 	left    int // rows left out because a value of theirs is skipped
 	leads   func(by Field, text string) (sku string, many bool)
-	mass    map[Field]bool   // fields full of texts that elsewhere would be suspect
-	makes   func(Field) bool // whether a text that is not known may be new
-	lock    *sync.Mutex      // held while what the records know is asked; nil where nobody else asks
+	mass    map[Field]bool     // fields full of texts that elsewhere would be suspect
+	makes   func(Field) bool   // whether a text that is not known may be new
+	made    map[Field][]string // words that are new, as they come
+	lock    *sync.Mutex        // held while what the records know is asked; nil where nobody else asks
 }
 
 func (r *Reading) settler(m *Mapping) *settler {
-	s := &settler{m: m, given: m.Given(r.Layout), known: r.Known, cache: map[Field]map[string]*verdict{}, matches: map[Field]map[string]*Match{}, repairs: map[Repair]bool{}, mass: map[Field]bool{}}
+	s := &settler{m: m, given: m.Given(r.Layout), known: r.Known, cache: map[Field]map[string]*verdict{}, matches: map[Field]map[string]*Match{}, repairs: map[Repair]bool{}, mass: map[Field]bool{}, made: map[Field][]string{}}
 	if s.leads = r.Lead; s.leads == nil && r.Known != nil {
 		s.leads = r.Known.Lead
 	}
@@ -130,6 +131,13 @@ func (s *settler) ask(do func()) {
 // join takes in how often another reader of the same file met texts that are no parts of keys.
 func (s *settler) join(other *settler, before int) {
 	s.left += other.left
+	for f, texts := range other.made {
+		if s.known.Set(f).Len() == 0 { // they are no values to be listed, only what later words may be slips for
+			for _, text := range texts {
+				s.judge(f, text)
+			}
+		}
+	}
 	for _, v := range other.values {
 		if v.Rows == 0 {
 			continue
@@ -192,21 +200,30 @@ func (s *settler) decide(f Field, text string) *verdict {
 		value.Near, value.Refused = set.Nearest(text, 3), true
 		return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known. %s", short([]byte(text)), s.remedy(f)), value: value}
 	}
+	if f == Bin || f == SKU || f == Barcode {
+		return nil
+	}
+	value.Near = set.Nearest(text, 3)
+	for _, n := range value.Near {
+		if known.Close(text, n) {
+			value.Refused = true
+			return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known; %s is written much like it. Say whether it is the same", short([]byte(text)), n), value: value}
+		}
+	}
+	for _, n := range s.made[f] { // two spellings of something new would make it twice
+		if known.Close(text, n) {
+			value.Refused, value.Near = true, append([]string{n}, value.Near...)
+			return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is new, and so is %s above it, which is written much like it. Say whether it is the same", short([]byte(text)), n), value: value}
+		}
+	}
+	if len(s.made[f]) < 500 {
+		s.made[f] = append(s.made[f], text)
+	}
 	if set.Len() == 0 {
 		return nil
 	}
-	if f != Bin && f != SKU && f != Barcode {
-		value.Near = set.Nearest(text, 3)
-		for _, n := range value.Near {
-			if known.Close(text, n) {
-				value.Refused = true
-				return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known; %s is written much like it. Say whether it is the same", short([]byte(text)), n), value: value}
-			}
-		}
-		value.Do = "new"
-		return &verdict{value: value}
-	}
-	return nil
+	value.Do = "new"
+	return &verdict{value: value}
 }
 
 // repaired gives the original that a settled repair puts back: the only possible one, or the only one that was read the

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"time"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
@@ -246,6 +247,24 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	}
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, x.measure.packed
 	return s, nil
+}
+
+// above are the labels of a time above a table that may be the one at which its figures were true.
+var above = squeezed(words("recorded at, recorded, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, exported, exported on, date, time, date and time, timestamp, printed, printed at, printed on, report date, run date, created, created at, created on, generated, generated at, generated on, status at"))
+
+// TimeAbove gives a time that stands above the table and may be the one at which its figures were true, as it is
+// written there. A date by itself means the end of that day, as everywhere for balances.
+func (m *Mapping) TimeAbove(zone *time.Location) (at int64, text string, ok bool) {
+	for _, label := range above {
+		text = m.Head[label]
+		if text == "" {
+			continue
+		}
+		if at, err := ReadTime(text, "24:00", zone); err == nil {
+			return at, text, true
+		}
+	}
+	return 0, "", false
 }
 
 // keepRows leaves the rows that are kept.

@@ -156,7 +156,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 				out = append(out, Remedy{Label: "Take " + t[0] + letter, Set: column(Choice{Dates: Dates{Time: t[1]}})})
 			}
 		case "other date order":
-			for _, o := range []string{"dmy", "mdy", "ymd"} {
+			for _, o := range orders {
 				if o != src.dates.Order {
 					out = append(out, Remedy{Label: fmt.Sprintf("Read the whole column %s", orderName(o)), Set: column(Choice{Dates: Dates{Order: o}})})
 				}
@@ -167,6 +167,8 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 	switch {
 	case g.Kind == "duplicate key" && m.Kind == Stock:
 		out = append(out, Remedy{Label: "Sum rows of the same key", Set: Layout{Doubles: "sum"}})
+	case g.Kind == "movement twice":
+		out = append(out, Remedy{Label: "Leave the later rows out", Set: Layout{Doubles: "skip"}}, Remedy{Label: "Each row is a movement of its own: take them all", Set: Layout{Doubles: "keep"}})
 	case g.Kind == "empty" && src != nil && src.column >= 0 && (g.Field == SKU || g.Field == Warehouse || g.Field == Bin):
 		out = append(out, Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: column(Choice{Fill: "down"})})
 	}
@@ -226,17 +228,19 @@ func repairs(g Group, values []Value) (out []Remedy) {
 	return out
 }
 
-// Culprit names the one column that causes all problems, "" where there are several or none.
-func (m *Mapping) Culprit(p *Problems) string {
-	column := ""
+// Culprit names the one column that causes all problems, "" where there are several or none. spare is true where the
+// file does without it.
+func (m *Mapping) Culprit(p *Problems) (column string, spare bool) {
 	for g := range p.Groups {
 		src := m.sources[g.Field]
 		if src == nil || src.column < 0 || column != "" && column != tabular.ColumnName(src.column) {
-			return ""
+			return "", false
 		}
 		column = tabular.ColumnName(src.column)
+		x := spec(m.Kind, g.Field)
+		spare = g.Field != m.Identity && (x == nil || !x.Required)
 	}
-	return column
+	return column, spare
 }
 
 func count(n int, one, many string) string {

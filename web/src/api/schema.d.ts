@@ -1108,10 +1108,10 @@ export interface components {
             /** @description the sign between cells of delimited text */
             delimiter?: string;
             /**
-             * @description stock: several rows for one key
+             * @description several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out
              * @enum {string}
              */
-            doubles?: "refuse" | "sum" | "";
+            doubles?: "refuse" | "sum" | "keep" | "skip" | "";
             /** @description how letters stand in bytes, such as UTF-8 or Windows-1252 */
             encoding?: string;
             /**
@@ -1451,6 +1451,8 @@ export interface components {
             columns: components["schemas"]["DraftColumn"][];
             /** @description the one column that causes all problems */
             culprit: string;
+            /** @description without that column everything is fine */
+            culprit_spare: boolean;
             effect: components["schemas"]["Effect"];
             fields: components["schemas"]["FieldChoice"][];
             /** @description the layout in force: what was settled over a saved layout */

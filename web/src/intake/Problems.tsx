@@ -25,6 +25,7 @@ export function Problems({
 }) {
 	const input = useRef<HTMLInputElement>(null);
 	if (sheet.problems.length === 0) return null;
+	const open = (g: Group) => (g.kind.startsWith("unknown ") ? sheet.values.filter((v) => v.open && v.field === g.field).length : 0);
 	const total = sheet.problems.reduce((n, g) => n + g.count, 0);
 	return (
 		<div className="mt-2 mb-3" data-problems>
@@ -35,7 +36,8 @@ export function Problems({
 			{sheet.culprit && sheet.effect.refused > 0 && (
 				<p className="text-dim">
 					All problems are in column {sheet.culprit} (
-					{fieldTitle(sheet, sheet.columns.find((c) => c.letter === sheet.culprit)?.field ?? "")}); without it everything is fine.
+					{fieldTitle(sheet, sheet.columns.find((c) => c.letter === sheet.culprit)?.field ?? "")})
+					{sheet.culprit_spare ? "; without it everything is fine." : "."}
 				</p>
 			)}
 			{sheet.problems.map((g, at) => {
@@ -69,6 +71,19 @@ export function Problems({
 							))}
 						</div>
 						<div className="mt-1 flex flex-wrap gap-3">
+							{open(g) > 0 && (
+								<button
+									type="button"
+									className="word"
+									onClick={() => {
+										const first = document.querySelector<HTMLElement>(`[data-values] [data-field="${g.field}"] button`);
+										first?.scrollIntoView({ block: "center" });
+										first?.focus();
+									}}
+								>
+									Settle {many(open(g), "value", "values")} below
+								</button>
+							)}
 							{g.list.some((p) => p.row > 0) && (
 								<button
 									type="button"

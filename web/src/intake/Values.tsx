@@ -37,7 +37,7 @@ function OneValue({ sheet, value: v, settle }: { sheet: Sheet; value: Value; set
 	const word = (on: boolean) => (on ? "font-semibold underline decoration-2 underline-offset-4" : "word");
 	const likely = [...v.originals, ...v.near.filter((n) => !v.originals.includes(n))].slice(0, 4);
 	return (
-		<div className="border-b border-hair py-1 text-[12.5px]" data-value={v.text}>
+		<div className="border-b border-hair py-1 text-[12.5px]" data-value={v.text} data-field={v.field}>
 			<div className="flex items-baseline gap-1.5">
 				{v.open && <b className="text-warn">!</b>}
 				<span className="code truncate font-semibold" title={v.text}>

@@ -1,0 +1,92 @@
+package desk
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Counts of other making are found by what their rows say: by barcode, in any case of letters, on the line that is
+// recorded. What spreadsheets did to them is offered before the count is chosen.
+func TestCountsOfOtherMaking(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	take(t, d, "barcodes.csv", "SKU,Barcode,Further SKU\nSHK,4006381333931,S-9\nROPE,4006381333924,\n")
+	dr := look(t, d, "scanner.csv", "bin,barcode,counted,counted at\na-1-1,4006381333924,9,2026-11-20T10:00:00Z\nB-1-1,4.00638E+12,25,2026-11-20T10:01:00Z\n", Choices{})
+	assert.Contains(t, dr.Blocked, "Choose the count")
+	require.Len(t, dr.Problems, 1)
+	require.NotEmpty(t, dr.Sheets[0].Values[0].Originals, "told before the count is chosen")
+	dr, err := d.Settle(ctx, nell, dr.ID, Answer{Count: id})
+	require.NoError(t, err)
+	assert.Empty(t, dr.Blocked)
+	takeDraft(t, d, dr)
+	rope := lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, "9", rope.Counted.String())
+	assert.Equal(t, "-1", rope.Variance.String(), "the recorded line, not one that is found beside it")
+	// Another warehouse, bins and items that are not known: each with its field.
+	dr = look(t, d, "own.csv", "row code,warehouse,bin,sku,counted,counted at\n,W,A-1-2,shk,40,2026-11-20T10:00:00Z\n,Q,A-1-2,SHK,1,2026-11-20T10:00:00Z\n,W,Z,SHK,1,2026-11-20T10:00:00Z\n,W,A-1-2,NOPE,1,2026-11-20T10:00:00Z\n,W,B-1-1,S-9,3,2026-11-20T10:00:00Z\n", Choices{Count: id})
+	got := map[string]int{}
+	for _, g := range dr.Problems {
+		got[g.Kind] = g.List[0].Row
+	}
+	assert.Equal(t, map[string]int{"unknown warehouse": 3, "unknown bin": 4, "unknown sku": 5}, got)
+	assert.Equal(t, []int{2, 0, 0, 0, 3, 0}, effect(dr))
+}
+
+// A large file of other making is looked up in one go: none of its rows asks the database.
+func TestManyCountsOfOtherMaking(t *testing.T) {
+	d := at(t)
+	var stock, back strings.Builder
+	stock.WriteString("warehouse,bin,sku,quantity,as at\n")
+	back.WriteString("bin,sku,counted,counted at\n")
+	const n = 20_000
+	for i := range n {
+		fmt.Fprintf(&stock, "W,A-%d,S-%d,5,2026-11-20T06:00:00Z\n", i/5, i%1000)
+		fmt.Fprintf(&back, "a-%d,s-%d,5,2026-11-20T08:00:00Z\n", i/5, i%1000)
+	}
+	take(t, d, "stock.csv", stock.String())
+	c, err := d.Freeze(ctx, nell, NewCount{Name: "Count", Scope: Scope{Warehouse: 1}, Rows: 500})
+	require.NoError(t, err)
+	dr := look(t, d, "own.csv", back.String(), Choices{Count: c.ID})
+	require.Empty(t, dr.Problems)
+	assert.Equal(t, []int{n, 0, 0, 0, 0, 0}, effect(dr))
+	for _, h := range dr.Back.Hand {
+		require.False(t, h.New, h.Line)
+	}
+}
+
+// The head of a sheet may be filled in as people write dates, where only one order gives a day.
+func TestHeadAsPeopleWrite(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	_, text, err := d.WriteSheet(ctx, nell, id, 1, AsText)
+	require.NoError(t, err)
+	filled := func(from string) *Draft {
+		s := string(text)
+		lines := strings.Split(strings.ReplaceAll(s, "\r\n", "\n"), "\n")
+		for i, l := range lines {
+			if strings.HasPrefix(l, "Counted from") {
+				lines[i] = "Counted from," + from
+			}
+		}
+		s = strings.Join(lines, "\n")
+		return look(t, d, "back.csv", s, Choices{})
+	}
+	assert.Empty(t, filled("20/11/2026 10:00").Problems)
+	even := filled("03/04/2026 10:00")
+	require.Len(t, even.Problems, 1)
+	assert.Contains(t, even.Problems[0].List[0].Text, "may be day first or month first")
+}
+
+// A time above the table is taken for that of the figures, and said so.
+func TestTimeAbove(t *testing.T) {
+	d := at(t)
+	dr := look(t, d, "stock.csv", "Stock list\nPrinted:,20/11/2026 06:30\n\nWarehouse,Bin,SKU,On hand\nW,A,X,5\n", Choices{})
+	assert.Equal(t, "recorded_at", dr.Asks)
+	assert.Contains(t, strings.Join(dr.Assumed, "\n"), "figures are taken to be of 20 November 2026, 06:30")
+	takeDraft(t, d, dr)
+	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM stock_sets WHERE recorded_at = 1795156200000000000"))
+}
