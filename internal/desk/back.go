@@ -128,6 +128,9 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	if find.err != nil { // a row that could not be looked up must not pass for new
 		return find.err
 	}
+	if find.only > 0 {
+		v.Assumed = append(v.Assumed, plural(find.only, "count names no lot, serial or holding and was taken for the only one that is recorded in its bin.", "counts name no lot, serial or holding; each was taken for the only one that is recorded in its bin."))
+	}
 	b.counts = back.Counts
 	if back.Untimed > 0 {
 		if dr.choices.CountedAt == "" {

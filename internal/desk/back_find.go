@@ -1,8 +1,11 @@
 package desk
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 
 	"gorm.io/gorm"
 
@@ -23,20 +26,25 @@ type finder struct {
 	rec   *records
 	known *layout.Known
 	bins  *known.Set
-	lines map[lineKey]int64   // to the place; nil until the first row asks
+	first map[[2]int64]int32  // by bin and item: the first line in lines, counted from 1; nil until the first row asks
+	lines []foundLine         // chained by bin and item
 	made  map[string][2]int64 // bin and item of keys that the count does not have
+	only  int                 // rows that name no lot, serial or holding, and were taken for the only one of their bin
 	err   error               // of the look-up itself
 }
 
-// lineKey is the key of a line with the numbers of its bin and item.
-type lineKey struct {
-	bin, item            int64
-	lot, serial, holding string
+// foundLine is a line of the count by what else than bin and item its key has.
+type foundLine struct {
+	pos  int64
+	rest [3]string // lot, serial, holding
+	next int32
 }
+
+var restFields = [3]layout.Field{layout.Lot, layout.Serial, layout.Holding}
 
 // line finds the line of a key, by SKU, further SKU or barcode.
 func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout.Field, err error) {
-	if f.lines == nil {
+	if f.first == nil {
 		f.load()
 	}
 	if w := key[stock.Warehouse]; w != "" && code.Fold(w) != code.Fold(f.house.Code) {
@@ -64,31 +72,82 @@ func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout
 	}
 	line.Place, line.Key = -1, key
 	line.Key[stock.Warehouse], line.Key[stock.Bin], line.Key[stock.SKU] = f.house.Code, bin, sku
-	if pos, have := f.lines[lineKey{place.id, item, key[stock.Lot], key[stock.Serial], key[stock.Holding]}]; have {
-		line.Place = int(pos)
-	} else {
+	given := [3]string{key[stock.Lot], key[stock.Serial], key[stock.Holding]}
+	var fit []*foundLine
+	for at := f.first[[2]int64{place.id, item}]; at > 0; at = f.lines[at-1].next {
+		l := &f.lines[at-1]
+		if l.rest == given {
+			line.Place = int(l.pos)
+			return line, "", nil
+		}
+		if l.fits(given) {
+			fit = append(fit, l)
+		}
+	}
+	switch len(fit) {
+	case 0:
 		f.made[bin+"\x00"+sku] = [2]int64{place.id, item}
+	case 1: // what the row leaves open can only be this
+		f.only++
+		line.Place = int(fit[0].pos)
+		line.Key[stock.Lot], line.Key[stock.Serial], line.Key[stock.Holding] = fit[0].rest[0], fit[0].rest[1], fit[0].rest[2]
+	default:
+		return line, fit[0].open(fit[1], given), fmt.Errorf("is empty, and %s lies in %s as %s. Say which of them was counted", sku, bin, alternatives(fit))
 	}
 	return line, "", nil
 }
 
+// fits tells whether the line may be meant where only some of the key is given.
+func (l *foundLine) fits(given [3]string) bool {
+	for i, g := range given {
+		if g != "" && g != l.rest[i] {
+			return false
+		}
+	}
+	return true
+}
+
+// open gives the field that was left open and tells two lines apart.
+func (l *foundLine) open(other *foundLine, given [3]string) layout.Field {
+	for i, g := range given {
+		if g == "" && l.rest[i] != other.rest[i] {
+			return restFields[i]
+		}
+	}
+	return layout.Lot
+}
+
+func alternatives(lines []*foundLine) string {
+	texts := make([]string, 0, 4)
+	for _, l := range lines[:min(len(lines), 4)] {
+		t := strings.Join(slices.DeleteFunc(slices.Clone(l.rest[:]), func(s string) bool { return s == "" }), " ")
+		texts = append(texts, cmp.Or(t, "none"))
+	}
+	if len(lines) > 4 {
+		texts = append(texts, "…")
+	}
+	return strings.Join(texts, ", ")
+}
+
 // load reads the keys of the count's lines. An error is kept for the end.
 func (f *finder) load() {
-	f.lines, f.bins = map[lineKey]int64{}, f.known.Bins(f.house.Code)
-	rows, err := f.tx.Raw("SELECT pos, bin_id, item_id, lot, serial, holding FROM count_lines WHERE count_id = ?", f.count).Rows()
+	f.first, f.bins = map[[2]int64]int32{}, f.known.Bins(f.house.Code)
+	rows, err := f.tx.Raw("SELECT pos, bin_id, item_id, lot, serial, holding FROM count_lines WHERE count_id = ? ORDER BY pos DESC", f.count).Rows()
 	if err != nil {
 		f.err = err
 		return
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var pos int64
-		var k lineKey
-		if err := rows.Scan(&pos, &k.bin, &k.item, &k.lot, &k.serial, &k.holding); err != nil {
+		var l foundLine
+		var at [2]int64
+		if err := rows.Scan(&l.pos, &at[0], &at[1], &l.rest[0], &l.rest[1], &l.rest[2]); err != nil {
 			f.err = err
 			return
 		}
-		f.lines[k] = pos
+		l.next = f.first[at]
+		f.lines = append(f.lines, l)
+		f.first[at] = int32(len(f.lines))
 	}
 	f.err = rows.Err()
 }

@@ -36,6 +36,24 @@ func TestCountsOfOtherMaking(t *testing.T) {
 	assert.Equal(t, []int{2, 0, 0, 0, 3, 0}, effect(dr))
 }
 
+// A count that names no lot is of the only one in its bin, and says so; of several it is asked which.
+func TestCountsWithoutLots(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", "warehouse,bin,sku,lot,holding,quantity,as at\nW,A,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L2,,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,own,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,hire,2,2026-11-20T06:00:00Z\n")
+	c, err := d.Freeze(ctx, nell, NewCount{Name: "Count", Scope: Scope{Warehouse: 1}, Rows: 50})
+	require.NoError(t, err)
+	dr := look(t, d, "own.csv", "bin,sku,lot,counted,counted at\nA,FLARE,,4,2026-11-20T08:00:00Z\nB,FLARE,,9,2026-11-20T08:00:00Z\nB,FLARE,L2,5,2026-11-20T08:00:00Z\nA,FLARE,L9,1,2026-11-20T08:00:00Z\nC,FLARE,L1,1,2026-11-20T08:00:00Z\n", Choices{Count: c.ID})
+	assert.Contains(t, strings.Join(dr.Assumed, " "), "1 count names no lot")
+	require.Len(t, dr.Problems, 2)
+	text := dr.Problems[0].List[0].Text + dr.Problems[1].List[0].Text
+	assert.Contains(t, text, "own.csv:6: holding: is empty, and FLARE lies in C as L1 hire, L1 own. Say which")
+	assert.Contains(t, text, "own.csv:3: lot: is empty, and FLARE lies in B as L1, L2. Say which")
+	require.Len(t, dr.Back.Hand, 3)
+	for i, found := range []bool{false, false, true} { // L9 is recorded nowhere
+		assert.Equal(t, found, dr.Back.Hand[i].New, dr.Back.Hand[i].Line)
+	}
+}
+
 // A large file of other making is looked up in one go: none of its rows asks the database.
 func TestManyCountsOfOtherMaking(t *testing.T) {
 	d := at(t)

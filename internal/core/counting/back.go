@@ -42,7 +42,8 @@ type Frozen struct {
 	Count int // the count's number
 	Lines []Line
 	// Elsewhere finds the line that a key means where none of Lines has it. Where the count has no such line the line's
-	// Place is -1 and its Key the codes as the records have them; what they lack is an error about the field.
+	// Place is -1 and its Key the codes as the records have them; what they lack, or what the key leaves open, is an
+	// error about the field.
 	Elsewhere func(key [stock.Parts]string) (Line, layout.Field, error)
 }
 
@@ -67,7 +68,7 @@ func SheetsIn(f *layout.CountFile) map[int][]int {
 	return out
 }
 
-var partOf = map[layout.Field]stock.Part{layout.Warehouse: stock.Warehouse, layout.Bin: stock.Bin, layout.SKU: stock.SKU}
+var partOf = map[layout.Field]stock.Part{layout.Warehouse: stock.Warehouse, layout.Bin: stock.Bin, layout.SKU: stock.SKU, layout.Lot: stock.Lot, layout.Serial: stock.Serial, layout.Holding: stock.Holding}
 
 // TakeBack matches the rows of a returned file to the lines of a count. Each row is found by its row code and
 // proved by bin and SKU; a row without a code is found by its key. Problems go to p; rows with one are not in
@@ -151,8 +152,11 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 			} else {
 				line, field, err := frozen.Elsewhere(key)
 				if err != nil {
-					value := key[partOf[field]]
-					wrong(field, "unknown "+string(field), value, "%q %v", value, err)
+					if value := key[partOf[field]]; value == "" {
+						wrong(field, "empty", "", "%v", err)
+					} else {
+						wrong(field, "unknown "+string(field), value, "%q %v", value, err)
+					}
 					continue
 				}
 				c.Place, c.Key = line.Place, line.Key
