@@ -193,7 +193,7 @@ func (d *Desk) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 		for _, p := range missing {
 			pt.problems.Add(p)
 		}
-		v.Blocked = "A column that every " + string(m.Kind) + " file needs was not found. Say which one it is."
+		v.Blocked = "A column that every " + string(m.Kind) + " file needs was not found. Say which one it is, or work it out from others."
 		if missing[0].Kind == "formula" {
 			v.Blocked = "A formula cannot be read. Put it right."
 		}

@@ -387,3 +387,17 @@ func TestMovementsAlike(t *testing.T) {
 		assert.Equal(t, want, [3]int{len(s.Movements), p.Len(), s.Left}, doubles)
 	}
 }
+
+// What a formula cannot work out is told once, not as an empty cell too.
+func TestFormulaThatFails(t *testing.T) {
+	f := open(t, "warehouse,bin,sku,boxes\nQUAY,A,X,2\nQUAY,A,Y,x\n")
+	given := &Layout{Columns: []Choice{{Field: Quantity, Formula: "'boxes' * 12"}}}
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Given: given})
+	require.NoError(t, err)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC, Layout: given}.Stock(f, m, p)
+	require.NoError(t, err)
+	assert.Len(t, s.Book.Lines, 1)
+	require.Equal(t, 1, p.Len(), "%v", p.List)
+	assert.Equal(t, "formula", p.List[0].Kind)
+}

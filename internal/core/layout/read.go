@@ -219,11 +219,14 @@ func keysOf(m *Mapping) (k keySources) {
 }
 
 func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
+	failed := false // a formula for a part of it
 	for p, s := range at.parts {
 		if s == nil {
 			continue
 		}
+		bad := c.bad
 		b := c.get(s)
+		failed = failed || c.bad != bad
 		if stock.Part(p) == stock.SKU {
 			if len(b) == 0 {
 				for _, o := range at.others {
@@ -238,7 +241,7 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 		}
 		k[p] = codes[p].Intern(b)
 	}
-	if k[stock.SKU] == 0 {
+	if k[stock.SKU] == 0 && !failed {
 		c.wrong(SKU, "empty", nil, "is empty. Every row names its item")
 	}
 	return k

@@ -83,7 +83,7 @@ func RecogniseSheet(f *tabular.File, sheet int, w Want) (*Mapping, error) {
 		return nil, err
 	}
 	best := s.byHeader(w)
-	if best.score < 60 && w.given().Header == 0 || w.given().Header < 0 {
+	if best.score < 60 && !best.titled() && w.given().Header == 0 || w.given().Header < 0 {
 		if m := s.byContent(w); m != nil && (w.given().Header < 0 || m.score >= 45 && m.score > best.score) {
 			best = m
 		}
@@ -125,6 +125,20 @@ func (s *sample) byHeader(w Want) *Mapping {
 		}
 	}
 	return best
+}
+
+// titled tells whether the row is a header beyond doubt, even where a field that every file needs is not in it: it may
+// have to be worked out from others.
+func (m *Mapping) titled() bool {
+	sure, digits := 0, false
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field != "" && !c.weak {
+			sure++
+		}
+		digits = digits || strings.ContainsAny(c.Header, "0123456789")
+	}
+	return sure >= 3 || sure == 2 && !digits
 }
 
 func (s *sample) headed(m *Mapping, row int) *Mapping {

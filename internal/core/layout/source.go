@@ -147,11 +147,12 @@ func (c *cells) work(s *Source) []byte {
 	return []byte(code.Trim(text))
 }
 
-// quantity reads a number of the row; given is false where the cell is empty.
+// quantity reads a number of the row; given is false where the cell is empty, but not where a formula for it failed.
 func (c *cells) quantity(s *Source) (q quantity.Quantity, given bool) {
+	before := c.bad
 	b := c.get(s)
 	if len(b) == 0 {
-		return 0, false
+		return 0, c.bad != before
 	}
 	if s.numbers.Decimal != "," { // the plain case
 		if q, err := quantity.Parse(b); err == nil {

@@ -53,7 +53,7 @@ function Editor({
 }) {
 	const worked = sheet.worked.find((w) => w.field === what);
 	const filter = what === "filter";
-	const [field, setField] = useState(worked?.field ?? "");
+	const [field, setField] = useState(worked?.field ?? missing(sheet) ?? "");
 	const [fixed, setFixed] = useState(Boolean(worked?.fixed));
 	const [text, setText] = useState(filter ? (sheet.given.filter ?? "") : (worked?.formula ?? worked?.fixed ?? "") || worked?.fixed || "");
 	const [tried, setTried] = useState(text);
@@ -165,4 +165,9 @@ function Editor({
 			)}
 		</form>
 	);
+}
+
+/** The field that every file of the kind needs and that nothing gives yet. */
+function missing(sheet: Sheet) {
+	return sheet.problems.find((g) => g.kind === "column missing")?.field;
 }
