@@ -84,7 +84,7 @@ what is wrong, in groups. Nothing is stored. Exit 0: all is clean. Exit 2: there
 					l.Kind = layout.Kind(as)
 				}
 			}
-			reading := layout.Reading{Zone: time.Local, Context: cmd.Context(), Layout: want.Given}
+			reading := layout.Reading{Zone: time.Local, Context: cmd.Context(), Layout: want.Given, Known: &layout.Known{Blank: true}, Halves: true}
 			if zone != "" {
 				z, err := time.LoadLocation(zone)
 				if err != nil {

@@ -240,6 +240,11 @@ func TestCheck(t *testing.T) {
 	l := write("l.json", `{"kind":"stock","doubles":"sum","columns":[{"header":"quantity","signs":["pcs"]}]}`)
 	code, out = check(bad, "--layout", l)
 	assert.Equal(t, 0, code, out)
+	// Without records nothing is unknown, but what the file itself tells is told.
+	code, out = check(write("own.csv", "bin,sku,counted\n01-Mar,X,1\nA-2,Y,1\nA-3,Z,1\n"))
+	assert.Equal(t, 2, code, out)
+	assert.Contains(t, out, "turned into a date in bin: 1")
+	assert.NotContains(t, out, "unknown")
 	code, out = check(bad, "--as", "items")
 	assert.Equal(t, 2, code, "as items it has a SKU twice")
 	assert.Contains(t, out, "duplicate key in sku: 1")

@@ -12,6 +12,8 @@ import (
 
 // Known is what the records know, against which contents are recognised, matched and mended.
 type Known struct {
+	// Blank: the records are not at hand, so that nothing is unknown; what the file itself tells is told all the same.
+	Blank bool
 	Sets map[Field]*known.Set // warehouses, zones, bins, SKUs, barcodes, units, categories
 	// Bins gives the bins of one warehouse, nil where it is new. A bin is judged by those of its own warehouse.
 	Bins func(warehouse string) *known.Set

@@ -3,6 +3,7 @@ package layout
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -100,6 +101,9 @@ func (e *dateEvidence) add(s string) {
 	d, ok := takeDate(s)
 	if !ok {
 		return
+	}
+	if !slices.ContainsFunc(orders, func(o string) bool { _, _, _, ok := d.in(o); return ok }) {
+		return // no day of the calendar says nothing
 	}
 	if !d.hasTime {
 		if e.bare++; e.bareAs == "" {

@@ -196,7 +196,7 @@ func (s *settler) decide(f Field, text string) *verdict {
 		value.Do = "skip"
 		return &verdict{drop: true, value: value}
 	}
-	if !s.makes(f) {
+	if !s.makes(f) && !s.known.Blank {
 		value.Near, value.Refused = set.Nearest(text, 3), true
 		return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known. %s", short([]byte(text)), s.remedy(f)), value: value}
 	}
