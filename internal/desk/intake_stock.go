@@ -96,7 +96,7 @@ func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
 		if row, ok := reconcile.AddUp(f.Book, doubles); !ok {
 			pt.problems.Add(pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"))
 		}
-		v.Assumed = append(v.Assumed, fmt.Sprintf("%d rows were summed with an earlier row of the same key.", len(doubles)))
+		v.Assumed = append(v.Assumed, plural(len(doubles), "row was", "rows were")+" summed with an earlier row of the same key.")
 	} else {
 		gone := map[int]bool{}
 		for _, x := range doubles {
