@@ -175,12 +175,12 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 			// Later intakes whose sets follow on this one's.
 			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN stock_sets s ON s.intake_id = i.id JOIN stock_sets mine ON mine.warehouse_id = s.warehouse_id
 				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&more).Error
-			puts = append(puts, fmt.Sprintf("puts %d changed lines back, takes %d new ones away and brings %d gone ones back", r.Changed, r.Added, r.Gone))
+			puts = append(puts, undoes("line", "lines", r.Added, r.Changed, r.Gone))
 		case layout.Items:
 			// Later intakes that changed an item which this one made or changed.
 			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN item_before b ON b.intake_id = i.id WHERE i.id > ? AND i.state = ?
 				AND (b.item_id IN (SELECT item_id FROM item_before WHERE intake_id = ?) OR b.item_id IN (SELECT id FROM items WHERE intake_id = ?)) ORDER BY i.id`, r.ID, store.Taken, r.ID, r.ID).Scan(&more).Error
-			puts = append(puts, fmt.Sprintf("puts %d changed items back and takes %d new ones away", r.Changed, r.Added))
+			puts = append(puts, undoes("item", "items", r.Added, r.Changed, 0))
 			if err == nil && len(more) == 0 && r.Kind == string(layout.Items) {
 				var n int64
 				err = tx.Raw(`SELECT count(*) FROM items WHERE intake_id = ? AND (id IN (SELECT item_id FROM set_items) OR id IN (SELECT item_id FROM count_lines) OR id IN (SELECT item_id FROM movements))`, r.ID).Scan(&n).Error
@@ -189,11 +189,11 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 				}
 			}
 		case layout.Movements:
-			puts = append(puts, fmt.Sprintf("takes %d movements away", r.Added))
+			puts = append(puts, "takes "+plural(r.Added, "movement", "movements")+" away")
 		case layout.Places:
 			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN place_before b ON b.intake_id = i.id JOIN place_before mine ON mine.sort = b.sort AND mine.place_id = b.place_id
 				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&more).Error
-			puts = append(puts, fmt.Sprintf("puts %d changed places back and takes those of %d new ones away that nothing uses", r.Changed, r.Added))
+			puts = append(puts, undoes("place", "places", r.Added, r.Changed, 0)+", where nothing uses them")
 		}
 		if err != nil {
 			return "", "", err
@@ -211,7 +211,7 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 		}
 		puts = nil
 		for _, p := range parts {
-			puts = append(puts, fmt.Sprintf("%s: puts %d changed back and takes %d new ones away", p.Kind, p.Changed, p.Added))
+			puts = append(puts, fmt.Sprintf("%s: %s", p.Kind, undoes("row", "rows", p.Added, p.Changed, p.Gone)))
 		}
 	}
 	undoing = strings.Join(puts, "; ")
@@ -226,6 +226,27 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 		return "Later intakes stand on it: " + names + ". Undo them first.", "", nil
 	}
 	return "", undoing, nil
+}
+
+// undoes says what undoing puts back.
+func undoes(one, many string, added, changed, gone int) string {
+	var parts []string
+	if changed > 0 {
+		parts = append(parts, "puts "+plural(changed, "changed "+one, "changed "+many)+" back")
+	}
+	if added > 0 {
+		parts = append(parts, "takes "+plural(added, "new "+one, "new "+many)+" away")
+	}
+	if gone > 0 {
+		parts = append(parts, "brings "+plural(gone, one+" that went", many+" that went")+" back")
+	}
+	if len(parts) == 0 {
+		return "changes no " + one + ", as the intake changed none"
+	}
+	if last := len(parts) - 1; last > 0 {
+		return strings.Join(parts[:last], ", ") + " and " + parts[last]
+	}
+	return parts[0]
 }
 
 // Undo takes an intake back, as a whole.

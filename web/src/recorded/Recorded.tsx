@@ -250,14 +250,8 @@ function Intakes() {
 								{i.file}
 							</a>
 							{i.state === "taken in" && person.role === "controller" && asking !== i.id && (
-								<button
-									type="button"
-									className="word shrink-0 text-dim"
-									disabled={i.blocked !== ""}
-									title={i.blocked}
-									onClick={() => setAsking(i.id)}
-								>
-									{i.blocked ? "stays" : "Undo"}
+								<button type="button" className="word shrink-0 text-dim" title={i.blocked} onClick={() => setAsking(i.id)}>
+									{i.blocked ? "why it stays" : "Undo"}
 								</button>
 							)}
 						</div>
@@ -273,11 +267,13 @@ function Intakes() {
 						)}
 						{asking === i.id && (
 							<div className="mt-1 border-l-4 border-warn bg-warn-wash px-2 py-1">
-								<p>Undoing {i.undoing}.</p>
+								<p>{i.blocked || `Undoing ${i.undoing}.`}</p>
 								<div className="mt-1 flex gap-2">
-									<button type="button" className="act" disabled={undo.isPending} onClick={() => undo.mutate(i.id)}>
-										Undo this intake
-									</button>
+									{!i.blocked && (
+										<button type="button" className="act" disabled={undo.isPending} onClick={() => undo.mutate(i.id)}>
+											Undo this intake
+										</button>
+									)}
 									<button type="button" className="act-plain" onClick={() => setAsking(0)}>
 										Leave it
 									</button>
