@@ -37,6 +37,7 @@ type understandingPart struct {
 	Good      int                  `json:"good"`
 	Refused   int                  `json:"refused"`
 	Passed    map[string]int       `json:"passed,omitempty"`
+	AsText    int                  `json:"as_text,omitempty"` // rows with cells written as ="text"
 	Questions []string             `json:"questions,omitempty"`
 	Problems  []understoodProblems `json:"problems,omitempty"`
 	Culprit   string               `json:"culprit,omitempty"`
@@ -194,6 +195,7 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 	for _, c := range m.Columns {
 		x.Columns = append(x.Columns, understoodColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
 	}
+	x.AsText = m.AsText()
 	for _, a := range m.PassedOver() {
 		if x.Passed == nil {
 			x.Passed = map[string]int{}
@@ -295,6 +297,9 @@ func (u *understanding) print(w io.Writer) {
 			}
 		}
 		fmt.Fprintln(w)
+		if x.AsText > 0 {
+			fmt.Fprintf(w, "    %d rows have cells written as =\"text\", read as that text\n", x.AsText)
+		}
 		for _, q := range x.Questions {
 			fmt.Fprintln(w, "    ? "+q)
 		}

@@ -323,6 +323,9 @@ func (d *Desk) describe(dr *draft, pt *part) {
 		}
 		v.Questions = append(v.Questions, q)
 	}
+	if n := m.AsText(); n > 0 {
+		v.Assumed = append(v.Assumed, plural(n, "row has", "rows have")+` cells written as ="text"; they are read as that text.`)
+	}
 	above := 0
 	for _, a := range m.PassedOver() {
 		v.Passed = append(v.Passed, PassedOver{a.What, a.N, a.Rows})

@@ -136,6 +136,14 @@ func (m *Mapping) note(what string, row int) {
 	}
 }
 
+// AsText is how many rows have cells that are written as ="text", and were read as that text.
+func (m *Mapping) AsText() int {
+	if a := m.aside[wrapped]; a != nil {
+		return a.N
+	}
+	return 0
+}
+
 // PassedOver lists the rows that were passed over, by what they are.
 func (m *Mapping) PassedOver() (out []Aside) {
 	for _, what := range []string{"totals", "notes", "headers that come again", filtered} {

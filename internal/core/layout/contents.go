@@ -14,7 +14,7 @@ import (
 type Known struct {
 	// Blank: the records are not at hand, so that nothing is unknown; what the file itself tells is told all the same.
 	Blank bool
-	Sets map[Field]*known.Set // warehouses, zones, bins, SKUs, barcodes, units, categories
+	Sets  map[Field]*known.Set // warehouses, zones, bins, SKUs, barcodes, units, categories
 	// Bins gives the bins of one warehouse, nil where it is new. A bin is judged by those of its own warehouse.
 	Bins func(warehouse string) *known.Set
 	// Lead gives the SKU of the item that another field identifies; many is true where several items have it.

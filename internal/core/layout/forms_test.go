@@ -401,3 +401,25 @@ func TestFormulaThatFails(t *testing.T) {
 	require.Equal(t, 1, p.Len(), "%v", p.List)
 	assert.Equal(t, "formula", p.List[0].Kind)
 }
+
+// What makes a text of a cell for a spreadsheet program is taken off; what its formulas went wrong with is told, once.
+func TestCellsOfSpreadsheets(t *testing.T) {
+	f := open(t, "=\"warehouse\",bin,sku,qty\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\"\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n")
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
+	require.NoError(t, err)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC}.Stock(f, m, p)
+	require.NoError(t, err)
+	var got []string
+	for _, l := range s.Book.Lines {
+		k := s.Book.Codes.Texts(l.Key)
+		got = append(got, k[stock.Bin]+" "+k[stock.SKU]+" "+l.Recorded.String())
+	}
+	assert.Equal(t, []string{"3-12 00412 5", "A 00412 7", "A =X 8"}, got)
+	assert.Equal(t, 1, m.AsText())
+	require.Equal(t, 3, p.Len(), "%v", p.List)
+	for _, x := range p.List {
+		assert.Equal(t, "formula in the file", x.Kind)
+		assert.Equal(t, 3, x.Row)
+	}
+}

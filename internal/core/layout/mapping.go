@@ -71,6 +71,7 @@ type Mapping struct {
 	aside     map[string]*Aside
 	namer     *Source // the column that names the row's item, by which totals and notes are told from lines
 	namerHead int     // the length of its header, -1 where there is none
+	textRow   int     // the row that was noted last for its cells written as ="text"
 	takeAside bool    // rows that read as totals and notes are lines
 }
 

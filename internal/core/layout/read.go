@@ -69,7 +69,7 @@ func reading[T any](f *tabular.File, m *Mapping, p *Problems, read func(p *Probl
 
 // begin forgets what an earlier reading noted.
 func (m *Mapping) begin() {
-	m.aside = map[string]*Aside{}
+	m.aside, m.textRow = map[string]*Aside{}, 0
 	m.namer, m.namerHead = m.sources[m.Identity], -1
 	if m.Kind == Places {
 		m.namer = m.sources[Warehouse]
@@ -135,7 +135,7 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 		if blank(c.cells) {
 			continue
 		}
-		c.bad = false
+		c.bad, c.failed = false, c.failed[:0]
 		aside := c.pass()
 		for i, at := range m.fill {
 			if at < len(c.cells) && len(trimmed(c.cells[at])) > 0 {
@@ -219,14 +219,11 @@ func keysOf(m *Mapping) (k keySources) {
 }
 
 func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
-	failed := false // a formula for a part of it
 	for p, s := range at.parts {
 		if s == nil {
 			continue
 		}
-		bad := c.bad
 		b := c.get(s)
-		failed = failed || c.bad != bad
 		if stock.Part(p) == stock.SKU {
 			if len(b) == 0 {
 				for _, o := range at.others {
@@ -241,7 +238,7 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 		}
 		k[p] = codes[p].Intern(b)
 	}
-	if k[stock.SKU] == 0 && !failed {
+	if k[stock.SKU] == 0 {
 		c.wrong(SKU, "empty", nil, "is empty. Every row names its item")
 	}
 	return k

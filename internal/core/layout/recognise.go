@@ -68,7 +68,7 @@ func readSample(f *tabular.File, sheet int) (*sample, error) {
 		}
 		row := make([]string, len(cells))
 		for i, c := range cells {
-			row[i] = code.Trim(string(c))
+			row[i] = string(trimmed(c))
 		}
 		s.rows, s.numbers = append(s.rows, row), append(s.numbers, n)
 		s.kinds = append(s.kinds, slices.Clone(rows.Kinds()))

@@ -125,7 +125,7 @@ func (l labelled) Text(n int) string {
 	if at >= len(l.c.cells) {
 		return ""
 	}
-	return string(l.c.cells[at])
+	return string(plainCell(l.c.cells[at]))
 }
 
 func (l labelled) Number(n int) (string, bool) {
@@ -142,17 +142,17 @@ func (c *cells) work(s *Source) []byte {
 	text, err := s.formula.Text(labelled{c, s.labels})
 	if err != nil {
 		c.wrong(s.spec.Field, "formula", nil, "its formula cannot be worked out: %v", err)
+		c.failed = append(c.failed, s.spec.Field)
 		return nil
 	}
 	return []byte(code.Trim(text))
 }
 
-// quantity reads a number of the row; given is false where the cell is empty, but not where a formula for it failed.
+// quantity reads a number of the row; given is false where the cell is empty.
 func (c *cells) quantity(s *Source) (q quantity.Quantity, given bool) {
-	before := c.bad
 	b := c.get(s)
 	if len(b) == 0 {
-		return 0, c.bad != before
+		return 0, false
 	}
 	if s.numbers.Decimal != "," { // the plain case
 		if q, err := quantity.Parse(b); err == nil {

@@ -1,8 +1,10 @@
 package layout
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -68,6 +70,7 @@ type cells struct {
 	kinds    []tabular.CellKind
 	problems *Problems
 	bad      bool
+	failed   []Field // of this row, whose cells hold nothing that could be read
 }
 
 // get gives a field's text, trimmed; nil where it is empty or has no source.
@@ -81,9 +84,46 @@ func (c *cells) get(s *Source) []byte {
 	if s.column < 0 || s.column >= len(c.cells) {
 		return s.instead
 	}
-	b := trimmed(c.cells[s.column])
+	raw := c.cells[s.column]
+	b := trimmed(raw)
 	if len(b) == 0 {
 		return s.instead
+	}
+	switch {
+	case raw[0] == '=' && len(b) < len(raw):
+		if c.m.textRow != c.row {
+			c.m.textRow = c.row
+			c.m.note(wrapped, c.row)
+		}
+	case b[0] == '#' && slices.Contains(sheetErrors, string(b)):
+		return c.fail(s, b, "is the error of a formula in the spreadsheet. Put the formula right there, or mend the cell")
+	case b[0] == '=' && c.kinds != nil:
+		return c.fail(s, b, "is a formula whose result is not in the workbook. Open it in the spreadsheet program and save it again, or mend the cell")
+	}
+	return b
+}
+
+// sheetErrors are what a cell shows whose formula went wrong (OpenFormula 5.12).
+var sheetErrors = []string{"#N/A", "#REF!", "#VALUE!", "#DIV/0!", "#NAME?", "#NULL!", "#NUM!", "Err:502", "#SPILL!", "#CALC!"}
+
+const wrapped = "rows with cells written as =\"text\""
+
+// fail tells, once, that a cell holds nothing that could be read.
+func (c *cells) fail(s *Source, b []byte, why string) []byte {
+	if f := s.spec.Field; !slices.Contains(c.failed, f) {
+		c.wrong(f, "formula in the file", b, "%q %s", short(b), why)
+		c.failed = append(c.failed, f)
+	}
+	return nil
+}
+
+// plainCell takes off what makes a text of a cell for a spreadsheet program: ="00412" and '00412 are 00412.
+func plainCell(b []byte) []byte {
+	switch {
+	case len(b) > 2 && b[0] == '\'' && b[1] >= '0' && b[1] <= '9':
+		return b[1:]
+	case len(b) > 3 && b[0] == '=' && b[1] == '"' && b[len(b)-1] == '"':
+		return bytes.ReplaceAll(b[2:len(b)-1], []byte(`""`), []byte(`"`))
 	}
 	return b
 }
@@ -92,10 +132,13 @@ func trimmed(b []byte) []byte {
 	if len(b) == 0 {
 		return nil
 	}
-	if f, l := b[0], b[len(b)-1]; f > ' ' && f < 0x80 && l > ' ' && l < 0x80 {
-		return b
+	if f, l := b[0], b[len(b)-1]; f <= ' ' || f >= 0x80 || l <= ' ' || l >= 0x80 {
+		b = []byte(code.Trim(string(b)))
 	}
-	return []byte(code.Trim(string(b)))
+	if len(b) > 0 && (b[0] == '=' || b[0] == '\'') {
+		return plainCell(b)
+	}
+	return b
 }
 
 func (c *cells) wrong(f Field, kind string, value []byte, format string, args ...any) {
@@ -105,6 +148,9 @@ func (c *cells) wrong(f Field, kind string, value []byte, format string, args ..
 // wrongWith notes a problem that is about another row, too.
 func (c *cells) wrongWith(also int, f Field, kind string, value []byte, format string, args ...any) {
 	c.bad = true
+	if kind == "empty" && (slices.Contains(c.failed, f) || f == SKU && slices.Contains(c.failed, c.m.Identity)) {
+		return // it is told already why nothing is there
+	}
 	c.problems.Add(c.m.Problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)).With(also))
 }
 

@@ -343,11 +343,12 @@ func (s *sheetReader) readCells() error {
 		kind := string(attribute(attrs, "t"))
 		style, _ := strconv.Atoi(string(attribute(attrs, "s")))
 		from := len(s.arena)
-		if err := s.readValue(kind, style); err != nil {
+		open, err := s.readValue(kind, style)
+		if err != nil {
 			return err
 		}
 		sort := TextCell
-		if kind == "" || kind == "n" {
+		if !open && (kind == "" || kind == "n") {
 			if sort = NumberCell; style >= 0 && style < len(s.book.dates) && s.book.dates[style] {
 				sort = DateCell
 			}
@@ -369,33 +370,45 @@ func (s *sheetReader) readCells() error {
 	return nil
 }
 
-// readValue reads up to the end of the cell and appends its text to the arena.
-func (s *sheetReader) readValue(kind string, style int) error {
+// readValue reads up to the end of the cell and appends its text to the arena. open is true for a formula whose result
+// the workbook does not hold; the formula itself is given then.
+func (s *sheetReader) readValue(kind string, style int) (open bool, err error) {
+	start := len(s.arena)
+	var formula []byte
 	for {
 		name, attrs, end, err := s.x.tag()
 		if err == io.EOF {
-			return errors.New("the workbook breaks off in this row. Save or export it again")
+			return false, errors.New("the workbook breaks off in this row. Save or export it again")
 		}
 		if err != nil {
-			return err
+			return false, err
 		}
 		if end && string(name) == "c" {
-			return nil
+			if len(s.arena) == start && len(formula) > 0 {
+				s.arena = append(append(s.arena, '='), formula...)
+				return true, nil
+			}
+			return false, nil
 		}
 		if end || bytes.HasSuffix(attrs, []byte("/")) {
 			continue
 		}
 		switch string(name) {
 		case "v":
+			formula = nil
 			from := len(s.arena)
 			if s.arena, err = s.x.text(s.arena); err != nil {
-				return err
+				return false, err
 			}
 			v := string(s.arena[from:])
 			s.arena = append(s.arena[:from], s.book.shown(v, kind, style)...)
 		case "t": // inline text
 			if s.arena, err = s.x.text(s.arena); err != nil {
-				return err
+				return false, err
+			}
+		case "f":
+			if formula, err = s.x.text(formula[:0]); err != nil {
+				return false, err
 			}
 		}
 	}
