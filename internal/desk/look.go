@@ -315,8 +315,8 @@ func (d *Desk) describe(dr *draft, pt *part) {
 				q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})
 				continue
 			}
-			c.Column = a.Column
-			if at := columnAt(a.Column); !m.NoHeader && at >= 0 && at < len(m.Columns) {
+			c.Column = cmp.Or(c.Column, a.Column)
+			if at := columnAt(c.Column); !m.NoHeader && at >= 0 && at < len(m.Columns) {
 				c.Header = strings.TrimSpace(m.Columns[at].Header)
 			}
 			q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})

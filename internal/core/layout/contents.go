@@ -38,6 +38,7 @@ type contents struct {
 	filled  int
 	numbers int
 	gtins   int
+	digits  int // those with a digit
 }
 
 // column gathers the values of a column below the header.
@@ -51,6 +52,9 @@ func (s *sample) column(m *Mapping, at int) *contents {
 		c.values[row[at]]++
 		if _, err := quantity.Parse(row[at]); err == nil {
 			c.numbers++
+		}
+		if strings.ContainsAny(row[at], "0123456789") {
+			c.digits++
 		}
 		if gtin(row[at]) {
 			c.gtins++
@@ -128,7 +132,7 @@ func (s *sample) contents(m *Mapping, w Want) {
 			c.Why = fmt.Sprintf("%d of its %d values are known %s", mine, all, plural(c.Field))
 		case theirs*2 > all:
 			c.Field, c.Why = other, fmt.Sprintf("%d of its %d values are known %s", theirs, all, plural(other))
-		case c.Field == Warehouse && all > 12 && all*4 > x.filled:
+		case c.Field == Warehouse && (all > 12 && all*4 > x.filled || all > 2 && all*2 > x.filled && x.digits*10 >= x.filled*8):
 			c.Field, c.Why = Bin, fmt.Sprintf("%d different values in %d rows are bins rather than warehouses", all, x.filled)
 		case c.Field == Bin && all <= 6 && x.filled >= all*8 && !slices.ContainsFunc(keys(x.values), func(v string) bool { return strings.ContainsAny(v, "0123456789") }):
 			c.Field, c.Why = Warehouse, fmt.Sprintf("%d different values in %d rows are warehouses rather than bins", all, x.filled)

@@ -42,9 +42,52 @@ func (m *Mapping) questions(s *sample, given *Layout) {
 		m.Asks = append(m.Asks, Ask{What: "time of day", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("Dates in column %s have no time of day, such as %s. Which time is meant?", tabular.ColumnName(src.column), example), Options: append(options,
 			Option{"The beginning of the day", Choice{Dates: Dates{Time: "00:00"}}}, Option{"Noon", Choice{Dates: Dates{Time: "12:00"}}}, Option{"The end of the day", Choice{Dates: Dates{Time: "24:00"}}})})
 	}
+	m.askRivals(s)
 	m.askDirection(s)
 	m.offerFill(s)
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
+}
+
+// askRivals sees a second column whose header means the quantity as much as that of the first, and which says otherwise.
+func (m *Mapping) askRivals(s *sample) {
+	field, counted := map[Kind]Field{Stock: Quantity, Counts: Counted, Movements: Quantity}[m.Kind]
+	at := m.At(field)
+	if !counted || at < 0 || m.Columns[at].settled || m.NoHeader {
+		return
+	}
+	sp := spec(m.Kind, field)
+	means := func(i int) bool { return slices.Contains(sp.words, squeeze(m.Columns[i].Header)) }
+	if !means(at) && squeeze(m.Columns[at].Header) != squeeze(string(field)) {
+		return
+	}
+	cell := func(row []string, i int) string {
+		if i < len(row) {
+			return row[i]
+		}
+		return ""
+	}
+	ask := Ask{What: "which column", Column: tabular.ColumnName(at), Field: field, Options: []Option{m.itIs(field, at)}}
+	for i := range m.Columns {
+		if i == at || m.Columns[i].Field != "" || m.Columns[i].settled || !means(i) {
+			continue
+		}
+		for n, row := range s.rows {
+			if s.numbers[n] > m.HeaderRow && cell(row, i) != "" && cell(row, i) != cell(row, at) {
+				ask.Options = append(ask.Options, m.itIs(field, i))
+				break
+			}
+		}
+	}
+	if len(ask.Options) > 1 {
+		ask.Text = fmt.Sprintf("%d columns read as %s, and they differ. Which of them is it?", len(ask.Options), strings.ToLower(sp.Title))
+		m.Asks = append(m.Asks, ask)
+	}
+}
+
+// itIs is the answer that a column is a field.
+func (m *Mapping) itIs(f Field, column int) Option {
+	letter := tabular.ColumnName(column)
+	return Option{fmt.Sprintf("Column %s, %q", letter, m.Columns[column].Header), Choice{Column: letter, Header: code.Trim(m.Columns[column].Header), Field: f}}
 }
 
 var outWords = squeezed(words("issue, issued, issues, goods issue, out, outbound, sale, sales, sold, ship, shipped, shipment, shipping, pick, picked, picking, consumption, consumed, usage, used, delivery, delivered, dispatch, withdrawal, transfer out, scrap, write-off, return to supplier, ausgang, abgang"))

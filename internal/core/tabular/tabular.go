@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 )
 
 // Limits on what is read. A file beyond them is refused with a clear word rather than cut.
@@ -82,6 +83,15 @@ var signatures = []struct{ start, text string }{
 	{"\x7fELF", "is a program, not a table"},
 }
 
+const page = "is a web page, whatever its name says. Open it in a spreadsheet program and save it as a workbook (.xlsx), or export delimited text"
+
+// markups are how texts begin that are no tables.
+var markups = []struct{ start, text string }{
+	{"<html", page}, {"<!doctype html", page}, {"<table", page}, {"<head", page}, {"<meta", page},
+	{"<?xml", "is XML, not a table. Export delimited text or a workbook (.xlsx)"},
+	{`{"`, "is JSON, not a table. Export delimited text or a workbook (.xlsx)"}, {`[{`, "is JSON, not a table. Export delimited text or a workbook (.xlsx)"},
+}
+
 // HeadSize is how much of a file Sniff looks at.
 const HeadSize = 64 << 10
 
@@ -90,6 +100,12 @@ const HeadSize = 64 << 10
 func Sniff(name string, head []byte) error {
 	for _, s := range signatures {
 		if bytes.HasPrefix(head, []byte(s.start)) {
+			return &Error{File: name, Text: s.text}
+		}
+	}
+	start := strings.ToLower(string(bytes.TrimLeft(bytes.TrimPrefix(head[:min(len(head), 512)], []byte("\xef\xbb\xbf")), " \t\r\n")))
+	for _, s := range markups {
+		if strings.HasPrefix(start, s.start) {
 			return &Error{File: name, Text: s.text}
 		}
 	}
