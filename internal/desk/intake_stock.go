@@ -23,9 +23,10 @@ type stockDraft struct {
 	after      *stock.Book
 	order      []uint32
 	recordedAt int64
-	houses     []houseRun // the warehouses of the file, in natural order
-	bins       []binRun   // in the same order
-	itemIDs    []int64    // by the SKU's number in after
+	houses     []houseRun         // the warehouses of the file, in natural order; those that end up without a line come last
+	loaded     []*store.Warehouse // those of them with recorded stock
+	bins       []binRun           // in the same order
+	itemIDs    []int64            // by the SKU's number in after
 	newBins    []store.Bin
 	newItems   []store.Item
 	items      itemsDraft // known items whose attributes change
@@ -147,7 +148,7 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 	s, e := pt.stock, &pt.view.Effect
 	file := s.file.Book
 	given := pt.mapping.Given(pt.given)
-	if rec.empty {
+	if rec.empty && given.Quantity != "take" {
 		// Nothing recorded: the file's own book serves, unless codes differ in case only.
 		s.after = file
 		e.Added = len(file.Lines)
@@ -174,6 +175,7 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		if n, ok := before.Codes[stock.Warehouse].Find(code); ok && n != 0 || code == "" {
 			if h := rec.warehouses[before.Codes[stock.Warehouse].Text(n)]; h != nil && h.SetID != 0 && !loaded[h.ID] {
 				loaded[h.ID] = true
+				s.loaded = append(s.loaded, h)
 				if err := loadSet(d.store.Read(ctx), before, h); err != nil {
 					return err
 				}
@@ -375,6 +377,11 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 			}
 			s.itemIDs[sku] = item.ID
 			s.newItems = append(s.newItems, item)
+		}
+	}
+	for _, h := range s.loaded {
+		if !slices.ContainsFunc(s.houses, func(x houseRun) bool { return x.house.ID == h.ID }) {
+			s.houses = append(s.houses, houseRun{from: len(s.order), house: h})
 		}
 	}
 	if err := d.itemAttributes(ctx, s); err != nil {
