@@ -226,8 +226,8 @@ type varianceRow struct {
 	Posting int
 }
 
-const varianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit, s.number, coalesce(p.number, 0) AS posting FROM count_lines l
-	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
+const varianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit, coalesce(s.number, 0) AS number, coalesce(p.number, 0) AS posting FROM count_lines l
+	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
 
 func (r *varianceRow) view(largest int64) VarianceLine {
 	q := func(n int64) *quantity.Quantity { v := quantity.Quantity(n); return &v }

@@ -113,8 +113,8 @@ func (d *Desk) CountBins(ctx context.Context, p Person, countID int64) ([]BinSta
 		return nil, err
 	}
 	out := []BinState{}
-	err := d.store.Read(ctx).Raw(`SELECT t.bin_id AS bin, t.lines, s.number AS sheet, t.counted, t.over + t.found AS over, t.short, t.open, t.posted, t.accepted AS accept
-		FROM count_bins t JOIN sheets s ON s.id = t.sheet_id WHERE t.count_id = ?`, countID).Scan(&out).Error
+	err := d.store.Read(ctx).Raw(`SELECT t.bin_id AS bin, t.lines, coalesce(s.number, 0) AS sheet, t.counted, t.over + t.found AS over, t.short, t.open, t.posted, t.accepted AS accept
+		FROM count_bins t LEFT JOIN sheets s ON s.id = t.sheet_id WHERE t.count_id = ?`, countID).Scan(&out).Error
 	return out, err
 }
 

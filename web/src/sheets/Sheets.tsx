@@ -59,7 +59,7 @@ export function Sheets() {
 	const look = (t: { id: number }): Look => {
 		const b = byBin.get(t.id);
 		if (!b) return { fill: "none", words: "not in this count" };
-		return { fill: b.sheet === now?.number ? "ink" : b.sheet % 2 ? "tone" : "half", words: `sheet ${b.sheet}` };
+		return { fill: b.sheet === now?.number ? "ink" : b.sheet % 2 ? "tone" : "half", words: b.sheet ? `sheet ${b.sheet}` : "on no sheet" };
 	};
 	const columns: Column<Sheet>[] = [
 		{

@@ -19,7 +19,7 @@ export function LineInHand({ id, pos }: { id: number; pos: number }) {
 				<b className="code text-[14px]">
 					{line.bin} · {line.sku}
 				</b>
-				<span className="text-dim">sheet {line.sheet}</span>
+				<span className="text-dim">{line.sheet ? `sheet ${line.sheet}` : "on no sheet"}</span>
 			</div>
 			<div className="truncate">
 				{line.description}
