@@ -233,3 +233,12 @@ func FuzzOpen(f *testing.F) {
 		}
 	})
 }
+
+// What is marked is had again, whatever it was.
+func TestSafeThereAndBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := rapid.StringMatching(`['=+@\t\r0-9a-]{0,6}`).Draw(t, "text")
+		marked := Safe(s)
+		require.Equal(t, s, string(Unsafe([]byte(marked))), "%q", marked)
+	})
+}

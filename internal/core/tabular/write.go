@@ -42,9 +42,9 @@ func AppendRow(b []byte, delimiter byte, cells ...string) []byte {
 }
 
 // Safe marks a text that a spreadsheet would run as a formula with an apostrophe, for files that people open.
-// Unsafe takes the mark off again. Numbers stay as they are.
+// Unsafe takes the mark off again. Numbers stay as they are; a text that looks marked already is marked once more.
 func Safe(s string) string {
-	if s == "" || !strings.ContainsRune("=+-@\t\r", rune(s[0])) {
+	if bare := strings.TrimLeft(s, "'"); bare == "" || strings.IndexByte(runs, bare[0]) < 0 {
 		return s
 	}
 	if (s[0] == '-' || s[0] == '+') && strings.Trim(s[1:], "0123456789.") == "" {
@@ -55,8 +55,11 @@ func Safe(s string) string {
 
 // Unsafe takes off the apostrophe that Safe put before a text.
 func Unsafe(s []byte) []byte {
-	if len(s) > 1 && s[0] == '\'' && bytes.IndexByte([]byte("=+-@\t\r"), s[1]) >= 0 {
+	if bare := bytes.TrimLeft(s, "'"); len(bare) > 0 && len(bare) < len(s) && strings.IndexByte(runs, bare[0]) >= 0 {
 		return s[1:]
 	}
 	return s
 }
+
+// runs are the signs that a spreadsheet program takes for the beginning of a formula.
+const runs = "=+-@\t\r"
