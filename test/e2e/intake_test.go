@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -137,4 +138,46 @@ func TestRefusedRowsAndFormulas(t *testing.T) {
 	require.NoError(t, os.WriteFile(back, []byte(strings.Replace(refused, "00419,x,", "00419,2,", 1)), 0o644))
 	s.do("drop it", drop(back), chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch), sees("1 cell mended"), press("only some lines"), settled())
 	s.do("take in", press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
+}
+
+// Counts that were not made on our sheets: two columns that read as counted are asked about, the count is chosen, and
+// what is found where nothing is recorded stands among the variances though it is on no sheet.
+func TestCountsOfOtherMaking(t *testing.T) {
+	dir := t.TempDir()
+	s := start(t, filepath.Join(dir, "data"), "demo")
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
+	var page struct {
+		Lines []struct {
+			Bin, SKU, Lot, Serial string
+			Counted               *string
+			Recorded              string
+		}
+	}
+	require.NoError(t, json.Unmarshal(s.fetch("/api/counts/2/lines?limit=1000&show=uncounted"), &page))
+	have := map[string]bool{}
+	for _, l := range page.Lines {
+		have[l.Bin+" "+l.SKU] = true
+	}
+	known, found := page.Lines[0], ""
+	for _, l := range page.Lines {
+		if l.Lot+l.Serial == "" && !have[known.Bin+" "+l.SKU] {
+			found = l.SKU
+			break
+		}
+	}
+	require.NotEmpty(t, found)
+	file := filepath.Join(dir, "scanner.csv")
+	require.NoError(t, os.WriteFile(file, []byte("Shelf,Product,Lot,Counted,Actual qty,When\n"+known.Bin+","+known.SKU+","+known.Lot+",999,"+known.Recorded+",2026-11-21 10:00\n"+known.Bin+","+strings.ToLower(found)+",,999,7,2026-11-21 10:05\n"), 0o644))
+	s.do("drop", drop(file), sees("It belongs to Quay store, November count"), chromedp.WaitVisible(`[data-question="which column"]`))
+	s.do("which column", answer(`Column E, "Actual qty"`), press("It belongs to Quay store, November count"), settled(), sees("For Quay store, November count"))
+	s.do("what is found", sees(known.Bin+" · "+found), sees("found"))
+	s.do("take in", press("Take in 2 counts"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("among the variances", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), browser.Type(`input[placeholder^="Filter"]`, found), sees(known.Bin))
+	var lines struct{ Lines []struct{ Bin, SKU, Status, Counted string } }
+	require.NoError(t, json.Unmarshal(s.fetch("/api/counts/2/lines?limit=1000&show=counted&text="+found), &lines))
+	ok := false
+	for _, l := range lines.Lines {
+		ok = ok || l.Bin == known.Bin && l.SKU == found && l.Status == "found" && l.Counted == "7"
+	}
+	assert.True(t, ok, "%v", lines)
 }
