@@ -291,6 +291,25 @@ func TestIntakeCommand(t *testing.T) {
 	assert.Equal(t, 1, code)
 }
 
+// A column that goes by the field's own name is taken before others that read alike; without one it is asked.
+func TestReconcileRivals(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		name = filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
+		return name
+	}
+	counts := write("c.csv", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n")
+	var out, said bytes.Buffer
+	assert.Equal(t, 0, Run([]string{"reconcile", "--stock", write("s.csv", "sku,on hand,quantity\nX,9,1\n"), "--counts", counts, "--out", dir}, nil, &out, &said), said.String())
+	b, err := os.ReadFile(filepath.Join(dir, "variances.csv"))
+	require.NoError(t, err)
+	assert.Contains(t, string(b), "X,,,,,,,1,0,1,1,0,,,match")
+	said.Reset()
+	assert.Equal(t, 2, Run([]string{"reconcile", "--stock", write("t.csv", "sku,on hand,balance\nX,9,1\n"), "--counts", counts, "--out", dir}, nil, &out, &said))
+	assert.Contains(t, said.String(), "2 columns read as on hand, and they differ")
+}
+
 func TestReconcileOtherErrors(t *testing.T) {
 	for _, args := range [][]string{{"--stock", "none.csv", "--counts", "none.csv"}, {"--stock", "s.csv"}, {"--stock", "s.csv", "--counts", "s.csv", "--quantity", "x"}, {"--stock", "s.csv", "--counts", "s.csv", "--tolerance-qty", "-1"}} {
 		code, _, stderr, _ := reconcileFiles(t, map[string]string{"s.csv": "sku,quantity\nX,1\n"}, args...)

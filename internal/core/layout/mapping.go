@@ -103,6 +103,9 @@ func (m *Mapping) At(f Field) int {
 // Has tells whether the field comes in, from a column or worked out.
 func (m *Mapping) Has(f Field) bool { return m.sources[f] != nil }
 
+// Named tells whether the field's column goes by the field's own name, as in quantity.
+func (m *Mapping) Named(f Field) bool { return squeeze(m.header(f)) == squeeze(string(f)) }
+
 // header is what stands in the first row of a worked-out or file column of the field, for messages.
 func (m *Mapping) header(f Field) string {
 	if at := m.At(f); at >= 0 {

@@ -211,8 +211,8 @@ func (r *run) read(ctx context.Context) error {
 				j.unread = true
 				return
 			}
-			for _, a := range m.Asks { // here a point is decimal and an empty cell is empty, as the command's contract has it
-				if !a.Optional && a.What != "fill down" && a.What != "direction" && (a.What != "decimal" || !strings.Contains(a.Example, ".")) {
+			for _, a := range m.Asks { // here a point is decimal, an empty cell is empty and a field's own name goes before others, as the command's contract has it
+				if !a.Optional && a.What != "fill down" && a.What != "direction" && (a.What != "decimal" || !strings.Contains(a.Example, ".")) && (a.What != "which column" || !m.Named(a.Field)) {
 					j.problems.Add(layout.Problem{File: j.file.Name, Sheet: m.SheetName, Row: m.HeaderRow, Field: a.Field, Kind: "not plain", Text: lower(a.Text) + " Say so in a layout (--layout)"})
 				}
 			}
