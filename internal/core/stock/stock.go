@@ -6,6 +6,8 @@ import (
 	"math/bits"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"unsafe"
 
 	"wobin/internal/core/code"
@@ -42,9 +44,12 @@ func (c *Codes) Texts(k Key) (t [Parts]string) {
 
 // Adopt takes the names of other in and gives how its numbers read here. Each part is resolved for itself.
 func (c *Codes) Adopt(other *Codes) (m Mapping) {
+	var done sync.WaitGroup
 	for p := range c {
-		m[p] = c[p].Adopt(&other[p])
+		done.Add(1)
+		go func() { m[p] = c[p].Adopt(&other[p]); done.Done() }()
 	}
+	done.Wait()
 	return m
 }
 
@@ -86,7 +91,7 @@ type Book struct {
 	Lines        []Line
 
 	records []byte
-	slots   []uint32 // line + 1, by key
+	slots   []uint64 // the hash of a key, and its line + 1
 	last    int      // the line found last
 }
 
@@ -138,15 +143,17 @@ func (b *Book) Find(k Key) int {
 	if b.last++; b.last < len(b.Lines) && b.Lines[b.last].Key == k {
 		return b.last
 	}
-	mask := uint32(len(b.slots) - 1)
-	for i := k.hash() & mask; b.slots[i] != 0; i = (i + 1) & mask {
-		if l := b.slots[i] - 1; b.Lines[l].Key == k {
-			b.last = int(l)
+	h, mask := k.hash(), uint32(len(b.slots)-1)
+	for i := h & mask; b.slots[i] != 0; i = (i + 1) & mask {
+		if s := b.slots[i]; uint32(s>>32) == h && b.Lines[uint32(s)-1].Key == k {
+			b.last = int(uint32(s) - 1)
 			return b.last
 		}
 	}
 	return -1
 }
+
+func slotOf(hash uint32, line int) uint64 { return uint64(hash)<<32 | uint64(line+1) }
 
 // Index makes the lines findable. It gives, for each line whose key an earlier one has, both places.
 func (b *Book) Index() (doubles [][2]int) {
@@ -154,23 +161,62 @@ func (b *Book) Index() (doubles [][2]int) {
 	for size < len(b.Lines)*2 {
 		size *= 2
 	}
-	b.slots = make([]uint32, size)
+	b.slots = make([]uint64, size)
 	clear(b.slots) // as in Names.grow
+	if len(b.Lines) >= 1<<16 && b.indexTogether() {
+		return nil
+	}
+	clear(b.slots)
 	mask := uint32(size - 1)
 	for n := range b.Lines {
 		k := b.Lines[n].Key
-		i := k.hash() & mask
+		h := k.hash()
+		i := h & mask
 		for ; b.slots[i] != 0; i = (i + 1) & mask {
-			if first := b.slots[i] - 1; b.Lines[first].Key == k {
-				doubles = append(doubles, [2]int{int(first), n})
+			if s := b.slots[i]; uint32(s>>32) == h && b.Lines[uint32(s)-1].Key == k {
+				doubles = append(doubles, [2]int{int(uint32(s) - 1), n})
 				break
 			}
 		}
 		if b.slots[i] == 0 {
-			b.slots[i] = uint32(n + 1)
+			b.slots[i] = slotOf(h, n)
 		}
 	}
 	return doubles
+}
+
+// indexTogether lets two workers put the lines into their slots at the same time. ok is false where a key comes twice:
+// then the lines have to be gone through in their order.
+func (b *Book) indexTogether() (ok bool) {
+	mask := uint32(len(b.slots) - 1)
+	var twice atomic.Bool
+	var done sync.WaitGroup
+	half := len(b.Lines) / 2
+	for _, part := range [][2]int{{0, half}, {half, len(b.Lines)}} {
+		done.Add(1)
+		go func() {
+			defer done.Done()
+			for n := part[0]; n < part[1] && !twice.Load(); n++ {
+				k := &b.Lines[n].Key
+				h := k.hash()
+				for i := h & mask; ; i = (i + 1) & mask {
+					s := atomic.LoadUint64(&b.slots[i])
+					if s == 0 {
+						if atomic.CompareAndSwapUint64(&b.slots[i], 0, slotOf(h, n)) {
+							break
+						}
+						s = atomic.LoadUint64(&b.slots[i])
+					}
+					if uint32(s>>32) == h && b.Lines[uint32(s)-1].Key == *k {
+						twice.Store(true)
+						return
+					}
+				}
+			}
+		}()
+	}
+	done.Wait()
+	return !twice.Load()
 }
 
 // Ensure gives the place of the line with this key; where there is none it adds one that has no recorded row.
@@ -182,12 +228,12 @@ func (b *Book) Ensure(k Key) int {
 	if len(b.Lines)*2 > len(b.slots) {
 		b.Index()
 	} else {
-		mask := uint32(len(b.slots) - 1)
-		i := k.hash() & mask
+		h, mask := k.hash(), uint32(len(b.slots)-1)
+		i := h & mask
 		for b.slots[i] != 0 {
 			i = (i + 1) & mask
 		}
-		b.slots[i] = uint32(len(b.Lines))
+		b.slots[i] = slotOf(h, len(b.Lines)-1)
 	}
 	return len(b.Lines) - 1
 }

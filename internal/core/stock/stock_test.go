@@ -109,3 +109,20 @@ func TestCosts(t *testing.T) {
 		}
 	}
 }
+
+// Many lines are indexed by two workers at a time, with the same result: every line is found, and where a key comes
+// twice both places are told in their order.
+func TestIndexOfMany(t *testing.T) {
+	const n = 1 << 17
+	b := &Book{}
+	for i := range n {
+		b.Lines = append(b.Lines, Line{Key: Key{1, ID(i/7 + 1), ID(i%7 + 1)}})
+	}
+	assert.Empty(t, b.Index())
+	for i := n - 1; i >= 0; i -= 3 {
+		assert.Equal(t, i, b.Find(b.Lines[i].Key))
+	}
+	assert.Equal(t, -1, b.Find(Key{2, 1, 1}))
+	b.Lines[n-1].Key, b.Lines[n/2].Key = b.Lines[5].Key, b.Lines[5].Key
+	assert.Equal(t, [][2]int{{5, n / 2}, {5, n - 1}}, b.Index())
+}
