@@ -28,8 +28,13 @@ Saved layouts are recognised as on the screen. Exit 2: a file has problems or le
 printed and nothing of it is taken in.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
+			// A large file is taken in within a bounded memory; what is recorded already needs room beside it.
 			debug.SetGCPercent(-1)
-			debug.SetMemoryLimit(360 << 20) // a large file is taken in within a bounded memory
+			limit := int64(360 << 20)
+			if info, err := os.Stat(filepath.Join(data, "wobin.db")); err == nil {
+				limit += min(5*info.Size(), 150<<20)
+			}
+			debug.SetMemoryLimit(limit)
 			base := &layout.Layout{Rows: rows, Quantity: quantities}
 			if layoutFile != "" {
 				l, err := readLayout(layoutFile)

@@ -7,8 +7,6 @@ import (
 	"slices"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/reconcile"
@@ -169,6 +167,7 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 	for code := range rec.warehouses {
 		before.Codes[stock.Warehouse].Intern([]byte(code))
 	}
+	recorded := rec.book(before)
 	loaded := map[int64]bool{} // two spellings of the file may be one warehouse
 	for id := range inFile {
 		code := file.Codes[stock.Warehouse].Text(id)
@@ -176,7 +175,7 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 			if h := rec.warehouses[before.Codes[stock.Warehouse].Text(n)]; h != nil && h.SetID != 0 && !loaded[h.ID] {
 				loaded[h.ID] = true
 				s.loaded = append(s.loaded, h)
-				if err := loadSet(d.store.Read(ctx), before, h); err != nil {
+				if err := recorded.load(ctx, d.store, rec, h); err != nil {
 					return err
 				}
 			}
@@ -283,38 +282,51 @@ func (e *Effect) tellGone() {
 	}
 }
 
-// loadSet adds a warehouse's recorded lines to a book. Row is 1 for each, to be told from lines of the file.
-func loadSet(tx *gorm.DB, b *stock.Book, h *store.Warehouse) error {
-	rows, err := tx.Raw(`SELECT b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.reserved, l.cost, l.attributes FROM stock_lines l
-		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? ORDER BY l.pos`, h.SetID).Rows()
-	if err != nil {
-		return err
+// recordedBook takes recorded lines into a book; each bin and item is named there once.
+type recordedBook struct {
+	*stock.Book
+	bins, items map[int64]string // their codes by number
+	binAt       map[int64]stock.ID
+	itemAt      map[int64]stock.ID
+}
+
+func (rec *records) book(b *stock.Book) *recordedBook {
+	x := &recordedBook{Book: b, bins: map[int64]string{}, items: make(map[int64]string, len(rec.items)), binAt: map[int64]stock.ID{}, itemAt: map[int64]stock.ID{}}
+	for sku, id := range rec.items {
+		x.items[id] = sku
 	}
-	defer rows.Close()
-	var key [stock.Parts][]byte
-	key[stock.Warehouse] = []byte(h.Code)
-	for rows.Next() {
-		var record, attributes []byte
-		var qty int64
-		var reserved, cost *int64
-		if err := rows.Scan(&key[stock.Bin], &key[stock.SKU], &key[stock.Lot], &key[stock.Serial], &key[stock.Holding], &record, &qty, &reserved, &cost, &attributes); err != nil {
-			return err
-		}
-		l := stock.Line{Recorded: quantity.Quantity(qty), Row: 1}
-		for p := range key {
-			l.Key[p] = b.Codes[p].Intern(key[p])
-		}
-		if reserved != nil {
-			l.Reserved, l.HasReserved = quantity.Quantity(*reserved), true
-		}
-		if cost != nil {
-			l.Cost, l.Costed = quantity.Cost(*cost), true
-		}
-		b.SetRecordID(&l, record)
-		b.SetKept(&l, attributes)
-		b.Lines = append(b.Lines, l)
+	return x
+}
+
+// load adds a warehouse's recorded lines. Row is 1 for each, to be told from lines of the file.
+func (x *recordedBook) load(ctx context.Context, s *store.Store, rec *records, h *store.Warehouse) error {
+	for code, p := range rec.bins[h.ID] {
+		x.bins[p.id] = code
 	}
-	return rows.Err()
+	codes := &x.Codes
+	house := codes[stock.Warehouse].Intern([]byte(h.Code))
+	at := func(known map[int64]stock.ID, names *stock.Names, texts map[int64]string, id int64) stock.ID {
+		n, seen := known[id]
+		if !seen {
+			n = names.Intern([]byte(texts[id]))
+			known[id] = n
+		}
+		return n
+	}
+	return s.EachStockLine(ctx, h.SetID, func(r *store.StockLine) {
+		l := stock.Line{Recorded: quantity.Quantity(r.Quantity), Row: 1}
+		l.Key = stock.Key{house, at(x.binAt, &codes[stock.Bin], x.bins, r.BinID), at(x.itemAt, &codes[stock.SKU], x.items, r.ItemID),
+			codes[stock.Lot].Intern([]byte(r.Lot)), codes[stock.Serial].Intern([]byte(r.Serial)), codes[stock.Holding].Intern([]byte(r.Holding))}
+		if r.Reserved != nil {
+			l.Reserved, l.HasReserved = quantity.Quantity(*r.Reserved), true
+		}
+		if r.Cost != nil {
+			l.Cost, l.Costed = quantity.Cost(*r.Cost), true
+		}
+		x.SetRecordID(&l, []byte(r.RecordID))
+		x.SetKept(&l, []byte(r.Attributes))
+		x.Lines = append(x.Lines, l)
+	})
 }
 
 func stateText(l *stock.Line) string {

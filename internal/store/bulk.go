@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"database/sql/driver"
 	"fmt"
+	"io"
 	"strings"
 
 	sqlite3 "github.com/mattn/go-sqlite3"
@@ -199,6 +200,54 @@ func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []d
 			}
 		}
 		return err
+	})
+}
+
+// EachStockLine gives the lines of a set in their order, by the driver's plain path: a warehouse may have a million. The
+// line is valid until do returns.
+func (s *Store) EachStockLine(ctx context.Context, set int64, do func(l *StockLine)) error {
+	db, err := s.read.DB()
+	if err != nil {
+		return err
+	}
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	return onConn(conn, func(c *sqlite3.SQLiteConn) error {
+		rows, err := c.Query("SELECT pos, bin_id, item_id, quantity, reserved, cost, lot, serial, holding, record_id, attributes FROM stock_lines WHERE set_id = ? ORDER BY pos", []driver.Value{set})
+		if err != nil {
+			return err
+		}
+		defer rows.Close()
+		v := make([]driver.Value, len(rows.Columns()))
+		l := StockLine{SetID: set}
+		var reserved, cost int64
+		for n := 0; ; n++ {
+			if err := rows.Next(v); err == io.EOF {
+				return nil
+			} else if err != nil {
+				return err
+			}
+			if n&0xfff == 0 && ctx.Err() != nil {
+				return ctx.Err()
+			}
+			l.Pos, l.BinID, l.ItemID, l.Quantity = v[0].(int64), v[1].(int64), v[2].(int64), v[3].(int64)
+			l.Reserved, l.Cost = nil, nil
+			if x, ok := v[4].(int64); ok {
+				reserved = x
+				l.Reserved = &reserved
+			}
+			if x, ok := v[5].(int64); ok {
+				cost = x
+				l.Cost = &cost
+			}
+			for i, into := range []*string{&l.Lot, &l.Serial, &l.Holding, &l.RecordID, &l.Attributes} {
+				*into, _ = v[6+i].(string)
+			}
+			do(&l)
+		}
 	})
 }
 
