@@ -173,7 +173,9 @@ func TestCountsOfOtherMaking(t *testing.T) {
 	s.do("what is found", sees(known.Bin+" · "+found), sees("found"))
 	s.do("take in", press("Take in 2 counts"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do("among the variances", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), browser.Type(`input[placeholder^="Filter"]`, found), sees(known.Bin))
-	var lines struct{ Lines []struct{ Bin, SKU, Status, Counted string } }
+	var lines struct {
+		Lines []struct{ Bin, SKU, Status, Counted string }
+	}
 	require.NoError(t, json.Unmarshal(s.fetch("/api/counts/2/lines?limit=1000&show=counted&text="+found), &lines))
 	ok := false
 	for _, l := range lines.Lines {
