@@ -61,7 +61,7 @@ export function Form({
 						</label>
 						<label className="flex items-center gap-1.5">
 							<span className="text-dim">letters</span>
-							<select className="max-w-40" value={draft.encoding} onChange={(e) => settle({ encoding: e.target.value })}>
+							<select className="max-w-34" value={draft.encoding} onChange={(e) => settle({ encoding: e.target.value })}>
 								{draft.encodings.map((e) => (
 									<option key={e}>{e}</option>
 								))}
