@@ -43,6 +43,9 @@ func takeDate(s string) (d dated, ok bool) {
 	if len(s) > 40 || len(s) < 6 {
 		return d, false
 	}
+	if d, ok := takeCompact(s); ok {
+		return d, true
+	}
 	day, clock := s, ""
 	if i := strings.IndexByte(s, ':'); i > 0 { // the time begins before the hour
 		j := i
@@ -82,6 +85,78 @@ func takeDate(s string) (d dated, ok bool) {
 	return d, true
 }
 
+// takeCompact reads 20261120 and 20112026, with a time behind it or none: 20261120 0600, 20261120T060000, 20261120060000.
+func takeCompact(s string) (d dated, ok bool) {
+	day, clock := s, ""
+	if len(s) > 8 {
+		day, clock = s[:8], strings.TrimLeft(s[8:], " T")
+	}
+	digits := func(t string) bool { return strings.Trim(t, "0123456789") == "" }
+	if len(day) != 8 || !digits(day) {
+		return d, false
+	}
+	switch {
+	case clock == "":
+	case digits(clock) && (len(clock) == 4 || len(clock) == 6):
+		d.clock = clock[:2] + ":" + clock[2:4]
+		if len(clock) == 6 {
+			d.clock += ":" + clock[4:]
+		}
+	case strings.Contains(clock, ":"):
+		d.clock = clock
+	default:
+		return d, false
+	}
+	d.hasTime, d.month = clock != "", -1
+	number := func(t string) int { n, _ := strconv.Atoi(t); return n }
+	for _, order := range []string{"ymd", "dmy"} {
+		d.n, d.long = [3]int{number(day[:4]), number(day[4:6]), number(day[6:])}, 0
+		if order == "dmy" {
+			d.n, d.long = [3]int{number(day[:2]), number(day[2:4]), number(day[4:])}, 2
+		}
+		if year, _, _, ok := d.in(order); ok && year >= 1980 && year < 2100 {
+			return d, true
+		}
+	}
+	return d, false
+}
+
+// cutOffset takes a zone off the end of a time that has a clock: Z, UTC, GMT, +01:00 or +0100.
+func cutOffset(s string) (rest string, zone *time.Location, ok bool) {
+	n := len(s)
+	if n < 6 {
+		return s, nil, false
+	}
+	seconds := 0
+	switch last := s[n-1]; {
+	case last == 'Z' || last == 'z':
+		rest = s[:n-1]
+	case strings.EqualFold(s[n-3:], "UTC") || strings.EqualFold(s[n-3:], "GMT"):
+		rest = s[:n-3]
+	case last >= '0' && last <= '9':
+		at := n - 5
+		if s[n-3] == ':' {
+			at = n - 6
+		}
+		hours, err1 := strconv.ParseUint(s[at+1:at+3], 10, 8)
+		minutes, err2 := strconv.ParseUint(s[n-2:], 10, 8)
+		if s[at] != '+' && s[at] != '-' || err1 != nil || err2 != nil || hours > 14 || minutes > 59 {
+			return s, nil, false
+		}
+		if seconds = int(hours*3600 + minutes*60); s[at] == '-' {
+			seconds = -seconds
+		}
+		rest = s[:at]
+	default:
+		return s, nil, false
+	}
+	rest = strings.TrimRight(rest, " ")
+	if !strings.Contains(rest, ":") || rest[len(rest)-1] < '0' || rest[len(rest)-1] > '9' {
+		return s, nil, false
+	}
+	return rest, time.FixedZone("", seconds), true
+}
+
 // dateEvidence is what a column's values tell of the order of its dates.
 type dateEvidence struct {
 	votes   map[string]int
@@ -98,7 +173,8 @@ func (e *dateEvidence) add(s string) {
 		e.serial++
 		return
 	}
-	d, ok := takeDate(s)
+	local, _, _ := cutOffset(s)
+	d, ok := takeDate(local)
 	if !ok {
 		return
 	}
@@ -182,6 +258,9 @@ func (d *Dates) parse(s string, zone *time.Location) (int64, error) {
 	at, err := ParseTime(s, zone)
 	if !errors.Is(err, ErrNotTime) {
 		return at, err
+	}
+	if rest, there, ok := cutOffset(s); ok {
+		return d.parse(rest, there)
 	}
 	if days, ok := daySerial(s); ok {
 		if !d.Serial {

@@ -121,12 +121,14 @@ func TestDatesOfAnyOrder(t *testing.T) {
 }
 
 func TestTimesAndDayNumbers(t *testing.T) {
-	for in, want := range map[string]string{"24.12.2026 24:00": "2026-12-25T00:00:00Z", "46350": "2026-11-24T00:00:00Z", "46350.25": "2026-11-24T06:00:00Z", "24.12.2026": "2026-12-24T12:00:00Z", "Tuesday, 24 November 2026": "2026-11-24T12:00:00Z"} {
+	for in, want := range map[string]string{"24.12.2026 24:00": "2026-12-25T00:00:00Z", "46350": "2026-11-24T00:00:00Z", "46350.25": "2026-11-24T06:00:00Z", "24.12.2026": "2026-12-24T12:00:00Z", "Tuesday, 24 November 2026": "2026-11-24T12:00:00Z",
+		"20261124": "2026-11-24T12:00:00Z", "24112026": "2026-11-24T12:00:00Z", "20261124 0905": "2026-11-24T09:05:00Z", "20261124090507": "2026-11-24T09:05:07Z", "20261124T0905": "2026-11-24T09:05:00Z",
+		"24.11.2026 09:05 +0100": "2026-11-24T08:05:00Z", "2026-11-24 09:05:00 UTC": "2026-11-24T09:05:00Z", "24/11/2026 09:05-02:30": "2026-11-24T11:35:00Z"} {
 		got, err := (&Dates{Order: "dmy", Time: "12:00", Serial: true}).parse(in, time.UTC)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, time.Unix(0, got).UTC().Format(time.RFC3339), in)
 	}
-	for in, want := range map[string]error{"31.02.2026 10:00": errNoDay, "46350": errSerial, "24.12.2026": errNoHour, "soon": ErrNotTime, "24.12.2026 25:00": ErrNotTime, "13/25/2026 10:00": errNoDay, "12/25/2026 10:00": errOrder} {
+	for in, want := range map[string]error{"31.02.2026 10:00": errNoDay, "46350": errSerial, "24.12.2026": errNoHour, "soon": ErrNotTime, "12345678": ErrNotTime, "20261331": ErrNotTime, "09:05 24-11-2026": ErrNotTime, "24.12.2026 25:00": ErrNotTime, "13/25/2026 10:00": errNoDay, "12/25/2026 10:00": errOrder} {
 		_, err := (&Dates{Order: "dmy"}).parse(in, time.UTC)
 		assert.Equal(t, want, err, in)
 	}
