@@ -420,3 +420,21 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity,unit_cost,value,reason,Shelf label,Colour\nW,C,NUT,,,,,,-1,1,-1.00,short,\"red, \"\"3\"\"\",white\n", v.Text)
 }
+
+// A file that breaks off is shown as far as it goes, and says where it does.
+func TestRowsOfABrokenFile(t *testing.T) {
+	d := at(t)
+	dr := look(t, d, "broken.csv", "warehouse,bin,sku,quantity\nW,A,X,1\nW,B,\"Y,1\n", Choices{})
+	assert.Contains(t, dr.Blocked, "cannot be read")
+	page, err := d.Rows(ctx, nell, dr.ID, 0, 0, 10, "", "")
+	require.NoError(t, err)
+	assert.Len(t, page.Rows, 2)
+	whole, err := os.ReadFile("../../demo/files/kiosk handover.xlsx")
+	require.NoError(t, err)
+	broken, err := d.Upload(ctx, nell, "broken.xlsx", bytes.NewReader(append(append([]byte{}, whole[:3000]...), whole[3100:]...)), Choices{Zone: "UTC"})
+	require.NoError(t, err)
+	for i := range broken.Sheets {
+		_, err = d.Rows(ctx, nell, broken.ID, i, 0, 10, "", "")
+		require.NoError(t, err)
+	}
+}

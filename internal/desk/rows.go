@@ -3,6 +3,7 @@ package desk
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"path/filepath"
 	"slices"
@@ -105,13 +106,13 @@ func (d *Desk) Rows(ctx context.Context, p Person, id string, sheet, from, most 
 func topOf(f *tabular.File, sheet, from, most int) (out []tabular.Row, whole bool, err error) {
 	rows, err := f.Rows(sheet)
 	if err != nil {
-		return nil, false, err
+		return nil, true, nil // what cannot be read is told among the problems
 	}
 	defer rows.Close()
 	for at := 0; at < from+most; at++ {
 		n, cells, ok := rows.Next()
 		if !ok {
-			return out, true, nil // what cannot be read on is told among the problems
+			return out, true, nil
 		}
 		if at < from {
 			continue
@@ -137,7 +138,8 @@ func (d *Desk) index(dr *draft, sheet int) (*tabular.Index, error) {
 		}
 		return f, err
 	})
-	if err != nil {
+	var wrong *tabular.Error // told when the file was looked at; what could be read is shown
+	if err != nil && !errors.As(err, &wrong) {
 		return nil, err
 	}
 	if dr.views == nil {

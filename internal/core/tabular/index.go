@@ -36,13 +36,14 @@ type ReadWriterAt interface {
 	io.ReaderAt
 }
 
-// Index reads a sheet to its end. spool gives an empty file where one is needed.
+// Index reads a sheet to its end. spool gives an empty file where one is needed. Where the sheet cannot be read on the
+// index has the rows before, and err is an *Error.
 func (f *File) Index(sheet int, spool func() (ReadWriterAt, error)) (*Index, error) {
 	x := &Index{file: f, sheet: sheet}
 	if f.Kind == Text && (f.Dialect.Encoding == UTF8 || f.Dialect.Encoding == UTF8Mark) {
 		rows, err := f.Rows(sheet)
 		if err != nil {
-			return nil, err
+			return x, err
 		}
 		t := rows.src.(*textReader)
 		for {
@@ -63,7 +64,7 @@ func (f *File) Index(sheet int, spool func() (ReadWriterAt, error)) (*Index, err
 	}
 	rows, err := f.Rows(sheet)
 	if err != nil {
-		return nil, err
+		return x, err
 	}
 	defer rows.Close()
 	w := bufio.NewWriterSize(to, 1<<18)
@@ -89,14 +90,11 @@ func (f *File) Index(sheet int, spool func() (ReadWriterAt, error)) (*Index, err
 		size += int64(k)
 		x.n++
 	}
-	if err := rows.Err(); err != nil {
-		return nil, err
-	}
 	if err := w.Flush(); err != nil {
 		return nil, err
 	}
 	x.file, x.sheet, x.spool = &File{Name: f.Name, Kind: Text, Dialect: Dialect{UTF8, ','}, Sheets: []string{""}, at: to, size: size}, 0, true
-	return x, nil
+	return x, rows.Err()
 }
 
 // Len is how many rows there are, empty ones left out.
