@@ -406,7 +406,7 @@ func TestFormulaThatFails(t *testing.T) {
 
 // What makes a text of a cell for a spreadsheet program is taken off; what its formulas went wrong with is told, once.
 func TestCellsOfSpreadsheets(t *testing.T) {
-	f := open(t, "=\"warehouse\",bin,sku,qty\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\"\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n")
+	f := open(t, "=\"warehouse\",bin,sku,qty,description\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\",#N/A\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n")
 	m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
 	require.NoError(t, err)
 	p := &Problems{}

@@ -95,6 +95,7 @@ func (c *cells) get(s *Source) []byte {
 			c.m.textRow = c.row
 			c.m.note(wrapped, c.row)
 		}
+	case s.spec.Form == Text: // words are taken as they stand
 	case b[0] == '#' && slices.Contains(sheetErrors, string(b)):
 		return c.fail(s, b, "is the error of a formula in the spreadsheet. Put the formula right there, or mend the cell")
 	case b[0] == '=' && c.kinds != nil:
