@@ -50,9 +50,12 @@ func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout
 	if w := key[stock.Warehouse]; w != "" && code.Fold(w) != code.Fold(f.house.Code) {
 		return line, layout.Warehouse, fmt.Errorf("is another warehouse than this count's, which is %s", f.house.Code)
 	}
-	bin, ok := f.bins.Find(key[stock.Bin])
+	bin, _ := f.bins.Find(key[stock.Bin]) // stock without bins lies in the bin ""
 	place := f.rec.bins[f.house.ID][bin]
-	if !ok || place == nil {
+	if place == nil || bin == "" && key[stock.Bin] != "" {
+		if key[stock.Bin] == "" {
+			return line, layout.Bin, errors.New("Write the bin as its label says")
+		}
 		return line, layout.Bin, fmt.Errorf("is no bin of %s. Write the bin as its label says", f.house.Code)
 	}
 	sku, ok := f.known.Set(layout.SKU).Find(key[stock.SKU])
@@ -68,6 +71,9 @@ func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout
 	}
 	item := f.rec.items[sku]
 	if !ok || item == 0 {
+		if key[stock.SKU] == "" {
+			return line, layout.SKU, errors.New("Name the item")
+		}
 		return line, layout.SKU, errors.New("is no item that is known. Take in the item first, or correct the SKU")
 	}
 	line.Place, line.Key = -1, key
@@ -92,7 +98,7 @@ func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout
 		line.Place = int(fit[0].pos)
 		line.Key[stock.Lot], line.Key[stock.Serial], line.Key[stock.Holding] = fit[0].rest[0], fit[0].rest[1], fit[0].rest[2]
 	default:
-		return line, fit[0].open(fit[1], given), fmt.Errorf("is empty, and %s lies in %s as %s. Say which of them was counted", sku, bin, alternatives(fit))
+		return line, fit[0].open(fit[1], given), fmt.Errorf("%s lies in %s as %s. Say which of them was counted", sku, bin, alternatives(fit))
 	}
 	return line, "", nil
 }

@@ -46,8 +46,8 @@ func TestCountsWithoutLots(t *testing.T) {
 	assert.Contains(t, strings.Join(dr.Assumed, " "), "1 count names no lot")
 	require.Len(t, dr.Problems, 2)
 	text := dr.Problems[0].List[0].Text + dr.Problems[1].List[0].Text
-	assert.Contains(t, text, "own.csv:6: holding: is empty, and FLARE lies in C as L1 hire, L1 own. Say which")
-	assert.Contains(t, text, "own.csv:3: lot: is empty, and FLARE lies in B as L1, L2. Say which")
+	assert.Contains(t, text, "own.csv:6: holding: is empty. FLARE lies in C as L1 hire, L1 own. Say which")
+	assert.Contains(t, text, "own.csv:3: lot: is empty. FLARE lies in B as L1, L2. Say which")
 	require.Len(t, dr.Back.Hand, 3)
 	for i, found := range []bool{false, false, true} { // L9 is recorded nowhere
 		assert.Equal(t, found, dr.Back.Hand[i].New, dr.Back.Hand[i].Line)
@@ -107,4 +107,18 @@ func TestTimeAbove(t *testing.T) {
 	assert.Contains(t, strings.Join(dr.Assumed, "\n"), "figures are taken to be of 20 November 2026, 06:30")
 	takeDraft(t, d, dr)
 	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM stock_sets WHERE recorded_at = 1795156200000000000"))
+}
+
+// Where stock is recorded without bins, counts without bins find it.
+func TestCountsWithoutBins(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", "warehouse,sku,quantity,as at\nW,ROPE,5,2026-11-20T06:00:00Z\n")
+	c, err := d.Freeze(ctx, nell, NewCount{Name: "Count", Scope: Scope{Warehouse: 1}, Rows: 50})
+	require.NoError(t, err)
+	dr := look(t, d, "own.csv", "sku,counted,counted at\nrope,4,2026-11-20T08:00:00Z\n", Choices{Count: c.ID})
+	require.Empty(t, dr.Problems)
+	takeDraft(t, d, dr)
+	assert.Equal(t, "-1", lineOf(t, d, c.ID, "ROPE", "").Variance.String())
+	dr = look(t, d, "own.csv", "bin,sku,counted,counted at\nZ,ROPE,4,2026-11-20T08:00:00Z\n", Choices{Count: c.ID})
+	require.Len(t, dr.Problems, 1)
 }

@@ -153,7 +153,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				line, field, err := frozen.Elsewhere(key)
 				if err != nil {
 					if value := key[partOf[field]]; value == "" {
-						wrong(field, "empty", "", "%v", err)
+						wrong(field, "empty", "", "is empty. %v", err)
 					} else {
 						wrong(field, "unknown "+string(field), value, "%q %v", value, err)
 					}
