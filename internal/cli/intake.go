@@ -8,7 +8,9 @@ import (
 	"os"
 	"path/filepath"
 	"runtime/debug"
+	"runtime/metrics"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -28,13 +30,7 @@ Saved layouts are recognised as on the screen. Exit 2: a file has problems or le
 printed and nothing of it is taken in.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
-			// A large file is taken in within a bounded memory; what is recorded already needs room beside it.
-			debug.SetGCPercent(-1)
-			limit := int64(360 << 20)
-			if info, err := os.Stat(filepath.Join(data, "wobin.db")); err == nil {
-				limit += min(5*info.Size(), 150<<20)
-			}
-			debug.SetMemoryLimit(limit)
+			defer boundMemory(360 << 20)()
 			base := &layout.Layout{Rows: rows, Quantity: quantities}
 			if layoutFile != "" {
 				l, err := readLayout(layoutFile)
@@ -78,6 +74,32 @@ printed and nothing of it is taken in.`,
 	f.StringVar(&rows, "rows", "", "which rows are taken: both, add or change")
 	f.StringVar(&quantities, "quantities", "", "what stock quantities do to what is there: replace, add or take")
 	return c
+}
+
+// boundMemory lets the program use so much memory before it tidies up, and more only where what it holds needs it: a
+// limit below that would have it tidy up all the time. The function that it gives ends this.
+func boundMemory(limit int64) (end func()) {
+	debug.SetGCPercent(-1)
+	debug.SetMemoryLimit(limit)
+	done := make(chan struct{})
+	go func() {
+		held := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
+		tick := time.NewTicker(20 * time.Millisecond)
+		defer tick.Stop()
+		for {
+			select {
+			case <-done:
+				return
+			case <-tick.C:
+			}
+			metrics.Read(held)
+			if need := int64(held[0].Value.Uint64()) * 8 / 5; need > limit {
+				limit = need
+				debug.SetMemoryLimit(limit)
+			}
+		}
+	}()
+	return func() { close(done) }
 }
 
 // readLayout reads a layout's file.

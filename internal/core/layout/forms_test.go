@@ -425,3 +425,16 @@ func TestCellsOfSpreadsheets(t *testing.T) {
 		assert.Equal(t, 3, x.Row)
 	}
 }
+
+// Where not all problems of a group are kept in full, a remedy says that it reaches more rows.
+func TestRemedyOfMany(t *testing.T) {
+	f := open(t, "sku,on hand\n"+strings.Repeat("X,5 pcs\n", 30))
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
+	require.NoError(t, err)
+	for most, want := range map[int]string{10: `Leave "pcs" away in column B, 10 rows or more`, 100: `Leave "pcs" away in column B, 30 rows`} {
+		p := &Problems{Most: most}
+		_, err = Reading{Zone: time.UTC}.Stock(f, m, p)
+		require.NoError(t, err)
+		assert.Equal(t, want, m.Remedies(p, Group{"unit or currency sign", Quantity}, nil)[0].Label)
+	}
+}

@@ -77,6 +77,20 @@ func (p *Problems) Example(g Group, repaired func(value string) (string, bool)) 
 	return before, after, n
 }
 
+// rowsOf says how many rows of a group a remedy reaches: n of those that are kept in full, or more where some are not.
+func (p *Problems) rowsOf(g Group, n int) string {
+	kept := 0
+	for _, x := range p.List {
+		if (Group{x.Kind, x.Field}) == g {
+			kept++
+		}
+	}
+	if kept < p.Groups[g] {
+		return rowsText(n) + " or more"
+	}
+	return rowsText(n)
+}
+
 // Remedy is one way to settle a group of problems.
 type Remedy struct {
 	Label   string
@@ -123,19 +137,19 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 				n.Signs = append(n.Signs[:len(n.Signs):len(n.Signs)], w.sign)
 				before, after, rows := p.Example(g, number(n))
 				if rows > 0 {
-					out = append(out, Remedy{fmt.Sprintf("Leave %q away%s, %s", w.sign, letter, rowsText(rows)), before, after, column(Choice{Numbers: Numbers{Signs: []string{w.sign}}}), true})
+					out = append(out, Remedy{fmt.Sprintf("Leave %q away%s, %s", w.sign, letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: Numbers{Signs: []string{w.sign}}}), true})
 				}
 			}
 		case "minus at the end or brackets":
 			n := src.numbers
 			n.Minus = true
 			before, after, rows := p.Example(g, number(n))
-			out = append(out, Remedy{fmt.Sprintf("Read them as below zero%s, %s", letter, rowsText(rows)), before, after, column(Choice{Numbers: Numbers{Minus: true}}), true})
+			out = append(out, Remedy{fmt.Sprintf("Read them as below zero%s, %s", letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: Numbers{Minus: true}}), true})
 		case "letters for digits":
 			n := src.numbers
 			n.Letters = true
 			before, after, rows := p.Example(g, number(n))
-			out = append(out, Remedy{fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, rowsText(rows)), before, after, column(Choice{Numbers: Numbers{Letters: true}}), true})
+			out = append(out, Remedy{fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: Numbers{Letters: true}}), true})
 		case "other number form":
 			other := ","
 			if src.numbers.Decimal == "," {
