@@ -84,7 +84,7 @@ func boundMemory(limit int64) (end func()) {
 	done := make(chan struct{})
 	go func() {
 		held := []metrics.Sample{{Name: "/gc/heap/live:bytes"}}
-		tick := time.NewTicker(20 * time.Millisecond)
+		tick := time.NewTicker(100 * time.Millisecond)
 		defer tick.Stop()
 		for {
 			select {
