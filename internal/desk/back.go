@@ -256,6 +256,7 @@ func (d *Desk) enter(tx *gorm.DB, p Person, b *backDraft, returnID, now int64) e
 		return err
 	}
 	made := map[string]int64{}
+	var lines []store.CountLine // found where the count has none
 	entries := make([]store.Entry, 0, len(b.counts))
 	places := []int64{}
 	for _, n := range b.counts {
@@ -269,9 +270,7 @@ func (d *Desk) enter(tx *gorm.DB, p Person, b *backDraft, returnID, now int64) e
 				made[id] = pos
 				ids := b.keys[n.Key[stock.Bin]+"\x00"+n.Key[stock.SKU]]
 				l := store.CountLine{CountID: b.count.ID, Pos: pos, BinID: ids[0], ItemID: ids[1], Lot: n.Key[stock.Lot], Serial: n.Key[stock.Serial], Holding: n.Key[stock.Holding], SheetID: s.ID, Status: "uncounted"}
-				if err := tx.Create(&l).Error; err != nil {
-					return err
-				}
+				lines = append(lines, l)
 			}
 		}
 		e := store.Entry{CountID: b.count.ID, Pos: pos, SheetID: s.ID, Slot: n.Slot, Round: 1, Quantity: int64(n.Quantity), CountedAt: n.At, Counter: n.Counter, Person: p.Name, At: now, ReturnID: returnID, FileRow: n.Row}
@@ -283,6 +282,9 @@ func (d *Desk) enter(tx *gorm.DB, p Person, b *backDraft, returnID, now int64) e
 		}
 		entries = append(entries, e)
 		places = append(places, pos)
+	}
+	if err := store.Batch(tx, lines); err != nil {
+		return err
 	}
 	if err := store.Batch(tx, entries); err != nil {
 		return err

@@ -42,6 +42,7 @@ func (r Reading) halves(f *tabular.File, m *Mapping, p *Problems, x *stockRows) 
 	if at == second.from && row >= m.HeaderRow && second.wait() == nil && x.fits(second.x) {
 		return w.count + second.join(m, p, x, row), nil
 	}
+	second.stop()
 	rows.Until(0)
 	err = w.on(x.grow, x.row)
 	return w.count, err

@@ -166,8 +166,9 @@ func (x *Index) first(m mark) int {
 }
 
 func (x *Index) open(m int) *textReader {
-	c := &counting{r: io.NewSectionReader(x.file.at, x.marks[m].offset, x.file.size-x.marks[m].offset)}
-	return &textReader{r: c, count: c, delimiter: x.file.Dialect.Delimiter, buf: make([]byte, 64<<10), row: x.marks[m].row}
+	t := x.file.textFrom(x.marks[m].offset, 64<<10)
+	t.row = x.marks[m].row
+	return t
 }
 
 func (x *Index) row(n int, cells [][]byte) Row {

@@ -187,8 +187,7 @@ func (f *File) Middle(least int64) int64 {
 
 // RowsFrom reads the rows of delimited text in UTF-8 from a place in it on; they are numbered from there.
 func (f *File) RowsFrom(at int64) *Rows {
-	c := &counting{r: io.NewSectionReader(f.at, at, f.size-at)}
-	return &Rows{file: f.Name, size: f.size - at, src: &textReader{r: c, count: c, delimiter: f.Dialect.Delimiter, buf: make([]byte, 512<<10)}}
+	return &Rows{file: f.Name, size: f.size - at, src: f.textFrom(at, 512<<10)}
 }
 
 // Until ends the rows of delimited text where one begins at the place or behind it; 0 lets them go on to the end.

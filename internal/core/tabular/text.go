@@ -268,8 +268,15 @@ func (c *counting) Read(p []byte) (int, error) {
 }
 
 func (f *File) textRows() (rowSource, error) {
-	c := &counting{r: io.NewSectionReader(f.at, 0, f.size)}
-	return &textReader{r: decoded(c, f.Dialect.Encoding), count: c, delimiter: f.Dialect.Delimiter, buf: make([]byte, 512<<10)}, nil
+	t := f.textFrom(0, 512<<10)
+	t.r = decoded(t.count, f.Dialect.Encoding)
+	return t, nil
+}
+
+// textFrom reads text in UTF-8 from a place on, where a row begins.
+func (f *File) textFrom(at int64, buffer int) *textReader {
+	c := &counting{r: io.NewSectionReader(f.at, at, f.size-at)}
+	return &textReader{r: c, count: c, delimiter: f.Dialect.Delimiter, buf: make([]byte, buffer)}
 }
 
 // read leaves out what is in the buffer still.
