@@ -210,14 +210,19 @@ func TestReconcileUnderstands(t *testing.T) {
 	assert.Equal(t, 0, code, stderr)
 }
 
-// wobin check tells what is made of files, and by its exit whether they are clean.
-func TestCheck(t *testing.T) {
-	dir := t.TempDir()
-	write := func(name, text string) string {
+// folder gives a folder and a way to write files into it.
+func folder(t *testing.T) (dir string, write func(name, text string) string) {
+	dir = t.TempDir()
+	return dir, func(name, text string) string {
 		name = filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
 		return name
 	}
+}
+
+// wobin check tells what is made of files, and by its exit whether they are clean.
+func TestCheck(t *testing.T) {
+	dir, write := folder(t)
 	clean, bad := write("clean.csv", "warehouse;bin;sku;quantity\nW;A;X;1,5\n"), write("bad.csv", "warehouse,bin,sku,quantity\nW,A,X,12 pcs\nW,A,Y,1\nW,A,Y,2\nTotal,,,3\n")
 	check := func(args ...string) (int, string) {
 		var out, errOut bytes.Buffer
@@ -293,12 +298,7 @@ func TestIntakeCommand(t *testing.T) {
 
 // A column that goes by the field's own name is taken before others that read alike; without one it is asked.
 func TestReconcileRivals(t *testing.T) {
-	dir := t.TempDir()
-	write := func(name, text string) string {
-		name = filepath.Join(dir, name)
-		require.NoError(t, os.WriteFile(name, []byte(text), 0o644))
-		return name
-	}
+	dir, write := folder(t)
 	counts := write("c.csv", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n")
 	var out, said bytes.Buffer
 	assert.Equal(t, 0, Run([]string{"reconcile", "--stock", write("s.csv", "sku,on hand,quantity\nX,9,1\n"), "--counts", counts, "--out", dir}, nil, &out, &said), said.String())

@@ -352,23 +352,28 @@ func FuzzForms(f *testing.F) {
 	})
 }
 
+// stockOf reads a text as recorded stock, with what is known and what was settled.
+func stockOf(t *testing.T, text string, k *Known, given *Layout) (*StockFile, *Problems, *Mapping) {
+	t.Helper()
+	f := open(t, text)
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Known: k, Given: given})
+	require.NoError(t, err)
+	p := &Problems{}
+	s, err := Reading{Zone: time.UTC, Known: k, Layout: given}.Stock(f, m, p)
+	require.NoError(t, err)
+	return s, p, m
+}
+
 // Two spellings of something new would make it twice; the later one is asked about, also where nothing is known yet.
 func TestTwoNewSpellings(t *testing.T) {
 	text := "warehouse,zone,bin,sku,on hand\nNORTHPIER,Front,A,X,1\nNORTHPEIR,Frnot,B,X,1\nYARD1,Back,C,X,1\nYARD2,Back,D,X,1\n"
 	for _, k := range []*Known{{}, fixture()} {
-		f := open(t, text)
-		m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Known: k})
-		require.NoError(t, err)
-		p := &Problems{}
-		s, err := Reading{Zone: time.UTC, Known: k}.Stock(f, m, p)
-		require.NoError(t, err)
+		s, p, _ := stockOf(t, text, k, nil)
 		assert.Len(t, s.Book.Lines, 3)
 		require.Equal(t, 2, p.Len(), "%v", p.List)
 		assert.ElementsMatch(t, []Group{{"unknown warehouse", Warehouse}, {"unknown zone", Zone}}, []Group{{p.List[0].Kind, p.List[0].Field}, {p.List[1].Kind, p.List[1].Field}})
 		given := &Layout{Matches: []Match{{Field: Warehouse, From: "NORTHPEIR", Do: "match", To: "NORTHPIER"}, {Field: Zone, From: "Frnot", Do: "new"}}}
-		p = &Problems{}
-		s, err = Reading{Zone: time.UTC, Known: k, Layout: given}.Stock(f, m, p)
-		require.NoError(t, err)
+		s, p, _ = stockOf(t, text, k, given)
 		assert.Zero(t, p.Len(), "%v", p.List)
 		require.Len(t, s.Book.Lines, 4)
 		assert.Equal(t, s.Book.Lines[0].Key[stock.Warehouse], s.Book.Lines[1].Key[stock.Warehouse])
@@ -392,13 +397,7 @@ func TestMovementsAlike(t *testing.T) {
 
 // What a formula cannot work out is told once, not as an empty cell too.
 func TestFormulaThatFails(t *testing.T) {
-	f := open(t, "warehouse,bin,sku,boxes\nQUAY,A,X,2\nQUAY,A,Y,x\n")
-	given := &Layout{Columns: []Choice{{Field: Quantity, Formula: "'boxes' * 12"}}}
-	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Given: given})
-	require.NoError(t, err)
-	p := &Problems{}
-	s, err := Reading{Zone: time.UTC, Layout: given}.Stock(f, m, p)
-	require.NoError(t, err)
+	s, p, _ := stockOf(t, "warehouse,bin,sku,boxes\nQUAY,A,X,2\nQUAY,A,Y,x\n", nil, &Layout{Columns: []Choice{{Field: Quantity, Formula: "'boxes' * 12"}}})
 	assert.Len(t, s.Book.Lines, 1)
 	require.Equal(t, 1, p.Len(), "%v", p.List)
 	assert.Equal(t, "formula", p.List[0].Kind)
@@ -406,12 +405,7 @@ func TestFormulaThatFails(t *testing.T) {
 
 // What makes a text of a cell for a spreadsheet program is taken off; what its formulas went wrong with is told, once.
 func TestCellsOfSpreadsheets(t *testing.T) {
-	f := open(t, "=\"warehouse\",bin,sku,qty,description\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\",#N/A\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n")
-	m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
-	require.NoError(t, err)
-	p := &Problems{}
-	s, err := Reading{Zone: time.UTC}.Stock(f, m, p)
-	require.NoError(t, err)
+	s, p, m := stockOf(t, "=\"warehouse\",bin,sku,qty,description\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\",#N/A\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n", nil, nil)
 	var got []string
 	for _, l := range s.Book.Lines {
 		k := s.Book.Codes.Texts(l.Key)

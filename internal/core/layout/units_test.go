@@ -112,12 +112,7 @@ func TestPacksOfMatchedItems(t *testing.T) {
 
 // A row without a unit has none, whatever stands in the rows above it.
 func TestNoUnitIsNone(t *testing.T) {
-	f := open(t, "warehouse,bin,sku,unit,on hand\nW,A,X,M,1\nW,A,Y,case,1\nW,A,Z,,1\n")
-	k := measured(25)
-	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Known: k})
-	require.NoError(t, err)
-	s, err := Reading{Zone: time.UTC, Known: k}.Stock(f, m, &Problems{})
-	require.NoError(t, err)
+	s, _, _ := stockOf(t, "warehouse,bin,sku,unit,on hand\nW,A,X,M,1\nW,A,Y,case,1\nW,A,Z,,1\n", measured(25), nil)
 	require.Len(t, s.Book.Lines, 3)
 	assert.Empty(t, s.Book.Units.Text(s.Book.Lines[2].Unit))
 }
