@@ -6,6 +6,7 @@ import (
 	"database/sql/driver"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	sqlite3 "github.com/mattn/go-sqlite3"
@@ -131,46 +132,67 @@ type table struct {
 	width int
 }
 
-// inserted inserts n rows within a transaction that is under way; fill sets the values of row i. The driver's path for
-// queries is taken, because it binds all values of a statement at once, where the one for statements without answer
-// crosses over to SQLite for each of them.
+// inserted inserts n rows within a transaction that is under way; fill sets the values of row i, for the next rows
+// while SQLite takes those before. The driver's path for queries is taken, because it binds all values of a statement
+// at once, where the one for statements without answer crosses over to SQLite for each of them.
 func inserted(ctx context.Context, c *sqlite3.SQLiteConn, t table, n int, fill func(i int, v []driver.NamedValue)) error {
+	const ahead = 8 * perStatement // rows filled at a time
+	full, empty := make(chan []driver.NamedValue), make(chan []driver.NamedValue, 2)
+	for range cap(empty) {
+		values := make([]driver.NamedValue, t.width*min(ahead, n))
+		for i := range values {
+			values[i].Ordinal = i%(t.width*perStatement) + 1
+		}
+		empty <- values
+	}
+	go func() {
+		defer close(full)
+		for from := 0; from < n; from += ahead {
+			values, wanted := <-empty
+			if !wanted {
+				return
+			}
+			rows := min(ahead, n-from)
+			for i := range rows {
+				fill(from+i, values[i*t.width:(i+1)*t.width])
+			}
+			full <- values[:rows*t.width]
+		}
+	}()
 	var st driver.Stmt
 	prepared := 0
 	defer func() {
+		close(empty)
+		for range full { // fill is not called any more once the rows are the caller's again
+		}
 		if st != nil {
 			st.Close()
 		}
 	}()
-	values := make([]driver.NamedValue, t.width*perStatement)
-	for i := range values {
-		values[i].Ordinal = i + 1
-	}
-	for from := 0; from < n; from += perStatement {
+	for values := range full {
 		if err := ctx.Err(); err != nil {
 			return err
 		}
-		rows := min(perStatement, n-from)
-		if rows != prepared {
-			if st != nil {
-				st.Close()
+		for some := range slices.Chunk(values, t.width*perStatement) {
+			if len(some) != prepared {
+				if st != nil {
+					st.Close()
+				}
+				var err error
+				if st, err = c.Prepare(t.head + t.row + strings.Repeat(","+t.row, len(some)/t.width-1)); err != nil {
+					return err
+				}
+				prepared = len(some)
 			}
-			var err error
-			if st, err = c.Prepare(t.head + t.row + strings.Repeat(","+t.row, rows-1)); err != nil {
+			done, err := st.(driver.StmtQueryContext).QueryContext(context.Background(), some)
+			if err == nil {
+				err = done.Close()
+			}
+			if err != nil {
 				return err
 			}
-			prepared = rows
 		}
-		for i := range rows {
-			fill(from+i, values[i*t.width:(i+1)*t.width])
-		}
-		done, err := st.(driver.StmtQueryContext).QueryContext(context.Background(), values[:rows*t.width])
-		if err == nil {
-			err = done.Close()
-		}
-		if err != nil {
-			return err
-		}
+		empty <- values[:cap(values)]
 	}
 	return nil
 }
