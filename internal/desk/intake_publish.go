@@ -37,8 +37,6 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 	}
 	parts := dr.inOrder()
 	var sets []built
-	var newBins []store.Bin
-	var newItems []store.Item
 	defer func() {
 		if err != nil && len(sets) > 0 { // take the unpublished pieces away; a kill leaves this to the next start
 			ids := make([]int64, len(sets))
@@ -60,7 +58,6 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 		if err != nil {
 			return out, err
 		}
-		newBins, newItems = append(newBins, pt.stock.newBins...), append(newItems, pt.stock.newItems...)
 	}
 	if err := d.keep(dr); err != nil {
 		return out, err
@@ -83,7 +80,7 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 			}
 		}
 		if len(sets) > 0 {
-			if err := d.publish(tx, in, parts, sets, newBins, newItems); err != nil {
+			if err := d.publish(tx, in, parts, sets); err != nil {
 				return out, err
 			}
 		}
@@ -306,7 +303,7 @@ func (t *setTally) sorted() []store.SetItem {
 }
 
 // publish makes the sets the recorded stock, together with all that is new.
-func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []built, newBins []store.Bin, newItems []store.Item) error {
+func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []built) error {
 	for i := range sets {
 		if h := sets[i].house; sets[i].made {
 			if err := tx.Create(&store.Warehouse{ID: h.ID, Code: h.Code, IntakeID: in.ID}).Error; err != nil {
@@ -314,8 +311,12 @@ func (d *Desk) publish(tx *gorm.DB, in *store.Intake, parts []*part, sets []buil
 			}
 		}
 	}
-	if err := store.MakeBinsAndItems(tx, newBins, newItems, in.ID); err != nil {
-		return err
+	for _, pt := range parts {
+		if pt.stock != nil {
+			if err := store.MakeBinsAndItems(tx, pt.stock.newBins, pt.stock.newItems, in.ID); err != nil {
+				return err
+			}
+		}
 	}
 	for i := range sets {
 		s := &sets[i]

@@ -343,53 +343,16 @@ func stateText(l *stock.Line) string {
 // stockNews walks over the lines in their order, gives numbers to what has to be made, and lists it.
 func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records) error {
 	s, v := pt.stock, pt.view
-	b := s.after
-	codes := &b.Codes
-	zones := s.zones()
 	rec.last = len(dr.parts) == 1 // each bin and item comes once in the order, so it is not looked for again
-	s.itemIDs = make([]int64, codes[stock.SKU].Len())
-	var house *store.Warehouse
-	last := [2]stock.ID{^stock.ID(0), ^stock.ID(0)}
-	houses := 0
-	for at, n := range s.order {
-		l := &b.Lines[n]
-		if k := [2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.Bin]}; k != last {
-			if k[0] != last[0] {
-				code := codes[stock.Warehouse].Text(k[0])
-				run := houseRun{from: at, house: rec.warehouses[code]}
-				if run.house == nil {
-					run.house, run.made = rec.newHouse(code), true
-					houses++
-				}
-				house = run.house
-				s.houses = append(s.houses, run)
-			}
-			last = k
-			code := codes[stock.Bin].Text(k[1])
-			run := binRun{from: at}
-			if p := rec.bins[house.ID][code]; p != nil {
-				run.id = p.id
-			} else {
-				bin := rec.newBin(house.ID, code, zones[k])
-				run.id = bin.ID
-				s.newBins = append(s.newBins, bin)
-			}
-			s.bins = append(s.bins, run)
-		}
-		sku := l.Key[stock.SKU]
-		if s.itemIDs[sku] != 0 {
-			continue
-		}
-		text := codes[stock.SKU].Text(sku)
-		if s.itemIDs[sku] = rec.items[text]; s.itemIDs[sku] == 0 {
-			item := store.Item{ID: rec.newItem(text), SKU: text, SortKey: sortKey(text), Description: b.Descriptions.Text(l.Description), Unit: b.Units.Text(l.Unit), Nature: "stocked", Active: true}
-			if l.Costed {
-				c := int64(l.Cost)
-				item.Cost = &c
-			}
-			s.itemIDs[sku] = item.ID
-			s.newItems = append(s.newItems, item)
-		}
+	made := s.houseRuns(rec)
+	if rec.last { // the two ask for nothing in common
+		done := make(chan struct{})
+		go func() { s.itemNews(rec); close(done) }()
+		s.binNews(rec)
+		<-done
+	} else {
+		s.binNews(rec)
+		s.itemNews(rec)
 	}
 	for _, h := range s.loaded {
 		if !slices.ContainsFunc(s.houses, func(x houseRun) bool { return x.house.ID == h.ID }) {
@@ -402,7 +365,7 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	for _, n := range []struct {
 		n         int
 		one, many string
-	}{{houses, "new warehouse", "new warehouses"}, {len(s.newBins), "new bin", "new bins"}, {len(s.newItems), "new item", "new items"}, {len(s.items.after), "item with other attributes", "items with other attributes"}} {
+	}{{made, "new warehouse", "new warehouses"}, {len(s.newBins), "new bin", "new bins"}, {len(s.newItems), "new item", "new items"}, {len(s.items.after), "item with other attributes", "items with other attributes"}} {
 		if n.n > 0 {
 			v.Effect.New = append(v.Effect.New, plural(n.n, n.one, n.many))
 		}
@@ -418,6 +381,74 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 		}
 	}
 	return nil
+}
+
+// houseRuns finds or makes the warehouses, and gives how many are made.
+func (s *stockDraft) houseRuns(rec *records) (made int) {
+	b := s.after
+	for at, n := range s.order {
+		w := b.Lines[n].Key[stock.Warehouse]
+		if at > 0 && b.Lines[s.order[at-1]].Key[stock.Warehouse] == w {
+			continue
+		}
+		code := b.Codes[stock.Warehouse].Text(w)
+		run := houseRun{from: at, house: rec.warehouses[code]}
+		if run.house == nil {
+			run.house, run.made = rec.newHouse(code), true
+			made++
+		}
+		s.houses = append(s.houses, run)
+	}
+	return made
+}
+
+// binNews finds or makes the bins.
+func (s *stockDraft) binNews(rec *records) {
+	b, zones, house := s.after, s.zones(), 0
+	var last stock.ID
+	for at, n := range s.order {
+		k := &b.Lines[n].Key
+		newHouse := house < len(s.houses) && s.houses[house].from == at
+		if newHouse {
+			house++
+		} else if k[stock.Bin] == last {
+			continue
+		}
+		last = k[stock.Bin]
+		id, code := s.houses[house-1].house.ID, b.Codes[stock.Bin].Text(last)
+		run := binRun{from: at}
+		if p := rec.bins[id][code]; p != nil {
+			run.id = p.id
+		} else {
+			bin := rec.newBin(id, code, zones[[2]stock.ID{k[stock.Warehouse], last}])
+			run.id = bin.ID
+			s.newBins = append(s.newBins, bin)
+		}
+		s.bins = append(s.bins, run)
+	}
+}
+
+// itemNews finds or makes the items.
+func (s *stockDraft) itemNews(rec *records) {
+	b := s.after
+	s.itemIDs = make([]int64, b.Codes[stock.SKU].Len())
+	for _, n := range s.order {
+		l := &b.Lines[n]
+		sku := l.Key[stock.SKU]
+		if s.itemIDs[sku] != 0 {
+			continue
+		}
+		text := b.Codes[stock.SKU].Text(sku)
+		if s.itemIDs[sku] = rec.items[text]; s.itemIDs[sku] == 0 {
+			item := store.Item{ID: rec.newItem(text), SKU: text, SortKey: sortKey(text), Description: b.Descriptions.Text(l.Description), Unit: b.Units.Text(l.Unit), Nature: "stocked", Active: true}
+			if l.Costed {
+				c := int64(l.Cost)
+				item.Cost = &c
+			}
+			s.itemIDs[sku] = item.ID
+			s.newItems = append(s.newItems, item)
+		}
+	}
 }
 
 // zones gives the zones of the file's bins by their numbers in after.

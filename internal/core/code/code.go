@@ -49,6 +49,7 @@ func Compare(a, b string) int {
 // 0x20: a run of digits is written as the length of its number and the number.
 func SortKey(s string) string {
 	var b strings.Builder
+	b.Grow(2*len(s) + 12)
 	for i := 0; i < len(s); {
 		if !isDigit(s[i]) {
 			b.WriteByte(s[i])

@@ -215,8 +215,10 @@ func Suspect(text string) (Damage, bool) {
 	if len(text) < 4 || len(text) > 30 {
 		return "", false
 	}
-	if _, _, ok := exponent(text); ok && strings.Contains(text, "+") {
-		return Exponent, true
+	if strings.Contains(text, "+") {
+		if _, _, ok := exponent(text); ok {
+			return Exponent, true
+		}
 	}
 	if d, ok := readDate(text); ok && d.sure {
 		return Dated, true

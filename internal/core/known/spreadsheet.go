@@ -40,8 +40,8 @@ func Month(word string) int {
 	return months[string(r[:3])]
 }
 
-// pieces cuts a text into its runs of digits and of letters; what parts them is left out.
-func pieces(s string) (out []string) {
+// pieces cuts a text into its runs of digits and of letters, put behind out; what parts them is left out.
+func pieces(s string, out []string) []string {
 	start, class := -1, 0
 	of := func(r rune) int {
 		switch {
@@ -72,11 +72,12 @@ func readDate(s string) (d date, ok bool) {
 	for _, midnight := range []string{" 00:00:00", "T00:00:00", " 00:00", "T00:00:00Z"} {
 		s = strings.TrimSuffix(s, midnight)
 	}
-	p := pieces(s)
+	var room [4]string
+	p := pieces(s, room[:0])
 	if len(p) < 2 || len(p) > 3 || len(s) > 24 {
 		return d, false
 	}
-	n := make([]int, len(p))
+	var n [3]int
 	word := -1
 	for i, t := range p {
 		if allDigits(t) {
@@ -179,7 +180,7 @@ func (d date) keys() (keys []key) {
 // numberRuns gives the numbers of a code of two or three parts that a spreadsheet program may take for a date;
 // the name of a month counts as its number.
 func numberRuns(s string) (runs []string, ok bool) {
-	p := pieces(s)
+	p := pieces(s, nil)
 	if len(p) < 2 || len(p) > 3 || len(s) > 16 {
 		return nil, false
 	}

@@ -13,6 +13,9 @@ type refusedKey struct {
 
 // refused judges the keys of rows that are refused already, so that all that is wrong with them is told at once.
 func (s *settler) refused(file string, codes *stock.Codes, rows []refusedKey, p *Problems) {
+	if len(rows) == 0 {
+		return
+	}
 	left := s.left
 	settleKeys(s, file, codes, rows, func(r *refusedKey) (*stock.Key, int) { return &r.key, r.row }, p)
 	s.left = left

@@ -266,8 +266,8 @@ func (b *Book) Order() []uint32 {
 	for range ranks {
 		<-done
 	}
-	// Mostly all ranks of a key fit one number, which is then sorted digit by digit without looking at the lines
-	// again; else part by part.
+	// Mostly all ranks of a key fit one number, which is then sorted without looking at the lines again, digit
+	// by digit at worst; else part by part.
 	type packed struct {
 		key  uint64
 		line uint32
@@ -297,7 +297,17 @@ func (b *Book) Order() []uint32 {
 			}
 			now[i] = packed{k, n}
 		}
-		for shift := 0; shift < width; shift += 11 {
+		// Lines mostly come in nearly that order, and then each has few places to go.
+		steps := 4 * len(now)
+		for i := 1; i < len(now) && steps >= 0; i++ {
+			x, to := now[i], i
+			for ; to > 0 && now[to-1].key > x.key && steps >= 0; to-- {
+				now[to] = now[to-1]
+				steps--
+			}
+			now[to] = x
+		}
+		for shift := 0; shift < width && steps < 0; shift += 11 {
 			var starts [2049]uint32
 			for i := range now {
 				starts[now[i].key>>shift&2047+1]++
