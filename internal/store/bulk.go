@@ -205,6 +205,7 @@ func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []d
 		return err
 	}
 	defer conn.Close()
+	defer s.settle()
 	return onConn(conn, func(c *sqlite3.SQLiteConn) error {
 		for _, q := range []string{"PRAGMA synchronous = NORMAL", "BEGIN IMMEDIATE"} {
 			if _, err := c.Exec(q, nil); err != nil {
@@ -222,6 +223,19 @@ func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []d
 			}
 		}
 		return err
+	})
+}
+
+// settle copies the pages of pieces from the log into the database while the next ones are made, so that neither the
+// commit that publishes them nor the end of the program has to. It keeps nobody waiting; what it does not get done, or
+// fails to do, is done later.
+func (s *Store) settle() {
+	if !s.settling.TryLock() {
+		return
+	}
+	s.settled.Go(func() {
+		defer s.settling.Unlock()
+		_ = s.read.Exec("PRAGMA wal_checkpoint(PASSIVE)").Error
 	})
 }
 

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	_ "github.com/mattn/go-sqlite3" // registers the driver
@@ -26,6 +27,9 @@ type Store struct {
 	read  *gorm.DB
 	raw   *sql.DB // the writer's connection
 	lock  *os.File
+
+	settling sync.Mutex // held while pages are copied beside the writing
+	settled  sync.WaitGroup
 }
 
 // ErrNewer is a database written by a newer program.
@@ -89,6 +93,7 @@ func Open(dir string) (*Store, error) {
 
 // Close ends the work with the folder.
 func (s *Store) Close() error {
+	s.settled.Wait()
 	var errs []error
 	for _, db := range []*gorm.DB{s.read, s.write} {
 		if db != nil {
