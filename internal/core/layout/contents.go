@@ -209,8 +209,35 @@ func plural(f Field) string {
 	return strings.ReplaceAll(string(f), "_", " ") + "s"
 }
 
-// byContent makes a mapping of a table without a header from what its columns hold; nil where it has no rows.
-func (s *sample) byContent(w Want) *Mapping {
+// confirms tells whether the contents put a field where a header has it by its plain word: then the row is a header,
+// however little else of it is known.
+func (m *Mapping) confirms(header *Mapping) bool {
+	for i := range header.Columns[:min(len(header.Columns), len(m.Columns))] {
+		if c := &header.Columns[i]; c.Field != "" && !c.weak && m.Columns[i].Field == c.Field {
+			return true
+		}
+	}
+	return false
+}
+
+// worded tells whether the first row holds words that nothing knows and that stand nowhere again, where all that
+// stands below one of them is known.
+func (s *sample) worded(m *Mapping, w Want) bool {
+	found := false
+	for i, word := range s.rows[0] {
+		x, f := s.column(m, i), m.Columns[i].Field
+		set := w.Known.Set(f)
+		if _, is := set.Find(word); is || x.values[word] > 1 || strings.ContainsAny(word, "0123456789") || word == "" && f != "" {
+			return false
+		}
+		found = found || f != "" && x.filled > 3 && x.of(set) == len(x.values)-1
+	}
+	return found
+}
+
+// byContent makes a mapping of a table whose header, where it has one at all, says too little, from what its columns
+// hold; nil where it has no rows. named is what the words say.
+func (s *sample) byContent(w Want, named *Mapping) *Mapping {
 	if len(s.rows) == 0 {
 		return nil
 	}
@@ -229,6 +256,23 @@ func (s *sample) byContent(w Want) *Mapping {
 		m.Columns = append(m.Columns, Column{Index: i, Why: "nothing tells what it is; passed over"})
 	}
 	s.contents(m, w)
+	if w.given().Header == 0 {
+		row := slices.Index(s.numbers, named.HeaderRow)
+		why := ""
+		if row < 0 || !m.confirms(named) {
+			if row = -1; s.worded(m, w) {
+				row, why = 0, "the first row holds words, where the rows below it hold what is known"
+			}
+		}
+		if row >= 0 {
+			m = s.headed(mapHeaders(k, s.rows[row]), row)
+			if m.WhyKind = "what its columns hold"; why != "" {
+				m.WhyHeader = why
+			}
+			m.score = 0
+			s.contents(m, w)
+		}
+	}
 	q := Quantity
 	if k == Counts {
 		q = Counted

@@ -52,6 +52,32 @@ func TestRecognise(t *testing.T) {
 	}
 }
 
+// A first row is a header where its words say so, and data where they do not, however much else is known of the file.
+func TestHeaderOrData(t *testing.T) {
+	for _, c := range []struct {
+		text   string
+		given  Kind
+		header int
+		want   map[int]Field
+	}{
+		{"SKU,Shelf\n00411,\nR-8,high\n00413,\n00412,high\n", Items, 1, map[int]Field{0: SKU, 1: ""}},
+		{"SKU,Shelf\n00411,4\nR-8,1\n00413,1\n00412,2\n", "", 1, map[int]Field{0: SKU}},
+		{"Title,,\n\nSKU,Shelf\n00411,\nR-8,high\n00413,\n00412,\n", Items, 3, map[int]Field{0: SKU}},
+		{"00411,high\nR-8,high\n00413,\n00412,high\n", Items, 0, map[int]Field{0: SKU}},
+		{"QUAY,A-01-1,00411,4\nQUAY,A-01-2,R-8,1\nQUAY,A-01-3,00413,6\n", "", 0, map[int]Field{0: Warehouse, 1: Bin, 2: SKU, 3: Quantity}},
+		{"Shelf,Ref\nhigh,00411\nhigh,R-8\nlow,00413\nlow,00412\nlow,00414\n", Items, 1, map[int]Field{0: "", 1: SKU}},
+		{"Thing,Pieces of it\n00411,4\nR-8,1\n00413,1\n00412,2\n00414,3\n", "", 1, map[int]Field{0: SKU, 1: Quantity}},
+		{"NEW,high\n00411,high\nR-8,high\n00413,\n00412,high\n00414,low\n", Items, 0, map[int]Field{0: SKU}}, // "high" stands again below
+	} {
+		m, err := Recognise(open(t, c.text), Want{Kinds: all, Known: fixture(), Given: &Layout{Kind: c.given}})
+		require.NoError(t, err)
+		assert.Equal(t, c.header, m.HeaderRow, "%s: %s", c.text, m.WhyHeader)
+		for at, f := range c.want {
+			assert.Equal(t, f, m.Columns[at].Field, "%s column %d: %s", c.text, at, m.Columns[at].Why)
+		}
+	}
+}
+
 // Of several sheets the one that reads best is taken, whatever its place.
 func TestRecogniseSheet(t *testing.T) {
 	x := excelize.NewFile()

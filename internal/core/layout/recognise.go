@@ -84,7 +84,7 @@ func RecogniseSheet(f *tabular.File, sheet int, w Want) (*Mapping, error) {
 	}
 	best := s.byHeader(w)
 	if best.score < 60 && !best.titled() && w.given().Header == 0 || w.given().Header < 0 {
-		if m := s.byContent(w); m != nil && (w.given().Header < 0 || m.score >= 45 && m.score > best.score) {
+		if m := s.byContent(w, best); m != nil && (w.given().Header < 0 || m.score >= 45 && m.score > best.score) {
 			best = m
 		}
 	}
@@ -278,8 +278,10 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 	}
 	if len(taken) < 2 && !(len(taken) == len(headers) && len(taken) > 0) {
 		m.score = -1
-		if len(taken) == 1 {
-			m.score = 1
+		for f := range taken {
+			if m.score = 1; spec(k, f).Required {
+				m.score = 2
+			}
 		}
 	}
 	m.WhyKind = fmt.Sprintf("its headers are those of a %s file", k)
