@@ -24,8 +24,18 @@ export function Problems({
 	onColumn: (letter: string) => void;
 }) {
 	const input = useRef<HTMLInputElement>(null);
+	const places = useRef<string[]>([]); // a group keeps its place while others are settled, so that no click goes astray
+	const place = (g: Group) => {
+		const name = `${g.kind} in ${g.field}`;
+		const at = places.current.indexOf(name);
+		return at < 0 ? places.current.push(name) - 1 : at;
+	};
+	const groups = sheet.problems.map((g) => ({ g, at: place(g) })).sort((a, b) => a.at - b.at);
 	if (sheet.problems.length === 0) return null;
-	const open = (g: Group) => (g.kind.startsWith("unknown ") ? sheet.values.filter((v) => v.open && v.field === g.field).length : 0);
+	const open = (g: Group) =>
+		sheet.values.filter((v) => v.open && v.field === g.field && (g.kind.startsWith("unknown ") || g.list.some((p) => p.value === v.text)))
+			.length;
+	const easy = groups.findIndex(({ g }) => g.remedies.length > 0);
 	const total = sheet.problems.reduce((n, g) => n + g.count, 0);
 	return (
 		<div className="mt-2 mb-3" data-problems>
@@ -40,12 +50,12 @@ export function Problems({
 					{sheet.culprit_spare ? "; without it everything is fine." : "."}
 				</p>
 			)}
-			{sheet.problems.map((g, at) => {
+			{groups.map(({ g }, at) => {
 				const here = only?.kind === g.kind && only.field === g.field;
 				return (
 					<details
 						key={g.kind + g.field}
-						open={(sheet.problems.length < 6 && total < 40) || here || at === 0}
+						open={(sheet.problems.length < 6 && total < 40) || here || at === 0 || at === easy}
 						className="border-b border-hair py-1"
 						data-group={g.kind}
 					>
