@@ -53,6 +53,7 @@ type part struct {
 	mapping  *layout.Mapping
 	problems layout.Problems
 	view     *SheetOfFile
+	taken    *layout.TakenFor // made when rows are first shown
 	// what was read, one of them by kind
 	places *placesDraft
 	items  *itemsDraft

@@ -19,11 +19,12 @@ import (
 
 // FileRow is a row of a dropped file as it is, with the cells that were mended in it.
 type FileRow struct {
-	Row    int           `json:"row"`
-	Cells  []string      `json:"cells"`
-	Bad    bool          `json:"bad"`
-	Mended []string      `json:"mended" doc:"letters of the columns that were put right by hand"`
-	Wrong  []ProblemView `json:"wrong"`
+	Row    int            `json:"row"`
+	Cells  []string       `json:"cells"`
+	Bad    bool           `json:"bad"`
+	Mended []string       `json:"mended" doc:"letters of the columns that were put right by hand"`
+	Taken  []layout.Taken `json:"taken" doc:"cells that were taken for something else than they say"`
+	Wrong  []ProblemView  `json:"wrong"`
 }
 
 // FileRows is a stretch of a dropped file.
@@ -82,6 +83,9 @@ func (d *Desk) Rows(ctx context.Context, p Person, id string, sheet, from, most 
 	}
 	mends := dr.choices.mends(sheet)
 	wrong := pt.problems.At(rows)
+	if pt.taken == nil && pt.mapping != nil {
+		pt.taken = pt.mapping.TakenFor(pt.values())
+	}
 	for _, r := range rows {
 		row := FileRow{Row: r.Number, Cells: r.Cells, Mended: []string{}, Wrong: []ProblemView{}}
 		_, row.Bad = pt.problems.Refused(r.Number)
@@ -93,6 +97,10 @@ func (d *Desk) Rows(ctx context.Context, p Person, id string, sheet, from, most 
 				row.Cells[at] = m.Is
 				row.Mended = append(row.Mended, tabular.ColumnName(at))
 			}
+		}
+		row.Taken = []layout.Taken{}
+		if pt.taken != nil && r.Number > pt.mapping.HeaderRow {
+			row.Taken = append(row.Taken, pt.taken.Row(row.Cells)...)
 		}
 		for _, x := range wrong[r.Number] {
 			row.Wrong = append(row.Wrong, ProblemView{x.Row, x.Column, string(x.Field), x.Value, x.String(), x.Text})

@@ -78,7 +78,7 @@ func run(out, only string) error {
 		{"sign-in", "/", `input[name=password]`, nil},
 		{"today", "", `article`, []chromedp.Action{browser.SignIn("ida", "demo")}},
 		{"recorded", "/counts/2/recorded", `[data-lines] [role=row] ~ div [role=row]`, nil},
-		{"intake", "/", `[data-group="turned into a date"] button`, append(drop("pontoon stock via a spreadsheet.csv", `[data-question]`), press("Fill down: rows below"), press("It is what is on hand"), chromedp.WaitNotPresent(`[data-question]`))},
+		{"intake", "/", `[data-group="turned into a date"] button`, append(drop("pontoon stock via a spreadsheet.csv", `[data-question]`), press("Fill down: rows below"), press("It is what is on hand"), chromedp.WaitNotPresent(`[data-question]`), press("Put back the only possible original of 26"), chromedp.WaitVisible(`//*[@data-cell="B5"][contains(., "→")]`, chromedp.BySearch))},
 		{"intake-workbook", "/", `[data-file-view]`, append(drop("kiosk handover.xlsx", `[role=tablist]`), press("Items"))},
 		{"intake-formula", "/", `[data-formula-rows]`, append(drop("stock-export-with-faults.csv", `[data-problems]`), press("Take only some rows"), chromedp.WaitVisible(`input[aria-label="Row filter"]`),
 			chromedp.SendKeys(`input[aria-label="Row filter"]`, `AND('On hand' > 0; LEFT('Item code'; 3) <> "CHT")`))},

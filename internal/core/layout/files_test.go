@@ -136,6 +136,21 @@ func understood(t *testing.T, name string, given *Layout) string {
 		if c, _ := m.Culprit(p); c != "" {
 			say("  culprit %s", c)
 		}
+		rows, err := f.Rows(sheet)
+		require.NoError(t, err)
+		taken := m.TakenFor(values)
+		for n, cells, ok := rows.Next(); ok; n, cells, ok = rows.Next() {
+			var row []string
+			for _, c := range cells {
+				row = append(row, string(c))
+			}
+			if n > m.HeaderRow {
+				for _, x := range taken.Row(row) {
+					say("  taken: %s%d for %s", x.Column, n, x.Text)
+				}
+			}
+		}
+		rows.Close()
 		say("  %d good", len(lines))
 		for _, l := range lines {
 			say("    %s", l)

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
@@ -161,6 +162,7 @@ func lines(s *StockFile) (out []string) {
 // Every remedy does what it says: with all of them taken, nothing is wrong any more.
 func TestRemediesMendTheFile(t *testing.T) {
 	for name, want := range map[string][]string{
+		"damaged-codes.csv":        nil,
 		"signs-beside-numbers.csv": {"QUAY A-01-1 00411 = 12", "QUAY A-01-2 00412 = -4", "QUAY A-01-3 00413 = -5", "LOFT C01 00414 = 10", "LOFT C02 00415 = 7", "LOFT C03 00416 = -3"},
 		"two-spellings.csv":        nil,
 		"several-together.csv":     nil,
@@ -199,7 +201,56 @@ func TestRemediesMendTheFile(t *testing.T) {
 		if want != nil {
 			assert.Equal(t, want, lines(s), name)
 		}
+		assert.Positive(t, takenIsWhatWasRead(t, name, s, m), name)
 	}
+}
+
+// takenIsWhatWasRead holds what is shown that each cell was taken for against the lines that were read. It gives the
+// number of cells that were taken for something else than they say.
+func takenIsWhatWasRead(t *testing.T, name string, s *StockFile, m *Mapping) (other int) {
+	data := read(t, "testdata/files/"+name)
+	f, err := tabular.Open(name, bytes.NewReader(data), int64(len(data)), tabular.Options{})
+	require.NoError(t, err)
+	rows, err := f.Rows(m.Sheet)
+	require.NoError(t, err)
+	defer rows.Close()
+	by := map[int]*stock.Line{}
+	for i := range s.Book.Lines {
+		by[int(s.Book.Lines[i].Row)] = &s.Book.Lines[i]
+	}
+	taken := m.TakenFor(s.Values)
+	for n, cells, ok := rows.Next(); ok; n, cells, ok = rows.Next() {
+		var row []string
+		for _, c := range cells {
+			row = append(row, string(c))
+		}
+		l := by[n]
+		if l == nil {
+			continue
+		}
+		is := map[string]string{}
+		for _, x := range taken.Row(row) {
+			is[x.Column] = x.Text
+			other++
+		}
+		for f, part := range map[Field]stock.Part{Warehouse: stock.Warehouse, Bin: stock.Bin, SKU: stock.SKU} {
+			at := m.At(f)
+			if at < 0 || row[at] == "" {
+				continue
+			}
+			text, some := is[tabular.ColumnName(at)]
+			if !some {
+				text = code.Trim(row[at])
+			}
+			assert.Equal(t, s.Book.Codes[part].Text(l.Key[part]), text, "%s %s%d", name, tabular.ColumnName(at), n)
+		}
+		if text, some := is[tabular.ColumnName(m.At(Quantity))]; some {
+			q, err := quantity.Parse([]byte(text))
+			require.NoError(t, err)
+			assert.Equal(t, l.Recorded, q, "%s row %d", name, n)
+		}
+	}
+	return other
 }
 
 func TestSettledColumns(t *testing.T) {

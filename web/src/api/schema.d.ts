@@ -981,6 +981,8 @@ export interface components {
             mended: string[];
             /** Format: int64 */
             row: number;
+            /** @description cells that were taken for something else than they say */
+            taken: components["schemas"]["Taken"][];
             wrong: components["schemas"]["ProblemView"][];
         };
         FileRows: {
@@ -1601,6 +1603,11 @@ export interface components {
              * @description the number of rows with problems that are left out
              */
             leave_out: number;
+        };
+        Taken: {
+            column: string;
+            /** @description what the cell was taken for */
+            text: string;
         };
         TakenIn: {
             /** Format: int64 */

@@ -95,7 +95,10 @@ export function FileView({
 		const most = new Map<number, number>();
 		for (const g of got)
 			for (const r of g.data?.rows.slice(0, 60) ?? [])
-				for (const [i, c] of r.cells.entries()) if (r.row >= sheet.header_row) most.set(i, Math.max(most.get(i) ?? 0, c.length));
+				for (const [i, c] of r.cells.entries()) {
+					const is = r.taken.find((t) => t.column === sheet.columns[i]?.letter);
+					if (r.row >= sheet.header_row) most.set(i, Math.max(most.get(i) ?? 0, c.length + (is ? is.text.length + 3 : 0)));
+				}
 		return sheet.columns.map((_, i) => Math.min(Math.max(118, 22 + (most.get(i) ?? 0) * 7.9), 250));
 	}, [got, sheet.columns, sheet.header_row]);
 	const gutter = Math.max(64, 34 + count(total + sheet.header_row).length * 8);
@@ -210,6 +213,7 @@ export function FileView({
 										const on = i === at.row && col === at.col;
 										const bad = wrong.has(c.letter);
 										const mended = r?.mended.includes(c.letter);
+										const is = r?.taken.find((t) => t.column === c.letter);
 										return (
 											<div
 												key={c.letter}
@@ -247,8 +251,14 @@ export function FileView({
 												) : (
 													<>
 														{mended ? <span title="mended by hand">✎ </span> : ""}
-														{r?.cells[col] ||
-															(filled.has(c.letter) && r && r.row > sheet.header_row ? <span className="text-dim">″</span> : "")}
+														{is ? (
+															<>
+																<span className="text-dim">{r?.cells[col]} →</span> {is.text}
+															</>
+														) : (
+															r?.cells[col] ||
+															(filled.has(c.letter) && r && r.row > sheet.header_row ? <span className="text-dim">″</span> : "")
+														)}
 													</>
 												)}
 											</div>
