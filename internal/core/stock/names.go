@@ -13,28 +13,34 @@ type ID uint32
 // A million rows hold few different codes, so rows carry numbers and everything that is slow about text is
 // done once for each name.
 type Names struct {
-	texts []string
-	slots []slot
-	last  slot          // the name found last, at hand because rows often repeat it
-	folds map[string]ID // by folded text; ambiguous where several share it
-	arena []byte
+	texts  []string
+	shorts []short // of the texts
+	slots  []slot
+	last   short // the name found last, at hand because rows often repeat it
+	lastID ID
+	folds  map[string]ID // by folded text; ambiguous where several share it
+	arena  []byte
 }
 
 const ambiguous = ^ID(0)
 
-// slot holds a short text itself, so that finding a name takes one step into memory rather than four.
+// slot is where a name is found by its hash. Slots are small, so that those of a million rows' codes stay near at hand.
 type slot struct {
 	hash   uint32
 	number uint32 // of the name + 1, 0 where the slot is free
-	length uint8  // of a text that stands in short, 255 for a longer one
-	short  [23]byte
+}
+
+// short is a text that is short enough to be compared where it stands.
+type short struct {
+	length uint8 // 255 for a longer text
+	text   [23]byte
 }
 
 var seed = maphash.MakeSeed()
 
 func (n *Names) start() {
 	n.slots = make([]slot, 64)
-	n.texts = append(n.texts, "") // found without a slot
+	n.texts, n.shorts = append(n.texts, ""), append(n.shorts, short{}) // found without a slot
 }
 
 // Len is how many names there are, the empty one included.
@@ -56,42 +62,37 @@ func (n *Names) Intern(text []byte) ID {
 	if n.slots == nil {
 		n.start()
 	}
-	if len(text) == int(n.last.length) && string(n.last.short[:len(text)]) == string(text) {
-		return ID(n.last.number - 1)
+	if n.last.is(text) {
+		return n.lastID
 	}
 	h := uint32(maphash.Bytes(seed, text))
 	mask := uint32(len(n.slots) - 1)
 	i := h & mask
 	for ; n.slots[i].number != 0; i = (i + 1) & mask {
-		s := &n.slots[i]
-		if s.hash != h {
+		if n.slots[i].hash != h {
 			continue
 		}
-		if s.length < 255 {
-			if string(s.short[:s.length]) != string(text) {
-				continue
-			}
-		} else if n.texts[s.number-1] != string(text) {
-			continue
+		id := ID(n.slots[i].number - 1)
+		if x := &n.shorts[id]; x.is(text) || x.length == 255 && n.texts[id] == string(text) {
+			n.last, n.lastID = *x, id
+			return id
 		}
-		n.last = *s
-		return ID(s.number - 1)
 	}
-	n.texts, n.folds = append(n.texts, n.keep(text)), nil
-	n.last = newSlot(h, uint32(len(n.texts)), text)
-	n.slots[i] = n.last
-	if len(n.texts)*2 > len(n.slots) {
+	id := ID(len(n.texts))
+	n.last, n.lastID = short{length: 255}, id
+	if len(text) <= len(n.last.text) {
+		n.last.length = uint8(copy(n.last.text[:], text))
+	}
+	n.texts, n.shorts, n.folds = append(n.texts, n.keep(text)), append(n.shorts, n.last), nil
+	n.slots[i] = slot{h, uint32(id) + 1}
+	if len(n.texts)*5 > len(n.slots)*4 {
 		n.grow()
 	}
-	return ID(len(n.texts) - 1)
+	return id
 }
 
-func newSlot(h, number uint32, text []byte) slot {
-	s := slot{hash: h, number: number, length: 255}
-	if len(text) <= len(s.short) {
-		s.length = uint8(copy(s.short[:], text))
-	}
-	return s
+func (x *short) is(text []byte) bool {
+	return len(text) == int(x.length) && len(text) <= len(x.text) && string(x.text[:len(text)]) == string(text)
 }
 
 // keep copies a text into a large piece of memory, so that a million names are not a million allocations.
@@ -109,7 +110,7 @@ func (n *Names) keep(text []byte) string {
 
 func (n *Names) grow() {
 	old := n.slots
-	n.slots = make([]slot, len(old)*4)
+	n.slots = make([]slot, len(old)*2)
 	clear(n.slots) // memory that is written first is had at half the cost of memory that is read first
 	mask := uint32(len(n.slots) - 1)
 	for _, s := range old {
