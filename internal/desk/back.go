@@ -353,7 +353,7 @@ func (d *Desk) TypeIn(ctx context.Context, p Person, countID int64, key string, 
 				return out, err
 			}
 			if old.ID != 0 {
-				if old.Quantity == int64(*t.Quantity) {
+				if old.Quantity == int64(*t.Quantity) && (t.CountedAt == "" || at == old.CountedAt) {
 					out.Unchanged++
 					continue
 				}
