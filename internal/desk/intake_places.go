@@ -1,7 +1,9 @@
 package desk
 
 import (
+	"cmp"
 	"encoding/json"
+	"fmt"
 
 	"gorm.io/gorm"
 
@@ -17,6 +19,34 @@ type placesDraft struct {
 	before []store.PlaceBefore
 	named  []store.Warehouse // changed ones, as they will be
 	zoned  []store.Bin
+}
+
+// placeSeen is what a file said of a place, and where.
+type placeSeen struct {
+	row  int
+	says string
+	made int // place among those that are made + 1
+}
+
+// change keeps a place as it was before it is changed.
+func (x *placesDraft) change(sort string, id int64, was any) error {
+	b, err := json.Marshal(was)
+	x.before = append(x.before, store.PlaceBefore{Sort: sort, PlaceID: id, Was: string(b)})
+	return err
+}
+
+// count counts a row of a file by what becomes of it; unchanged where nothing does.
+func (e *Effect) count(what string) {
+	switch what {
+	case "added":
+		e.Added++
+	case "changed":
+		e.Changed++
+	case "left":
+		e.Left++
+	default:
+		e.Unchanged++
+	}
 }
 
 // lookPlaces reads warehouses and bins. An empty cell leaves what is there unless it is said to clear.
@@ -35,74 +65,86 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 			e.Examples = append(e.Examples, EffectExample{what, line, before, after})
 		}
 	}
-	made := map[int64]bool{}
-	renamed := map[int64]int{}
+	houses := map[int64]*placeSeen{} // what the file said of a warehouse or bin before, by its number
+	bins := map[int64]*placeSeen{}
 	for _, p := range f.Places {
-		line := p.Warehouse
-		h := rec.house(p.Warehouse)
-		if h == nil {
-			if given.Rows == "change" {
-				e.Left++
-				continue
-			}
-			h = rec.newHouse(p.Warehouse)
-			h.Name = p.Name
-			x.houses = append(x.houses, *h)
-			made[h.ID] = true
-			if p.Bin == "" {
-				e.Added++
-				example("added", line, "", orNone(p.Name))
-			}
-		} else if p.Name != "" && p.Name != h.Name && !made[h.ID] && given.Rows != "add" {
-			if at, again := renamed[h.ID]; again {
-				x.named[at-1].Name = p.Name
-			} else {
-				was, err := json.Marshal(h)
-				if err != nil {
-					return err
-				}
-				now := *h
-				now.Name = p.Name
-				x.before = append(x.before, store.PlaceBefore{Sort: "warehouse", PlaceID: h.ID, Was: string(was)})
-				x.named = append(x.named, now)
-				renamed[h.ID] = len(x.named)
-				if p.Bin == "" {
-					e.Changed++
-				}
-				example("changed", line, orNone(h.Name), p.Name)
-			}
-		} else if p.Bin == "" {
-			e.Unchanged++
-		}
-		if p.Bin == "" {
+		h, what, line := rec.house(p.Warehouse), "", p.Warehouse
+		if h == nil && given.Rows == "change" {
+			e.Left++
 			continue
 		}
-		line += " · " + p.Bin
-		bin := rec.bins[h.ID][p.Bin]
+		if h == nil {
+			h, what = rec.newHouse(p.Warehouse), "added"
+			x.houses = append(x.houses, *h)
+			houses[h.ID] = &placeSeen{made: len(x.houses)}
+			example("added", line, "", orNone(p.Name))
+		}
+		seen := houses[h.ID]
+		if seen == nil {
+			seen = &placeSeen{says: h.Name}
+			houses[h.ID] = seen
+		}
 		switch {
-		case bin == nil && given.Rows == "change":
-			e.Left++
-		case bin == nil:
-			x.bins = append(x.bins, rec.newBin(h.ID, p.Bin, p.Zone))
-			e.Added++
-			example("added", line, "", orNone(p.Zone))
-		case p.Zone == bin.zone || p.Zone == "" && !p.ClearZone:
-			e.Unchanged++
+		case p.Name == "" || p.Name == seen.says:
+		case seen.row > 0:
+			pt.problems.Add(pt.mapping.Problem(dr.name, p.Row, layout.HouseName, "duplicate key", p.Name, fmt.Sprintf("%s is called %q here and %q in row %d. Give it one name", h.Code, p.Name, seen.says, seen.row)).With(seen.row))
+			continue
+		case seen.made > 0:
+			x.houses[seen.made-1].Name = p.Name
 		case given.Rows == "add":
-			e.Left++
+			what = "left"
 		default:
-			was := store.Bin{ID: bin.id, WarehouseID: h.ID, Code: p.Bin, Zone: bin.zone, SortKey: sortKey(p.Bin)}
-			b, err := json.Marshal(was)
-			if err != nil {
+			if err := x.change("warehouse", h.ID, h); err != nil {
 				return err
 			}
-			x.before = append(x.before, store.PlaceBefore{Sort: "bin", PlaceID: bin.id, Was: string(b)})
-			was.Zone = p.Zone
-			x.zoned = append(x.zoned, was)
-			e.Changed++
-			example("changed", line, orNone(bin.zone), orNone(p.Zone))
-			bin.zone = p.Zone
+			now := *h
+			now.Name = p.Name
+			x.named = append(x.named, now)
+			what = "changed"
+			example(what, line, orNone(h.Name), p.Name)
 		}
+		if p.Name != "" && what != "left" && seen.row == 0 {
+			seen.says, seen.row = p.Name, p.Row
+		}
+		if p.Bin != "" {
+			line += " · " + p.Bin
+			bin := rec.bin(h.ID, p.Bin)
+			if bin == nil && given.Rows == "change" {
+				e.count(cmp.Or(what, "left"))
+				continue
+			}
+			if bin == nil {
+				made := rec.newBin(h.ID, p.Bin, p.Zone)
+				x.bins = append(x.bins, made)
+				bins[made.ID] = &placeSeen{row: p.Row, says: p.Zone}
+				e.count("added")
+				example("added", line, "", orNone(p.Zone))
+				continue
+			}
+			seen := bins[bin.id]
+			switch same := p.Zone == bin.zone || p.Zone == "" && !p.ClearZone; {
+			case seen != nil && !same:
+				pt.problems.Add(pt.mapping.Problem(dr.name, p.Row, layout.Bin, "duplicate key", p.Bin, fmt.Sprintf("%s is in zone %q here and in %q in row %d, where it is spelled differently. Take one out", line, p.Zone, seen.says, seen.row)).With(seen.row))
+				continue
+			case same:
+			case given.Rows == "add":
+				what = cmp.Or(what, "left")
+			default:
+				was := store.Bin{ID: bin.id, WarehouseID: h.ID, Zone: bin.zone}
+				if err := x.change("bin", bin.id, was); err != nil {
+					return err
+				}
+				was.Zone = p.Zone
+				x.zoned = append(x.zoned, was)
+				what = "changed"
+				example(what, line, orNone(bin.zone), orNone(p.Zone))
+				bin.zone = p.Zone
+			}
+			if seen == nil {
+				bins[bin.id] = &placeSeen{row: p.Row, says: bin.zone}
+			}
+		}
+		e.count(what)
 	}
 	if n := len(x.houses); n > 0 {
 		e.New = append(e.New, plural(n, "new warehouse", "new warehouses"))

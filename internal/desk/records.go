@@ -21,6 +21,7 @@ type records struct {
 	tx         *gorm.DB
 	warehouses map[string]*store.Warehouse
 	bins       map[int64]map[string]*place // by warehouse
+	folded     map[int64]map[string]string // codes of bins by their folded form, "" where several share it; made where it is asked for
 	items      map[string]int64
 	measures   map[int64]int32 // by item: place in measured; items without a unit have none
 	measured   []measured
@@ -127,12 +128,42 @@ func (r *records) measure(id int64, unit, packs string) error {
 	return nil
 }
 
-func (r *records) addBin(house int64, code string, p *place) {
+func (r *records) addBin(house int64, bin string, p *place) {
 	if r.bins[house] == nil {
 		r.bins[house] = map[string]*place{}
 	}
-	r.bins[house][code] = p
+	r.bins[house][bin] = p
 	r.lastBin = max(r.lastBin, p.id)
+	if by := r.folded[house]; by != nil {
+		r.fold(by, bin)
+	}
+}
+
+// fold notes a bin's code by its folded form.
+func (r *records) fold(by map[string]string, bin string) {
+	f := code.Fold(bin)
+	if other, had := by[f]; had && other != bin {
+		bin = ""
+	}
+	by[f] = bin
+}
+
+// bin finds a bin of a warehouse by its code: exactly, else without regard to case where that is unambiguous.
+func (r *records) bin(house int64, bin string) *place {
+	if p := r.bins[house][bin]; p != nil {
+		return p
+	}
+	by := r.folded[house]
+	if by == nil {
+		if by = map[string]string{}; r.folded == nil {
+			r.folded = map[int64]map[string]string{}
+		}
+		for c := range r.bins[house] {
+			r.fold(by, c)
+		}
+		r.folded[house] = by
+	}
+	return r.bins[house][by[code.Fold(bin)]]
 }
 
 // newHouse, newBin and newItem give numbers to what will be made.
