@@ -305,7 +305,7 @@ func (d *Desk) describe(dr *draft, pt *part) {
 		v.Worked = append(v.Worked, WorkedColumn{w.Field, c.Formula, c.Fixed, w.Wrong})
 	}
 	for _, s := range layout.Fields(m.Kind) {
-		v.Fields = append(v.Fields, FieldChoice{s.Field, s.Title, s.Required, s.About, s.Form})
+		v.Fields = append(v.Fields, FieldChoice{s.Field, s.Title, s.Required, s.About, s.Form, layout.Clears(m.Kind, s.Field)})
 	}
 	for _, a := range m.Asks {
 		q := Question{What: a.What, Column: a.Column, Field: a.Field, Text: a.Text, Optional: a.Optional, Options: []QuestionOption{}}

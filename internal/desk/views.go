@@ -30,6 +30,7 @@ type FieldChoice struct {
 	Required bool         `json:"required"`
 	About    string       `json:"about"`
 	Form     layout.Form  `json:"form"`
+	Clears   bool         `json:"clears" doc:"an empty cell can be said to clear what is recorded"`
 }
 
 // Question is something that the file does not answer.

@@ -3,6 +3,7 @@
 package layout
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 )
@@ -181,6 +182,19 @@ var catalogue = map[Kind][]Spec{
 
 // Fields lists the fields of a kind of file, in the order in which they are shown.
 func Fields(k Kind) []Spec { return catalogue[k] }
+
+// Clears tells whether an empty cell of a field can be said to clear what is recorded.
+func Clears(k Kind, f Field) bool {
+	switch k {
+	case Items:
+		return slices.Contains([]Field{Description, Unit, UnitCost, Category, Class, RecordID, FurtherSKU, Parent, Tracking, Barcode}, f)
+	case Places:
+		return f == Zone
+	case Stock:
+		return f == UnitCost
+	}
+	return false
+}
 
 func spec(k Kind, f Field) *Spec {
 	for i := range catalogue[k] {

@@ -944,6 +944,8 @@ export interface components {
         };
         FieldChoice: {
             about: string;
+            /** @description an empty cell can be said to clear what is recorded */
+            clears: boolean;
             field: string;
             form: string;
             required: boolean;

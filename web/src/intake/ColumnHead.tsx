@@ -74,13 +74,14 @@ const brief = (why: string) =>
 
 /** How the cells of a column are read: number and date form, empty cells, filling down. */
 function HowRead({ sheet, column, set }: { sheet: Sheet; column: Column; set: (more: Omit<Choice, "column" | "header">) => void }) {
-	const form = sheet.fields.find((f) => f.field === column.field)?.form ?? "text";
+	const field = sheet.fields.find((f) => f.field === column.field);
+	const form = field?.form ?? "text";
 	const settled = settledOf(sheet, column.letter);
 	const choice = (label: string, on: boolean, more: Omit<Choice, "column" | "header">) => (
 		<button
 			key={label}
 			type="button"
-			className={`mr-3 ${on ? "font-semibold underline decoration-2 underline-offset-4" : "hover:underline"}`}
+			className={`mr-3 text-left ${on ? "font-semibold underline decoration-2 underline-offset-4" : "hover:underline"}`}
 			aria-pressed={on}
 			onClick={() => set(more)}
 		>
@@ -122,10 +123,12 @@ function HowRead({ sheet, column, set }: { sheet: Sheet; column: Column; set: (m
 					{choice("as they stand", settled?.fill === "as is", { fill: "as is" })}
 					{choice("filled down from above", settled?.fill === "down", { fill: "down" })}
 				</div>
-				<div className="mt-1">
-					{choice("leave what is there", settled?.empty !== "clear", { empty: "leave" })}
-					{choice("clear what is there", settled?.empty === "clear", { empty: "clear" })}
-				</div>
+				{field?.clears && (
+					<div className="mt-1">
+						{choice("leave what is there", settled?.empty !== "clear", { empty: "leave" })}
+						{choice("clear what is there", settled?.empty === "clear", { empty: "clear" })}
+					</div>
+				)}
 				<form
 					className="mt-2 flex items-center gap-2"
 					onSubmit={(e) => {
