@@ -245,6 +245,16 @@ func TestItems(t *testing.T) {
 	assert.Equal(t, 3, dr.Effect.Refused)
 }
 
+// Where nothing is recorded codes are taken as they stand; those that differ in case only are said to be kept apart.
+func TestCaseOfNewCodes(t *testing.T) {
+	d := at(t)
+	dr := look(t, d, "stock.csv", "warehouse,bin,sku,quantity,as at\nW,A-1,ROPE,4,2026-11-20T06:00:00Z\nw,A-2,rope,5,2026-11-20T06:00:00Z\nW,A-2,Rope,1,2026-11-20T06:00:00Z\n", Choices{})
+	assert.Equal(t, 3, dr.Effect.Added)
+	assert.Contains(t, dr.Assumed, "The warehouses W and w differ in case only and are kept apart.")
+	assert.Contains(t, dr.Assumed, "The SKUs ROPE and rope differ in case only and are kept apart, as 1 other is.")
+	assert.NotContains(t, fmt.Sprint(dr.Assumed), "bins")
+}
+
 // A file may hold the whole stock of its warehouses or only some lines; the effect is counted before.
 func TestWholeOrSome(t *testing.T) {
 	d := at(t)

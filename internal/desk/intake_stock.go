@@ -59,6 +59,14 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 		if s.order = f.Book.Order(); f.Book.Twice(s.order) {
 			s.order = nil
 		}
+		for _, x := range []struct {
+			part stock.Part
+			word string
+		}{{stock.Warehouse, "warehouses"}, {stock.Bin, "bins"}, {stock.SKU, "SKUs"}} {
+			if a, b, n := f.Book.Codes[x.part].Alike(); n > 0 {
+				v.Assumed = append(v.Assumed, fmt.Sprintf("The %s %s and %s differ in case only and are kept apart%s.", x.word, a, b, others(n-1)))
+			}
+		}
 	}
 	if s.order == nil {
 		s.doubles(dr, pt, given)
@@ -82,6 +90,14 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 		v.Blocked = "There is no row in it that could be taken in."
 	}
 	return rec.err
+}
+
+// others says how many more there are.
+func others(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return ", as " + plural(n, "other is", "others are")
 }
 
 // doubles finds keys that come twice: summed where that was settled, else a problem with the later row.

@@ -164,6 +164,20 @@ func (n *Names) Find(text string) (ID, bool) {
 	return id, ok && id != ambiguous
 }
 
+// Alike gives an example of two names that are the same but for their case, and how many names are another one so.
+func (n *Names) Alike() (a, b string, more int) {
+	seen := make(map[string]string, n.Len())
+	for _, t := range n.texts[min(1, len(n.texts)):] {
+		f := code.Fold(t)
+		if first, twice := seen[f]; !twice {
+			seen[f] = t
+		} else if more++; more == 1 {
+			a, b = first, t
+		}
+	}
+	return a, b, more
+}
+
 // Take finds or adds every name of other as the very text that it is, and gives, for each of its numbers, the number
 // here.
 func (n *Names) Take(other *Names) []ID {
