@@ -51,6 +51,7 @@ func TestFormulas(t *testing.T) {
 		"AND(1<2;2<3)": "TRUE", "OR(FALSE();'Boxes'=4)": "FALSE", "NOT(TRUE)": "FALSE", "ISBLANK('Empty')": "TRUE", "ISBLANK('SKU')": "FALSE", "ISNUMBER('Price')": "TRUE", "ISNUMBER('Name')": "FALSE", "ISTEXT('Name')": "TRUE",
 		"IFERROR(1/0; 9)": "9", "ISERROR(VALUE(\"x\"))": "TRUE", "DATE(2026;11;21)": "2026-11-21", "DATE(2026;11;21)+1": "2026-11-22", "DATE(2026;3;1)-DATE(2026;2;1)": "28", "TEXT(DATE(2026;1;5);\"DD.MM.YYYY\")": "05.01.2026",
 		"YEAR('Date')": "2026", "DAY(DATEVALUE('Date'))": "21", "NUMBERVALUE(\"1.234,5\";\",\";\".\")": "1234.5", "\"say \"\"hi\"\"\"": `say "hi"`, "IF(1,2,3)": "2",
+		"MIN('Empty';3)": "3", "MAX('Empty';-3)": "-3", "SUM('Empty';2)": "2", "MIN('Empty')": "0", "AND('Empty';TRUE)": "TRUE", "OR('Empty';FALSE)": "FALSE", "AND('Empty')": "FALSE", "MIN(\"\"&4;5)": "4",
 	} {
 		got, err := eval(t, source, cells)
 		if assert.NoError(t, err, source) {

@@ -295,9 +295,14 @@ func datePart(part func(time.Time) int) func(*call, []Value) (Value, error) {
 	}
 }
 
+// truths and folded pass empty cells over, as the standard has it for lists (OpenFormula, NumberSequence and LogicalSequence); where all
+// are empty they are false, and 0.
 func truths(pick func(all, some bool) bool) func(*call, []Value) (Value, error) {
 	return func(n *call, v []Value) (Value, error) {
 		all, some := true, false
+		if v = filled(v); len(v) == 0 {
+			return boolValue(false), nil
+		}
 		for _, x := range v {
 			b, err := x.mustTruth(n.at)
 			if err != nil {
@@ -319,8 +324,15 @@ func numeric(do func(*big.Rat) *big.Rat) func(*call, []Value) (Value, error) {
 	}
 }
 
+func filled(v []Value) []Value {
+	return slices.DeleteFunc(slices.Clone(v), func(x Value) bool { return x.kind == aCell && x.string == "" })
+}
+
 func folded(do func(a, b *big.Rat) *big.Rat) func(*call, []Value) (Value, error) {
 	return func(n *call, v []Value) (Value, error) {
+		if v = filled(v); len(v) == 0 {
+			return number(0), nil
+		}
 		out, err := v[0].mustNumber(n.at)
 		for _, x := range v[1:] {
 			if err != nil {
