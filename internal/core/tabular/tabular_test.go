@@ -242,3 +242,42 @@ func TestSafeThereAndBack(t *testing.T) {
 		require.Equal(t, s, string(Unsafe([]byte(marked))), "%q", marked)
 	})
 }
+
+// Which numbers of a workbook are dates and times is told by their formats alone.
+func TestFormatsOfDates(t *testing.T) {
+	for format, date := range map[string]bool{
+		"yyyy-mm-dd": true, "dd/mm/yyyy;@": true, "[$-407]d. mmmm yyyy": true, "[$-F800]dddd\\,\\ mmmm\\ dd\\,\\ yyyy": true, "h:mm AM/PM": true, "[h]:mm": true, "[ss].00": true, "mm:ss.0": true,
+		"General": false, "0": false, "#,##0.00": false, "0.00E+00": false, "@": false, "0.00%": false, `#,##0.00\ "days"`: false, `#,##0\ \d`: false, "[Red]-#,##0": false, "[$€-407] #,##0.00": false, "_-* #,##0_-": false, `"hand"0`: false, "00000": false, `"never closed`: true,
+	} {
+		assert.Equal(t, date, isDateFormat(format), format)
+	}
+}
+
+// Numbers that are shown as dates come out as dates, with times where they have one, whatever the format; others as
+// numbers of 15 digits.
+func TestDatesOfWorkbooks(t *testing.T) {
+	x := excelize.NewFile()
+	put := func(cell string, value any, format string, built int) {
+		require.NoError(t, x.SetCellValue("Sheet1", cell, value))
+		style := &excelize.Style{NumFmt: built}
+		if format != "" {
+			style.CustomNumFmt = &format
+		}
+		id, err := x.NewStyle(style)
+		require.NoError(t, err)
+		require.NoError(t, x.SetCellStyle("Sheet1", cell, cell, id))
+	}
+	put("A1", 46347, "dd/mm/yyyy", 0)
+	put("B1", 46347.25, "[$-407]d. mmmm yyyy hh:mm", 0)
+	put("C1", 46347, "", 14)
+	put("D1", 46347, `#,##0\ "days"`, 0)
+	put("E1", 0.1+0.2, "0.00", 0)
+	put("F1", 1e15/3, "", 0)
+	put("G1", 61, "yyyy", 0)
+	var b bytes.Buffer
+	require.NoError(t, x.Write(&b))
+	_, rows, err := all(t, b.Bytes(), 0)
+	require.NoError(t, err)
+	require.Len(t, rows, 1)
+	assert.Equal(t, []string{"2026-11-21", "2026-11-21 06:00:00", "2026-11-21", "46347", "0.3", "333333333333333", "1900-03-01"}, rows[0].cells)
+}
