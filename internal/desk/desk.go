@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io/fs"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -120,7 +121,11 @@ func (d *Desk) KeptFile(p Person, sha string) ([]byte, error) {
 	if err := allow(p, Look); err != nil {
 		return nil, err
 	}
-	return d.store.Kept(sha)
+	b, err := d.store.Kept(sha)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, missing("This file")
+	}
+	return b, err
 }
 
 func sortKey(s string) []byte { return []byte(code.SortKey(s)) }

@@ -362,10 +362,15 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	rec.last = len(dr.parts) == 1 // each bin and item comes once in the order, so it is not looked for again
 	made := s.houseRuns(rec)
 	if rec.last { // the two ask for nothing in common
-		done := make(chan struct{})
-		go func() { s.itemNews(rec); close(done) }()
+		broke := make(chan any, 1)
+		go func() {
+			defer func() { broke <- recover() }()
+			s.itemNews(rec)
+		}()
 		s.binNews(rec)
-		<-done
+		if r := <-broke; r != nil {
+			panic(r) // where it is caught
+		}
 	} else {
 		s.binNews(rec)
 		s.itemNews(rec)

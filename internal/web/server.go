@@ -10,6 +10,7 @@ import (
 	"io"
 	"io/fs"
 	"log/slog"
+	"mime"
 	"net/http"
 	"reflect"
 	"strconv"
@@ -347,7 +348,7 @@ func download(c *gin.Context, name string, b []byte, err error) {
 		}
 		return r
 	}, name)
-	c.Header("Content-Disposition", `attachment; filename="`+name+`"`)
+	c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name})) // as RFC 6266 has it, in any script
 	c.Data(http.StatusOK, "application/octet-stream", b)
 }
 

@@ -23,9 +23,12 @@ import (
 
 var roles = []string{"controller", "counter", "approver", "viewer"}
 
-// served is a server over an empty data folder with a person of each role.
-func served(t *testing.T) (base string, as map[string]*http.Client) {
+// served is a server over an empty data folder with a person of each role, or of those that are wanted.
+func served(t *testing.T, wanted ...string) (base string, as map[string]*http.Client) {
 	t.Helper()
+	if len(wanted) == 0 {
+		wanted = roles
+	}
 	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
@@ -33,7 +36,7 @@ func served(t *testing.T) (base string, as map[string]*http.Client) {
 	h := httptest.NewServer(New(d, s, Options{}))
 	t.Cleanup(h.Close)
 	as = map[string]*http.Client{"nobody": {}}
-	for _, r := range roles {
+	for _, r := range wanted {
 		_, err := d.AddDemoPerson(context.Background(), r, r, r)
 		require.NoError(t, err)
 		jar, err := cookiejar.New(nil)

@@ -2,6 +2,7 @@ package layout
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"sync"
 	"sync/atomic"
@@ -83,7 +84,14 @@ func (r Reading) second(f *tabular.File, m *Mapping, most int) *second {
 	s.x = r.stockRows(s.m)
 	s.x.judge.lock = &s.known
 	s.walk = r.walk(f, s.m, s.problems, f.RowsFrom(from))
-	go func() { s.done <- s.walk.on(s.x.grow, s.x.row) }()
+	go func() {
+		defer func() { // what brings it down brings the first reader down too, where it is caught
+			if r := recover(); r != nil {
+				s.done <- fmt.Errorf("the second half cannot be read: %v", r)
+			}
+		}()
+		s.done <- s.walk.on(s.x.grow, s.x.row)
+	}()
 	return s
 }
 
