@@ -78,6 +78,28 @@ func TestHeaderOrData(t *testing.T) {
 	}
 }
 
+// A layout of a file without a header is known again by what its columns hold, and by nothing else.
+func TestLayoutWithoutHeader(t *testing.T) {
+	l := &Layout{Name: "Scanner", Kind: Stock, Header: -1, Columns: []Choice{{Column: "A", Field: Warehouse}, {Column: "B", Field: Bin}, {Column: "C", Field: SKU}, {Column: "D", Field: Quantity}, {Column: "E", Field: UnitCost}}}
+	for text, fits := range map[string]bool{
+		"QUAY,A-01-1,00411,4,2\nQUAY,A-01-2,R-8,1,3\nQUAY,A-01-3,00413,6,4\n":               true,
+		"LOFT,C01,00412,9,1\nNEW,C02,00414,8,\nLOFT,C03,NEW,7,2\nLOFT,C03,00416,7,2\n":      true,
+		"A-01-1,QUAY,00411,4,2\nA-01-2,QUAY,R-8,1,3\nA-01-3,QUAY,00413,6,4\n":               false, // other columns
+		"QUAY,A-01-1,00411,4,red\nQUAY,A-01-2,R-8,1,blue\nQUAY,A-01-3,00413,6,red\n":        false, // words for a cost
+		"QUAY,A-01-1,00411,4\nQUAY,A-01-2,R-8,1\nQUAY,A-01-3,00413,6\n":                     false, // a column is missing
+		"Warehouse,Bin,SKU,On hand,Unit cost\nQUAY,A-01-1,00411,4,2\nQUAY,A-01-2,R-8,1,3\n": false, // it has a header
+		"x,y,z,1,2\nx,y,z,1,2\nx,y,z,1,2\n":                                                 false, // nothing of it is known
+	} {
+		m, err := Recognise(open(t, text), Want{Kinds: all, Known: fixture(), Layouts: []*Layout{l}})
+		require.NoError(t, err)
+		assert.Equal(t, fits, m.Layout == l, "%s: %s", text, m.WhyKind)
+		if fits {
+			assert.Equal(t, UnitCost, m.Columns[4].Field)
+			assert.True(t, m.NoHeader)
+		}
+	}
+}
+
 // Of several sheets the one that reads best is taken, whatever its place.
 func TestRecogniseSheet(t *testing.T) {
 	x := excelize.NewFile()

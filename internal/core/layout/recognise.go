@@ -88,9 +88,64 @@ func RecogniseSheet(f *tabular.File, sheet int, w Want) (*Mapping, error) {
 			best = m
 		}
 	}
+	if best.NoHeader || best.score < 45 && w.given().Header == 0 {
+		if m := s.byColumns(w, best); m != nil {
+			best = m
+		}
+	}
 	best.Sheet, best.SheetName = sheet, f.Sheets[sheet]
 	best.settle(f, s, w)
 	return best, nil
+}
+
+// byColumns finds the saved layout of a file without a header whose columns hold what is known to be in them; nil where
+// none fits.
+func (s *sample) byColumns(w Want, named *Mapping) (best *Mapping) {
+	most := 0
+	for _, l := range w.Layouts {
+		if l.Header >= 0 || !slices.Contains(w.Kinds, l.Kind) || w.given().Kind != "" && w.given().Kind != l.Kind {
+			continue
+		}
+		m := s.byContent(Want{Kinds: []Kind{l.Kind}, Known: w.Known, Given: &Layout{Kind: l.Kind, Header: -1}}, named)
+		if m == nil {
+			continue
+		}
+		if n := s.agree(m, l); n > most {
+			m.score, m.Layout = 1000+n, l
+			m.WhyKind = fmt.Sprintf("its columns hold what those of the layout %q do", l.Name)
+			best, most = m, n
+		}
+	}
+	return best
+}
+
+// agree counts the columns whose contents are known to be what a layout has there; 0 where one is known to be something
+// else, is missing, or holds words where the layout has numbers.
+func (s *sample) agree(m *Mapping, l *Layout) (n int) {
+	for i := range l.Columns {
+		c := &l.Columns[i]
+		if c.Column == "" || c.Field == "" || c.Field == PassedOver || c.Formula != "" {
+			continue
+		}
+		at := slices.IndexFunc(m.Columns, func(x Column) bool { return tabular.ColumnName(x.Index) == c.Column })
+		if at < 0 {
+			return 0
+		}
+		sp, is := spec(l.Kind, c.Field), m.Columns[at].Field
+		switch {
+		case is == c.Field:
+			n++
+		case is != "":
+			return 0
+		case sp != nil && sp.Form == Number:
+			for _, row := range s.rows {
+				if at < len(row) && row[at] != "" && !strings.ContainsAny(row[at], "0123456789") {
+					return 0
+				}
+			}
+		}
+	}
+	return n
 }
 
 // byHeader finds the header row, the kind and the columns by words.
