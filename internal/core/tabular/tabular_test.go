@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"encoding/csv"
+	"fmt"
 	"os"
 	"strings"
 	"testing"
@@ -280,4 +281,81 @@ func TestDatesOfWorkbooks(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rows, 1)
 	assert.Equal(t, []string{"2026-11-21", "2026-11-21 06:00:00", "2026-11-21", "46347", "0.3", "333333333333333", "1900-03-01"}, rows[0].cells)
+}
+
+// A table as people have it, written in any dialect and encoding, with titles above it or not, is found out and read back
+// the same.
+func TestAnyDialectIsFoundOut(t *testing.T) {
+	word := rapid.StringMatching(`[A-Z][a-zéöß]{1,6}( [a-z0-9,;.'"|-]{1,6}){0,2}`)
+	rapid.Check(t, func(t *rapid.T) {
+		comma := rapid.SampledFrom([]byte{',', ';', '\t', '|'}).Draw(t, "delimiter")
+		decimal := ","
+		if comma == ',' {
+			decimal = "." // who parts by commas writes points
+		}
+		table := [][]string{{"Warehouse", "Bin", "Item no", "Description", "On hand", "Unit cost"}}
+		for i := range rapid.IntRange(2, 30).Draw(t, "rows") {
+			table = append(table, []string{"W1", fmt.Sprintf("A-%02d", i/3), fmt.Sprintf("%05d", 411+i), word.Draw(t, "description"),
+				fmt.Sprint(rapid.IntRange(0, 5000).Draw(t, "on hand")), fmt.Sprintf("%d%s%02d", rapid.IntRange(0, 99).Draw(t, "whole"), decimal, rapid.IntRange(0, 99).Draw(t, "cents"))})
+		}
+		end := rapid.SampledFrom([]string{"\n", "\r\n", "\r"}).Draw(t, "ends of lines")
+		all := rapid.Bool().Draw(t, "all quoted")
+		var b strings.Builder
+		titles := rapid.IntRange(0, 2).Draw(t, "titles")
+		for range titles {
+			b.WriteString("Stock of the quay store" + end)
+		}
+		for i, r := range table {
+			for n, c := range r {
+				if n > 0 {
+					b.WriteByte(comma)
+				}
+				if all || strings.ContainsAny(c, "\"\r\n"+string(comma)) {
+					c = `"` + strings.ReplaceAll(c, `"`, `""`) + `"`
+				}
+				b.WriteString(c)
+			}
+			if i < len(table)-1 || rapid.Bool().Draw(t, "end at the end") {
+				b.WriteString(end)
+			}
+		}
+		enc := rapid.SampledFrom([]Encoding{UTF8, UTF8Mark, Windows1252, UTF16LE, UTF16BE}).Draw(t, "encoding")
+		var data string
+		var err error
+		switch enc {
+		case UTF8:
+			data = b.String()
+		case UTF8Mark:
+			data = "\ufeff" + b.String()
+		case Windows1252:
+			data, err = charmap.Windows1252.NewEncoder().String(b.String())
+		case UTF16LE:
+			data, err = unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String(b.String())
+		case UTF16BE:
+			data, err = unicode.UTF16(unicode.BigEndian, unicode.UseBOM).NewEncoder().String(b.String())
+		}
+		require.NoError(t, err)
+		f, err := Open("f", strings.NewReader(data), int64(len(data)), Options{})
+		require.NoError(t, err)
+		require.Equal(t, string(comma), string(f.Dialect.Delimiter), b.String())
+		rows, err := f.Rows(0)
+		require.NoError(t, err)
+		defer rows.Close()
+		for range titles {
+			_, _, ok := rows.Next()
+			require.True(t, ok)
+		}
+		for _, want := range table {
+			_, cells, ok := rows.Next()
+			require.True(t, ok)
+			var got []string
+			for _, c := range cells {
+				got = append(got, string(c))
+			}
+			require.Equal(t, want, got, "%q", b.String())
+		}
+		_, _, more := rows.Next()
+		require.False(t, more)
+		require.NoError(t, rows.Err())
+	})
 }
