@@ -293,13 +293,23 @@ func (t *setTally) add(l *store.StockLine, value *int64) {
 	}
 }
 
-// sorted gives the items in the order of their numbers, in which they are stored.
+// sorted gives the items in the order of their numbers, in which they are stored, and makes ready for the next set.
 func (t *setTally) sorted() []store.SetItem {
-	for i := range t.items {
-		t.at[t.items[i].ItemID] = 0
+	if len(t.items)*8 < len(t.at) { // few of many
+		for i := range t.items {
+			t.at[t.items[i].ItemID] = 0
+		}
+		slices.SortFunc(t.items, func(a, b store.SetItem) int { return cmp.Compare(a.ItemID, b.ItemID) })
+		return t.items
 	}
-	slices.SortFunc(t.items, func(a, b store.SetItem) int { return cmp.Compare(a.ItemID, b.ItemID) })
-	return t.items
+	out := make([]store.SetItem, 0, len(t.items))
+	for id, at := range t.at {
+		if at > 0 {
+			out = append(out, t.items[at-1])
+			t.at[id] = 0
+		}
+	}
+	return out
 }
 
 // publish makes the sets the recorded stock, together with all that is new.

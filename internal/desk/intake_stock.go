@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -449,26 +450,43 @@ func (s *stockDraft) binNews(rec *records) {
 	}
 }
 
-// itemNews finds or makes the items.
+// itemNews finds or makes the items. New ones are numbered in natural order, so that they are written one behind the
+// other, to their index too; each takes what its first line says of it.
 func (s *stockDraft) itemNews(rec *records) {
 	b := s.after
-	s.itemIDs = make([]int64, b.Codes[stock.SKU].Len())
+	codes := &b.Codes[stock.SKU]
+	first := make([]uint32, codes.Len()) // line + 1
 	for _, n := range s.order {
-		l := &b.Lines[n]
-		sku := l.Key[stock.SKU]
-		if s.itemIDs[sku] != 0 {
+		if sku := b.Lines[n].Key[stock.SKU]; first[sku] == 0 {
+			first[sku] = n + 1
+		}
+	}
+	s.itemIDs = make([]int64, len(first))
+	type unknown struct {
+		sku stock.ID
+		key []byte
+	}
+	var made []unknown
+	for sku, line := range first {
+		if line == 0 {
 			continue
 		}
-		text := b.Codes[stock.SKU].Text(sku)
+		text := codes.Text(stock.ID(sku))
 		if s.itemIDs[sku] = rec.items[text]; s.itemIDs[sku] == 0 {
-			item := store.Item{ID: rec.newItem(text), SKU: text, SortKey: sortKey(text), Description: b.Descriptions.Text(l.Description), Unit: b.Units.Text(l.Unit), Nature: "stocked", Active: true}
-			if l.Costed {
-				c := int64(l.Cost)
-				item.Cost = &c
-			}
-			s.itemIDs[sku] = item.ID
-			s.newItems = append(s.newItems, item)
+			made = append(made, unknown{stock.ID(sku), sortKey(text)})
 		}
+	}
+	slices.SortFunc(made, func(a, b unknown) int { return bytes.Compare(a.key, b.key) })
+	s.newItems = make([]store.Item, len(made))
+	for i, u := range made {
+		l, text := &b.Lines[first[u.sku]-1], codes.Text(u.sku)
+		item := &s.newItems[i]
+		*item = store.Item{ID: rec.newItem(text), SKU: text, SortKey: u.key, Description: b.Descriptions.Text(l.Description), Unit: b.Units.Text(l.Unit), Nature: "stocked", Active: true}
+		if l.Costed {
+			c := int64(l.Cost)
+			item.Cost = &c
+		}
+		s.itemIDs[u.sku] = item.ID
 	}
 }
 

@@ -29,7 +29,7 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 		reserved = reserved || l.Reserved != nil
 		attributes = attributes || l.Attributes != ""
 	}
-	t := table{head: "INSERT INTO stock_lines (set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved, attributes) VALUES "}
+	t := table{head: "INSERT OR FAIL INTO stock_lines (set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved, attributes) VALUES "}
 	t.row, t.width = fmt.Sprintf("(%d,?,?,?,?,?", set), 5
 	for _, c := range []struct {
 		some  bool
@@ -87,14 +87,14 @@ type SetItem struct {
 
 // WriteTallies writes the tallies of an unpublished set.
 func (s *Store) WriteTallies(ctx context.Context, set int64, bins []SetBin, items []SetItem) error {
-	err := s.bulk(ctx, table{"INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", fmt.Sprintf("(%d,?,?,?,?)", set), 4}, len(bins), func(i int, v []driver.NamedValue) {
+	err := s.bulk(ctx, table{"INSERT OR FAIL INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", fmt.Sprintf("(%d,?,?,?,?)", set), 4}, len(bins), func(i int, v []driver.NamedValue) {
 		b := &bins[i]
 		put(v, b.BinID, b.First, int64(b.Lines), b.Value)
 	})
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, table{"INSERT INTO set_items (set_id, item_id, quantity, lines, reserved, value) VALUES ", fmt.Sprintf("(%d,?,?,?,?,?)", set), 5}, len(items), func(i int, v []driver.NamedValue) {
+	return s.bulk(ctx, table{"INSERT OR FAIL INTO set_items (set_id, item_id, quantity, lines, reserved, value) VALUES ", fmt.Sprintf("(%d,?,?,?,?,?)", set), 5}, len(items), func(i int, v []driver.NamedValue) {
 		t := &items[i]
 		put(v, t.ItemID, t.Quantity, int64(t.Lines))
 		v[3].Value, v[4].Value = null(t.Reserved), null(t.Value)
@@ -125,7 +125,8 @@ func onConn(conn *sql.Conn, do func(c *sqlite3.SQLiteConn) error) error {
 }
 
 // table says how rows go into a table: the head of the statement, what stands for a row, and how many values a row
-// binds.
+// binds. OR FAIL spares SQLite from copying, for each statement, the pages that it would have to put back if it failed
+// half way: the whole transaction is rolled back then.
 type table struct {
 	head  string
 	row   string

@@ -2,6 +2,7 @@ package stock
 
 import (
 	"hash/maphash"
+	"slices"
 
 	"wobin/internal/core/code"
 )
@@ -166,6 +167,9 @@ func (n *Names) Find(text string) (ID, bool) {
 
 // Alike gives an example of two names that are the same but for their case, and how many names are another one so.
 func (n *Names) Alike() (a, b string, more int) {
+	if !slices.ContainsFunc(n.texts, func(t string) bool { return code.Fold(t) != t }) {
+		return "", "", 0 // mostly all are in capitals
+	}
 	seen := make(map[string]string, n.Len())
 	for _, t := range n.texts[min(1, len(n.texts)):] {
 		f := code.Fold(t)

@@ -126,3 +126,19 @@ func TestIndexOfMany(t *testing.T) {
 	b.Lines[n-1].Key, b.Lines[n/2].Key = b.Lines[5].Key, b.Lines[5].Key
 	assert.Equal(t, [][2]int{{5, n / 2}, {5, n - 1}}, b.Index())
 }
+
+// Names that are another one but for their case are told, wherever they stand.
+func TestAlike(t *testing.T) {
+	for _, c := range []struct {
+		names []string
+		a, b  string
+		more  int
+	}{{nil, "", "", 0}, {[]string{"A", "B"}, "", "", 0}, {[]string{"A", "b"}, "", "", 0}, {[]string{"A", "b", "a"}, "A", "a", 1}, {[]string{"ÄX", "äx", "Äx", "Y"}, "ÄX", "äx", 2}, {[]string{"ropE", "Rope", "X", "x"}, "ropE", "Rope", 2}} {
+		var n Names
+		for _, t := range c.names {
+			n.Intern([]byte(t))
+		}
+		a, b, more := n.Alike()
+		assert.Equal(t, []any{c.a, c.b, c.more}, []any{a, b, more}, c.names)
+	}
+}
