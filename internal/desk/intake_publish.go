@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"gorm.io/gorm"
 
@@ -29,11 +30,16 @@ type built struct {
 // takeParts takes all sheets of a draft in, in the order in which they build on one another. Stock is written as new
 // sets, piece by piece and seen by nobody; then one transaction writes everything else and publishes them.
 func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (out TakenIn, err error) {
-	backup := ""
+	// The backup is made while pieces are written that nobody sees: one that should hold some of them sweeps them away
+	// when it is opened.
+	backedUp := func() (string, error) { return "", nil }
 	if n := dr.seen.Effect; n.Changed+n.Gone > 0 || d.anyRecords(ctx) {
-		if backup, err = d.store.Backup(ctx, "before-intake"); err != nil {
-			return out, err
-		}
+		var backup string
+		var failed error
+		var done sync.WaitGroup
+		done.Go(func() { backup, failed = d.store.Backup(ctx, "before-intake") })
+		defer done.Wait()
+		backedUp = func() (string, error) { done.Wait(); return backup, failed }
 	}
 	parts := dr.inOrder()
 	var sets []built
@@ -60,6 +66,10 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 		}
 	}
 	if err := d.keep(dr); err != nil {
+		return out, err
+	}
+	backup, err := backedUp()
+	if err != nil {
 		return out, err
 	}
 	var touched []int64

@@ -175,7 +175,7 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		}
 		return nil
 	}
-	inFile := map[stock.ID]bool{}
+	inFile := make([]bool, file.Codes[stock.Warehouse].Len())
 	for i := range file.Lines {
 		inFile[file.Lines[i].Key[stock.Warehouse]] = true
 	}
@@ -184,19 +184,21 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 	for code := range rec.warehouses {
 		before.Codes[stock.Warehouse].Intern([]byte(code))
 	}
-	recorded := rec.book(before)
 	loaded := map[int64]bool{} // two spellings of the file may be one warehouse
-	for id := range inFile {
-		code := file.Codes[stock.Warehouse].Text(id)
+	for id, is := range inFile {
+		if !is {
+			continue
+		}
+		code := file.Codes[stock.Warehouse].Text(stock.ID(id))
 		if n, ok := before.Codes[stock.Warehouse].Find(code); ok && n != 0 || code == "" {
 			if h := rec.warehouses[before.Codes[stock.Warehouse].Text(n)]; h != nil && h.SetID != 0 && !loaded[h.ID] {
 				loaded[h.ID] = true
 				s.loaded = append(s.loaded, h)
-				if err := recorded.load(ctx, d.store, rec, h); err != nil {
-					return err
-				}
 			}
 		}
+	}
+	if err := rec.load(ctx, d.store, before, s.loaded); err != nil {
+		return err
 	}
 	for sku := range rec.items { // items without stock resolve too
 		before.Codes[stock.SKU].Intern([]byte(sku))
@@ -299,51 +301,67 @@ func (e *Effect) tellGone() {
 	}
 }
 
-// recordedBook takes recorded lines into a book; each bin and item is named there once.
-type recordedBook struct {
-	*stock.Book
-	bins, items map[int64]string // their codes by number
-	binAt       map[int64]stock.ID
-	itemAt      map[int64]stock.ID
-}
-
-func (rec *records) book(b *stock.Book) *recordedBook {
-	x := &recordedBook{Book: b, bins: map[int64]string{}, items: make(map[int64]string, len(rec.items)), binAt: map[int64]stock.ID{}, itemAt: map[int64]stock.ID{}}
+// load takes the recorded lines of warehouses into a book. Row is 1 for each, to be told from lines of the file.
+func (rec *records) load(ctx context.Context, s *store.Store, into *stock.Book, houses []*store.Warehouse) error {
+	sets := make([]int64, len(houses))
+	for i, h := range houses {
+		sets[i] = h.SetID
+	}
+	var lines int
+	if err := s.Read(ctx).Raw("SELECT coalesce(sum(lines), 0) FROM stock_sets WHERE id IN ?", sets).Scan(&lines).Error; err != nil {
+		return err
+	}
+	into.Lines = slices.Grow(into.Lines, lines)
+	codes := &into.Codes
+	var k stock.Key
+	name := func(p stock.Part, text string) {
+		if k[p] = 0; text != "" {
+			k[p] = codes[p].Intern([]byte(text))
+		}
+	}
+	items, itemAt := make([]string, rec.lastItem+1), make([]stock.ID, rec.lastItem+1) // by number: each is named once
 	for sku, id := range rec.items {
-		x.items[id] = sku
+		items[id] = sku
 	}
-	return x
-}
-
-// load adds a warehouse's recorded lines. Row is 1 for each, to be told from lines of the file.
-func (x *recordedBook) load(ctx context.Context, s *store.Store, rec *records, h *store.Warehouse) error {
-	for code, p := range rec.bins[h.ID] {
-		x.bins[p.id] = code
+	for _, h := range houses {
+		bins := make(map[int64]string, len(rec.bins[h.ID]))
+		for code, p := range rec.bins[h.ID] {
+			bins[p.id] = code
+		}
+		name(stock.Warehouse, h.Code)
+		last := int64(-1) // a bin's lines stand together
+		err := s.EachStockLine(ctx, h.SetID, func(r *store.StockLine) {
+			if r.BinID != last {
+				last = r.BinID
+				name(stock.Bin, bins[last])
+			}
+			if k[stock.SKU] = itemAt[r.ItemID]; k[stock.SKU] == 0 {
+				name(stock.SKU, items[r.ItemID])
+				itemAt[r.ItemID] = k[stock.SKU]
+			}
+			name(stock.Lot, r.Lot)
+			name(stock.Serial, r.Serial)
+			name(stock.Holding, r.Holding)
+			l := stock.Line{Key: k, Recorded: quantity.Quantity(r.Quantity), Row: 1}
+			if r.Reserved != nil {
+				l.Reserved, l.HasReserved = quantity.Quantity(*r.Reserved), true
+			}
+			if r.Cost != nil {
+				l.Cost, l.Costed = quantity.Cost(*r.Cost), true
+			}
+			if r.RecordID != "" {
+				into.SetRecordID(&l, []byte(r.RecordID))
+			}
+			if r.Attributes != "" {
+				into.SetKept(&l, []byte(r.Attributes))
+			}
+			into.Lines = append(into.Lines, l)
+		})
+		if err != nil {
+			return err
+		}
 	}
-	codes := &x.Codes
-	house := codes[stock.Warehouse].Intern([]byte(h.Code))
-	at := func(known map[int64]stock.ID, names *stock.Names, texts map[int64]string, id int64) stock.ID {
-		n, seen := known[id]
-		if !seen {
-			n = names.Intern([]byte(texts[id]))
-			known[id] = n
-		}
-		return n
-	}
-	return s.EachStockLine(ctx, h.SetID, func(r *store.StockLine) {
-		l := stock.Line{Recorded: quantity.Quantity(r.Quantity), Row: 1}
-		l.Key = stock.Key{house, at(x.binAt, &codes[stock.Bin], x.bins, r.BinID), at(x.itemAt, &codes[stock.SKU], x.items, r.ItemID),
-			codes[stock.Lot].Intern([]byte(r.Lot)), codes[stock.Serial].Intern([]byte(r.Serial)), codes[stock.Holding].Intern([]byte(r.Holding))}
-		if r.Reserved != nil {
-			l.Reserved, l.HasReserved = quantity.Quantity(*r.Reserved), true
-		}
-		if r.Cost != nil {
-			l.Cost, l.Costed = quantity.Cost(*r.Cost), true
-		}
-		x.SetRecordID(&l, []byte(r.RecordID))
-		x.SetKept(&l, []byte(r.Attributes))
-		x.Lines = append(x.Lines, l)
-	})
+	return nil
 }
 
 func stateText(l *stock.Line) string {

@@ -253,38 +253,57 @@ func (s *Store) EachStockLine(ctx context.Context, set int64, do func(l *StockLi
 	}
 	defer conn.Close()
 	return onConn(conn, func(c *sqlite3.SQLiteConn) error {
-		rows, err := c.Query("SELECT pos, bin_id, item_id, quantity, reserved, cost, lot, serial, holding, record_id, attributes FROM stock_lines WHERE set_id = ? ORDER BY pos", []driver.Value{set})
+		each := func(query string, take func(v []driver.Value)) error {
+			rows, err := c.Query(query, []driver.Value{set})
+			if err != nil {
+				return err
+			}
+			defer rows.Close()
+			v := make([]driver.Value, len(rows.Columns()))
+			for n := 0; ; n++ {
+				if err := rows.Next(v); err == io.EOF {
+					return nil
+				} else if err != nil {
+					return err
+				}
+				if n&0xfff == 0 && ctx.Err() != nil {
+					return ctx.Err()
+				}
+				take(v)
+			}
+		}
+		// Most sets have nothing in most columns, and each column of each row costs.
+		more := false
+		err := each("SELECT EXISTS (SELECT 1 FROM stock_lines WHERE set_id = ? AND (reserved NOT NULL OR lot <> '' OR serial <> '' OR holding <> '' OR record_id <> '' OR attributes <> ''))", func(v []driver.Value) {
+			more = v[0] != int64(0)
+		})
 		if err != nil {
 			return err
 		}
-		defer rows.Close()
-		v := make([]driver.Value, len(rows.Columns()))
+		columns := "pos, bin_id, item_id, quantity, cost"
+		if more {
+			columns += ", reserved, lot, serial, holding, record_id, attributes"
+		}
 		l := StockLine{SetID: set}
 		var reserved, cost int64
-		for n := 0; ; n++ {
-			if err := rows.Next(v); err == io.EOF {
-				return nil
-			} else if err != nil {
-				return err
+		number := func(v driver.Value, room *int64) *int64 {
+			if x, ok := v.(int64); ok {
+				*room = x
+				return room
 			}
-			if n&0xfff == 0 && ctx.Err() != nil {
-				return ctx.Err()
-			}
+			return nil
+		}
+		return each("SELECT "+columns+" FROM stock_lines WHERE set_id = ? ORDER BY pos", func(v []driver.Value) {
 			l.Pos, l.BinID, l.ItemID, l.Quantity = v[0].(int64), v[1].(int64), v[2].(int64), v[3].(int64)
-			l.Reserved, l.Cost = nil, nil
-			if x, ok := v[4].(int64); ok {
-				reserved = x
-				l.Reserved = &reserved
-			}
-			if x, ok := v[5].(int64); ok {
-				cost = x
-				l.Cost = &cost
-			}
-			for i, into := range []*string{&l.Lot, &l.Serial, &l.Holding, &l.RecordID, &l.Attributes} {
-				*into, _ = v[6+i].(string)
+			l.Cost = number(v[4], &cost)
+			if more {
+				l.Reserved = number(v[5], &reserved)
+				for i, into := range []*string{&l.Lot, &l.Serial, &l.Holding, &l.RecordID, &l.Attributes} {
+					*into, _ = v[6+i].(string)
+				}
 			}
 			do(&l)
-		}
+		})
 	})
 }
 

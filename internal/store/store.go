@@ -202,7 +202,7 @@ const keptBackups = 20
 func (s *Store) Backup(ctx context.Context, why string) (string, error) {
 	name := fmt.Sprintf("%s-%s.db", time.Now().UTC().Format("20060102T150405.000"), why)
 	part := filepath.Join(s.Dir, "backups", ".part-"+name)
-	if err := s.write.WithContext(ctx).Exec("VACUUM INTO ?", part).Error; err != nil {
+	if err := s.vacuumInto(ctx, part); err != nil {
 		os.Remove(part)
 		return "", fmt.Errorf("the backup failed, so nothing was changed: %w", err)
 	}
@@ -217,6 +217,28 @@ func (s *Store) Backup(ctx context.Context, why string) (string, error) {
 		_ = os.Remove(f)
 	}
 	return name, nil
+}
+
+// vacuumInto copies the database as it stands into another file, on a connection for reading, so that writing goes on.
+func (s *Store) vacuumInto(ctx context.Context, file string) error {
+	db, err := s.read.DB()
+	if err != nil {
+		return err
+	}
+	conn, err := db.Conn(ctx)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	// A connection for reading writes to no file at all, the copy included.
+	if _, err := conn.ExecContext(ctx, "PRAGMA query_only = OFF"); err != nil {
+		return err
+	}
+	_, err = conn.ExecContext(ctx, "VACUUM INTO ?", file)
+	if _, e := conn.ExecContext(context.WithoutCancel(ctx), "PRAGMA query_only = ON"); err == nil {
+		err = e
+	}
+	return err
 }
 
 // LimitPages bounds the size of the database on the writer connection. It stands in for a full disk.
