@@ -35,21 +35,24 @@ func Merge(before, file *Book, t Taking, tell func(what What, was, is, of *Line,
 	kept := make([]bool, recorded)
 	to := before.Codes.Adopt(&file.Codes)
 	descriptions, units := before.Descriptions.Adopt(&file.Descriptions), before.Units.Adopt(&file.Units)
-	rows := make(map[int]int32, len(file.Lines)) // of the file, by line
-	var left []Key                               // lines that Ensure made and the taking leaves out
+	rows := make([]int32, recorded, recorded+len(file.Lines)) // of the file, by line; 0 where it has none
+	var left []Key                                            // lines that Ensure made and the taking leaves out
+	var l, old Line                                           // the one in hand, as it will be and as it was
 	for i := range file.Lines {
 		of := &file.Lines[i]
-		l := *of
+		l = *of
 		record, attributes := file.RecordID(of), file.Kept(of)
 		l.Key = to.Key(l.Key)
 		l.Description, l.Unit = descriptions[l.Description], units[l.Unit]
 		n := before.Ensure(l.Key)
-		if first, twice := rows[n]; twice {
-			tell(Clash, nil, nil, of, first)
+		if n == len(rows) {
+			rows = append(rows, 0)
+		}
+		if rows[n] > 0 {
+			tell(Clash, nil, nil, of, rows[n])
 			continue
 		}
-		rows[n] = l.Row
-		old := before.Lines[n]
+		rows[n], old = l.Row, before.Lines[n]
 		if n < recorded {
 			kept[n] = true
 		}
@@ -107,19 +110,20 @@ func Merge(before, file *Book, t Taking, tell func(what What, was, is, of *Line,
 	if t.Only && len(goes) == 0 {
 		return
 	}
-	lines := before.Lines[:0]
+	lines, all := before.Lines[:0], len(before.Lines)
 	for n := range before.Lines {
 		if n < recorded && !kept[n] && !t.Only {
 			l := before.Lines[n]
 			tell(Gone, &l, nil, nil, 0)
 			continue
 		}
-		if !goes[n] {
+		if len(goes) == 0 || !goes[n] {
 			lines = append(lines, before.Lines[n])
 		}
 	}
-	before.Lines = lines
-	before.Index()
+	if before.Lines = lines; len(lines) < all {
+		before.Index()
+	}
 }
 
 func sameStock(a, b *Line) bool {
