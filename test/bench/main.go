@@ -119,7 +119,6 @@ func bar(what string, got, most float64, unit string) {
 	fmt.Printf("%-40s %8.2f%s  (bar %g%s: %s)\n", what, got, unit, most, unit, word)
 }
 
-// best is the shortest of n runs, since noise only ever adds.
 // inTurn runs each work in turn, so that all of them meet the machine in the same moods, and gives the best time of
 // each.
 func inTurn(rounds int, works ...func() (time.Duration, error)) ([]time.Duration, error) {

@@ -1,7 +1,6 @@
 package layout
 
 import (
-	"fmt"
 	"slices"
 
 	"wobin/internal/core/tabular"
@@ -166,11 +165,6 @@ func (p *Problems) At(rows []tabular.Row) map[int][]Problem {
 		}
 	}
 	return out
-}
-
-// Addf takes a problem of a file as a whole.
-func (p *Problems) Addf(file, kind, format string, args ...any) {
-	p.Add(Problem{File: file, Kind: kind, Text: fmt.Sprintf(format, args...)})
 }
 
 // Append takes all problems of another gathering.
