@@ -243,11 +243,7 @@ func (s *Store) settle() {
 // EachStockLine gives the lines of a set in their order, by the driver's plain path: a warehouse may have a million. The
 // line is valid until do returns.
 func (s *Store) EachStockLine(ctx context.Context, set int64, do func(l *StockLine)) error {
-	db, err := s.read.DB()
-	if err != nil {
-		return err
-	}
-	conn, err := db.Conn(ctx)
+	conn, err := s.reader(ctx)
 	if err != nil {
 		return err
 	}

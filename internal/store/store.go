@@ -221,11 +221,7 @@ func (s *Store) Backup(ctx context.Context, why string) (string, error) {
 
 // vacuumInto copies the database as it stands into another file, on a connection for reading, so that writing goes on.
 func (s *Store) vacuumInto(ctx context.Context, file string) error {
-	db, err := s.read.DB()
-	if err != nil {
-		return err
-	}
-	conn, err := db.Conn(ctx)
+	conn, err := s.reader(ctx)
 	if err != nil {
 		return err
 	}
@@ -239,6 +235,15 @@ func (s *Store) vacuumInto(ctx context.Context, file string) error {
 		err = e
 	}
 	return err
+}
+
+// reader gives a connection for reading by itself, for the driver's plain path.
+func (s *Store) reader(ctx context.Context) (*sql.Conn, error) {
+	db, err := s.read.DB()
+	if err != nil {
+		return nil, err
+	}
+	return db.Conn(ctx)
 }
 
 // LimitPages bounds the size of the database on the writer connection. It stands in for a full disk.
