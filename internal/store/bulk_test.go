@@ -100,3 +100,33 @@ func TestWriteIsAllOrNothing(t *testing.T) {
 	require.NoError(t, s.write.Raw("PRAGMA synchronous").Scan(&full).Error)
 	assert.Equal(t, 2, full, "what is published waits for the disk")
 }
+
+// A backup is made while others write, and holds nothing of what they did not commit; pieces of an intake that nobody saw
+// are swept from it when it is put back.
+func TestBackupBesideWriting(t *testing.T) {
+	s, ctx := opened(t), context.Background()
+	var set StockSet
+	require.NoError(t, s.Write(ctx, func(tx *gorm.DB) error { return tx.Create(&set).Error }))
+	require.NoError(t, s.WriteStockLines(ctx, set.ID, []StockLine{{SetID: set.ID, BinID: 1, ItemID: 1, Quantity: 1}}))
+	var name string
+	require.NoError(t, s.Write(ctx, func(tx *gorm.DB) (err error) {
+		require.NoError(t, tx.Create(&Warehouse{ID: 7, Code: "W"}).Error)
+		name, err = s.Backup(ctx, "beside")
+		return err
+	}))
+	assert.Error(t, s.Read(ctx).Exec("DELETE FROM warehouses").Error, "the connection is one for reading again")
+	count := func(s *Store, table string) (n int64) {
+		require.NoError(t, s.Read(ctx).Raw("SELECT count(*) FROM "+table).Scan(&n).Error)
+		return n
+	}
+	assert.Equal(t, int64(1), count(s, "warehouses"))
+	require.NoError(t, s.Close())
+	_, err := Restore(ctx, s.Dir, filepath.Join(s.Dir, "backups", name))
+	require.NoError(t, err)
+	back, err := Open(s.Dir)
+	require.NoError(t, err)
+	defer back.Close()
+	assert.Zero(t, count(back, "warehouses"))
+	assert.Zero(t, count(back, "stock_lines"))
+	assert.Zero(t, count(back, "stock_sets"))
+}
