@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../api/client";
-import { count, plain, Warn } from "../frame/figures";
+import { count, many, plain, Warn } from "../frame/figures";
 import type { Drop } from "./drops";
 import { Problems } from "./Problems";
 import { type Draft, fieldTitle, type Layout, type Settle, type Sheet } from "./settling";
@@ -28,6 +28,7 @@ export function What({
 	onColumn: (letter: string) => void;
 }) {
 	const e = draft.effect;
+	const recorded = e.places.reduce((n, p) => n + p.changed + p.unchanged + p.gone, 0); // in the warehouses of the file
 	return (
 		<div className={`min-h-0 flex-1 overflow-y-auto px-4 py-3 ${busy ? "opacity-50" : ""}`} aria-busy={busy} data-what>
 			<h2>What will happen</h2>
@@ -76,13 +77,16 @@ export function What({
 				))}
 			</div>
 			{e.gone > 0 && (
-				<p className="mt-2 border-l-4 border-warn bg-warn-wash px-3 py-1" data-gone>
+				<div className="mt-2 border-l-4 border-warn bg-warn-wash px-3 py-1" data-gone>
 					<b className="text-warn">! </b>
-					{e.gone === 1
-						? "1 recorded line that is not in the file becomes"
-						: `${count(e.gone)} recorded lines that are not in the file become`}{" "}
-					zero, worth {plain(e.gone_value)}.
-				</p>
+					{count(e.gone)} of {many(recorded, "recorded line", "recorded lines")}{" "}
+					{e.gone === 1 ? "is not in the file and becomes" : "are not in the file and become"} zero, worth {plain(e.gone_value)}.
+					{sheet?.kind === "stock" && e.gone * 2 > recorded && (
+						<button type="button" className="word mt-0.5 block" onClick={() => settle({ sheet: sheet.number, set: { extent: "only" } })}>
+							The file holds only some lines
+						</button>
+					)}
+				</div>
 			)}
 			{sheet && <Problems draft={draft} sheet={sheet} drop={drop} settle={settle} only={only} onOnly={onOnly} onColumn={onColumn} />}
 			{sheet && <Values sheet={sheet} settle={settle} />}
