@@ -28,8 +28,18 @@ type placeSeen struct {
 	made int // place among those that are made + 1
 }
 
-// change keeps a place as it was before it is changed.
-func (x *placesDraft) change(sort string, id int64, was any) error {
+// change keeps a place as it was before it is changed, once for all sheets of the intake.
+func (x *placesDraft) change(rec *records, sort string, id int64, was any) error {
+	if rec.kept[sort] == nil {
+		if rec.kept == nil {
+			rec.kept = map[string]map[int64]bool{}
+		}
+		rec.kept[sort] = map[int64]bool{}
+	}
+	if rec.kept[sort][id] {
+		return nil
+	}
+	rec.kept[sort][id] = true
 	b, err := json.Marshal(was)
 	x.before = append(x.before, store.PlaceBefore{Sort: sort, PlaceID: id, Was: string(b)})
 	return err
@@ -90,11 +100,11 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 			pt.problems.Add(pt.mapping.Problem(dr.name, p.Row, layout.HouseName, "duplicate key", p.Name, fmt.Sprintf("%s is called %q here and %q in row %d. Give it one name", h.Code, p.Name, seen.says, seen.row)).With(seen.row))
 			continue
 		case seen.made > 0:
-			x.houses[seen.made-1].Name = p.Name
+			x.houses[seen.made-1].Name, h.Name = p.Name, p.Name
 		case given.Rows == "add":
 			what = "left"
 		default:
-			if err := x.change("warehouse", h.ID, h); err != nil {
+			if err := x.change(rec, "warehouse", h.ID, h); err != nil {
 				return err
 			}
 			now := *h
@@ -102,6 +112,7 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 			x.named = append(x.named, now)
 			what = "changed"
 			example(what, line, orNone(h.Name), p.Name)
+			h.Name = p.Name // for the sheets that follow
 		}
 		if p.Name != "" && what != "left" && seen.row == 0 {
 			seen.says, seen.row = p.Name, p.Row
@@ -131,7 +142,7 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 				what = cmp.Or(what, "left")
 			default:
 				was := store.Bin{ID: bin.id, WarehouseID: h.ID, Zone: bin.zone}
-				if err := x.change("bin", bin.id, was); err != nil {
+				if err := x.change(rec, "bin", bin.id, was); err != nil {
 					return err
 				}
 				was.Zone = p.Zone

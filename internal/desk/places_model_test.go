@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"bytes"
 	"fmt"
 	"maps"
 	"slices"
@@ -9,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 	"pgregory.net/rapid"
 
 	"wobin/internal/core/layout"
@@ -146,4 +148,41 @@ func TestPlacesAtOdds(t *testing.T) {
 		_, err := d.TakeIn(ctx, nell, dr.ID, "", 1)
 		require.NoError(t, err, file)
 	}
+}
+
+// Two sheets of one workbook may change the same place; the later one stands, and undo puts back what was there before.
+func TestPlacesInTwoSheets(t *testing.T) {
+	d := at(t)
+	take(t, d, "places.csv", "Warehouse,Warehouse name,Zone,Bin\nW,Quay,Front,A-1\n")
+	book := excelize.NewFile()
+	for name, rows := range map[string][][]any{
+		"Sheet1": {{"Warehouse", "Warehouse name", "Zone", "Bin"}, {"W", "Loft", "Back", "A-1"}, {"NEW", "", "", ""}},
+		"Sheet2": {{"Warehouse", "Warehouse name", "Zone", "Bin"}, {"W", "Yard", "Side", "a-1"}, {"NEW", "Kiosk", "", "B-1"}},
+	} {
+		if name != "Sheet1" {
+			_, err := book.NewSheet(name)
+			require.NoError(t, err)
+		}
+		for i, r := range rows {
+			require.NoError(t, book.SetSheetRow(name, fmt.Sprintf("A%d", i+1), &r))
+		}
+	}
+	var b bytes.Buffer
+	require.NoError(t, book.Write(&b))
+	dr, err := d.Upload(ctx, nell, "places.xlsx", &b, Choices{Zone: "UTC"})
+	require.NoError(t, err)
+	require.Empty(t, dr.Problems)
+	dr = settle(t, d, dr, Answer{Sheet: 1, Use: "yes"}) // of two sheets of a kind the second is for a person to choose
+	require.Empty(t, dr.Problems)
+	out := takeDraft(t, d, dr)
+	stands := func(name, zone string) {
+		assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM warehouses WHERE code = 'W' AND name = '"+name+"'"), name)
+		assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM bins WHERE code = 'A-1' AND zone = '"+zone+"'"), zone)
+	}
+	stands("Yard", "Side")
+	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM warehouses WHERE code = 'NEW' AND name = 'Kiosk'"))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	stands("Quay", "Front")
+	assert.Equal(t, 0, tally(t, d, "SELECT count(*) FROM warehouses WHERE code = 'NEW'"))
+	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM bins"))
 }

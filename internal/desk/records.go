@@ -25,7 +25,8 @@ type records struct {
 	items      map[string]int64
 	measures   map[int64]int32 // by item: place in measured; items without a unit have none
 	measured   []measured
-	shared     map[[2]string]int32 // unit and packs: place in measured
+	shared     map[[2]string]int32       // unit and packs: place in measured
+	kept       map[string]map[int64]bool // places that are kept as they were before, by sort and number
 	lastBin    int64
 	lastItem   int64
 	lastHouse  int64
