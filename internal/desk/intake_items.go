@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/layout"
@@ -19,7 +20,51 @@ type itemsDraft struct {
 	values []layout.Value
 	added  []store.Item
 	before map[int64]store.Item
-	after  []store.Item // changed ones
+	after  []store.Item   // changed ones
+	fresh  map[int64]bool // those of them that an earlier sheet of the same intake makes
+}
+
+// itemSoFar is an item as a sheet before this one makes or changes it.
+type itemSoFar struct {
+	item *store.Item
+	made bool
+}
+
+// itemsSoFar gives the items that sheets looked at before this one make or change, as they will be, by number.
+func (dr *draft) itemsSoFar(pt *part) map[int64]itemSoFar {
+	out := map[int64]itemSoFar{}
+	take := func(list []store.Item, made bool) {
+		for i := range list {
+			id := list[i].ID
+			out[id] = itemSoFar{&list[i], made || out[id].made}
+		}
+	}
+	for _, other := range dr.inOrder() {
+		if other == pt {
+			continue
+		}
+		if x := other.items; x != nil {
+			take(x.added, true)
+			take(x.after, false)
+		}
+		if x := other.stock; x != nil {
+			take(x.newItems, true)
+			take(x.items.after, false)
+		}
+	}
+	return out
+}
+
+// change notes what becomes of an item that is there, or will be.
+func (x *itemsDraft) change(old, now *store.Item, made bool) {
+	if x.before == nil {
+		x.before, x.fresh = map[int64]store.Item{}, map[int64]bool{}
+	}
+	if made {
+		x.fresh[old.ID] = true
+	}
+	x.before[old.ID] = *old
+	x.after = append(x.after, *now)
 }
 
 // lookItems reads an item file. An empty cell leaves what is there as it is, unless it is said to clear.
@@ -39,7 +84,11 @@ func (d *Desk) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 	for i := range list {
 		byID[list[i].ID] = &list[i]
 	}
-	x := &itemsDraft{values: f.Values, before: map[int64]store.Item{}}
+	soFar := dr.itemsSoFar(pt)
+	for id, is := range soFar {
+		byID[id] = is.item
+	}
+	x := &itemsDraft{values: f.Values}
 	pt.items = x
 	e := &v.Effect
 	skus := rec.known().Set(layout.SKU)
@@ -78,8 +127,7 @@ func (d *Desk) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 			e.Unchanged++
 		default:
 			e.Changed++
-			x.before[old.ID] = *old
-			x.after = append(x.after, now)
+			x.change(old, &now, soFar[old.ID].made)
 			if e.Changed <= 5 {
 				e.Examples = append(e.Examples, EffectExample{"changed", now.SKU, itemText(old), itemText(&now)})
 			}
@@ -238,15 +286,21 @@ func writeItems(tx *gorm.DB, x *itemsDraft, intake int64) error {
 	if err := store.Batch(tx, x.added); err != nil {
 		return err
 	}
-	before := make([]store.ItemBefore, len(x.after))
+	var before []store.ItemBefore
 	for i := range x.after {
-		was, err := json.Marshal(x.before[x.after[i].ID])
+		now := &x.after[i]
+		if x.fresh[now.ID] { // made by this intake, so there is nothing to put back
+			now.IntakeID = intake
+			continue
+		}
+		was, err := json.Marshal(x.before[now.ID])
 		if err != nil {
 			return err
 		}
-		before[i] = store.ItemBefore{IntakeID: intake, ItemID: x.after[i].ID, Was: string(was)}
+		before = append(before, store.ItemBefore{IntakeID: intake, ItemID: now.ID, Was: string(was)})
 	}
-	if err := store.Batch(tx, before); err != nil {
+	// An earlier sheet of the intake may have kept the item as it was already.
+	if err := store.Batch(tx.Clauses(clause.OnConflict{DoNothing: true}), before); err != nil {
 		return err
 	}
 	return store.Replace(tx, x.after)

@@ -35,7 +35,7 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 			s.houses = append(s.houses, houseRun{from: len(s.order), house: h})
 		}
 	}
-	if err := d.itemAttributes(ctx, s); err != nil {
+	if err := d.itemAttributes(ctx, dr, pt); err != nil {
 		return err
 	}
 	for _, n := range []struct {
@@ -161,7 +161,8 @@ func (s *stockDraft) zones() map[[2]stock.ID]string {
 }
 
 // itemAttributes lays the attributes that the file keeps with items over those that they have.
-func (d *Desk) itemAttributes(ctx context.Context, s *stockDraft) error {
+func (d *Desk) itemAttributes(ctx context.Context, dr *draft, pt *part) error {
+	s := pt.stock
 	if len(s.file.ItemKept) == 0 {
 		return nil
 	}
@@ -177,7 +178,19 @@ func (d *Desk) itemAttributes(ctx context.Context, s *stockDraft) error {
 	for i := range s.newItems {
 		s.newItems[i].Attributes = kept[s.newItems[i].ID]
 	}
-	s.items.before = map[int64]store.Item{}
+	lay := func(it *store.Item, made bool) error {
+		var more map[string]string
+		if err := json.Unmarshal([]byte(kept[it.ID]), &more); err != nil {
+			return err
+		}
+		now := *it
+		var err error
+		if now.Attributes, err = withAttributes(it.Attributes, more); err == nil && now.Attributes != it.Attributes {
+			s.items.change(it, &now, made)
+		}
+		return err
+	}
+	soFar := dr.itemsSoFar(pt)
 	slices.Sort(ids)
 	for len(ids) > 0 {
 		some := ids[:min(len(ids), 500)]
@@ -186,19 +199,18 @@ func (d *Desk) itemAttributes(ctx context.Context, s *stockDraft) error {
 		if err := d.store.Read(ctx).Where("id IN ?", some).Find(&items).Error; err != nil {
 			return err
 		}
-		for _, it := range items {
-			var more map[string]string
-			if err := json.Unmarshal([]byte(kept[it.ID]), &more); err != nil {
-				return err
+		for i := range items {
+			if _, changed := soFar[items[i].ID]; !changed {
+				if err := lay(&items[i], false); err != nil {
+					return err
+				}
 			}
-			now := it
-			var err error
-			if now.Attributes, err = withAttributes(it.Attributes, more); err != nil {
-				return err
-			}
-			if now.Attributes != it.Attributes {
-				s.items.before[it.ID] = it
-				s.items.after = append(s.items.after, now)
+		}
+		for _, id := range some {
+			if is, changed := soFar[id]; changed {
+				if err := lay(is.item, is.made); err != nil {
+					return err
+				}
 			}
 		}
 	}
