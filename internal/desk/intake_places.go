@@ -30,18 +30,14 @@ type placeSeen struct {
 
 // change keeps a place as it was before it is changed, once for all sheets of the intake.
 func (x *placesDraft) change(rec *records, sort string, id int64, was any) error {
-	if rec.kept[sort] == nil {
-		if rec.kept == nil {
-			rec.kept = map[string]map[int64]bool{}
-		}
-		rec.kept[sort] = map[int64]bool{}
-	}
-	if rec.kept[sort][id] {
+	place := store.PlaceBefore{Sort: sort, PlaceID: id}
+	if rec.kept[place] {
 		return nil
 	}
-	rec.kept[sort][id] = true
+	rec.kept[place] = true
 	b, err := json.Marshal(was)
-	x.before = append(x.before, store.PlaceBefore{Sort: sort, PlaceID: id, Was: string(b)})
+	place.Was = string(b)
+	x.before = append(x.before, place)
 	return err
 }
 
@@ -77,8 +73,16 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 	}
 	houses := map[int64]*placeSeen{} // what the file said of a warehouse or bin before, by its number
 	bins := map[int64]*placeSeen{}
+	zoned := func(p *layout.Place, now *place) bool { return p.Zone != now.zone && (p.Zone != "" || p.ClearZone) }
 	for _, p := range f.Places {
 		h, what, line := rec.house(p.Warehouse), "", p.Warehouse
+		if h != nil && p.Bin != "" { // nothing of a row is taken that is at odds with one before
+			if now := rec.bin(h.ID, p.Bin); now != nil && bins[now.id] != nil && zoned(&p, now) {
+				first := bins[now.id]
+				pt.problems.Add(pt.mapping.Problem(dr.name, p.Row, layout.Bin, "duplicate key", p.Bin, fmt.Sprintf("%s · %s is in zone %q here and in %q in row %d, where it is spelled differently. Take one out", p.Warehouse, p.Bin, p.Zone, first.says, first.row)).With(first.row))
+				continue
+			}
+		}
 		if h == nil && given.Rows == "change" {
 			e.Left++
 			continue
@@ -132,12 +136,8 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 				example("added", line, "", orNone(p.Zone))
 				continue
 			}
-			seen := bins[bin.id]
-			switch same := p.Zone == bin.zone || p.Zone == "" && !p.ClearZone; {
-			case seen != nil && !same:
-				pt.problems.Add(pt.mapping.Problem(dr.name, p.Row, layout.Bin, "duplicate key", p.Bin, fmt.Sprintf("%s is in zone %q here and in %q in row %d, where it is spelled differently. Take one out", line, p.Zone, seen.says, seen.row)).With(seen.row))
-				continue
-			case same:
+			switch {
+			case !zoned(&p, bin):
 			case given.Rows == "add":
 				what = cmp.Or(what, "left")
 			default:
@@ -151,7 +151,7 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 				example(what, line, orNone(bin.zone), orNone(p.Zone))
 				bin.zone = p.Zone
 			}
-			if seen == nil {
+			if bins[bin.id] == nil {
 				bins[bin.id] = &placeSeen{row: p.Row, says: bin.zone}
 			}
 		}

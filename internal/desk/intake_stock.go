@@ -198,6 +198,7 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 	if err := rec.load(ctx, d.store, before, s.loaded); err != nil {
 		return err
 	}
+	e.Recorded = len(before.Lines)
 	for sku := range rec.items { // items without stock resolve too
 		before.Codes[stock.SKU].Intern([]byte(sku))
 	}

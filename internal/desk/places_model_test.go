@@ -1,7 +1,6 @@
 package desk
 
 import (
-	"bytes"
 	"fmt"
 	"maps"
 	"slices"
@@ -10,7 +9,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"github.com/xuri/excelize/v2"
 	"pgregory.net/rapid"
 
 	"wobin/internal/core/layout"
@@ -132,6 +130,7 @@ func TestPlacesAtOdds(t *testing.T) {
 		"Warehouse,Warehouse name,Bin\nW,Quay,A-1-1\nW,Loft,B-1-1\n":                  `W is called "Loft" here and "Quay" in row 2`,
 		"Warehouse,Warehouse name,Bin\nNEW,Quay,A\nNEW,Loft,B\nNEW,,C\n":              `NEW is called "Loft" here and "Quay" in row 2`,
 		"Warehouse,Zone,Bin\nW,Front,N-1\nW,Back,n-1\n":                               `W · n-1 is in zone "Back" here and in "Front" in row 2`,
+		"Warehouse,Warehouse name,Zone,Bin\nW,,Front,A-1-1\nw,Refused,Back,a-1-1\n":   `w · a-1-1 is in zone "Back" here and in "Front" in row 2`,
 		"Warehouse,Warehouse name,Zone,Bin\nW,,Front,A-1-1\nw,,Front,a-1-1\n,,Back,x": "is empty. Every place is in a warehouse",
 	} {
 		d := at(t)
@@ -147,6 +146,7 @@ func TestPlacesAtOdds(t *testing.T) {
 		assert.Equal(t, 1, dr.Effect.Refused, file)
 		_, err := d.TakeIn(ctx, nell, dr.ID, "", 1)
 		require.NoError(t, err, file)
+		assert.Zero(t, tally(t, d, "SELECT count(*) FROM warehouses WHERE name = 'Refused'"), "nothing of a refused row")
 	}
 }
 
@@ -154,24 +154,10 @@ func TestPlacesAtOdds(t *testing.T) {
 func TestPlacesInTwoSheets(t *testing.T) {
 	d := at(t)
 	take(t, d, "places.csv", "Warehouse,Warehouse name,Zone,Bin\nW,Quay,Front,A-1\n")
-	book := excelize.NewFile()
-	for name, rows := range map[string][][]any{
-		"Sheet1": {{"Warehouse", "Warehouse name", "Zone", "Bin"}, {"W", "Loft", "Back", "A-1"}, {"NEW", "", "", ""}},
-		"Sheet2": {{"Warehouse", "Warehouse name", "Zone", "Bin"}, {"W", "Yard", "Side", "a-1"}, {"NEW", "Kiosk", "", "B-1"}},
-	} {
-		if name != "Sheet1" {
-			_, err := book.NewSheet(name)
-			require.NoError(t, err)
-		}
-		for i, r := range rows {
-			require.NoError(t, book.SetSheetRow(name, fmt.Sprintf("A%d", i+1), &r))
-		}
-	}
-	var b bytes.Buffer
-	require.NoError(t, book.Write(&b))
-	dr, err := d.Upload(ctx, nell, "places.xlsx", &b, Choices{Zone: "UTC"})
+	head := []any{"Warehouse", "Warehouse name", "Zone", "Bin"}
+	dr, err := d.Upload(ctx, nell, "places.xlsx", workbook(t, [][]any{head, {"W", "Loft", "Back", "A-1"}, {"NEW", "", "", ""}},
+		[][]any{head, {"W", "Yard", "Side", "a-1"}, {"NEW", "Kiosk", "", "B-1"}}), Choices{Zone: "UTC"})
 	require.NoError(t, err)
-	require.Empty(t, dr.Problems)
 	dr = settle(t, d, dr, Answer{Sheet: 1, Use: "yes"}) // of two sheets of a kind the second is for a person to choose
 	require.Empty(t, dr.Problems)
 	out := takeDraft(t, d, dr)

@@ -25,8 +25,8 @@ type records struct {
 	items      map[string]int64
 	measures   map[int64]int32 // by item: place in measured; items without a unit have none
 	measured   []measured
-	shared     map[[2]string]int32       // unit and packs: place in measured
-	kept       map[string]map[int64]bool // places that are kept as they were before, by sort and number
+	shared     map[[2]string]int32        // unit and packs: place in measured
+	kept       map[store.PlaceBefore]bool // places that are kept as they were before this intake
 	lastBin    int64
 	lastItem   int64
 	lastHouse  int64
@@ -52,7 +52,7 @@ type place struct {
 
 func (d *Desk) loadRecords(ctx context.Context) (*records, error) {
 	tx := d.store.Read(ctx)
-	r := &records{tx: tx, warehouses: map[string]*store.Warehouse{}, bins: map[int64]map[string]*place{}, items: map[string]int64{}, measures: map[int64]int32{}}
+	r := &records{tx: tx, warehouses: map[string]*store.Warehouse{}, bins: map[int64]map[string]*place{}, items: map[string]int64{}, kept: map[store.PlaceBefore]bool{}, measures: map[int64]int32{}}
 	var houses []store.Warehouse
 	if err := tx.Find(&houses).Error; err != nil {
 		return nil, err

@@ -1,13 +1,11 @@
 package desk
 
 import (
-	"bytes"
 	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"github.com/xuri/excelize/v2"
 
 	"wobin/internal/core/layout"
 )
@@ -17,22 +15,9 @@ import (
 func TestItemsInSeveralSheets(t *testing.T) {
 	d := at(t)
 	take(t, d, "items.csv", "SKU,Description,Category\nROPE,Rope,Ropes\n")
-	book := excelize.NewFile()
-	for i, rows := range [][][]any{
-		{{"SKU", "Description", "Category"}, {"ROPE", "Rope 1", "R1"}, {"NEW", "New 1", ""}},
-		{{"SKU", "Description", "Category"}, {"rope", "Rope 2", ""}, {"NEW", "New 2", "N2"}},
-		{{"Warehouse", "Bin", "SKU", "On hand", "Shelf", "As at"}, {"W", "A", "ROPE", 4, "high", "2026-11-20T06:00:00Z"}, {"W", "A", "NEW", 1, "low", "2026-11-20T06:00:00Z"}, {"W", "B", "OTHER", 2, "low", "2026-11-20T06:00:00Z"}},
-	} {
-		name := fmt.Sprintf("Sheet%d", i+1)
-		_, err := book.NewSheet(name)
-		require.NoError(t, err)
-		for n, r := range rows {
-			require.NoError(t, book.SetSheetRow(name, fmt.Sprintf("A%d", n+1), &r))
-		}
-	}
-	var b bytes.Buffer
-	require.NoError(t, book.Write(&b))
-	dr, err := d.Upload(ctx, nell, "all.xlsx", &b, Choices{Zone: "UTC"})
+	head := []any{"SKU", "Description", "Category"}
+	dr, err := d.Upload(ctx, nell, "all.xlsx", workbook(t, [][]any{head, {"ROPE", "Rope 1", "R1"}, {"NEW", "New 1", ""}}, [][]any{head, {"rope", "Rope 2", ""}, {"NEW", "New 2", "N2"}},
+		[][]any{{"Warehouse", "Bin", "SKU", "On hand", "Shelf", "As at"}, {"W", "A", "ROPE", 4, "high", "2026-11-20T06:00:00Z"}, {"W", "A", "NEW", 1, "low", "2026-11-20T06:00:00Z"}, {"W", "B", "OTHER", 2, "low", "2026-11-20T06:00:00Z"}}), Choices{Zone: "UTC"})
 	require.NoError(t, err)
 	dr = settle(t, d, dr, Answer{Sheet: 1, Use: "yes"})
 	dr = settle(t, d, dr, Answer{Sheet: 2, Set: &layout.Layout{Columns: []layout.Choice{{Column: "E", Header: "Shelf", Field: layout.ItemAttribute + "Shelf"}}}})

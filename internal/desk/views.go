@@ -111,6 +111,7 @@ type Outcome struct {
 // Effect is what taking the file in would do.
 type Effect struct {
 	Outcome
+	Recorded  int             `json:"recorded" doc:"lines recorded before in the warehouses of the file"`
 	GoneValue string          `json:"gone_value" doc:"what those gone are worth in the records"`
 	Places    []EffectPlace   `json:"places"`
 	Examples  []EffectExample `json:"examples"`

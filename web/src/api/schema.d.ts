@@ -877,6 +877,11 @@ export interface components {
             places: components["schemas"]["EffectPlace"][];
             /**
              * Format: int64
+             * @description lines recorded before in the warehouses of the file
+             */
+            recorded: number;
+            /**
+             * Format: int64
              * @description rows with a problem
              */
             refused: number;

@@ -28,7 +28,6 @@ export function What({
 	onColumn: (letter: string) => void;
 }) {
 	const e = draft.effect;
-	const recorded = e.places.reduce((n, p) => n + p.changed + p.unchanged + p.gone, 0); // in the warehouses of the file
 	return (
 		<div className={`min-h-0 flex-1 overflow-y-auto px-4 py-3 ${busy ? "opacity-50" : ""}`} aria-busy={busy} data-what>
 			<h2>What will happen</h2>
@@ -79,9 +78,9 @@ export function What({
 			{e.gone > 0 && (
 				<div className="mt-2 border-l-4 border-warn bg-warn-wash px-3 py-1" data-gone>
 					<b className="text-warn">! </b>
-					{count(e.gone)} of {many(recorded, "recorded line", "recorded lines")}{" "}
+					{count(e.gone)} of {many(e.recorded, "recorded line", "recorded lines")}{" "}
 					{e.gone === 1 ? "is not in the file and becomes" : "are not in the file and become"} zero, worth {plain(e.gone_value)}.
-					{sheet?.kind === "stock" && e.gone * 2 > recorded && (
+					{sheet?.kind === "stock" && e.gone * 2 > e.recorded && (
 						<button type="button" className="word mt-0.5 block" onClick={() => settle({ sheet: sheet.number, set: { extent: "only" } })}>
 							The file holds only some lines
 						</button>
