@@ -293,7 +293,7 @@ func (u *understanding) print(w io.Writer) {
 		fmt.Fprintf(w, "    %d rows, %d good, %d refused", x.Rows, x.Good, x.Refused)
 		for _, what := range []string{"totals", "notes", "headers that come again", "rows that the row filter leaves out"} {
 			if n := x.Passed[what]; n > 0 {
-				fmt.Fprintf(w, ", %d %s passed over", n, what)
+				fmt.Fprintf(w, ", %s passed over", layout.Aside{What: what, N: n}.Said())
 			}
 		}
 		fmt.Fprintln(w)

@@ -1,7 +1,9 @@
 package layout
 
 import (
+	"fmt"
 	"slices"
+	"strings"
 
 	"wobin/internal/core/code"
 )
@@ -11,6 +13,18 @@ type Aside struct {
 	What string // "totals", "notes", "headers that come again", "rows that the filter leaves out"
 	N    int
 	Rows []int // the first of them
+}
+
+// Said gives how many there are and what they are, as in 1 total or 3 totals.
+func (a Aside) Said() string {
+	what := a.What
+	if a.N == 1 {
+		first, rest, _ := strings.Cut(what, " ")
+		if what = strings.TrimSuffix(first, "s"); rest != "" {
+			what += " " + strings.Replace(rest, "that come again", "that comes again", 1)
+		}
+	}
+	return fmt.Sprintf("%d %s", a.N, what)
 }
 
 const filtered = "rows that the row filter leaves out"

@@ -218,3 +218,13 @@ func FuzzReading(f *testing.F) {
 		}
 	})
 }
+
+func TestAsideSaid(t *testing.T) {
+	for _, c := range []struct {
+		n    int
+		what string
+		want string
+	}{{1, "totals", "1 total"}, {3, "totals", "3 totals"}, {1, "headers that come again", "1 header that comes again"}, {2, "headers that come again", "2 headers that come again"}, {1, filtered, "1 row that the row filter leaves out"}} {
+		assert.Equal(t, c.want, Aside{What: c.what, N: c.n}.Said())
+	}
+}
