@@ -1,5 +1,12 @@
 package store
 
+import (
+	"strconv"
+	"strings"
+
+	"gorm.io/gorm"
+)
+
 // migrations bring the schema from one version to the next; they are never changed once released. Quantities
 // and costs are millionths, values hundredths, times Unix nanoseconds in UTC.
 var migrations = []string{`
@@ -158,4 +165,153 @@ CREATE TABLE layouts (
 	id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL, body TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL,
 	used_at INTEGER NOT NULL DEFAULT 0
 );
+`, `
+-- What identifies a database of this program, beside its schema.
+PRAGMA application_id = 2003788649;
+ALTER TABLE requests ADD COLUMN operation TEXT NOT NULL DEFAULT '';
+ALTER TABLE requests ADD COLUMN person_id INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE requests ADD COLUMN hash TEXT NOT NULL DEFAULT '';
+DELETE FROM sessions; -- tokens are kept hashed from here on
+
+-- An entry belongs to a slot: a round of a line, and of it the row of its own sheet (parcel 0) or one of those that were
+-- added by hand. An entry replaces the one that stood in its slot; the first of a slot replaces none. So each entry is
+-- replaced once at most, and a slot has one standing entry: the one that none replaces.
+ALTER TABLE entries ADD COLUMN parcel INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE entries ADD COLUMN withdrawn INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE entries ADD COLUMN undoes INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE returns ADD COLUMN state TEXT NOT NULL DEFAULT 'taken in';
+ALTER TABLE returns ADD COLUMN withdrawn INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE returns ADD COLUMN undone_at INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE returns ADD COLUMN undone_by TEXT NOT NULL DEFAULT '';
+ALTER TABLE returns ADD COLUMN first_entry INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE returns ADD COLUMN last_entry INTEGER NOT NULL DEFAULT 0;
+UPDATE returns SET first_entry = coalesce((SELECT min(id) FROM entries WHERE return_id = returns.id), 0), last_entry = coalesce((SELECT max(id) FROM entries WHERE return_id = returns.id), 0);
+
+ALTER TABLE counts ADD COLUMN set_id INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE counts ADD COLUMN post_tolerated INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE counts ADD COLUMN tolerances TEXT NOT NULL DEFAULT '';
+ALTER TABLE counts ADD COLUMN stale INTEGER NOT NULL DEFAULT 0; -- its lines are to be worked out again before anything else
+UPDATE counts SET stale = 1, set_id = coalesce((SELECT set_id FROM warehouses w WHERE w.id = counts.warehouse_id), 0);
+ALTER TABLE sheets ADD COLUMN first INTEGER NOT NULL DEFAULT 0; -- the line of its first row; its rows follow one another
+UPDATE sheets SET first = coalesce((SELECT min(pos) FROM count_lines l WHERE l.count_id = sheets.count_id AND l.sheet_id = sheets.id AND l.row_code <> ''), 0);
+
+ALTER TABLE count_lines ADD COLUMN postings INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE count_lines ADD COLUMN sent INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE count_lines ADD COLUMN sent_value INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE count_lines ADD COLUMN rest INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE count_lines ADD COLUMN rest_value INTEGER;
+ALTER TABLE count_lines ADD COLUMN queue INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE count_lines ADD COLUMN zeroed INTEGER NOT NULL DEFAULT 0;
+UPDATE count_lines SET postings = 1, sent = p.variance, sent_value = coalesce(p.value, 0) FROM posting_lines p WHERE p.posting_id = count_lines.posting_id AND p.pos = count_lines.pos;
+DROP INDEX count_lines_stake;
+CREATE INDEX count_lines_stake ON count_lines (count_id, stake DESC, pos) WHERE stake > 0;
+CREATE INDEX count_lines_queue ON count_lines (count_id, queue, stake DESC, pos) WHERE queue > 0;
+CREATE INDEX count_lines_posting ON count_lines (posting_id) WHERE posting_id > 0;
+
+-- The movements of a count's lines since its freeze, found their lines once.
+CREATE TABLE count_moves (
+	count_id INTEGER NOT NULL, pos INTEGER NOT NULL, at INTEGER NOT NULL, movement_id INTEGER NOT NULL, quantity INTEGER NOT NULL, PRIMARY KEY (count_id, pos, at, movement_id)
+) WITHOUT ROWID;
+CREATE INDEX count_moves_at ON count_moves (count_id, at);
+CREATE INDEX count_moves_movement ON count_moves (movement_id);
+CREATE INDEX movements_key ON movements (item_id, bin_id);
+
+-- What a count knows of its items, as at the freeze.
+CREATE TABLE count_items (count_id INTEGER NOT NULL, item_id INTEGER NOT NULL, category TEXT NOT NULL, class TEXT NOT NULL, PRIMARY KEY (count_id, item_id)) WITHOUT ROWID;
+INSERT INTO count_items SELECT DISTINCT l.count_id, l.item_id, i.category, i.class FROM count_lines l JOIN items i ON i.id = l.item_id;
+-- The cost that all rows of an item in the set have in common.
+ALTER TABLE set_items ADD COLUMN cost INTEGER;
+UPDATE set_items SET cost = x.cost FROM (SELECT set_id, item_id, min(cost) AS cost FROM stock_lines GROUP BY set_id, item_id HAVING count(*) = count(cost) AND min(cost) = max(cost)) x WHERE x.set_id = set_items.set_id AND x.item_id = set_items.item_id;
+
+-- Tallies of the lines of a count: by bin, and by what its report is divided by. They are kept, not counted again.
+DROP TABLE count_bins;
+CREATE TABLE count_tallies (
+	count_id INTEGER NOT NULL, part TEXT NOT NULL, name NOT NULL,
+	lines INTEGER NOT NULL, recorded_lines INTEGER NOT NULL, recorded_counted INTEGER NOT NULL, counted INTEGER NOT NULL,
+	matched INTEGER NOT NULL, tolerated INTEGER NOT NULL, over INTEGER NOT NULL, short INTEGER NOT NULL, found INTEGER NOT NULL, unvalued INTEGER NOT NULL,
+	over_value INTEGER NOT NULL, short_value INTEGER NOT NULL, gross_value INTEGER NOT NULL,
+	open INTEGER NOT NULL, open_over INTEGER NOT NULL, open_short INTEGER NOT NULL, open_gross INTEGER NOT NULL,
+	accepted INTEGER NOT NULL, held INTEGER NOT NULL, zeroed INTEGER NOT NULL, posted INTEGER NOT NULL,
+	accepted_over INTEGER NOT NULL, accepted_short INTEGER NOT NULL, accepted_gross INTEGER NOT NULL,
+	PRIMARY KEY (count_id, part, name)
+) WITHOUT ROWID;
+CREATE TABLE posting_reasons (
+	posting_id INTEGER NOT NULL REFERENCES postings(id), reason TEXT NOT NULL, lines INTEGER NOT NULL, over INTEGER NOT NULL, short INTEGER NOT NULL, gross INTEGER NOT NULL,
+	PRIMARY KEY (posting_id, reason)
+) WITHOUT ROWID;
+INSERT INTO posting_reasons SELECT posting_id, reason, count(*), coalesce(sum(CASE WHEN variance > 0 THEN value END), 0), coalesce(sum(CASE WHEN variance < 0 THEN value END), 0), coalesce(sum(abs(value)), 0) FROM posting_lines GROUP BY posting_id, reason;
+CREATE INDEX decisions_line ON decisions (count_id, pos);
+ALTER TABLE decisions ADD COLUMN quantity INTEGER; -- what it was about; none in decisions of before
 `}
+
+// after holds what a migration does beside its statements, by its number, in the same transaction.
+var after = map[int]func(tx *gorm.DB) error{3: giveParcels}
+
+// giveParcels finds the slots of entries that were written when a slot was a text. Where a slot of before had several
+// standing entries, which was a fault, each gets a parcel of its own: no figure changes by itself, and all of them can be
+// seen and withdrawn.
+func giveParcels(tx *gorm.DB) error {
+	var entries []struct {
+		ID, CountID, Pos, Round, Replaces int64
+		Slot                              string
+	}
+	if err := tx.Raw("SELECT id, count_id, pos, round, replaces, slot FROM entries ORDER BY id").Scan(&entries).Error; err != nil {
+		return err
+	}
+	type slot struct{ count, pos, round, parcel int64 }
+	stands := map[slot]int64{} // the entry that stands in it
+	of := map[int64]slot{}     // by entry
+	if err := tx.Exec("DROP TRIGGER entries_kept").Error; err != nil {
+		return err
+	}
+	for _, e := range entries {
+		s := slot{e.CountID, e.Pos, e.Round, parcelOf(e.Slot)}
+		if before, ok := of[e.Replaces]; ok {
+			s = before
+		}
+		for next := s; ; next.parcel += 1 << 40 {
+			if standing, taken := stands[next]; !taken || standing == e.Replaces {
+				s = next
+				break
+			}
+		}
+		stands[s], of[e.ID] = e.ID, s
+		if s.parcel != 0 {
+			if err := tx.Exec("UPDATE entries SET parcel = ? WHERE id = ?", s.parcel, e.ID).Error; err != nil {
+				return err
+			}
+		}
+	}
+	for _, q := range []string{
+		"CREATE TRIGGER entries_kept BEFORE UPDATE ON entries BEGIN SELECT RAISE(ABORT, 'entries are never changed'); END",
+		"DROP INDEX entries_line", "DROP INDEX entries_slot",
+		"CREATE UNIQUE INDEX entries_standing ON entries (count_id, pos, round, parcel, replaces)",
+		`CREATE TRIGGER entries_follow BEFORE INSERT ON entries WHEN NEW.replaces <> 0 AND NOT EXISTS (SELECT 1 FROM entries o
+			WHERE o.id = NEW.replaces AND o.count_id = NEW.count_id AND o.pos = NEW.pos AND o.round = NEW.round AND o.parcel = NEW.parcel)
+			BEGIN SELECT RAISE(ABORT, 'an entry replaces one of its own slot'); END`,
+	} {
+		if err := tx.Exec(q).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// parcelOf reads the parcel from a slot of before: a row code, or S, the sheet's number, the key, and the how-manieth row
+// of that key, apart by |.
+func parcelOf(slot string) int64 {
+	sheet, rest, byHand := strings.Cut(strings.TrimPrefix(slot, "S"), "|")
+	if !byHand || !strings.HasPrefix(slot, "S") {
+		return 0
+	}
+	n, err := strconv.ParseInt(sheet, 10, 64)
+	nth, err2 := strconv.ParseInt(rest[strings.LastIndexByte(rest, '|')+1:], 10, 64)
+	if err != nil || err2 != nil {
+		return 1
+	}
+	return Parcel(n, nth)
+}
+
+// Parcel is the slot of the nth row of a key that was added by hand to the sheet with a number; nth counts from 1. The row
+// of a line's own sheet is parcel 0.
+func Parcel(sheet, nth int64) int64 { return sheet<<20 | nth }

@@ -26,6 +26,27 @@ const (
 // Modes lists them.
 var Modes = []Mode{Difference, Balance, InOut, Counted}
 
+// Rules say which lines of a count go out.
+type Rules struct {
+	Mode          Mode
+	PostTolerated bool // variances that are let pass go out too
+}
+
+// Goes tells whether a line of this status goes out: those over, short or found, tolerated ones where the rules say so,
+// uncounted ones that were settled to be zero, and in Counted mode, where the record system works out the difference
+// itself, all lines with an entry.
+func (r Rules) Goes(s variance.Status, zeroed bool) bool {
+	switch s {
+	case variance.Over, variance.Short, variance.Found:
+		return true
+	case variance.Tolerated:
+		return r.PostTolerated || r.Mode == Counted
+	case variance.Match:
+		return r.Mode == Counted
+	}
+	return zeroed
+}
+
 // ErrBelowZero is a balance that no record can have.
 var ErrBelowZero = errors.New("would be below zero")
 

@@ -285,7 +285,7 @@ func dateValue(t time.Time) Value {
 func datePart(part func(time.Time) int) func(*call, []Value) (Value, error) {
 	return func(n *call, v []Value) (Value, error) {
 		if r, ok := v[0].asNumber(); ok {
-			return number(int64(part(epoch.Add(time.Duration(seconds(r)) * time.Second)))), nil
+			return number(int64(part(time.Unix(epoch.Unix()+seconds(r), 0).UTC()))), nil
 		}
 		t, err := time.Parse("2006-01-02", v[0].string[:min(len(v[0].string), 10)])
 		if err != nil {
@@ -525,7 +525,7 @@ func substitute(n *call, v []Value) (Value, error) {
 func (n *call) format(r *big.Rat, pattern string) (Value, error) {
 	if low := strings.ToLower(pattern); strings.ContainsAny(low, "ydm") {
 		layout := strings.NewReplacer("yyyy", "2006", "yy", "06", "mm", "01", "m", "1", "dd", "02", "d", "2").Replace(low)
-		return textValue(epoch.Add(time.Duration(seconds(r)) * time.Second).Format(layout)), nil
+		return textValue(time.Unix(epoch.Unix()+seconds(r), 0).UTC().Format(layout)), nil
 	}
 	whole, places, _ := strings.Cut(pattern, ".")
 	if strings.Trim(whole, "0#,") != "" || strings.Trim(places, "0#") != "" || pattern == "" || len(places) > 15 || len(whole) > 60 {

@@ -108,7 +108,7 @@ func (v Value) text() (string, bool) {
 		return "FALSE", true
 	case aNumber:
 		if v.date {
-			t := epoch.Add(time.Duration(seconds(v.number)) * time.Second)
+			t := time.Unix(epoch.Unix()+seconds(v.number), 0).UTC()
 			if t.Hour()+t.Minute()+t.Second() == 0 {
 				return t.Format("2006-01-02"), true
 			}
@@ -197,7 +197,7 @@ func seconds(days *big.Rat) int64 {
 	if !n.IsInt64() {
 		return 0
 	}
-	return max(min(n.Int64(), 200_000*86_400), -200_000*86_400)
+	return max(min(n.Int64(), 2_958_465*86_400), -657_434*86_400) // years 100 to 9999
 }
 
 // floor is the largest whole number that is not above r.

@@ -266,7 +266,7 @@ func (d *Dates) parse(s string, zone *time.Location) (int64, error) {
 		if !d.Serial {
 			return 0, errSerial
 		}
-		local := time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC).Add(time.Duration(int64(days*86_400+0.5)) * time.Second)
+		local := time.Unix(time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC).Unix()+int64(days*86_400+0.5), 0).UTC()
 		return ParseTime(local.Format("2006-01-02 15:04:05"), zone)
 	}
 	x, ok := takeDate(s)

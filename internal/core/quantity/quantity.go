@@ -102,18 +102,22 @@ func parse[T string | []byte](s T) (n int64, rest int, err error) {
 		if places >= 0 {
 			places++
 		}
-		if n = n*10 + int64(c-'0'); n >= Limit {
-			tooLarge, n = true, Limit
+		// Asked before it is multiplied: 13 digits and six places would not fit 63 bits.
+		if n > (Limit-1-int64(c-'0'))/10 {
+			tooLarge = true
+		} else {
+			n = n*10 + int64(c-'0')
 		}
 	}
 	if digits == 0 {
 		return 0, 0, ErrNotNumber
 	}
 	for p := max(places, 0); p < 6; p++ {
-		if n *= 10; n >= Limit {
-			tooLarge, n = true, Limit
+		if n > (Limit-1)/10 {
+			tooLarge = true
 			break
 		}
+		n *= 10
 	}
 	if tooLarge {
 		return 0, 0, ErrTooLarge
@@ -124,10 +128,28 @@ func parse[T string | []byte](s T) (n int64, rest int, err error) {
 	return n, rest, nil
 }
 
-// Add sums two quantities; ok is false where the sum is out of range.
+// MoneyLimit is the first absolute amount that is too large, in minor units. Two amounts within it never wrap.
+const MoneyLimit = 1 << 62
+
+// Add sums two quantities, whatever they are; ok is false, and the sum 0, where it is out of range.
 func Add(a, b Quantity) (sum Quantity, ok bool) {
+	s, fits := add(int64(a), int64(b), Limit)
+	return Quantity(s), fits
+}
+
+// AddMoney sums two amounts, whatever they are; ok is false, and the sum 0, where it is out of range.
+func AddMoney(a, b Money) (sum Money, ok bool) {
+	s, fits := add(int64(a), int64(b), MoneyLimit)
+	return Money(s), fits
+}
+
+// add is the one place where numbers are summed: ok is false where the sum wraps or reaches the limit.
+func add(a, b, limit int64) (sum int64, ok bool) {
 	s := a + b
-	return s, s < Limit && s > -Limit
+	if (s > a) != (b > 0) && b != 0 || s >= limit || s <= -limit {
+		return 0, false
+	}
+	return s, true
 }
 
 // Times is n times a quantity, n above zero; ok is false where it is out of range.
@@ -136,6 +158,44 @@ func Times(q Quantity, n int64) (product Quantity, ok bool) {
 		return 0, false
 	}
 	return q * Quantity(n), true
+}
+
+// Average is the unit cost of several lines together: the sum of their quantities times costs over the sum of their
+// quantities, exact in between and rounded once, half a millionth away from zero.
+type Average struct {
+	hi, lo uint64 // sum of quantity × cost
+	whole  uint64
+	alike  bool // all costs so far are the same
+	cost   Cost
+	lines  int
+}
+
+// Add takes a line in. ok is false where it has no part in an average: a quantity or cost below zero.
+func (a *Average) Add(q Quantity, c Cost) (ok bool) {
+	if q < 0 || c < 0 {
+		return false
+	}
+	a.alike = a.lines == 0 || a.alike && a.cost == c
+	a.cost, a.lines = c, a.lines+1
+	hi, lo := bits.Mul64(uint64(q), uint64(c))
+	var carry uint64
+	a.lo, carry = bits.Add64(a.lo, lo, 0)
+	a.hi, _ = bits.Add64(a.hi, hi, carry)
+	a.whole += uint64(q)
+	return true
+}
+
+// Cost gives the average. ok is false where nothing weighs: no line, or quantities of 0 at different costs.
+func (a *Average) Cost() (c Cost, ok bool) {
+	if a.alike {
+		return a.cost, true
+	}
+	if a.whole == 0 {
+		return 0, false
+	}
+	lo, carry := bits.Add64(a.lo, a.whole/2, 0)
+	n, _ := bits.Div64(a.hi+carry, lo, a.whole) // an average is not above the largest cost, so it fits
+	return Cost(n), true
 }
 
 // Per shares a cost of n base units out to one of them, n above zero. Half a millionth is rounded away from zero;
@@ -253,7 +313,7 @@ func Value(q Quantity, c Cost) (Money, error) {
 	if rem >= unit/2 {
 		v++
 	}
-	if v > 1<<62 {
+	if v >= MoneyLimit {
 		return 0, ErrTooLarge
 	}
 	if neg {

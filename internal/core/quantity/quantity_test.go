@@ -1,7 +1,9 @@
 package quantity
 
 import (
+	"math"
 	"math/big"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -16,6 +18,7 @@ func TestParse(t *testing.T) {
 	}{
 		{"12", "12", nil}, {"12.500", "12.5", nil}, {"-0.25", "-0.25", nil}, {"+3", "3", nil}, {".5", "0.5", nil},
 		{"1.1234560", "1.123456", nil}, {"1.1234567", "", ErrPlaces}, {"999999999999.999999", "999999999999.999999", nil},
+		{"9223372036855", "", ErrTooLarge}, {"-9780306406157", "", ErrTooLarge}, {"9223372036854.775808", "", ErrTooLarge},
 		{"1000000000000", "", ErrTooLarge}, {"-1000000000000", "", ErrTooLarge}, {"99999999999999999999999", "", ErrTooLarge},
 		{"", "", ErrNotNumber}, {"-", "", ErrNotNumber}, {".", "", ErrNotNumber}, {"12 pcs", "", ErrNotNumber},
 		{"1e3", "", ErrNotNumber}, {"1.2.3", "", ErrNotNumber}, {"1,5", "", ErrNotNumber}, {"NaN", "", ErrNotNumber},
@@ -128,4 +131,89 @@ func TestFromFloatText(t *testing.T) {
 	}
 	_, ok := FromFloatText("x")
 	assert.False(t, ok)
+}
+
+// Whatever digits come, Parse says of a number what arithmetic without a limit says.
+func TestParseAgainstBig(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		s := rapid.StringMatching(`[-+]?[0-9]{0,25}(\.[0-9]{0,8})?`).Draw(t, "s")
+		q, err := Parse(s)
+		exact, good := new(big.Rat).SetString(strings.TrimSuffix(strings.TrimPrefix(s, "+"), "."))
+		if !good {
+			require.ErrorIs(t, err, ErrNotNumber)
+			return
+		}
+		scaled := new(big.Rat).Mul(exact, big.NewRat(Scale, 1))
+		switch limit := big.NewRat(Limit, 1); {
+		case new(big.Rat).Abs(scaled).Cmp(limit) >= 0:
+			require.ErrorIs(t, err, ErrTooLarge, s)
+		case !scaled.IsInt():
+			require.ErrorIs(t, err, ErrPlaces, s)
+		default:
+			require.NoError(t, err, s)
+			require.Equal(t, scaled.Num().Int64(), int64(q), s)
+		}
+	})
+}
+
+// Sums agree with arithmetic without a limit, or say that they are out of range: also at the edges of 63 bits.
+func TestSumsAgainstBig(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		edge := func(name string) int64 {
+			near := rapid.SampledFrom([]int64{0, Limit, -Limit, MoneyLimit, -MoneyLimit, math.MaxInt64, math.MinInt64}).Draw(t, name)
+			return near + rapid.Int64Range(-3, 3).Draw(t, name+" off")
+		}
+		a, b := edge("a"), edge("b")
+		exact := new(big.Int).Add(big.NewInt(a), big.NewInt(b))
+		for _, c := range []struct {
+			limit int64
+			sum   int64
+			ok    bool
+		}{
+			{Limit, first(Add(Quantity(a), Quantity(b))), second(Add(Quantity(a), Quantity(b)))},
+			{MoneyLimit, first(AddMoney(Money(a), Money(b))), second(AddMoney(Money(a), Money(b)))},
+		} {
+			fits := new(big.Int).Abs(exact).Cmp(big.NewInt(c.limit)) < 0
+			require.Equal(t, fits, c.ok, "%d + %d", a, b)
+			if fits {
+				require.Equal(t, exact.Int64(), c.sum)
+			} else {
+				require.Zero(t, c.sum)
+			}
+		}
+	})
+}
+
+func first[T ~int64](sum T, _ bool) int64  { return int64(sum) }
+func second[T ~int64](_ T, ok bool) bool { return ok }
+
+// The average of many lines is rounded once, at the end.
+func TestAverageAgainstBig(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var a Average
+		sum, whole, alike, last := new(big.Int), new(big.Int), true, int64(-1)
+		for range rapid.IntRange(1, 6).Draw(t, "lines") {
+			q, c := rapid.Int64Range(0, Limit-1).Draw(t, "q"), rapid.Int64Range(0, Limit-1).Draw(t, "c")
+			if rapid.Bool().Draw(t, "small") {
+				q, c = q%3, c%3
+			}
+			alike, last = alike && (last < 0 || last == c), c
+			require.True(t, a.Add(Quantity(q), Cost(c)))
+			sum.Add(sum, new(big.Int).Mul(big.NewInt(q), big.NewInt(c)))
+			whole.Add(whole, big.NewInt(q))
+		}
+		got, ok := a.Cost()
+		switch {
+		case alike:
+			require.True(t, ok)
+			require.Equal(t, last, int64(got))
+		case whole.Sign() == 0:
+			require.False(t, ok)
+		default:
+			want := new(big.Int).Div(new(big.Int).Add(sum, new(big.Int).Div(whole, big.NewInt(2))), whole)
+			require.Equal(t, want.Int64(), int64(got))
+		}
+		require.False(t, a.Add(-1, 1))
+		require.False(t, a.Add(1, -1))
+	})
 }

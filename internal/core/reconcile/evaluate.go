@@ -63,6 +63,12 @@ func (r *Result) input(n int, costs *stock.CostOf, buf []variance.Entry) varianc
 	if l.Row == 0 {
 		in.Cost, in.Costed = costs.For(l.Key)
 	}
+	switch r.opt.Uncounted {
+	case ZeroAll:
+		in.Zero = true
+	case ZeroInCountedBins:
+		in.Zero = r.countedBins[[2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.Bin]}]
+	}
 	for k := r.inputs[n].first; k != 0; k = r.entries[k-1].next {
 		e := &r.entries[k-1]
 		in.Entries = append(in.Entries, variance.Entry{Quantity: e.quantity, At: e.at, Round: int(e.round)})
@@ -72,6 +78,7 @@ func (r *Result) input(n int, costs *stock.CostOf, buf []variance.Entry) varianc
 
 // evaluate works out all lines and their figures.
 func (r *run) evaluate() {
+	r.rules = adjust.Rules{Mode: r.opt.Mode, PostTolerated: r.opt.PostTolerated}
 	wanted := map[stock.ID]bool{}
 	for i := range r.book.Lines {
 		if l := &r.book.Lines[i]; l.Row == 0 {
@@ -103,13 +110,15 @@ func (r *run) evaluate() {
 				continue
 			}
 			r.results[n] = res
-			p.figures.Add(&in, &res)
-			if line, goes := r.adjustment(n, &in); goes {
-				if line.Costed {
-					if _, err := quantity.Value(line.Variance, line.Cost); err != nil {
-						p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: its value %v", r.keyText(r.book.Lines[n].Key), err)))
-						continue
-					}
+			if !p.figures.Add(&in, &res) {
+				p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: the sum of the values up to here %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge)))
+				continue
+			}
+			if r.rules.Goes(res.Status, res.Zeroed) {
+				line, fits := r.line(n, in.Movements)
+				if !fits {
+					p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: the sum of the movements since %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge)))
+					continue
 				}
 				if r.opt.Mode == adjust.Balance {
 					if b, err := line.Balance(); err != nil {
@@ -119,13 +128,14 @@ func (r *run) evaluate() {
 				}
 				r.posted[n] = 1
 				p.lines++
-				p.posted.Add(line.Variance, line.Value)
+				p.posted.Add(line.Variance, line.Value) // part of the figures, so it fits
 			}
 		}
 		return p
 	}, func(p part) error {
-		r.Figures.Merge(p.figures)
-		r.Posted.Merge(p.posted)
+		if !r.Figures.Merge(p.figures) || !r.Posted.Merge(p.posted) {
+			r.problems.Add(layout.Problem{File: r.in.Stock.Name, Field: layout.UnitCost, Kind: "too large", Text: "the sum of all values " + quantity.ErrTooLarge.Error()})
+		}
 		r.AdjustmentLines += p.lines
 		for _, x := range p.problems {
 			r.problems.Add(x)
@@ -161,51 +171,18 @@ func (r *run) lineProblem(n int, kind, text string) layout.Problem {
 	return layout.Problem{File: r.in.Movements.Name, Field: layout.Quantity, Kind: kind, Text: text}
 }
 
-// adjustment gives the line that goes out for line n, and whether one does.
-func (r *run) adjustment(n int, in *variance.Input) (adjust.Line, bool) {
-	res := &r.results[n]
-	switch res.Status {
-	case variance.Over, variance.Short, variance.Found:
-	case variance.Tolerated:
-		if !r.opt.PostTolerated && r.opt.Mode != adjust.Counted {
-			return adjust.Line{}, false
-		}
-	case variance.Match:
-		if r.opt.Mode != adjust.Counted {
-			return adjust.Line{}, false
-		}
-	case variance.Uncounted:
-		key := r.book.Lines[n].Key
-		if res.Expected == 0 || r.opt.Uncounted == Leave || r.opt.Uncounted == "" ||
-			(r.opt.Uncounted == ZeroInCountedBins && !r.countedBins[[2]stock.ID{key[stock.Warehouse], key[stock.Bin]}]) {
-			return adjust.Line{}, false
-		}
-	}
-	return r.line(n, in.Movements), true
-}
-
-// line makes the adjustment of line n. An uncounted one is counted 0 at the latest counting time.
-func (r *Result) line(n int, movements []stock.Movement) adjust.Line {
+// line makes the adjustment of line n. ok is false where the movements since are too many to be summed.
+func (r *Result) line(n int, movements []stock.Movement) (a adjust.Line, ok bool) {
 	l, res := &r.book.Lines[n], &r.results[n]
-	a := adjust.Line{Unit: r.book.Units.Text(l.Unit), RecordID: r.book.RecordID(l), Key: r.book.Codes.Texts(l.Key), Counted: res.Counted, Variance: res.Variance,
+	a = adjust.Line{Unit: r.book.Units.Text(l.Unit), RecordID: r.book.RecordID(l), Key: r.book.Codes.Texts(l.Key), Counted: res.Counted, Variance: res.Variance,
 		Cost: l.Cost, Costed: l.Costed, Value: res.Value, Valued: res.Valued, Reason: adjust.Reason(res.Status, res.Variance), CountedAt: res.CountedAt}
-	if res.Status == variance.Uncounted {
-		a.Variance, a.CountedAt = -res.Expected, r.latest
-		if a.Valued = l.Costed; l.Costed {
-			a.Value, _ = quantity.Value(a.Variance, l.Cost)
-		}
-	}
-	for _, m := range movements {
-		if m.At > a.CountedAt {
-			a.After += m.Quantity
-		}
-	}
+	a.After, ok = stock.After(movements, a.CountedAt)
 	for k := r.inputs[n].first; k != 0; k = r.entries[k-1].next {
 		if e := &r.entries[k-1]; int(e.round) == res.Round && e.at == res.CountedAt {
 			a.Counter = r.counters.Text(e.counter)
 		}
 	}
-	return a
+	return a, ok
 }
 
 // VariancesHeader is the first row of variances.csv.
@@ -259,7 +236,7 @@ func (r *Result) WriteAdjustments(w io.Writer) error {
 		if r.posted[n] == 0 {
 			return b
 		}
-		a := r.line(n, r.movements[n])
+		a, _ := r.line(n, r.movements[n])
 		return a.Append(b, r.opt.Mode)
 	})
 }

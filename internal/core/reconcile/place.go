@@ -2,34 +2,10 @@ package reconcile
 
 import (
 	"fmt"
-	"math/bits"
-	"slices"
 
 	"wobin/internal/core/layout"
-	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 )
-
-// averageCost is the cost of two lines summed.
-func averageCost(x, y *stock.Line) (quantity.Cost, bool) {
-	switch {
-	case !x.Costed:
-		return y.Cost, y.Costed
-	case !y.Costed || x.Cost == y.Cost:
-		return x.Cost, true
-	}
-	if x.Recorded <= 0 || y.Recorded <= 0 || x.Cost < 0 || y.Cost < 0 {
-		return x.Cost, true
-	}
-	ahi, alo := bits.Mul64(uint64(x.Recorded), uint64(x.Cost))
-	bhi, blo := bits.Mul64(uint64(y.Recorded), uint64(y.Cost))
-	lo, carry := bits.Add64(alo, blo, 0)
-	hi, _ := bits.Add64(ahi, bhi, carry)
-	whole := uint64(x.Recorded + y.Recorded)
-	lo, carry = bits.Add64(lo, whole/2, 0)
-	c, _ := bits.Div64(hi+carry, lo, whole)
-	return quantity.Cost(c), true
-}
 
 // placeCounts finds each count its line, lets later files replace rows of earlier ones by row code, and links
 // the entries of every line.
@@ -107,6 +83,10 @@ func (r *run) linkEntries(names []string) {
 	r.inputs = make([]lineInput, len(r.book.Lines))
 	r.latest = r.frozen
 	first := true
+	var seen seenInFiles
+	if len(names) > 1 {
+		seen = seenInFiles{}
+	}
 	for i := range r.entries {
 		r.entries[i].next = 0
 	}
@@ -126,20 +106,51 @@ func (r *run) linkEntries(names []string) {
 		if e.timed && (first || e.at > r.latest) {
 			r.latest, first = e.at, false
 		}
-		at := &r.inputs[e.line].first
-		for *at != 0 {
-			o := &r.entries[*at-1]
-			if o.round == e.round && o.file != e.file && (o.code == 0 || e.code == 0) && !r.opt.AddUp {
-				r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Kind: "counted in two files",
-					Text: fmt.Sprintf("%s is counted in %s, row %d, too. Sum them with --add-up, or take one out", r.keyText(r.book.Lines[e.line].Key), names[o.file], o.row)})
-				break
-			}
-			at = &o.next
+		if first, twice := seen.twice(r.entries, e, int32(i+1)); twice && !r.opt.AddUp {
+			o := &r.entries[first-1]
+			r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Kind: "counted in two files",
+				Text: fmt.Sprintf("%s is counted in %s, row %d, too. Sum them with --add-up, or take one out", r.keyText(r.book.Lines[e.line].Key), names[o.file], o.row)})
+			continue
 		}
-		if *at == 0 {
-			*at = int32(i + 1)
+		at := &r.inputs[e.line]
+		if at.last == 0 {
+			at.first = int32(i + 1)
+		} else {
+			r.entries[at.last-1].next = int32(i + 1)
 		}
+		at.last = int32(i + 1)
 	}
+}
+
+// seenInFiles finds keys that two files count, one of them without row codes. Entries come in the order of the files.
+type seenInFiles map[seenKey]seenFirst
+
+type seenKey struct {
+	line  int32
+	round int16
+}
+
+// seenFirst is the first entry of a line and round, and the first of those without a row code, counted from 1.
+type seenFirst struct{ any, codeless int32 }
+
+func (s seenInFiles) twice(entries []entry, e *entry, n int32) (first int32, twice bool) {
+	if s == nil { // one file alone
+		return 0, false
+	}
+	k := seenKey{e.line, e.round}
+	f := s[k]
+	if first = f.codeless; e.code == 0 {
+		first = f.any
+	}
+	twice = first != 0 && entries[first-1].file != e.file
+	if f.any == 0 {
+		f.any = n
+	}
+	if f.codeless == 0 && e.code == 0 {
+		f.codeless = n
+	}
+	s[k] = f
+	return first, twice
 }
 
 // placeMovements finds each movement its line. One without a bin goes to the only bin of its warehouse that
@@ -150,31 +161,19 @@ func (r *run) placeMovements() {
 	}
 	r.movements = map[int][]stock.Movement{}
 	to := r.book.Codes.Adopt(&r.moves.Codes)
-	binless := map[stock.Key][]int{}
+	binless := map[stock.Key]bool{}
 	for i := range r.moves.Movements {
 		if key := to.Key(r.moves.Movements[i].Key); key[stock.Bin] == 0 {
-			binless[key] = nil
+			binless[key] = true
 		}
 	}
-	if len(binless) > 0 {
-		for i := range r.book.Lines {
-			key := r.book.Lines[i].Key
-			key[stock.Bin] = 0
-			if held, wanted := binless[key]; wanted {
-				binless[key] = append(held, i)
-			}
-		}
-	}
+	held := r.book.Holders(binless)
 	for i := range r.moves.Movements {
 		m := &r.moves.Movements[i]
 		key := to.Key(m.Key)
 		line := -1
 		if key[stock.Bin] == 0 {
-			held := binless[key]
-			if recorded := slices.DeleteFunc(slices.Clone(held), func(n int) bool { return r.book.Lines[n].Row == 0 }); len(recorded) > 0 {
-				held = recorded
-			}
-			switch len(held) {
+			switch held := held[key]; len(held) {
 			case 0:
 			case 1:
 				line = held[0]

@@ -63,12 +63,15 @@ type Result struct {
 	counters  stock.Names
 	movements map[int][]stock.Movement
 	posted    []uint8 // by line: whether it goes out
+	rules     adjust.Rules
+	// by warehouse and bin: there is a row in a counts file
+	countedBins map[[2]stock.ID]bool
 	frozen    int64
 	latest    int64
 }
 
 type lineInput struct {
-	first int32 // entry + 1
+	first, last int32 // entries + 1
 }
 
 type entry struct {
@@ -96,7 +99,6 @@ type run struct {
 		stock, moves *layout.Mapping
 		counts       []*layout.Mapping
 	}
-	countedBins map[[2]stock.ID]bool
 }
 
 // Run does the whole computation. Where the input has problems they are returned and the result is nil; err is
@@ -299,39 +301,12 @@ func (r *run) findDoubles() {
 			r.problems.Add(layout.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(b.Row), Kind: "duplicate key",
 				Text: fmt.Sprintf("%s comes twice, first in row %d. Sum them with --add-up, or take one out", r.keyText(b.Key), a.Row)})
 		}
-		AddUp(r.book, doubles) // to go on looking for problems
+		stock.AddUp(r.book, doubles) // to go on looking for problems
 		return
 	}
-	if bad, ok := AddUp(r.book, doubles); !ok {
+	if bad, ok := stock.AddUp(r.book, doubles); !ok {
 		r.problems.Add(layout.Problem{File: r.in.Stock.Name, Row: int(bad), Field: layout.Quantity, Kind: "too large", Text: "the sum of the rows with this key is too large"})
 	}
-}
-
-// AddUp sums the lines whose key comes twice and leaves each key once. Where their costs differ the sum carries
-// the average by quantity, at six places, half away from zero; where one of them is unknown, or nothing can be
-// averaged, the first known cost stays. ok is false where a sum is too large, at the given row.
-func AddUp(b *stock.Book, doubles [][2]int) (badRow int32, ok bool) {
-	gone := make([]bool, len(b.Lines))
-	for _, d := range doubles {
-		x, y := &b.Lines[d[0]], &b.Lines[d[1]]
-		x.Cost, x.Costed = averageCost(x, y)
-		sum, fits := quantity.Add(x.Recorded, y.Recorded)
-		if !fits {
-			return y.Row, false
-		}
-		x.Recorded = sum
-		x.Reserved += y.Reserved
-		gone[d[1]] = true
-	}
-	kept := b.Lines[:0]
-	for i := range b.Lines {
-		if !gone[i] {
-			kept = append(kept, b.Lines[i])
-		}
-	}
-	b.Lines = kept
-	b.Index()
-	return 0, true
 }
 
 func (r *run) keyText(k stock.Key) string {

@@ -3,6 +3,7 @@
 package stock
 
 import (
+	"math"
 	"math/bits"
 	"slices"
 	"strings"
@@ -339,47 +340,72 @@ func (b *Book) Twice(order []uint32) bool {
 	return false
 }
 
-// CostOf finds the unit cost for keys without a recorded row: the SKU's where it is the same on all its rows in
-// that warehouse, else where it is the same on all its rows. The item's own cost is the caller's to know.
-type CostOf struct {
-	inWarehouse map[[2]ID]agreed
-	anywhere    map[ID]agreed
+// Agreed is the unit cost of several rows of an item, where all of them have the same one. The zero value is that of no
+// rows.
+type Agreed struct {
+	Cost  quantity.Cost
+	Known bool // they have it in common
+	Any   bool // there are rows
 }
 
-type agreed struct {
-	cost  quantity.Cost
-	known bool
+// AgreedOf is that of one row.
+func AgreedOf(cost quantity.Cost, costed bool) Agreed {
+	if !costed {
+		cost = 0
+	}
+	return Agreed{cost, costed, true}
+}
+
+// With is that of these rows and others together.
+func (a Agreed) With(o Agreed) Agreed {
+	switch {
+	case !a.Any:
+		return o
+	case !o.Any || a == o:
+		return a
+	}
+	return Agreed{Any: true}
+}
+
+// FoundCost is the unit cost for a key without a recorded row: the SKU's where it is the same on all its rows in that
+// warehouse, else where it is the same on all its rows, else the item's own; costed is false where none is known.
+func FoundCost(inWarehouse, anywhere Agreed, own quantity.Cost, owned bool) (cost quantity.Cost, costed bool) {
+	switch {
+	case inWarehouse.Known:
+		return inWarehouse.Cost, true
+	case anywhere.Known:
+		return anywhere.Cost, true
+	}
+	return own, owned
+}
+
+// CostOf finds the unit cost for keys without a recorded row. The item's own cost is the caller's to know.
+type CostOf struct {
+	inWarehouse map[[2]ID]Agreed
+	anywhere    map[ID]Agreed
 }
 
 // Costs gathers the costs of the recorded rows of the SKUs that are asked for.
 func (b *Book) Costs(wanted map[ID]bool) CostOf {
-	c := CostOf{map[[2]ID]agreed{}, map[ID]agreed{}}
+	c := CostOf{map[[2]ID]Agreed{}, map[ID]Agreed{}}
+	if len(wanted) == 0 {
+		return c
+	}
 	for i := range b.Lines {
 		l := &b.Lines[i]
 		if l.Row == 0 || !wanted[l.Key[SKU]] {
 			continue
 		}
-		now := agreed{l.Cost, l.Costed}
-		agree(c.inWarehouse, [2]ID{l.Key[Warehouse], l.Key[SKU]}, now)
-		agree(c.anywhere, l.Key[SKU], now)
+		now, at := AgreedOf(l.Cost, l.Costed), [2]ID{l.Key[Warehouse], l.Key[SKU]}
+		c.inWarehouse[at] = c.inWarehouse[at].With(now)
+		c.anywhere[l.Key[SKU]] = c.anywhere[l.Key[SKU]].With(now)
 	}
 	return c
 }
 
-func agree[K comparable](m map[K]agreed, k K, now agreed) {
-	if before, seen := m[k]; seen && before != now {
-		now = agreed{}
-	}
-	m[k] = now
-}
-
 // For gives the cost for a key without a row; ok is false where the rows do not agree on one.
 func (c CostOf) For(k Key) (quantity.Cost, bool) {
-	if a := c.inWarehouse[[2]ID{k[Warehouse], k[SKU]}]; a.known {
-		return a.cost, true
-	}
-	a := c.anywhere[k[SKU]]
-	return a.cost, a.known
+	return FoundCost(c.inWarehouse[[2]ID{k[Warehouse], k[SKU]}], c.anywhere[k[SKU]], 0, false)
 }
 
 // Movement is a change of recorded stock at a time.
@@ -388,14 +414,55 @@ type Movement struct {
 	At       int64             // Unix time in nanoseconds
 }
 
-// Moved sums the movements with after < time ≤ upTo. The order of the movements does not matter.
-func Moved(m []Movement, after, upTo int64) (sum quantity.Quantity) {
+// Moved sums the movements with after < time ≤ upTo. The order of the movements does not matter; ok is false where the
+// sum is out of range.
+func Moved(m []Movement, after, upTo int64) (sum quantity.Quantity, ok bool) {
+	var all wide
 	for _, x := range m {
 		if x.At > after && x.At <= upTo {
-			sum += x.Quantity
+			all.add(int64(x.Quantity))
 		}
 	}
-	return sum
+	return all.quantity()
+}
+
+// After sums the movements after a time.
+func After(m []Movement, at int64) (sum quantity.Quantity, ok bool) { return Moved(m, at, math.MaxInt64) }
+
+// wide is a sum that does not wrap on its way, so that the order of what is summed does not matter.
+type wide struct{ hi, lo int64 }
+
+const wideHalf = 1 << 31
+
+func (w *wide) add(n int64) { w.hi, w.lo = w.hi+n/wideHalf, w.lo+n%wideHalf }
+
+func (w *wide) quantity() (quantity.Quantity, bool) {
+	hi := w.hi + w.lo/wideHalf
+	if most := int64(quantity.Limit / wideHalf); hi > most || hi < -most {
+		return 0, false
+	}
+	return quantity.Add(quantity.Quantity(hi*wideHalf), quantity.Quantity(w.lo%wideHalf))
+}
+
+// Holders gives, for keys without a bin, the places of the lines that hold the rest of the key in that warehouse:
+// recorded rows alone where there are any. A movement without a bin belongs to the only one.
+func (b *Book) Holders(binless map[Key]bool) map[Key][]int {
+	held := map[Key][]int{}
+	if len(binless) == 0 {
+		return held
+	}
+	for i := range b.Lines {
+		key := b.Lines[i].Key
+		if key[Bin] = 0; binless[key] {
+			held[key] = append(held[key], i)
+		}
+	}
+	for key, lines := range held {
+		if recorded := slices.DeleteFunc(slices.Clone(lines), func(n int) bool { return b.Lines[n].Row == 0 }); len(recorded) > 0 {
+			held[key] = recorded
+		}
+	}
+	return held
 }
 
 func sortIDs(ids []ID, n *Names) {

@@ -59,6 +59,7 @@ type Input struct {
 	Movements []stock.Movement
 	Entries   []Entry
 	Latest    int64 // the latest counting time of the run, the freeze where nothing was counted
+	Zero      bool  // it was settled that uncounted means zero here
 }
 
 // Result is a line's variance.
@@ -73,6 +74,7 @@ type Result struct {
 	Status         Status
 	Valued         bool
 	MovedMeanwhile bool // a movement lies between the first and the last entry
+	Zeroed         bool // not counted, and settled to be zero: the variance is of 0, as at the latest counting time
 }
 
 // Evaluate works out a line. It errs with quantity.ErrTooLarge where a sum or a value is out of range.
@@ -97,14 +99,20 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 	if counted {
 		upTo = last
 	}
-	r.Moved = stock.Moved(in.Movements, in.Frozen, upTo)
 	var ok bool
+	if r.Moved, ok = stock.Moved(in.Movements, in.Frozen, upTo); !ok {
+		return r, quantity.ErrTooLarge
+	}
 	if r.Expected, ok = quantity.Add(in.Recorded, r.Moved); !ok {
 		return r, quantity.ErrTooLarge
 	}
 	if !counted {
 		r.Status = Uncounted
-		return r, nil
+		if in.Zero && r.Expected != 0 {
+			r.Zeroed, r.Variance, r.CountedAt = true, -r.Expected, upTo
+			err = r.value(in)
+		}
+		return r, err
 	}
 	r.CountedAt = last
 	if r.Variance, ok = quantity.Add(r.Counted, -r.Expected); !ok {
@@ -115,11 +123,8 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 			r.MovedMeanwhile = true
 		}
 	}
-	if in.Costed {
-		r.Valued = true
-		if r.Value, err = quantity.Value(r.Variance, in.Cost); err != nil {
-			return r, err
-		}
+	if err := r.value(in); err != nil {
+		return r, err
 	}
 	switch {
 	case r.Variance == 0:
@@ -136,6 +141,67 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 	return r, nil
 }
 
+func (r *Result) value(in *Input) (err error) {
+	if r.Valued = in.Costed; in.Costed {
+		r.Value, err = quantity.Value(r.Variance, in.Cost)
+	}
+	return err
+}
+
+// Sent is what of a line went out already, over all postings.
+type Sent struct {
+	Postings int // how many it was in; 0 where nothing of it went out
+	Quantity quantity.Quantity
+	Value    quantity.Money
+}
+
+// Rest is what of a line's variance has not gone out: sent and rest together are always counted minus expected (0 where
+// nothing is counted, or counted no more).
+type Rest struct {
+	Quantity quantity.Quantity
+	Value    quantity.Money // takes what rounding left, so that the parts of a line foot with its whole
+	Valued   bool
+	Wants    bool // it wants a decision
+}
+
+// Rest works out what is still open. A variance that is let pass wants no decision while nothing of it went out, unless
+// tolerated ones are to go out too; once something did, every difference to it does. It errs with quantity.ErrTooLarge.
+func (r *Result) Rest(sent Sent, postTolerated bool) (o Rest, err error) {
+	var ok bool
+	if o.Quantity, ok = quantity.Add(r.Variance, -sent.Quantity); !ok {
+		return o, quantity.ErrTooLarge
+	}
+	if o.Valued = r.Valued; o.Valued {
+		if o.Value, ok = quantity.AddMoney(r.Value, -sent.Value); !ok {
+			return o, quantity.ErrTooLarge
+		}
+	}
+	switch {
+	case o.Quantity == 0:
+	case sent.Postings > 0:
+		o.Wants = true
+	case r.Status == Tolerated:
+		o.Wants = postTolerated
+	default:
+		o.Wants = r.Status == Over || r.Status == Short || r.Status == Found || r.Zeroed
+	}
+	return o, nil
+}
+
+// Tolerances are the limits of a count: by class of item where the class has its own, else those of the count.
+type Tolerances struct {
+	Count   Tolerance
+	ByClass map[string]Tolerance
+}
+
+// For gives the limits of a class.
+func (t *Tolerances) For(class string) Tolerance {
+	if own, has := t.ByClass[class]; has && class != "" {
+		return own
+	}
+	return t.Count
+}
+
 // Sums are values added up: over and short apart, net, and gross (the absolutes).
 type Sums struct {
 	Over  quantity.Money `json:"over"`
@@ -144,25 +210,37 @@ type Sums struct {
 	Gross quantity.Money `json:"gross"`
 }
 
-// Add takes one line's variance and value in.
-func (s *Sums) Add(variance quantity.Quantity, value quantity.Money) {
+// Add takes one line's variance and value in. ok is false where a sum is out of range; then nothing was added.
+func (s *Sums) Add(variance quantity.Quantity, value quantity.Money) (ok bool) {
+	o := Sums{Net: value, Gross: value.Abs()}
 	switch {
 	case variance > 0:
-		s.Over += value
+		o.Over = value
 	case variance < 0:
-		s.Short += value
+		o.Short = value
 	}
-	s.Net += value
-	s.Gross += value.Abs()
+	return s.Merge(o)
 }
 
-// Merge takes other sums in.
-func (s *Sums) Merge(o Sums) {
-	s.Over += o.Over
-	s.Short += o.Short
-	s.Net += o.Net
-	s.Gross += o.Gross
+// Merge takes other sums in. ok is false where one is out of range; then nothing was added.
+func (s *Sums) Merge(o Sums) (ok bool) {
+	sum, good := *s, true
+	for _, x := range []struct {
+		into *quantity.Money
+		more quantity.Money
+	}{{&sum.Over, o.Over}, {&sum.Short, o.Short}, {&sum.Net, o.Net}, {&sum.Gross, o.Gross}} {
+		if *x.into, ok = quantity.AddMoney(*x.into, x.more); !ok {
+			good = false
+		}
+	}
+	if good {
+		*s = sum
+	}
+	return good
 }
+
+// Negative is what Merge takes out again.
+func (s Sums) Negative() Sums { return Sums{-s.Over, -s.Short, -s.Net, -s.Gross} }
 
 // Figures are the figures of a count.
 type Figures struct {
@@ -179,39 +257,33 @@ type Figures struct {
 	Values          Sums `json:"values"`
 }
 
-// Add takes a line in.
-func (f *Figures) Add(in *Input, r *Result) {
-	if in.Row {
-		f.RecordedLines++
-	}
-	if !in.Costed {
-		f.Unvalued++
-	}
-	if r.Status == Uncounted {
-		f.Uncounted++
-		return
-	}
-	f.Counted++
-	if in.Row {
-		f.RecordedCounted++
-	}
-	switch r.Status {
-	case Match:
-		f.Match++
-	case Tolerated:
-		f.Tolerated++
-	case Over:
-		f.Over++
-	case Short:
-		f.Short++
-	case Found:
-		f.Found++
-	}
-	f.Values.Add(r.Variance, r.Value)
+// Add takes a line in. ok is false where a sum of values is out of range.
+func (f *Figures) Add(in *Input, r *Result) (ok bool) {
+	return f.Merge(FiguresOf(in.Row, in.Costed, r))
 }
 
-// Merge takes other figures in.
-func (f *Figures) Merge(o Figures) {
+// FiguresOf are the figures of one line: what it adds to those of its bin, zone or count.
+func FiguresOf(row, costed bool, r *Result) (f Figures) {
+	one := func(is bool) int {
+		if is {
+			return 1
+		}
+		return 0
+	}
+	counted := r.Status != Uncounted
+	f = Figures{RecordedLines: one(row), Unvalued: one(!costed), Uncounted: one(!counted), Counted: one(counted), RecordedCounted: one(row && counted),
+		Match: one(r.Status == Match), Tolerated: one(r.Status == Tolerated), Over: one(r.Status == Over), Short: one(r.Status == Short), Found: one(r.Status == Found)}
+	if counted {
+		f.Values.Add(r.Variance, r.Value)
+	}
+	return f
+}
+
+// Merge takes other figures in. ok is false where a sum of values is out of range; then nothing was added.
+func (f *Figures) Merge(o Figures) (ok bool) {
+	if !f.Values.Merge(o.Values) {
+		return false
+	}
 	f.RecordedLines += o.RecordedLines
 	f.RecordedCounted += o.RecordedCounted
 	f.Counted += o.Counted
@@ -222,7 +294,12 @@ func (f *Figures) Merge(o Figures) {
 	f.Short += o.Short
 	f.Found += o.Found
 	f.Unvalued += o.Unvalued
-	f.Values.Merge(o.Values)
+	return true
+}
+
+// Negative is what Merge takes out again.
+func (f Figures) Negative() Figures {
+	return Figures{-f.RecordedLines, -f.RecordedCounted, -f.Counted, -f.Uncounted, -f.Match, -f.Tolerated, -f.Over, -f.Short, -f.Found, -f.Unvalued, f.Values.Negative()}
 }
 
 // Coverage is recorded lines with an entry ÷ recorded lines in percent; ok is false over nothing.
