@@ -83,6 +83,7 @@ type SetItem struct {
 	Quantity      int64
 	Reserved      *int64
 	Value         *int64
+	Cost          *int64 // that all its lines have in common
 }
 
 // WriteTallies writes the tallies of an unpublished set.
@@ -94,10 +95,10 @@ func (s *Store) WriteTallies(ctx context.Context, set int64, bins []SetBin, item
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, table{"INSERT OR FAIL INTO set_items (set_id, item_id, quantity, lines, reserved, value) VALUES ", fmt.Sprintf("(%d,?,?,?,?,?)", set), 5}, len(items), func(i int, v []driver.NamedValue) {
+	return s.bulk(ctx, table{"INSERT OR FAIL INTO set_items (set_id, item_id, quantity, lines, reserved, value, cost) VALUES ", fmt.Sprintf("(%d,?,?,?,?,?,?)", set), 6}, len(items), func(i int, v []driver.NamedValue) {
 		t := &items[i]
 		put(v, t.ItemID, t.Quantity, int64(t.Lines))
-		v[3].Value, v[4].Value = null(t.Reserved), null(t.Value)
+		v[3].Value, v[4].Value, v[5].Value = null(t.Reserved), null(t.Value), null(t.Cost)
 	})
 }
 
@@ -200,28 +201,34 @@ func inserted(ctx context.Context, c *sqlite3.SQLiteConn, t table, n int, fill f
 
 // bulk inserts n rows of an unpublished set in one transaction on the writer connection. The disk is not waited for: a
 // crash loses pieces that nobody saw, and the commit that publishes them waits for all that was written before it.
-func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []driver.NamedValue)) error {
+func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []driver.NamedValue)) (err error) {
+	s.gate.RLock()
+	defer s.gate.RUnlock()
 	conn, err := s.raw.Conn(ctx)
 	if err != nil {
 		return err
 	}
 	defer conn.Close()
 	defer s.settle()
-	return onConn(conn, func(c *sqlite3.SQLiteConn) error {
-		for _, q := range []string{"PRAGMA synchronous = NORMAL", "BEGIN IMMEDIATE"} {
-			if _, err := c.Exec(q, nil); err != nil {
-				return err
-			}
-		}
-		err := inserted(ctx, c, t, n, fill)
-		end := "COMMIT"
-		if err != nil {
-			end = "ROLLBACK"
-		}
-		for _, q := range []string{end, "PRAGMA synchronous = FULL"} {
+	defer func() { err = inWords(err) }()
+	return onConn(conn, func(c *sqlite3.SQLiteConn) (err error) {
+		run := func(q string) {
 			if _, e := c.Exec(q, nil); err == nil {
 				err = e
 			}
+		}
+		defer run("PRAGMA synchronous = FULL") // whatever becomes of the piece
+		if run("PRAGMA synchronous = NORMAL"); err != nil {
+			return err
+		}
+		if run("BEGIN IMMEDIATE"); err != nil {
+			return err
+		}
+		if err = inserted(ctx, c, t, n, fill); err == nil {
+			run("COMMIT")
+		}
+		if err != nil {
+			_, _ = c.Exec("ROLLBACK", nil) // also where COMMIT failed and left the transaction open
 		}
 		return err
 	})

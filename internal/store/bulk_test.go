@@ -52,7 +52,7 @@ func TestStockLinesThereAndBack(t *testing.T) {
 				Lot: text("lot"), Serial: text("serial"), RecordID: text("record"), Quantity: number("quantity"), Reserved: maybe("reserved"), Cost: maybe("cost"), Attributes: text("attributes")}
 			lines = append(lines, l)
 			bins = append(bins, SetBin{set, int64(i + 1), int64(i), rapid.IntRange(1, 1<<30).Draw(t, "lines"), number("value")})
-			items = append(items, SetItem{set, int64(i + 1), rapid.IntRange(1, 1<<30).Draw(t, "lines"), number("q"), maybe("r"), maybe("v")})
+			items = append(items, SetItem{set, int64(i + 1), rapid.IntRange(1, 1<<30).Draw(t, "lines"), number("q"), maybe("r"), maybe("v"), maybe("c")})
 		}
 		require.NoError(t, s.WriteStockLines(ctx, set, lines))
 		require.NoError(t, s.WriteTallies(ctx, set, bins, items))
@@ -121,7 +121,7 @@ func TestBackupBesideWriting(t *testing.T) {
 	}
 	assert.Equal(t, int64(1), count(s, "warehouses"))
 	require.NoError(t, s.Close())
-	_, err := Restore(ctx, s.Dir, filepath.Join(s.Dir, "backups", name))
+	_, err := Restore(ctx, s.Dir, filepath.Join(s.Dir, "backups", name), noWord)
 	require.NoError(t, err)
 	back, err := Open(s.Dir)
 	require.NoError(t, err)

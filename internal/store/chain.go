@@ -4,7 +4,12 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"fmt"
+	"hash"
+	"os"
+	"path/filepath"
+	"strings"
 
 	"gorm.io/gorm"
 )
@@ -14,7 +19,7 @@ type Link struct {
 	ID             int64
 	At             int64
 	Person, What   string
-	Detail         string // JSON
+	Detail         string // JSON; under "covers", what was appended with it
 	Previous, Hash string
 }
 
@@ -29,8 +34,79 @@ func (l *Link) sum() string {
 	return hex.EncodeToString(h.Sum(nil))
 }
 
-// Record appends to the chain within a transaction.
-func Record(tx *gorm.DB, at int64, person, what, detail string) error {
+// Covered is a run of rows of a table that a link covers: their numbers, and the SHA-256 of what they say.
+type Covered struct {
+	Table string `json:"table"`
+	From  int64  `json:"from"`
+	To    int64  `json:"to"`
+	Sum   string `json:"sum"`
+}
+
+// covered are the tables whose rows links can cover, with the columns that count and the one that numbers their rows.
+var covered = map[string][2]string{
+	"entries":       {"id, count_id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, person, at, replaces, return_id, file_row, undoes", "id"},
+	"decisions":     {"id, count_id, pos, kind, reason, person, at, quantity", "id"},
+	"posting_lines": {"posting_id, pos, variance, value, reason", "posting_id"},
+	"postings":      {"id, count_id, number, mode, file_sha, file_name, lines, over, short, gross, unvalued, person, at", "id"},
+}
+
+// Cover works out what a link says of rows that were appended, from the rows as they stand in the database.
+func Cover(tx *gorm.DB, table string, from, to int64) (c Covered, err error) {
+	c = Covered{Table: table, From: from, To: to}
+	what, known := covered[table]
+	if !known {
+		return c, fmt.Errorf("rows of %q are not covered by the record", table)
+	}
+	h := sha256.New()
+	rows, err := tx.Raw("SELECT "+what[0]+" FROM "+table+" WHERE "+what[1]+" BETWEEN ? AND ? ORDER BY "+strings.SplitN(what[0], ", ", 3)[0]+", "+strings.SplitN(what[0], ", ", 3)[1], from, to).Rows()
+	if err != nil {
+		return c, err
+	}
+	defer rows.Close()
+	values := make([]any, strings.Count(what[0], ",")+1)
+	into := make([]any, len(values))
+	for i := range values {
+		into[i] = &values[i]
+	}
+	for rows.Next() {
+		if err := rows.Scan(into...); err != nil {
+			return c, err
+		}
+		sumRow(h, values)
+	}
+	c.Sum = hex.EncodeToString(h.Sum(nil))
+	return c, rows.Err()
+}
+
+func sumRow(h hash.Hash, values []any) {
+	for _, v := range values {
+		var t string
+		switch x := v.(type) {
+		case nil:
+			t = "-"
+		case []byte:
+			t = string(x)
+		default:
+			t = fmt.Sprint(x)
+		}
+		fmt.Fprintf(h, "%d:%s,", len(t), t)
+	}
+	h.Write([]byte{'\n'})
+}
+
+// Record appends to the chain within a transaction. detail is a JSON object; covers are put into it.
+func Record(tx *gorm.DB, at int64, person, what, detail string, covers ...Covered) error {
+	if len(covers) > 0 {
+		b, err := json.Marshal(covers)
+		if err != nil {
+			return err
+		}
+		sep := ","
+		if detail == "{}" {
+			sep = ""
+		}
+		detail = strings.TrimSuffix(detail, "}") + sep + `"covers":` + string(b) + "}"
+	}
 	var last Link
 	if err := tx.Order("id DESC").Limit(1).Find(&last).Error; err != nil {
 		return err
@@ -40,24 +116,124 @@ func Record(tx *gorm.DB, at int64, person, what, detail string) error {
 	return tx.Create(&l).Error
 }
 
-// VerifyChain proves the record from its beginning: it gives how many links hold, and the number of the first
-// that does not, 0 where all do.
-func (s *Store) VerifyChain(ctx context.Context) (links int, broken int64, err error) {
-	previous, after := "", int64(0)
+// Proof is what proving the record came to.
+type Proof struct {
+	Links  int    // that hold
+	Broken int64  // the number of the first that does not, 0 where all do
+	Text   string // what is wrong, a sentence; empty where nothing is
+}
+
+// VerifyChain proves the record from its beginning: every link follows on the one before and is what it was, the entries,
+// decisions and postings that links cover are what they were, none is there that no link covers since links do, and the
+// end of the record is not missing.
+func (s *Store) VerifyChain(ctx context.Context) (Proof, error) {
+	return verifyChain(s.Read(ctx), s.Dir)
+}
+
+func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
+	head, text, err := readHead(dir)
+	if err != nil {
+		return p, err
+	}
+	previous, after, headSeen := "", int64(0), head == 0
+	upTo, first := map[string]int64{}, map[string]int64{}
 	for {
 		var some []Link
-		if err := s.Read(ctx).Where("id > ?", after).Order("id").Limit(1000).Find(&some).Error; err != nil {
-			return links, 0, err
-		}
-		if len(some) == 0 {
-			return links, 0, nil
+		if err := tx.Where("id > ?", after).Order("id").Limit(1000).Find(&some).Error; err != nil {
+			return p, err
 		}
 		for i := range some {
 			l := &some[i]
 			if l.ID != after+1 || l.Previous != previous || l.sum() != l.Hash {
-				return links, after + 1, nil
+				p.Broken, p.Text = after+1, fmt.Sprintf("The record breaks at its entry %d; the %d before it hold.", after+1, p.Links)
+				return p, nil
 			}
-			previous, after, links = l.Hash, l.ID, links+1
+			var detail struct {
+				Covers []Covered `json:"covers"`
+			}
+			if strings.Contains(l.Detail, `"covers"`) {
+				if err := json.Unmarshal([]byte(l.Detail), &detail); err != nil {
+					return p, err
+				}
+			}
+			for _, c := range detail.Covers {
+				is, err := Cover(tx, c.Table, c.From, c.To)
+				if err != nil {
+					return p, err
+				}
+				if is.Sum != c.Sum {
+					p.Broken, p.Text = l.ID, fmt.Sprintf("The %s that entry %d of the record covers (numbers %d to %d) are not what they were.", strings.ReplaceAll(c.Table, "_", " "), l.ID, c.From, c.To)
+					return p, nil
+				}
+				if _, had := first[c.Table]; !had {
+					first[c.Table] = c.From
+				}
+				upTo[c.Table] = max(upTo[c.Table], c.To)
+			}
+			if l.ID == head && l.Hash == text {
+				headSeen = true
+			}
+			previous, after, p.Links = l.Hash, l.ID, p.Links+1
+		}
+		if len(some) == 0 {
+			break
 		}
 	}
+	if !headSeen {
+		p.Broken, p.Text = after+1, fmt.Sprintf("The record ends at its entry %d, but it went on to entry %d or beyond: its end was cut off or written anew.", after, head)
+		return p, nil
+	}
+	for table, last := range upTo {
+		var more int64
+		if err := tx.Raw("SELECT count(*) FROM "+table+" WHERE "+covered[table][1]+" > ?", last).Scan(&more).Error; err != nil {
+			return p, err
+		}
+		if more > 0 {
+			p.Broken, p.Text = after+1, fmt.Sprintf("There are %d rows among the %s that no entry of the record covers.", more, strings.ReplaceAll(table, "_", " "))
+			return p, nil
+		}
+	}
+	return p, nil
+}
+
+// headName is the file beside the database that says where the record ends, so that an end that is cut off is noticed. It
+// may lag behind the record, where a crash came between, but never be ahead of it.
+const headName = "chain.head"
+
+// noteHead writes down where the record ends now. What cannot be written is not worth failing work that is done.
+func (s *Store) noteHead(ctx context.Context) {
+	var last Link
+	if err := s.read.WithContext(ctx).Order("id DESC").Limit(1).Find(&last).Error; err != nil || last.ID <= s.head.Load() {
+		return
+	}
+	s.headMu.Lock()
+	defer s.headMu.Unlock()
+	if last.ID <= s.head.Load() {
+		return
+	}
+	if writeHead(s.Dir, &last) == nil {
+		s.head.Store(last.ID)
+	}
+}
+
+func writeHead(dir string, l *Link) error {
+	name := filepath.Join(dir, headName)
+	if err := os.WriteFile(name+".part", []byte(fmt.Sprintf("%d %s\n", l.ID, l.Hash)), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(name+".part", name)
+}
+
+func readHead(dir string) (id int64, hash string, err error) {
+	b, err := os.ReadFile(filepath.Join(dir, headName))
+	if os.IsNotExist(err) {
+		return 0, "", nil
+	}
+	if err == nil {
+		_, err = fmt.Sscan(string(b), &id, &hash)
+	}
+	if err != nil {
+		return 0, "", fmt.Errorf("%s cannot be read: %w", headName, err)
+	}
+	return id, hash, nil
 }

@@ -136,10 +136,15 @@ type Count struct {
 	Scope, LeftOut                                      string // JSON
 	Columns                                             string // JSON: attributes that stand on sheets and in files out
 	Latest                                              int64  // the latest counting time, 0 where nothing is counted
+	SetID                                               int64  // the recorded stock that was frozen
+	PostTolerated                                       bool   // variances that are let pass go out too
+	Tolerances                                          string // JSON: by class of item
+	Stale                                               bool   // its lines are to be worked out again before anything else
 }
 
 // States of a count.
 const (
+	Freezing = "freezing" // its lines are being written; nobody sees it, and a start sweeps it
 	Running  = "running"
 	Finished = "finished"
 )
@@ -150,7 +155,8 @@ type Sheet struct {
 	Number            int
 	Code, Zone        string
 	FirstBin, LastBin string
-	Lines, Counted    int
+	First             int64 // the line of its first row; its rows follow one another
+	Lines, Counted    int   // rows, and those of them with a count
 	State             string
 	OutAt, BackAt     int64
 	Counter           string
@@ -164,7 +170,7 @@ const (
 	Back   = "back"
 )
 
-// CountLine is one frozen line and what was worked out about it.
+// CountLine is one line of a count and what was worked out about it.
 type CountLine struct {
 	CountID, Pos, BinID, ItemID        int64
 	Lot, Serial, Holding, RecordID     string
@@ -173,7 +179,7 @@ type CountLine struct {
 	Recorded                           int64
 	Cost                               *int64
 	SheetID                            int64
-	RowCode                            string
+	RowCode                            string // of counts frozen before row codes were worked out
 	Entries                            int
 	Moved, Expected, Counted, Variance int64
 	Value                              *int64
@@ -181,23 +187,62 @@ type CountLine struct {
 	Meanwhile                          bool
 	CountedAt                          int64
 	Counter                            string
-	Stake                              int64
+	Stake                              int64 // what is at stake in the rest, or in the variance where none is left; 0 where it has none
 	Decision, Reason                   string
-	PostingID                          int64
+	PostingID                          int64 // the last one that it was in
+	Postings                           int
+	Sent, SentValue                    int64
+	Rest                               int64
+	RestValue                          *int64
+	Queue                              int
+	Zeroed                             bool // it was settled that uncounted means zero here
 }
+
+// Places of a line in the queue of decisions.
+const (
+	NotQueued = iota
+	QueueOpen
+	QueueHeld
+	QueueAccepted
+)
+
+// Gone is the status of a line that was found and is no more: its counts were withdrawn, and nothing else is known of it.
+const Gone = "gone"
 
 // Unvalued is the stake of a variance that has no value: it goes before all that have one.
 const Unvalued = int64(1) << 62
 
-// CountBin is the tally of a count's lines in one bin.
-type CountBin struct {
-	CountID, BinID, SheetID                                                                int64
+// CountTally is the tally of a part of a count's lines: of all, a bin, a zone, a category, a counter, or a reason.
+type CountTally struct {
+	CountID                                                                                int64
+	Part                                                                                   string
+	SheetID                                                                                int64 // of a bin
 	Lines, RecordedLines, RecordedCounted, Counted, Matched, Tolerated, Over, Short, Found int
 	Unvalued                                                                               int
 	OverValue, ShortValue, GrossValue                                                      int64
 	Open                                                                                   int
 	OpenOver, OpenShort, OpenGross                                                         int64
-	Accepted, Held, Posted                                                                 int
+	Accepted, Held, Zeroed, Posted                                                         int
+	AcceptedOver, AcceptedShort, AcceptedGross                                             int64
+}
+
+// Parts of a count that have tallies. The name of a bin's is its number, that of all is empty.
+const (
+	PartAll      = "all"
+	PartBin      = "bin"
+	PartZone     = "zone"
+	PartCategory = "category"
+	PartCounter  = "counter"
+	PartReason   = "reason" // accepted lines that wait, by reason
+)
+
+// CountMove is a movement of a line since the freeze.
+type CountMove struct{ CountID, Pos, At, MovementID, Quantity int64 }
+
+// CountItem is what a count knows of an item, as at the freeze.
+type CountItem struct {
+	CountID, ItemID int64
+	Category, Class string
 }
 
 // Return is one file of counts taken in.
@@ -206,13 +251,21 @@ type Return struct {
 	FileSha, FileName, Person        string
 	At                               int64
 	Added, Revised, Unchanged, Empty int
+	Withdrawn                        int
+	State                            string
+	UndoneAt                         int64
+	UndoneBy                         string
+	FirstEntry, LastEntry            int64 // its entries follow one another; 0 where it has none
 }
 
-// Entry is one counted quantity.
+// Entry is one counted quantity, or the withdrawal of one. Count, line, round and parcel are its slot.
 type Entry struct {
 	ID, CountID, Pos, SheetID int64
-	Slot                      string
+	Slot                      string // of entries before parcels
 	Round                     int
+	Parcel                    int64
+	Withdrawn                 bool  // nothing is counted in its slot any more; the quantity says nothing
+	Undoes                    int64 // the return that it takes back, 0 for none
 	Quantity, CountedAt       int64
 	Counter, Person           string
 	At, Replaces, ReturnID    int64
@@ -224,12 +277,15 @@ type Decision struct {
 	ID, CountID, Pos     int64
 	Kind, Reason, Person string
 	At                   int64
+	Quantity             *int64 // the rest that it was about
 }
 
-// Kinds of decision; "" takes an earlier one back.
+// Kinds of decision; "" takes an earlier one back. Zero says that uncounted means zero, Leave takes that back.
 const (
 	Accept = "accept"
 	Hold   = "hold"
+	Zero   = "zero"
+	Leave  = "leave"
 )
 
 // Reason explains a decision.
@@ -249,6 +305,14 @@ type Posting struct {
 	Unvalued                int
 	Person                  string
 	At                      int64
+}
+
+// PostingReason is what went out for one reason.
+type PostingReason struct {
+	PostingID          int64
+	Reason             string
+	Lines              int
+	Over, Short, Gross int64
 }
 
 // PostingLine is one line of a posting.

@@ -226,7 +226,7 @@ UPDATE set_items SET cost = x.cost FROM (SELECT set_id, item_id, min(cost) AS co
 -- Tallies of the lines of a count: by bin, and by what its report is divided by. They are kept, not counted again.
 DROP TABLE count_bins;
 CREATE TABLE count_tallies (
-	count_id INTEGER NOT NULL, part TEXT NOT NULL, name NOT NULL,
+	count_id INTEGER NOT NULL, part TEXT NOT NULL, name NOT NULL, sheet_id INTEGER NOT NULL DEFAULT 0,
 	lines INTEGER NOT NULL, recorded_lines INTEGER NOT NULL, recorded_counted INTEGER NOT NULL, counted INTEGER NOT NULL,
 	matched INTEGER NOT NULL, tolerated INTEGER NOT NULL, over INTEGER NOT NULL, short INTEGER NOT NULL, found INTEGER NOT NULL, unvalued INTEGER NOT NULL,
 	over_value INTEGER NOT NULL, short_value INTEGER NOT NULL, gross_value INTEGER NOT NULL,

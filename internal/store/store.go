@@ -7,14 +7,16 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"net/url"
 	"os"
 	"path/filepath"
 	"sync"
-	"time"
+	"sync/atomic"
+	"syscall"
 
-	_ "github.com/mattn/go-sqlite3" // registers the driver
+	sqlite3 "github.com/mattn/go-sqlite3"
 	"gorm.io/driver/sqlite"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -28,68 +30,178 @@ type Store struct {
 	raw   *sql.DB // the writer's connection
 	lock  *os.File
 
-	settling sync.Mutex // held while pages are copied beside the writing
+	gate     sync.RWMutex // held for writing while a backup takes the place of the records
+	settling sync.Mutex   // held while pages are copied beside the writing
 	settled  sync.WaitGroup
+
+	headMu sync.Mutex
+	head   atomic.Int64 // the end of the record that was noted last
+
+	useMu sync.Mutex
+	inUse map[string]int // backups that are being read
 }
 
 // ErrNewer is a database written by a newer program.
 var ErrNewer = errors.New("the data folder was written by a newer wobin; start that one")
 
+// ErrDamaged is a database that cannot be read as what it was.
+var ErrDamaged = errors.New("the database is damaged")
+
+// ErrAlone is a folder whose database is missing or empty although backups or kept files are there.
+var ErrAlone = errors.New("the database is missing or empty, but there are backups or kept files of one; nothing new is begun beside them. Put a backup back with wobin restore")
+
+// DiskError is work that the disk did not take. Nothing of it was done.
+type DiskError struct {
+	Full bool
+	Err  error
+}
+
+// Error says what happened and what to do.
+func (e *DiskError) Error() string {
+	if e.Full {
+		return "the disk is full, so nothing was changed. Make room on it and try again"
+	}
+	return "the disk could not be written to, so nothing was changed. See whether it is there and may be written to, and try again"
+}
+
+// Unwrap gives the cause.
+func (e *DiskError) Unwrap() error { return e.Err }
+
+// inWords makes an error of the disk one that people can read, and tells damage from other errors.
+func inWords(err error) error {
+	var is sqlite3.Error
+	var disk *DiskError
+	switch {
+	case err == nil || errors.As(err, &disk):
+		return err
+	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
+		return &DiskError{true, err}
+	case errors.Is(err, syscall.EIO), errors.Is(err, syscall.EROFS):
+		return &DiskError{false, err}
+	case !errors.As(err, &is):
+		return err
+	}
+	switch is.Code {
+	case sqlite3.ErrFull:
+		return &DiskError{true, err}
+	case sqlite3.ErrIoErr, sqlite3.ErrReadonly, sqlite3.ErrCantOpen:
+		return &DiskError{is.SystemErrno == syscall.ENOSPC, err}
+	case sqlite3.ErrCorrupt, sqlite3.ErrNotADB:
+		return fmt.Errorf("%w: %w. Put a backup back with wobin restore", ErrDamaged, err)
+	}
+	return err
+}
+
+const databaseName = "wobin.db"
+
 // Open opens a data folder, making it where it is missing, brings the schema up to date (after a backup) and
-// sweeps what an interrupted intake left unpublished. Only one program may have a folder open.
+// sweeps what an interrupted intake or freeze left unpublished, and parts of files that a kill left. Only one program may
+// have a folder open. Nothing new is begun where the database is missing beside backups or kept files of one (ErrAlone),
+// and a file that is no database of this program is not touched (ErrDamaged).
 func Open(dir string) (*Store, error) {
 	for _, d := range []string{dir, filepath.Join(dir, "files"), filepath.Join(dir, "incoming"), filepath.Join(dir, "backups")} {
 		if err := os.MkdirAll(d, 0o700); err != nil {
-			return nil, err
+			return nil, inWords(err)
 		}
 	}
-	s := &Store{Dir: dir}
+	s := &Store{Dir: dir, inUse: map[string]int{}}
 	var err error
 	if s.lock, err = lockFolder(dir); err != nil {
 		return nil, err
 	}
-	name := filepath.Join(dir, "wobin.db")
-	open := func(query url.Values, conns int) (*gorm.DB, *sql.DB, error) {
-		u := url.URL{Scheme: "file", Opaque: (&url.URL{Path: name}).EscapedPath(), RawQuery: query.Encode()}
-		db, err := gorm.Open(sqlite.Open(u.String()), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true})
-		if err != nil {
-			return nil, nil, err
-		}
-		raw, err := db.DB()
-		if err != nil {
-			return nil, nil, err
-		}
-		raw.SetMaxOpenConns(conns)
-		raw.SetMaxIdleConns(conns)
-		return db, raw, nil
-	}
-	base := url.Values{"_journal_mode": {"WAL"}, "_foreign_keys": {"on"}, "_busy_timeout": {"10000"}, "_synchronous": {"FULL"}, "_cache_size": {"-65536"}, "_mutex": {"no"}}
-	writer := url.Values{"_txlock": {"immediate"}}
-	reader := url.Values{"_query_only": {"on"}}
-	for k, v := range base {
-		writer[k], reader[k] = v, v
-	}
-	reader.Set("_cache_size", "-16384")
-	if s.write, s.raw, err = open(writer, 1); err != nil {
-		s.lock.Close()
-		return nil, fmt.Errorf("open %s: %w", name, err)
-	}
-	// Large intakes are not held up by copying their pages into the database piece by piece.
-	if err = s.write.Exec("PRAGMA wal_autocheckpoint = 16384").Error; err == nil {
-		err = s.migrate()
-	}
-	if err == nil {
-		s.read, _, err = open(reader, 4)
-	}
-	if err == nil {
-		err = s.sweep()
-	}
-	if err != nil {
+	if err = s.open(); err != nil {
 		s.Close()
-		return nil, err
+		return nil, inWords(err)
 	}
 	return s, nil
 }
+
+func (s *Store) open() (err error) {
+	name := filepath.Join(s.Dir, databaseName)
+	if err := s.begin(name); err != nil {
+		return err
+	}
+	if s.write, s.raw, err = connect(name, url.Values{"_txlock": {"immediate"}, "_cache_size": {"-65536"}}, 1); err != nil {
+		return fmt.Errorf("open %s: %w", name, err)
+	}
+	if err := isOurs(context.Background(), s.raw); err != nil {
+		return err
+	}
+	// Large intakes are not held up by copying their pages into the database piece by piece.
+	if err := s.write.Exec("PRAGMA wal_autocheckpoint = 16384").Error; err != nil {
+		return err
+	}
+	if s.read, _, err = connect(name, url.Values{"_query_only": {"on"}, "_cache_size": {"-16384"}}, 4); err != nil {
+		return err
+	}
+	if err := s.migrate(); err != nil {
+		return err
+	}
+	if err := s.sweep(); err != nil {
+		return err
+	}
+	return s.findHead()
+}
+
+// connect opens connections to a database.
+func connect(name string, query url.Values, conns int) (*gorm.DB, *sql.DB, error) {
+	for k, v := range map[string]string{"_journal_mode": "WAL", "_foreign_keys": "on", "_busy_timeout": "10000", "_synchronous": "FULL", "_mutex": "no"} {
+		query.Set(k, v)
+	}
+	u := url.URL{Scheme: "file", Opaque: (&url.URL{Path: name}).EscapedPath(), RawQuery: query.Encode()}
+	raw, err := sql.Open("sqlite3", u.String())
+	if err != nil {
+		return nil, nil, err
+	}
+	raw.SetMaxOpenConns(conns)
+	raw.SetMaxIdleConns(conns)
+	db, err := gormOver(raw)
+	if err != nil {
+		raw.Close()
+	}
+	return db, raw, err
+}
+
+// gormOver gives GORM over connections. It logs nothing: rows of data would stand in it.
+func gormOver(raw *sql.DB) (*gorm.DB, error) {
+	return gorm.Open(sqlite.Dialector{Conn: raw}, &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true})
+}
+
+// begin makes sure that there is a database, or that a new one may be begun here. Its files are for their owner alone.
+func (s *Store) begin(name string) error {
+	f, err := os.OpenFile(name, os.O_RDWR, 0)
+	switch {
+	case err == nil:
+		defer f.Close()
+		head := make([]byte, len(magic))
+		if n, err := io.ReadFull(f, head); n > 0 && (err != nil || string(head) != magic) {
+			return fmt.Errorf("%w: %s is no SQLite database any more. Put a backup back with wobin restore", ErrDamaged, name)
+		} else if n > 0 {
+			return f.Chmod(0o600)
+		}
+	case !errors.Is(err, os.ErrNotExist):
+		return err
+	}
+	for _, d := range []string{"backups", "files"} {
+		list, err := os.ReadDir(filepath.Join(s.Dir, d))
+		if err != nil {
+			return err
+		}
+		for _, e := range list {
+			if e.Name()[0] != '.' {
+				return fmt.Errorf("%s: %w", s.Dir, ErrAlone)
+			}
+		}
+	}
+	f, err = os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return err
+	}
+	return f.Close()
+}
+
+// magic is how every SQLite database begins.
+const magic = "SQLite format 3\x00"
 
 // Close ends the work with the folder.
 func (s *Store) Close() error {
@@ -112,6 +224,9 @@ func (s *Store) Read(ctx context.Context) *gorm.DB { return s.read.WithContext(c
 // Write carries out do in one transaction of the writer connection, which is all or nothing. The connection is held
 // by itself, so that MakeBinsAndItems can use the driver's plain path within the transaction.
 func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) (err error) {
+	s.gate.RLock()
+	defer s.gate.RUnlock()
+	defer func() { err = inWords(err) }()
 	conn, err := s.raw.Conn(ctx)
 	if err != nil {
 		return err
@@ -140,6 +255,7 @@ func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) (err erro
 		return err
 	}
 	done = true
+	s.noteHead(context.WithoutCancel(ctx))
 	return nil
 }
 
@@ -153,7 +269,7 @@ func (s *Store) migrate() error {
 		return ErrNewer
 	}
 	if version > 0 && version < len(migrations) {
-		if _, err := s.Backup(context.Background(), "before-migration"); err != nil {
+		if _, err := s.Backup(context.Background(), beforeMigration); err != nil {
 			return err
 		}
 	}
@@ -161,6 +277,11 @@ func (s *Store) migrate() error {
 		err := s.write.Transaction(func(tx *gorm.DB) error {
 			if err := tx.Exec(migrations[version]).Error; err != nil {
 				return err
+			}
+			if more := after[version+1]; more != nil {
+				if err := more(tx); err != nil {
+					return err
+				}
 			}
 			return tx.Exec(fmt.Sprintf("PRAGMA user_version = %d", version+1)).Error
 		})
@@ -171,68 +292,97 @@ func (s *Store) migrate() error {
 	return nil
 }
 
-// sweep takes away what was written but never published, and uploads that nobody came back for.
+// sweep takes away what was written but never published, uploads that nobody came back for, and parts of files that a
+// kill left.
 func (s *Store) sweep() error {
 	err := s.write.Transaction(func(tx *gorm.DB) error {
-		var sets []int64
+		var sets, counts []int64
 		if err := tx.Raw("SELECT id FROM stock_sets WHERE published = 0").Scan(&sets).Error; err != nil {
 			return err
+		}
+		if err := tx.Raw("SELECT id FROM counts WHERE state = ?", Freezing).Scan(&counts).Error; err != nil {
+			return err
+		}
+		for _, c := range counts {
+			if err := DeleteCount(tx, c); err != nil {
+				return err
+			}
 		}
 		return deleteSets(tx, sets)
 	})
 	if err != nil {
 		return err
 	}
-	old, err := filepath.Glob(filepath.Join(s.Dir, "incoming", "*"))
-	if err != nil {
-		return err
-	}
-	for _, f := range old {
-		if err := os.Remove(f); err != nil {
-			slog.Warn("an abandoned upload could not be removed", "error", err)
+	for _, pattern := range []string{"incoming/*", "backups/.part-*", ".restore.db*", headName + ".part", "files/*/*.part"} {
+		old, err := filepath.Glob(filepath.Join(s.Dir, pattern))
+		if err != nil {
+			return err
+		}
+		for _, f := range old {
+			if err := os.Remove(f); err != nil {
+				slog.Warn("what an interrupted work left could not be removed", "error", err)
+			}
 		}
 	}
 	return nil
 }
 
-// keptBackups is how many backups stay; older ones go.
-const keptBackups = 20
-
-// Backup writes a whole copy of the database into the folder's backups and gives its name.
-func (s *Store) Backup(ctx context.Context, why string) (string, error) {
-	name := fmt.Sprintf("%s-%s.db", time.Now().UTC().Format("20060102T150405.000"), why)
-	part := filepath.Join(s.Dir, "backups", ".part-"+name)
-	if err := s.vacuumInto(ctx, part); err != nil {
-		os.Remove(part)
-		return "", fmt.Errorf("the backup failed, so nothing was changed: %w", err)
+// DeleteCount takes away a count whose freezing was broken off: nobody has seen it.
+func DeleteCount(tx *gorm.DB, id int64) error {
+	for _, t := range []string{"count_lines", "count_items", "count_tallies", "count_moves", "sheets"} {
+		if err := tx.Exec("DELETE FROM "+t+" WHERE count_id = ?", id).Error; err != nil {
+			return err
+		}
 	}
-	if err := os.Rename(part, filepath.Join(s.Dir, "backups", name)); err != nil {
-		return "", err
-	}
-	all, err := filepath.Glob(filepath.Join(s.Dir, "backups", "*.db"))
-	if err != nil {
-		return "", err
-	}
-	for _, f := range all[:max(0, len(all)-keptBackups)] {
-		_ = os.Remove(f)
-	}
-	return name, nil
+	return tx.Exec("DELETE FROM counts WHERE id = ? AND state = ?", id, Freezing).Error
 }
 
-// vacuumInto copies the database as it stands into another file, on a connection for reading, so that writing goes on.
-func (s *Store) vacuumInto(ctx context.Context, file string) error {
-	conn, err := s.reader(ctx)
+// findHead looks where the record was noted to end. Where it does not go so far, the note is left for VerifyChain to see.
+func (s *Store) findHead() error {
+	id, sum, err := readHead(s.Dir)
 	if err != nil {
 		return err
 	}
-	defer conn.Close()
-	// A connection for reading writes to no file at all, the copy included.
-	if _, err := conn.ExecContext(ctx, "PRAGMA query_only = OFF"); err != nil {
+	var l Link
+	if err := s.read.Limit(1).Find(&l, id).Error; err != nil {
 		return err
 	}
-	_, err = conn.ExecContext(ctx, "VACUUM INTO ?", file)
-	if _, e := conn.ExecContext(context.WithoutCancel(ctx), "PRAGMA query_only = ON"); err == nil {
-		err = e
+	if s.head.Store(id); id != 0 && l.Hash != sum {
+		s.head.Store(1<<62 - 1)
+	}
+	s.noteHead(context.Background())
+	return nil
+}
+
+// KeptSets is how many sets of recorded stock stay for a warehouse behind the one in force, so that intakes can be undone.
+const KeptSets = 10
+
+// PruneSets takes away old sets of recorded stock: all but the one in force of each warehouse, the ten before it, and
+// those that running counts were frozen from. It works in small pieces and keeps nobody waiting; what it does not get done
+// is done by the next one, or the next start.
+func (s *Store) PruneSets(ctx context.Context) error {
+	var sets []int64
+	err := s.Write(ctx, func(tx *gorm.DB) error {
+		if err := tx.Raw(`SELECT id FROM (SELECT s.id, row_number() OVER (PARTITION BY s.warehouse_id ORDER BY s.id DESC) AS n FROM stock_sets s
+			JOIN warehouses w ON w.id = s.warehouse_id WHERE s.published = 1 AND s.id < w.set_id AND s.id NOT IN (SELECT set_id FROM counts WHERE state <> ?)) WHERE n > ?`, Finished, KeptSets).Scan(&sets).Error; err != nil {
+			return err
+		}
+		if len(sets) == 0 {
+			return nil
+		}
+		return tx.Exec("UPDATE stock_sets SET published = 0 WHERE id IN ?", sets).Error
+	})
+	for _, set := range sets {
+		for more := true; more && err == nil; {
+			err = s.Write(ctx, func(tx *gorm.DB) error {
+				r := tx.Exec("DELETE FROM stock_lines WHERE set_id = ? AND pos < (SELECT min(pos) + 20000 FROM stock_lines WHERE set_id = ?)", set, set)
+				more = r.RowsAffected > 0
+				return r.Error
+			})
+		}
+		if err == nil {
+			err = s.Write(ctx, func(tx *gorm.DB) error { return DeleteSets(tx, []int64{set}) })
+		}
 	}
 	return err
 }
