@@ -1,5 +1,9 @@
 // Package desk holds the use cases: what a person can do, who may, in which transaction, and what is recorded
 // about it. The web and the command line call it and nothing below it. It computes nothing that the core can.
+//
+// There is one way to write: Do. It asks who may, begins, looks whether the same was answered already, does the work, sees
+// to its word in the record, keeps the answer, commits, and then tells open windows and makes drafts stale that look at
+// what was changed.
 package desk
 
 import (
@@ -9,7 +13,6 @@ import (
 	"fmt"
 	"io/fs"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"gorm.io/gorm"
@@ -26,14 +29,22 @@ type Desk struct {
 
 	intakes  sync.Mutex // one intake is written at a time
 	drafts   drafts
-	changes  atomic.Int64 // goes up with each change of records that a draft is held against
-	ownerKey string       // the one-time code of a first start
+	changes  changes
+	pruning  sync.WaitGroup
+	ownerKey string // the one-time code of a first start
 }
 
-// New makes a desk over an open store. now is the clock.
-func New(s *store.Store, now func() time.Time) *Desk {
-	return &Desk{store: s, now: now, Events: newEvents(), drafts: drafts{byID: map[string]*draft{}}}
+// New makes a desk over an open store. now is the clock. Counts of an older program are worked out again first.
+func New(s *store.Store, now func() time.Time) (*Desk, error) {
+	d := &Desk{store: s, now: now, Events: newEvents(), drafts: drafts{byID: map[string]*draft{}}}
+	if s == nil { // for the description of the operations alone
+		return d, nil
+	}
+	return d, d.refresh(context.Background())
 }
+
+// Close waits for work that goes on behind what was answered.
+func (d *Desk) Close() { d.pruning.Wait() }
 
 // Person is who acts.
 type Person struct {
@@ -55,6 +66,7 @@ const (
 	Decide  Act = "decide variances"
 	SendOut Act = "send out adjustments"
 	Staff   Act = "add people"
+	Guard   Act = "back up and prove the records"
 )
 
 // may says which roles may do what.
@@ -67,6 +79,7 @@ var may = map[Act][]string{
 	Decide:  {"controller"},
 	SendOut: {"controller"},
 	Staff:   {"controller"},
+	Guard:   {"controller"},
 }
 
 // Errors that the screen tells apart. Their texts are for people.
@@ -75,14 +88,52 @@ var (
 	ErrNotFound = errors.New("is not there")
 )
 
-// Refusal is something that cannot be done as asked: why, and what to do. Nothing was changed.
-type Refusal struct{ Text string }
+// Kind says of what sort a refusal is.
+type Kind string
 
-func (r *Refusal) Error() string { return r.Text }
+// The kinds of refusal. The empty kind is what was asked for as such: it cannot be.
+const (
+	Invalid  Kind = ""
+	Ended    Kind = "ended"    // the count is finished, the work is over
+	Changed  Kind = "changed"  // meanwhile something else stands than what was seen
+	KeyTaken Kind = "key"      // the key was used for something else
+	Asks     Kind = "asks"     // it can be done once a question is answered
+	Disk     Kind = "disk"     // the disk did not take it
+	Unproved Kind = "unproved" // a file or a record is not what it should be
+)
 
-func refuse(format string, args ...any) error { return &Refusal{fmt.Sprintf(format, args...)} }
+// Refusal is something that cannot be done as asked: why, and what to do, as a sentence. Nothing was changed.
+type Refusal struct {
+	Kind  Kind
+	Field string // what of the question it is about; empty where that is plain
+	Err   error
+}
+
+// Error is the sentence.
+func (r *Refusal) Error() string { return r.Err.Error() }
+
+// Unwrap gives the cause.
+func (r *Refusal) Unwrap() error { return r.Err }
+
+func refuse(format string, args ...any) error { return refuseAs(Invalid, "", format, args...) }
+
+func refuseAs(kind Kind, field, format string, args ...any) error {
+	return &Refusal{kind, field, fmt.Errorf(format, args...)}
+}
 
 func missing(what string) error { return fmt.Errorf("%s %w", what, ErrNotFound) }
+
+// inWords makes what the disk did not take, and what is damaged, a refusal in words.
+func inWords(err error) error {
+	var disk *store.DiskError
+	switch {
+	case errors.As(err, &disk):
+		return &Refusal{Disk, "", fmt.Errorf("%s.", sentenceOf(disk))} //nolint:staticcheck // a whole sentence for people
+	case errors.Is(err, store.ErrDamaged), errors.Is(err, store.ErrChanged):
+		return &Refusal{Unproved, "", fmt.Errorf("%s.", sentenceOf(err))} //nolint:staticcheck // a whole sentence for people
+	}
+	return err
+}
 
 // allow checks the table of who may do what.
 func allow(p Person, act Act) error {
@@ -94,73 +145,184 @@ func allow(p Person, act Act) error {
 	return fmt.Errorf("to %s: %w (you are %s)", act, ErrMayNot, p.Role)
 }
 
-// judge checks who may see recorded figures beside counted ones: while a blind count is running its counters may not.
-func judge(p Person, c *store.Count) error {
-	if c.Blind && c.State == store.Running {
-		return allow(p, Judge)
-	}
-	return allow(p, Look)
+// Key makes work that is sent twice be done once. The same key with another body, by another person or for another
+// operation is refused. The zero Key stands for none.
+type Key struct {
+	Text string
+	Body any // what was asked for, all of it
 }
 
-// record appends to the chain what was done, with its particulars.
-func (d *Desk) record(tx *gorm.DB, p Person, what string, detail any) error {
+// changes numbers the changes of what drafts look at: the records (0), and each count.
+type changes struct {
+	mu sync.Mutex
+	n  map[int64]int64
+}
+
+func (c *changes) of(what int64) int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.n[what]
+}
+
+func (c *changes) bump(what int64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.n == nil {
+		c.n = map[int64]int64{}
+	}
+	c.n[what]++
+}
+
+// Work is one piece of work under way: the transaction, who does it, and what is to be said of it.
+type Work struct {
+	*gorm.DB
+	Person Person
+	Now    int64 // Unix nanoseconds, the same for all that the work writes
+
+	desk    *Desk
+	word    string
+	detail  []byte
+	covers  []store.Covered
+	counts  map[int64]*store.Count // written in this work
+	records bool
+	events  []Event
+}
+
+// Say is the work's word in the record. Work without one is not committed.
+func (w *Work) Say(what string, detail map[string]any) error {
 	b, err := json.Marshal(detail)
+	w.word, w.detail = what, b
+	return err
+}
+
+// Cover lets the work's word cover rows that it appended, by their numbers.
+func (w *Work) Cover(table string, from, to int64) error {
+	c, err := store.Cover(w.DB, table, from, to)
+	w.covers = append(w.covers, c)
+	return err
+}
+
+// Tell tells open windows of something once the work is committed.
+func (w *Work) Tell(e Event) { w.events = append(w.events, e) }
+
+// Records notes that warehouses, bins, items, stock or movements change.
+func (w *Work) Records() { w.records = true }
+
+// errSilent is a fault of ours: work that changes something and says nothing.
+var errSilent = errors.New("work without a word in the record is not committed")
+
+// Do carries out work in one transaction, all of it or nothing, by a person who may act so. With a key, the answer is kept
+// with the work, and a repeat is given it again.
+func Do[T any](ctx context.Context, d *Desk, p Person, act Act, key Key, do func(w *Work) (T, error)) (answer T, err error) {
+	if err := allow(p, act); err != nil {
+		return answer, err
+	}
+	return doAs(ctx, d, p, string(act), key, do)
+}
+
+// doAs is Do for who is not asked: the first person of all, the program itself, and work whose act was asked already.
+func doAs[T any](ctx context.Context, d *Desk, p Person, operation string, key Key, do func(w *Work) (T, error)) (answer T, err error) {
+	hash, err := key.hash()
 	if err != nil {
-		return err
+		return answer, err
 	}
-	return store.Record(tx, d.now().UnixNano(), p.Name, what, string(b))
-}
-
-// VerifyChain proves the record of who did what.
-func (d *Desk) VerifyChain(ctx context.Context) (links int, broken int64, err error) {
-	return d.store.VerifyChain(ctx)
-}
-
-// KeptFile gives the bytes of a kept file.
-func (d *Desk) KeptFile(p Person, sha string) ([]byte, error) {
-	if err := allow(p, Look); err != nil {
-		return nil, err
-	}
-	b, err := d.store.Kept(sha)
-	if errors.Is(err, fs.ErrNotExist) {
-		return nil, missing("This file")
-	}
-	return b, err
-}
-
-func sortKey(s string) []byte { return []byte(code.SortKey(s)) }
-
-// moment turns stored nanoseconds into a time; 0 is none.
-func moment(ns int64) *time.Time {
-	if ns == 0 {
-		return nil
-	}
-	t := time.Unix(0, ns).UTC()
-	return &t
-}
-
-// once carries out do unless the key was used before; then it gives the first answer again. The key and the
-// answer are written with the work itself.
-func once[T any](d *Desk, ctx context.Context, key string, do func(tx *gorm.DB) (T, error)) (answer T, err error) {
+	w := &Work{Person: p, Now: d.now().UnixNano(), desk: d, counts: map[int64]*store.Count{}}
+	repeated := false
 	err = d.store.Write(ctx, func(tx *gorm.DB) error {
-		if key != "" {
-			var before string
-			if err := tx.Raw("SELECT answer FROM requests WHERE key = ?", key).Scan(&before).Error; err != nil {
-				return err
-			}
-			if before != "" {
-				return json.Unmarshal([]byte(before), &answer)
-			}
-		}
-		var err error
-		if answer, err = do(tx); err != nil || key == "" {
+		w.DB = tx
+		if repeated, err = answered(tx, p, operation, key.Text, hash, &answer); err != nil || repeated {
 			return err
+		}
+		if answer, err = do(w); err != nil {
+			return err
+		}
+		if w.word == "" {
+			return errSilent
+		}
+		if err := store.Record(tx, w.Now, p.Name, w.word, string(w.detail), w.covers...); err != nil {
+			return err
+		}
+		if key.Text == "" {
+			return nil
 		}
 		b, err := json.Marshal(answer)
 		if err != nil {
 			return err
 		}
-		return tx.Exec("INSERT INTO requests (key, at, answer) VALUES (?, ?, ?)", key, d.now().UnixNano(), string(b)).Error
+		return tx.Exec("INSERT INTO requests (key, at, answer, operation, person_id, hash) VALUES (?, ?, ?, ?, ?, ?)", key.Text, w.Now, string(b), operation, p.ID, hash).Error
 	})
-	return answer, err
+	if err != nil {
+		var none T
+		return none, inWords(err)
+	}
+	if !repeated {
+		w.told()
+	}
+	return answer, nil
 }
+
+// told tells of work that is done.
+func (w *Work) told() {
+	if w.records {
+		w.desk.changes.bump(0)
+		w.desk.Events.Tell(Event{What: "recorded"})
+	}
+	for id := range w.counts {
+		w.desk.changes.bump(id)
+		w.desk.Events.Tell(Event{What: "count", Count: id})
+	}
+	for _, e := range w.events {
+		w.desk.Events.Tell(e)
+	}
+}
+
+// answered gives the answer that a key got before, where it was used for the very same.
+func answered(tx *gorm.DB, p Person, operation, key, hash string, answer any) (bool, error) {
+	if key == "" {
+		return false, nil
+	}
+	var before struct {
+		Answer, Operation, Hash string
+		PersonID                int64
+	}
+	if err := tx.Raw("SELECT answer, operation, person_id, hash FROM requests WHERE key = ?", key).Scan(&before).Error; err != nil || before.Answer == "" {
+		return false, err
+	}
+	if before.Operation != operation || before.PersonID != p.ID || before.Hash != hash {
+		return false, refuseAs(KeyTaken, "key", "This key was used for something else already. Nothing was done; look at what stands, and send it under a key of its own.")
+	}
+	return true, json.Unmarshal([]byte(before.Answer), answer)
+}
+
+// VerifyChain proves the record of who did what.
+func (d *Desk) VerifyChain(ctx context.Context) (store.Proof, error) { return d.store.VerifyChain(ctx) }
+
+// KeptFile gives a kept file, which is proved on the way.
+func (d *Desk) KeptFile(p Person, sha string) (*store.KeptFile, error) {
+	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	return d.kept(sha)
+}
+
+func (d *Desk) kept(sha string) (*store.KeptFile, error) {
+	k, err := d.store.Kept(sha)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, missing("This file")
+	}
+	return k, err
+}
+
+func sortKey(s string) []byte { return []byte(code.SortKey(s)) }
+
+// moment turns stored nanoseconds into a time, for fields where 0 stands for none.
+func moment(ns int64) *time.Time {
+	if ns == 0 {
+		return nil
+	}
+	t := instant(ns)
+	return &t
+}
+
+// instant turns stored nanoseconds into a time, for fields that always have one: 1970 began at 0.
+func instant(ns int64) time.Time { return time.Unix(0, ns).UTC() }

@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"database/sql/driver"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 
@@ -88,14 +87,14 @@ type SetItem struct {
 
 // WriteTallies writes the tallies of an unpublished set.
 func (s *Store) WriteTallies(ctx context.Context, set int64, bins []SetBin, items []SetItem) error {
-	err := s.bulk(ctx, table{"INSERT OR FAIL INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", fmt.Sprintf("(%d,?,?,?,?)", set), 4}, len(bins), func(i int, v []driver.NamedValue) {
+	err := s.bulk(ctx, table{head: "INSERT OR FAIL INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", row: fmt.Sprintf("(%d,?,?,?,?)", set), width: 4}, len(bins), func(i int, v []driver.NamedValue) {
 		b := &bins[i]
 		put(v, b.BinID, b.First, int64(b.Lines), b.Value)
 	})
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, table{"INSERT OR FAIL INTO set_items (set_id, item_id, quantity, lines, reserved, value, cost) VALUES ", fmt.Sprintf("(%d,?,?,?,?,?,?)", set), 6}, len(items), func(i int, v []driver.NamedValue) {
+	return s.bulk(ctx, table{head: "INSERT OR FAIL INTO set_items (set_id, item_id, quantity, lines, reserved, value, cost) VALUES ", row: fmt.Sprintf("(%d,?,?,?,?,?,?)", set), width: 6}, len(items), func(i int, v []driver.NamedValue) {
 		t := &items[i]
 		put(v, t.ItemID, t.Quantity, int64(t.Lines))
 		v[3].Value, v[4].Value, v[5].Value = null(t.Reserved), null(t.Value), null(t.Cost)
@@ -105,7 +104,7 @@ func (s *Store) WriteTallies(ctx context.Context, set int64, bins []SetBin, item
 // MakeBinsAndItems makes the bins and items of an intake within the transaction of a Write, many to a statement.
 func MakeBinsAndItems(tx *gorm.DB, bins []Bin, items []Item, intake int64) error {
 	return onConn(tx.Statement.ConnPool.(*sql.Conn), func(c *sqlite3.SQLiteConn) error {
-		err := inserted(tx.Statement.Context, c, table{"INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) VALUES ", fmt.Sprintf("(?,?,?,?,?,%d)", intake), 5}, len(bins), func(i int, v []driver.NamedValue) {
+		err := inserted(tx.Statement.Context, c, table{head: "INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) VALUES ", row: fmt.Sprintf("(?,?,?,?,?,%d)", intake), width: 5}, len(bins), func(i int, v []driver.NamedValue) {
 			b := &bins[i]
 			put(v, b.ID, b.WarehouseID)
 			v[2].Value, v[3].Value, v[4].Value = b.Code, b.Zone, b.SortKey
@@ -113,7 +112,7 @@ func MakeBinsAndItems(tx *gorm.DB, bins []Bin, items []Item, intake int64) error
 		if err != nil {
 			return err
 		}
-		return inserted(tx.Statement.Context, c, table{"INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ", fmt.Sprintf("(?,?,?,?,?,?,?,%d)", intake), 7}, len(items), func(i int, v []driver.NamedValue) {
+		return inserted(tx.Statement.Context, c, table{head: "INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ", row: fmt.Sprintf("(?,?,?,?,?,?,?,%d)", intake), width: 7}, len(items), func(i int, v []driver.NamedValue) {
 			t := &items[i]
 			put(v, t.ID)
 			v[1].Value, v[2].Value, v[3].Value, v[4].Value, v[5].Value, v[6].Value = t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost), t.Attributes
@@ -132,6 +131,7 @@ type table struct {
 	head  string
 	row   string
 	width int
+	tail  string // of the statement, behind its rows
 }
 
 // inserted inserts n rows within a transaction that is under way; fill sets the values of row i, for the next rows
@@ -181,7 +181,7 @@ func inserted(ctx context.Context, c *sqlite3.SQLiteConn, t table, n int, fill f
 					st.Close()
 				}
 				var err error
-				if st, err = c.Prepare(t.head + t.row + strings.Repeat(","+t.row, len(some)/t.width-1)); err != nil {
+				if st, err = c.Prepare(t.head + t.row + strings.Repeat(","+t.row, len(some)/t.width-1) + t.tail); err != nil {
 					return err
 				}
 				prepared = len(some)
@@ -257,23 +257,7 @@ func (s *Store) EachStockLine(ctx context.Context, set int64, do func(l *StockLi
 	defer conn.Close()
 	return onConn(conn, func(c *sqlite3.SQLiteConn) error {
 		each := func(query string, take func(v []driver.Value)) error {
-			rows, err := c.Query(query, []driver.Value{set})
-			if err != nil {
-				return err
-			}
-			defer rows.Close()
-			v := make([]driver.Value, len(rows.Columns()))
-			for n := 0; ; n++ {
-				if err := rows.Next(v); err == io.EOF {
-					return nil
-				} else if err != nil {
-					return err
-				}
-				if n&0xfff == 0 && ctx.Err() != nil {
-					return ctx.Err()
-				}
-				take(v)
-			}
+			return each(ctx, c, query, []driver.Value{set}, func(v []driver.Value) error { take(v); return nil })
 		}
 		// Most sets have nothing in most columns, and each column of each row costs.
 		more := false

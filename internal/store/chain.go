@@ -3,12 +3,13 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"database/sql/driver"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"hash"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"gorm.io/gorm"
@@ -58,40 +59,34 @@ func Cover(tx *gorm.DB, table string, from, to int64) (c Covered, err error) {
 		return c, fmt.Errorf("rows of %q are not covered by the record", table)
 	}
 	h := sha256.New()
-	rows, err := tx.Raw("SELECT "+what[0]+" FROM "+table+" WHERE "+what[1]+" BETWEEN ? AND ? ORDER BY "+strings.SplitN(what[0], ", ", 3)[0]+", "+strings.SplitN(what[0], ", ", 3)[1], from, to).Rows()
-	if err != nil {
-		return c, err
-	}
-	defer rows.Close()
-	values := make([]any, strings.Count(what[0], ",")+1)
-	into := make([]any, len(values))
-	for i := range values {
-		into[i] = &values[i]
-	}
-	for rows.Next() {
-		if err := rows.Scan(into...); err != nil {
-			return c, err
+	var b []byte
+	columns := strings.SplitN(what[0], ", ", 3)
+	q := "SELECT " + what[0] + " FROM " + table + " WHERE " + what[1] + " BETWEEN ? AND ? ORDER BY " + columns[0] + ", " + columns[1]
+	err = Each(tx, q, []driver.Value{from, to}, func(v []driver.Value) error {
+		b = b[:0]
+		for _, x := range v {
+			b = appendSummed(b, x)
 		}
-		sumRow(h, values)
-	}
+		h.Write(append(b, '\n'))
+		return nil
+	})
 	c.Sum = hex.EncodeToString(h.Sum(nil))
-	return c, rows.Err()
+	return c, err
 }
 
-func sumRow(h hash.Hash, values []any) {
-	for _, v := range values {
-		var t string
-		switch x := v.(type) {
-		case nil:
-			t = "-"
-		case []byte:
-			t = string(x)
-		default:
-			t = fmt.Sprint(x)
-		}
-		fmt.Fprintf(h, "%d:%s,", len(t), t)
+// appendSummed appends a value as it is summed: a number by its digits, a text by its length and itself, nothing as a dash.
+func appendSummed(b []byte, v driver.Value) []byte {
+	switch x := v.(type) {
+	case int64:
+		b = strconv.AppendInt(b, x, 10)
+	case string:
+		b = append(append(strconv.AppendInt(b, int64(len(x)), 10), ':'), x...)
+	case []byte:
+		b = append(append(strconv.AppendInt(b, int64(len(x)), 10), ':'), x...)
+	default:
+		b = append(b, '-')
 	}
-	h.Write([]byte{'\n'})
+	return append(b, ',')
 }
 
 // Record appends to the chain within a transaction. detail is a JSON object; covers are put into it.

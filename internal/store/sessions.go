@@ -37,7 +37,7 @@ func (s *Sessions) Find(token string) ([]byte, bool, error) {
 // Commit writes a session, and takes those that have run out away.
 func (s *Sessions) Commit(token string, data []byte, expiry time.Time) error {
 	return inWords(s.Store.write.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Where("expiry < ?", s.Now().UnixNano()).Delete(&session{}).Error; err != nil {
+		if err := tx.Where("expiry <= ?", s.Now().UnixNano()).Delete(&session{}).Error; err != nil {
 			return err
 		}
 		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&session{hashed(token), data, expiry.UnixNano()}).Error

@@ -11,18 +11,21 @@ import (
 	"wobin/internal/core/stock"
 )
 
-// Count is one count found on a sheet that came back.
+// Count is one count found on a sheet that came back, or in a file of other making.
 type Count struct {
-	Place    int                 // the line's number in the count; -1 where the count has no such line
-	Key      [stock.Parts]string // as the count has it, or as the row says where it is new
-	Sheet    int                 // the sheet's number
-	Slot     string              // what a later version of the same row goes by
-	Row      int                 // of the file
+	Place    int64               // the line's number in the count; -1 where the count has no such line
+	Key      [stock.Parts]string // of a line that the count does not have: as the records have it, or as the row says
+	Name     string              // of the line, for people
+	Sheet    int                 // the sheet's number, 0 for none
+	Round    int
+	Parcel   int64 // 0 for the row of the line's own sheet; rows added by hand get theirs when they are held against what stands
+	Row      int   // of the file
 	Quantity quantity.Quantity
 	At       int64 // Unix nanoseconds
 	Timed    bool
 	Counter  string
-	ByHand   bool // the row was added by hand: it has no row code
+	ByHand   bool // it is no row of the line's own sheet
+	Replaces int64
 }
 
 // Back is a sheet that came back, understood.
@@ -39,12 +42,15 @@ type Back struct {
 
 // Frozen is what the rows of a sheet are proved against: the lines of the sheets concerned, and how to find others.
 type Frozen struct {
-	Count int // the count's number
-	Lines []Line
-	// Elsewhere finds the line that a key means where none of Lines has it. Where the count has no such line the line's
-	// Place is -1 and its Key the codes as the records have them; what they lack, or what the key leaves open, is an
-	// error about the field.
-	Elsewhere func(key [stock.Parts]string) (Line, layout.Field, error)
+	Count  int         // the count's number
+	Book   *stock.Book // the lines of the sheets concerned, as names and keys
+	Places []int64     // of its lines
+	// RowAt gives the place in Book of a sheet's row, -1 where there is no such row.
+	RowAt func(sheet, row int) int
+	// Elsewhere finds the line that a key means where no line of Book has it. Where the count has no such line its place is
+	// -1 and the key holds the codes as the records have them; what they lack, or what the key leaves open, is an error
+	// about the field.
+	Elsewhere func(key [stock.Parts]string) (place int64, is [stock.Parts]string, field layout.Field, err error)
 }
 
 // SheetsIn tells which sheets of which counts a file's rows belong to, from their row codes alone.
@@ -75,26 +81,33 @@ var partOf = map[layout.Field]stock.Part{layout.Warehouse: stock.Warehouse, layo
 // the result.
 func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, frozen *Frozen, head Head, p *layout.Problems) *Back {
 	b := &Back{From: head.From, To: head.To, By: head.By}
-	byCode := map[string]*Line{}
-	byKey := map[[stock.Parts]string]*Line{}
-	for i := range frozen.Lines {
-		l := &frozen.Lines[i]
-		byCode[l.RowCode] = l
-		byKey[folded(l.Key)] = l
+	to := frozen.Book.Codes.Adopt(&f.Codes)
+	frozen.Book.Index()
+	warehouse := stock.ID(0)
+	if len(frozen.Book.Lines) > 0 {
+		warehouse = frozen.Book.Lines[0].Key[stock.Warehouse]
 	}
 	b.Sheets = SheetsIn(f)[frozen.Count]
 	home := head.Sheet
 	if home == 0 && len(b.Sheets) > 0 {
 		home = b.Sheets[0]
 	}
-	seen := map[string]int{}
+	parsed := make([]rowCode, f.RowCodes.Len())
+	for id := 1; id < len(parsed); id++ {
+		parsed[id].count, parsed[id].sheet, parsed[id].row, parsed[id].ok = ParseCode(f.RowCodes.Text(stock.ID(id)))
+	}
+	type coded struct {
+		line, round int32
+	}
+	seen := make(map[coded]int32, len(f.Counts))
+	names := func(n *layout.Count) [stock.Parts]string { return f.Codes.Texts(n.Key) }
+	b.Counts = make([]Count, 0, len(f.Counts))
 	for i := range f.Counts {
 		n := &f.Counts[i]
-		key := f.Codes.Texts(n.Key)
 		wrong := func(field layout.Field, kind, value, format string, args ...any) {
 			p.Add(layout.Problem{File: file, Sheet: sheetName, Row: int(n.Row), Field: field, Kind: kind, Value: value, Text: fmt.Sprintf(format, args...)})
 		}
-		c := Count{Row: int(n.Row), Quantity: n.Quantity, At: n.At, Timed: n.Timed, Counter: f.Counters.Text(n.Counter)}
+		c := Count{Row: int(n.Row), Round: int(n.Round), Quantity: n.Quantity, At: n.At, Timed: n.Timed, Counter: f.Counters.Text(n.Counter)}
 		if c.Counter == "" {
 			c.Counter = head.By
 		}
@@ -106,73 +119,69 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				c.At, c.Timed = head.From, true
 			}
 		}
-		if rowCode := f.RowCodes.Text(n.RowCode); rowCode != "" {
-			count, sheet, row, ok := ParseCode(rowCode)
-			line := byCode[rowCode]
+		if n.RowCode != 0 {
+			code, text := parsed[n.RowCode], f.RowCodes.Text(n.RowCode)
+			line := -1
+			if code.ok && code.row > 0 && code.count == frozen.Count {
+				line = frozen.RowAt(code.sheet, code.row)
+			}
 			switch {
-			case !ok || row == 0:
-				wrong(layout.RowCode, "no row code of ours", rowCode, "%q is not a row code. Copy it from the sheet again, or empty the cell to go by bin and SKU", rowCode)
+			case !code.ok || code.row == 0:
+				wrong(layout.RowCode, "no row code of ours", text, "%q is not a row code. Copy it from the sheet again, or empty the cell to go by bin and SKU", text)
 				continue
-			case count != frozen.Count:
-				wrong(layout.RowCode, "sheet of another count", rowCode, "%q belongs to another count (number %d). Drop this file there", rowCode, count)
+			case code.count != frozen.Count:
+				wrong(layout.RowCode, "sheet of another count", text, "%q belongs to another count (number %d). Drop this file there", text, code.count)
 				continue
-			case line == nil:
-				wrong(layout.RowCode, "no such row", rowCode, "%q is on no sheet of this count", rowCode)
-				continue
-			}
-			if first, twice := seen[rowCode]; twice {
-				wrong(layout.RowCode, "row code twice", rowCode, "%q comes twice in this file, first in row %d. Take one out, or empty its code if it is another pallet", rowCode, first)
+			case line < 0:
+				wrong(layout.RowCode, "no such row", text, "%q is on no sheet of this count", text)
 				continue
 			}
-			seen[rowCode] = c.Row
-			if !same(key, line.Key, stock.SKU) {
-				wrong(layout.SKU, "SKU changed", key[stock.SKU], "%q stands under row code %s, which is for %s. Put the SKU back, or empty the row code if another item was counted", key[stock.SKU], rowCode, line)
+			if first, twice := seen[coded{int32(line), n.Round}]; twice {
+				wrong(layout.RowCode, "row code twice", text, "%q comes twice in this file, first in row %d. Take one out, or empty its code if it is another pallet", text, first)
 				continue
 			}
-			if m.Has(layout.Bin) && !same(key, line.Key, stock.Bin) {
-				wrong(layout.Bin, "bin changed", key[stock.Bin], "%q stands under row code %s, which is for %s. Put the bin back, or empty the row code if another bin was counted", key[stock.Bin], rowCode, line)
+			seen[coded{int32(line), n.Round}] = n.Row
+			key, is := to.Key(n.Key), frozen.Book.Lines[line].Key
+			if part, differs := changed(m, key, is, func(part stock.Part) bool {
+				return fold(f.Codes[part].Text(n.Key[part])) == fold(frozen.Book.Codes[part].Text(is[part]))
+			}); differs {
+				value := f.Codes[part].Text(n.Key[part])
+				word := map[stock.Part]string{stock.SKU: "item", stock.Bin: "bin", stock.Lot: "lot"}[part]
+				name := map[stock.Part]string{stock.SKU: "SKU", stock.Bin: "bin", stock.Lot: "lot"}[part]
+				wrong(fieldOf[part], name+" changed", value, "%q stands under row code %s, which is for %s. Put the %s back, or empty the row code if another %s was counted", value, text, frozen.name(line), name, word)
 				continue
 			}
-			if lot := key[stock.Lot]; m.Has(layout.Lot) && lot != "" && !same(key, line.Key, stock.Lot) {
-				wrong(layout.Lot, "lot changed", lot, "%q stands under row code %s, which is for %s. Put the lot back, or empty the row code if another lot was counted", lot, rowCode, line)
+			c.Place, c.Sheet = frozen.Places[line], code.sheet
+			if !n.Given {
+				b.Empty++
 				continue
 			}
-			c.Place, c.Key, c.Sheet, c.Slot = line.Place, line.Key, sheet, rowCode
+			c.Name = frozen.name(line)
 		} else {
 			if !n.Given {
 				b.Empty++
 				continue
 			}
 			c.ByHand, c.Sheet = true, home
-			if key[stock.Warehouse] == "" && len(frozen.Lines) > 0 { // a count is of one warehouse
-				key[stock.Warehouse] = frozen.Lines[0].Key[stock.Warehouse]
+			key := to.Key(n.Key)
+			if key[stock.Warehouse] == 0 { // a count is of one warehouse
+				key[stock.Warehouse] = warehouse
 			}
-			if line := byKey[folded(key)]; line != nil {
-				c.Place, c.Key = line.Place, line.Key
+			if line := frozen.Book.Find(key); line >= 0 {
+				c.Place, c.Name = frozen.Places[line], frozen.name(line)
 			} else {
-				line, field, err := frozen.Elsewhere(key)
+				place, is, field, err := frozen.Elsewhere(names(n))
 				if err != nil {
-					if value := key[partOf[field]]; value == "" {
+					if value := names(n)[partOf[field]]; value == "" {
 						wrong(field, "empty", "", "is empty. %v", err)
 					} else {
 						wrong(field, "unknown "+string(field), value, "%q %v", value, err)
 					}
 					continue
 				}
-				c.Place, c.Key = line.Place, line.Key
+				c.Place, c.Key, c.Name = place, is, (&Line{Key: is}).String()
 			}
-			slot := fmt.Sprintf("S%d", home)
-			for _, t := range c.Key {
-				slot += "|" + t
-			}
-			// A second pallet of the same item by hand is a slot of its own.
-			seen[slot]++
-			c.Slot = fmt.Sprintf("%s|%d", slot, seen[slot])
 			b.ByHand++
-		}
-		if !n.Given {
-			b.Empty++
-			continue
 		}
 		if !c.Timed {
 			b.Untimed++
@@ -180,6 +189,30 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 		b.Counts = append(b.Counts, c)
 	}
 	return b
+}
+
+type rowCode struct {
+	count, sheet, row int
+	ok                bool
+}
+
+var fieldOf = map[stock.Part]layout.Field{stock.SKU: layout.SKU, stock.Bin: layout.Bin, stock.Lot: layout.Lot}
+
+// changed finds what of a row is not what its row code stands for. Columns that the file lacks, and an empty lot, say
+// nothing. alike compares the texts, for names that are the same but for their case.
+func changed(m *layout.Mapping, key, is stock.Key, alike func(stock.Part) bool) (stock.Part, bool) {
+	for _, part := range []stock.Part{stock.SKU, stock.Bin, stock.Lot} {
+		if key[part] == is[part] || part != stock.SKU && !m.Has(fieldOf[part]) || part == stock.Lot && key[part] == 0 || alike(part) {
+			continue
+		}
+		return part, true
+	}
+	return 0, false
+}
+
+// name is a line of the book as people call it.
+func (f *Frozen) name(line int) string {
+	return (&Line{Key: f.Book.Codes.Texts(f.Book.Lines[line].Key)}).String()
 }
 
 // Head is what stands above the header of a sheet that came back.
@@ -211,13 +244,4 @@ func ReadHead(file string, m *layout.Mapping, r layout.Reading, p *layout.Proble
 	return h
 }
 
-func same(a, b [stock.Parts]string, p stock.Part) bool {
-	return a[p] == b[p] || code.Fold(a[p]) == code.Fold(b[p])
-}
-
-func folded(k [stock.Parts]string) (out [stock.Parts]string) {
-	for p, t := range k {
-		out[p] = code.Fold(strings.TrimSpace(t))
-	}
-	return out
-}
+func fold(t string) string { return code.Fold(strings.TrimSpace(t)) }

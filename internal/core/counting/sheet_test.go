@@ -59,8 +59,22 @@ func back(t require.TestingT, data []byte, frozen *Frozen) (*Back, *layout.Probl
 	return TakeBack("back", m.SheetName, m, c, frozen, ReadHead("back", m, r, p), p), p
 }
 
-func nothingElse(f *Frozen) *Frozen {
-	f.Elsewhere = func(k [stock.Parts]string) (Line, layout.Field, error) { return Line{Place: -1, Key: k}, "", nil }
+// frozen is sheet 4 of count 3, and what is not on it the count does not have.
+func frozen(lines []Line) *Frozen {
+	f := &Frozen{Count: 3, Book: &stock.Book{}, RowAt: func(sheet, row int) int {
+		if sheet != 4 || row > len(lines) {
+			return -1
+		}
+		return row - 1
+	}}
+	f.Elsewhere = func(k [stock.Parts]string) (int64, [stock.Parts]string, layout.Field, error) { return -1, k, "", nil }
+	for _, l := range lines {
+		var k stock.Key
+		for p, t := range l.Key {
+			k[p] = f.Book.Codes[p].Intern([]byte(t))
+		}
+		f.Book.Lines, f.Places = append(f.Book.Lines, stock.Line{Key: k, Row: 1}), append(f.Places, int64(l.Place))
+	}
 	return f
 }
 
@@ -133,13 +147,13 @@ func TestSheetThereAndBack(t *testing.T) {
 		for _, r := range append([][]string{header}, body...) {
 			out = tabular.AppendRow(out, delimiter, moved(r)...)
 		}
-		got, p := back(t, out, nothingElse(&Frozen{Count: 3, Lines: s.Lines}))
+		got, p := back(t, out, frozen(s.Lines))
 		assert.Empty(t, p.List)
 		assert.Len(t, got.Counts, len(want))
 		assert.Equal(t, len(s.Lines)-len(want), got.Empty)
 		for _, c := range got.Counts {
-			assert.Equal(t, want[c.Slot], c.Quantity)
-			assert.Equal(t, s.Lines[c.Place-1].RowCode, c.Slot)
+			assert.Equal(t, want[s.Lines[c.Place-1].RowCode], c.Quantity)
+			assert.False(t, c.ByHand)
 			assert.Equal(t, time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).UnixNano(), c.At)
 		}
 	})
@@ -157,18 +171,20 @@ func TestTakeBackProblems(t *testing.T) {
 		"row code twice":         {one + ",A-1,X,L1,4\n" + one + ",A-1,X,L1,5", "comes twice in this file, first in row 2"},
 		"no row code of ours":    {SheetCode(3, 4) + ",A-1,X,L1,4", "is not a row code"},
 	} {
-		_, p := back(t, []byte("Row code,Bin,SKU,Lot,Counted\n"+c.row+"\n"+two+",A-2,Y,,\n"), nothingElse(&Frozen{Count: 3, Lines: lines}))
+		_, p := back(t, []byte("Row code,Bin,SKU,Lot,Counted\n"+c.row+"\n"+two+",A-2,Y,,\n"), frozen(lines))
 		require.Len(t, p.List, 1, name)
 		assert.Equal(t, name, p.List[0].Kind)
 		assert.Contains(t, p.List[0].String(), c.want)
 	}
 	// Codes are found without regard to case; rows by hand of one key are pallets, each with a slot of its own.
-	got, p := back(t, []byte("Row code,Bin,SKU,Lot,Counted\n"+strings.ToLower(one)+",a-1,x,L1,4\n,A-2,y,,1\n,A-2,Y,,2\n"), nothingElse(&Frozen{Count: 3, Lines: lines}))
+	got, p := back(t, []byte("Row code,Bin,SKU,Lot,Counted\n"+strings.ToLower(one)+",a-1,x,L1,4\n,A-2,y,,1\n,A-2,Y,,2\n"), frozen(lines))
 	assert.Empty(t, p.List)
 	require.Len(t, got.Counts, 3)
 	assert.Equal(t, 3, got.Untimed)
-	assert.NotEqual(t, got.Counts[1].Slot, got.Counts[2].Slot)
-	assert.Equal(t, []int{1, 2, 2}, []int{got.Counts[0].Place, got.Counts[1].Place, got.Counts[2].Place})
+	r := Revise(got, nil, true)
+	require.Len(t, r.Added, 3)
+	assert.NotEqual(t, got.Counts[1].Parcel, got.Counts[2].Parcel)
+	assert.Equal(t, []int64{1, 2, 2}, []int64{got.Counts[0].Place, got.Counts[1].Place, got.Counts[2].Place})
 }
 
 // The workbook is made for people: codes are text, the header is frozen, a filter is on, nothing is locked, and a

@@ -184,8 +184,8 @@ func TestSumsAgainstBig(t *testing.T) {
 	})
 }
 
-func first[T ~int64](sum T, _ bool) int64  { return int64(sum) }
-func second[T ~int64](_ T, ok bool) bool { return ok }
+func first[T ~int64](sum T, _ bool) int64 { return int64(sum) }
+func second[T ~int64](_ T, ok bool) bool  { return ok }
 
 // The average of many lines is rounded once, at the end.
 func TestAverageAgainstBig(t *testing.T) {

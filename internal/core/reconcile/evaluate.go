@@ -128,7 +128,9 @@ func (r *run) evaluate() {
 				}
 				r.posted[n] = 1
 				p.lines++
-				p.posted.Add(line.Variance, line.Value) // part of the figures, so it fits
+				if !p.posted.Add(line.Variance, line.Value) {
+					p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: the sum of the values that go out %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge)))
+				}
 			}
 		}
 		return p

@@ -66,8 +66,8 @@ type Result struct {
 	rules     adjust.Rules
 	// by warehouse and bin: there is a row in a counts file
 	countedBins map[[2]stock.ID]bool
-	frozen    int64
-	latest    int64
+	frozen      int64
+	latest      int64
 }
 
 type lineInput struct {

@@ -427,7 +427,9 @@ func Moved(m []Movement, after, upTo int64) (sum quantity.Quantity, ok bool) {
 }
 
 // After sums the movements after a time.
-func After(m []Movement, at int64) (sum quantity.Quantity, ok bool) { return Moved(m, at, math.MaxInt64) }
+func After(m []Movement, at int64) (sum quantity.Quantity, ok bool) {
+	return Moved(m, at, math.MaxInt64)
+}
 
 // wide is a sum that does not wrap on its way, so that the order of what is summed does not matter.
 type wide struct{ hi, lo int64 }

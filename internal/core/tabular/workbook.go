@@ -434,7 +434,7 @@ func (w *workbook) shown(v, kind string, style int) string {
 	if style >= 0 && style < len(w.dates) && w.dates[style] {
 		if f, err := strconv.ParseFloat(v, 64); err == nil && f >= 0 && f < 2_958_466 {
 			t := time.Unix(w.epoch.Unix()+int64(f*86_400+0.5), 0).UTC() // a Duration holds only 292 years
-			if f < 1 { // a time of day without a date
+			if f < 1 {                                                  // a time of day without a date
 				return t.Format("15:04:05")
 			}
 			if t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 {

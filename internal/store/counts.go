@@ -1,0 +1,302 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strings"
+
+	sqlite3 "github.com/mattn/go-sqlite3"
+	"gorm.io/gorm"
+)
+
+// withConn gives the connection of a transaction, or one for reading, for the driver's plain path.
+func withConn(tx *gorm.DB, do func(c *sqlite3.SQLiteConn) error) error {
+	switch pool := tx.Statement.ConnPool.(type) {
+	case *sql.Conn:
+		return onConn(pool, do)
+	case *sql.DB:
+		conn, err := pool.Conn(tx.Statement.Context)
+		if err != nil {
+			return err
+		}
+		defer conn.Close()
+		return onConn(conn, do)
+	default:
+		return fmt.Errorf("no plain path to the database over %T", pool)
+	}
+}
+
+// each runs a query on the driver's plain path and gives its rows, whose values are valid until take returns.
+func each(ctx context.Context, c *sqlite3.SQLiteConn, query string, args []driver.Value, take func(v []driver.Value) error) error {
+	rows, err := c.Query(query, args)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	v := make([]driver.Value, len(rows.Columns()))
+	for n := 0; ; n++ {
+		if err := rows.Next(v); err == io.EOF {
+			return nil
+		} else if err != nil {
+			return err
+		}
+		if n&0xfff == 0 && ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if err := take(v); err != nil {
+			return err
+		}
+	}
+}
+
+// Each gives the rows of a query on the driver's plain path: as numbers, texts (as string), bytes or nil.
+func Each(tx *gorm.DB, query string, args []driver.Value, take func(v []driver.Value) error) error {
+	return withConn(tx, func(c *sqlite3.SQLiteConn) error { return each(tx.Statement.Context, c, query, args, take) })
+}
+
+// Positions picks lines of a count: those with a place from From up to and without To, or, with Some, these alone.
+type Positions struct {
+	From, To int64
+	Some     []int64
+}
+
+// where gives the condition on a column of places, and its values.
+func (p Positions) where(column string) (string, []driver.Value, error) {
+	if p.Some == nil {
+		return column + " >= ? AND " + column + " < ?", []driver.Value{p.From, p.To}, nil
+	}
+	b, err := json.Marshal(p.Some)
+	return column + " IN (SELECT value FROM json_each(?))", []driver.Value{string(b)}, err
+}
+
+// keyed are the columns of a line's key and what else only found lines and sheets need.
+const lineFixed = "pos, bin_id, item_id, has_row, recorded, cost, sheet_id"
+
+// worked are the columns that are worked out.
+var worked = []string{"entries", "moved", "expected", "counted", "variance", "value", "status", "meanwhile", "counted_at", "counter", "stake", "decision", "reason",
+	"posting_id", "postings", "sent", "sent_value", "rest", "rest_value", "queue", "zeroed"}
+
+// EachCountLine gives lines of a count in the order of their places, without the texts of their keys.
+func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine) error) error {
+	where, args, err := p.where("pos")
+	if err != nil {
+		return err
+	}
+	q := "SELECT " + lineFixed + ", " + strings.Join(worked, ", ") + " FROM count_lines WHERE count_id = ? AND " + where + " ORDER BY pos"
+	return Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
+		r := reader{v: v}
+		l := &CountLine{CountID: count, Pos: r.number(), BinID: r.number(), ItemID: r.number(), HasRow: r.yes(), Recorded: r.number(), Cost: r.maybe(), SheetID: r.number(),
+			Entries: int(r.number()), Moved: r.number(), Expected: r.number(), Counted: r.number(), Variance: r.number(), Value: r.maybe(), Status: r.text(), Meanwhile: r.yes(), CountedAt: r.number(),
+			Counter: r.text(), Stake: r.number(), Decision: r.text(), Reason: r.text(), PostingID: r.number(), Postings: int(r.number()), Sent: r.number(), SentValue: r.number(), Rest: r.number(),
+			RestValue: r.maybe(), Queue: int(r.number()), Zeroed: r.yes()}
+		return take(l)
+	})
+}
+
+// reader takes the values of a row one after the other.
+type reader struct {
+	v  []driver.Value
+	at int
+}
+
+func (r *reader) next() driver.Value { r.at++; return r.v[r.at-1] }
+
+func (r *reader) number() int64 {
+	switch x := r.next().(type) {
+	case int64:
+		return x
+	case bool:
+		if x {
+			return 1
+		}
+	}
+	return 0
+}
+
+func (r *reader) yes() bool { return r.number() != 0 }
+
+func (r *reader) maybe() *int64 {
+	if x, ok := r.next().(int64); ok {
+		return &x
+	}
+	return nil
+}
+
+func (r *reader) text() string {
+	switch x := r.next().(type) {
+	case string:
+		return x
+	case []byte:
+		return string(x)
+	}
+	return ""
+}
+
+// set takes the values of a row that is bound, one after the other.
+type binder struct {
+	v  []driver.NamedValue
+	at int
+}
+
+func (b *binder) put(values ...driver.Value) {
+	for _, x := range values {
+		b.v[b.at].Value = x
+		b.at++
+	}
+}
+
+func flag(is bool) int64 {
+	if is {
+		return 1
+	}
+	return 0
+}
+
+func quoted(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
+
+func marks(n int) string { return strings.Repeat(",?", n)[1:] }
+
+// UpdateCountLines writes what was worked out about lines, many to a statement, within the transaction of a Write.
+func UpdateCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
+	set := make([]string, len(worked))
+	for i, c := range worked {
+		set[i] = c + " = excluded." + c
+	}
+	t := table{head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(worked, ", ") + ") VALUES ",
+		row:   fmt.Sprintf("(%d,0,0,'','','','',0,0,0,'',%s)", count, marks(1+len(worked))),
+		tail:  " ON CONFLICT (count_id, pos) DO UPDATE SET " + strings.Join(set, ", "),
+		width: 1 + len(worked)}
+	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
+		return inserted(tx.Statement.Context, c, t, len(lines), func(i int, v []driver.NamedValue) {
+			l, b := &lines[i], binder{v: v}
+			b.put(l.Pos)
+			l.bind(&b)
+		})
+	})
+}
+
+// bind gives the worked-out values in the order of their columns.
+func (l *CountLine) bind(b *binder) {
+	b.put(int64(l.Entries), l.Moved, l.Expected, l.Counted, l.Variance, null(l.Value), l.Status, flag(l.Meanwhile), l.CountedAt, l.Counter, l.Stake, l.Decision, l.Reason,
+		l.PostingID, int64(l.Postings), l.Sent, l.SentValue, l.Rest, null(l.RestValue), int64(l.Queue), flag(l.Zeroed))
+}
+
+var frozenLines = "INSERT OR FAIL INTO count_lines (count_id, pos, bin_id, item_id, has_row, recorded, cost, sheet_id, lot, serial, holding, record_id, attributes, row_code, expected, status) VALUES "
+
+func frozenTable(count int64, texts bool) table {
+	more, width := ",'','','','',''", 7
+	if texts {
+		more, width = ",?,?,?,?,?", 12
+	}
+	return table{head: frozenLines, row: fmt.Sprintf("(%d,?,?,?,?,?,?,?%s,'',?,'uncounted')", count, more), width: width + 1}
+}
+
+func fillFrozen(lines []CountLine, texts bool) func(i int, v []driver.NamedValue) {
+	return func(i int, v []driver.NamedValue) {
+		l, b := &lines[i], binder{v: v}
+		b.put(l.Pos, l.BinID, l.ItemID, flag(l.HasRow), l.Recorded, null(l.Cost), l.SheetID)
+		if texts {
+			b.put(l.Lot, l.Serial, l.Holding, l.RecordID, l.Attributes)
+		}
+		b.put(l.Recorded)
+	}
+}
+
+func anyTexts(lines []CountLine) bool {
+	for i := range lines {
+		if l := &lines[i]; l.Lot != "" || l.Serial != "" || l.Holding != "" || l.RecordID != "" || l.Attributes != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// WriteFrozen writes lines of a count that nobody sees yet, in a transaction of its own.
+func (s *Store) WriteFrozen(ctx context.Context, count int64, lines []CountLine) error {
+	texts := anyTexts(lines)
+	return s.bulk(ctx, frozenTable(count, texts), len(lines), fillFrozen(lines, texts))
+}
+
+// AddCountLines adds lines to a count, as found stock, within the transaction of a Write. They are uncounted at first.
+func AddCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
+	texts := anyTexts(lines)
+	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
+		return inserted(tx.Statement.Context, c, frozenTable(count, texts), len(lines), fillFrozen(lines, texts))
+	})
+}
+
+// WriteCountItems writes what a count knows of its items, in a transaction of its own.
+func (s *Store) WriteCountItems(ctx context.Context, items []CountItem) error {
+	return s.bulk(ctx, table{head: "INSERT OR FAIL INTO count_items (count_id, item_id, category, class) VALUES ", row: "(?,?,?,?)", width: 4}, len(items), func(i int, v []driver.NamedValue) {
+		x, b := &items[i], binder{v: v}
+		b.put(x.CountID, x.ItemID, x.Category, x.Class)
+	})
+}
+
+// AddEntries appends entries of one count, one person and one return, in the order given, within the transaction of a
+// Write. It gives their numbers, which follow one another.
+func AddEntries(tx *gorm.DB, entries []Entry) (first, last int64, err error) {
+	if len(entries) == 0 {
+		return 0, 0, nil
+	}
+	if err := tx.Raw("SELECT coalesce(max(id), 0) + 1 FROM entries").Scan(&first).Error; err != nil {
+		return 0, 0, err
+	}
+	for i := range entries {
+		entries[i].ID = first + int64(i)
+	}
+	e := &entries[0]
+	t := table{head: "INSERT OR FAIL INTO entries (count_id, person, at, return_id, undoes, slot, id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, replaces, file_row) VALUES ",
+		row: fmt.Sprintf("(%d,%s,%d,%d,%d,'',%s)", e.CountID, quoted(e.Person), e.At, e.ReturnID, e.Undoes, marks(11)), width: 11}
+	err = withConn(tx, func(c *sqlite3.SQLiteConn) error {
+		return inserted(tx.Statement.Context, c, t, len(entries), func(i int, v []driver.NamedValue) {
+			e, b := &entries[i], binder{v: v}
+			b.put(e.ID, e.Pos, e.SheetID, int64(e.Round), e.Parcel, flag(e.Withdrawn), e.Quantity, e.CountedAt, e.Counter, e.Replaces, int64(e.FileRow))
+		})
+	})
+	return first, first + int64(len(entries)) - 1, err
+}
+
+// Standing gives the entries of a count that stand, withdrawals among them: by place, round and parcel.
+func Standing(tx *gorm.DB, count int64, p Positions, take func(e *Entry) error) error {
+	where, args, err := p.where("pos")
+	if err != nil {
+		return err
+	}
+	// Within a slot an entry that replaces another comes behind it, so the last one stands.
+	q := "SELECT id, pos, round, parcel, sheet_id, withdrawn, quantity, counted_at, counter, return_id, person FROM entries WHERE count_id = ? AND " + where + " ORDER BY count_id, pos, round, parcel, replaces"
+	var e Entry
+	some := false
+	err = Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
+		r := reader{v: v}
+		next := Entry{CountID: count, ID: r.number(), Pos: r.number(), Round: int(r.number()), Parcel: r.number(), SheetID: r.number(), Withdrawn: r.yes(), Quantity: r.number(), CountedAt: r.number(),
+			Counter: r.text(), ReturnID: r.number(), Person: r.text()}
+		if some && (next.Pos != e.Pos || next.Round != e.Round || next.Parcel != e.Parcel) {
+			if err := take(&e); err != nil {
+				return err
+			}
+		}
+		e, some = next, true
+		return nil
+	})
+	if err != nil || !some {
+		return err
+	}
+	return take(&e)
+}
+
+// EachCountMove gives the movements of a count's lines since its freeze, by place and time.
+func EachCountMove(tx *gorm.DB, count int64, p Positions, take func(m CountMove) error) error {
+	where, args, err := p.where("pos")
+	if err != nil {
+		return err
+	}
+	return Each(tx, "SELECT pos, at, movement_id, quantity FROM count_moves WHERE count_id = ? AND "+where+" ORDER BY pos, at, movement_id", append([]driver.Value{count}, args...), func(v []driver.Value) error {
+		r := reader{v: v}
+		return take(CountMove{CountID: count, Pos: r.number(), At: r.number(), MovementID: r.number(), Quantity: r.number()})
+	})
+}
