@@ -24,42 +24,8 @@ type KeptTally struct {
 	More      int         `json:"more" doc:"values that are not listed"`
 }
 
-// attributes gives a line's attributes, those of the item first, by their names in layouts.
-func (l *scopeLine) attributes() (map[string]string, error) {
-	out := map[string]string{}
-	for of, text := range map[string]string{layout.ItemAttribute: l.ItemAttributes, layout.LineAttribute: l.Attributes} {
-		if text == "" {
-			continue
-		}
-		var kept map[string]string
-		if err := json.Unmarshal([]byte(text), &kept); err != nil {
-			return nil, err
-		}
-		for name, v := range kept {
-			out[of+name] = v
-		}
-	}
-	return out, nil
-}
-
-// keptTally counts the attributes of lines by value.
-func keptTally(lines []scopeLine) ([]KeptTally, error) {
-	counts := map[string]map[string]int{}
-	for i := range lines {
-		if lines[i].Attributes == "" && lines[i].ItemAttributes == "" {
-			continue
-		}
-		kept, err := lines[i].attributes()
-		if err != nil {
-			return nil, err
-		}
-		for name, v := range kept {
-			if counts[name] == nil {
-				counts[name] = map[string]int{}
-			}
-			counts[name][v]++
-		}
-	}
+// keptTally lists attributes with how many lines have which value.
+func keptTally(counts map[string]map[string]int) []KeptTally {
 	out := []KeptTally{}
 	for _, name := range slices.Sorted(maps.Keys(counts)) {
 		t := KeptTally{Attribute: name, Values: []ZoneTally{}}
@@ -74,7 +40,7 @@ func keptTally(lines []scopeLine) ([]KeptTally, error) {
 		}
 		out = append(out, t)
 	}
-	return out, nil
+	return out
 }
 
 // columnsOf gives the attributes that stand on a count's sheets and in its files out.
@@ -84,11 +50,7 @@ func columnsOf(c *store.Count) (columns []string) {
 }
 
 // keep gives the attributes of a line that its count shows, as JSON.
-func keep(l *scopeLine, columns []string) (string, error) {
-	all, err := l.attributes()
-	if err != nil {
-		return "", err
-	}
+func keep(all map[string]string, columns []string) (string, error) {
 	kept := map[string]string{}
 	for _, c := range columns {
 		if v := all[c]; v != "" {

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"database/sql/driver"
 	"errors"
 	"fmt"
 	"slices"
@@ -20,10 +21,10 @@ import (
 type backDraft struct {
 	values  []layout.Value
 	count   *store.Count
-	counts  []counting.Count
-	before  map[string]store.Entry // the standing entries by slot
-	keys    map[string][2]int64    // bin and item of keys that the count does not have yet
-	sheets  map[int]store.Sheet
+	counts  *counting.Back
+	timed   bool                // times stand in the file, not in an answer
+	revised counting.Revision   // as it was looked at
+	keys    map[string]foundKey // bin and item of keys that the count does not have yet
 	view    *BackView
 	touched []int // numbers of the sheets
 }
@@ -32,15 +33,20 @@ type backDraft struct {
 type BackView struct {
 	Count     int64      `json:"count"`
 	CountName string     `json:"count_name"`
-	Sheets    []string   `json:"sheets" doc:"codes of the sheets whose rows it holds"`
+	Sheets    []string   `json:"sheets" doc:"codes of the sheets whose rows it holds, the first of them"`
+	SheetsN   int        `json:"sheets_n" doc:"how many sheets there are"`
 	Added     int        `json:"added" doc:"new counts"`
 	Revised   int        `json:"revised" doc:"counts that replace earlier ones of the same row"`
 	Unchanged int        `json:"unchanged"`
-	Empty     int        `json:"empty" doc:"rows without a count; they stay uncounted"`
+	Withdrawn int        `json:"withdrawn" doc:"counts that are taken back, since it was settled so"`
+	Missing   int        `json:"missing" doc:"counts of its sheets that stand and that it has no more"`
+	Again     int        `json:"again" doc:"new counts of lines that are counted elsewhere already"`
+	Empty     int        `json:"empty" doc:"rows without a count; they stay as they are"`
 	ByHand    int        `json:"by_hand" doc:"rows that the sheet did not have"`
 	By        string     `json:"by"`
 	Revisions []Revision `json:"revisions"`
 	Hand      []HandRow  `json:"hand"`
+	Gone      []HandRow  `json:"gone" doc:"counts that the file has no more, the first of them"`
 }
 
 // Revision is a count that would be replaced.
@@ -59,6 +65,27 @@ type HandRow struct {
 	New      bool              `json:"new" doc:"the count has no such line; it is found stock"`
 }
 
+// countOf tells which count a file of counts belongs to: what the person says, else the one that its row codes name. Where
+// they name several, the one with most rows; nothing is picked where two have as many.
+func countOf(chosen int64, head counting.Head, rows map[int]int) (id int64, tie bool) {
+	if chosen != 0 {
+		return chosen, false
+	}
+	most := 0
+	for c, n := range rows {
+		switch {
+		case n > most:
+			id, most, tie = int64(c), n, false
+		case n == most:
+			tie = true
+		}
+	}
+	if id == 0 {
+		id = int64(head.Count)
+	}
+	return id, tie
+}
+
 // lookBack understands a file of counts: sheets that came back, or counts without row codes for a chosen count.
 func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
 	v := pt.view
@@ -69,23 +96,18 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	v.Rows, v.Effect.Left = f.Rows, f.Left
 	v.values(f.Values, layout.Counts)
 	pt.back = &backDraft{values: f.Values} // their remedies do not wait for the count
-	tx := d.store.Read(ctx)
 	head := counting.ReadHead(dr.name, pt.mapping, r, &pt.problems)
-	found := counting.SheetsIn(f)
-	id := dr.choices.Count
-	for c := range found {
-		if id == 0 || len(found[c]) > len(found[int(id)]) {
-			id = int64(c)
-		}
-	}
-	if id == 0 {
-		id = int64(head.Count)
+	id, tie := countOf(dr.choices.Count, head, counting.RowsIn(f))
+	if tie {
+		v.Blocked, out.Asks = "Its rows belong to several counts. Choose the count whose rows are to be taken in; those of the others can be dropped again.", "count"
+		return nil
 	}
 	if id == 0 {
 		v.Blocked, out.Asks = "No row has a row code, so the file does not say which count it belongs to. Choose the count.", "count"
 		return nil
 	}
-	c, err := count(tx, id)
+	tx := d.store.Read(ctx)
+	c, err := countRow(tx, id)
 	if errors.Is(err, ErrNotFound) {
 		v.Blocked = fmt.Sprintf("Its row codes belong to count number %d, which is not here.", id)
 		return nil
@@ -101,26 +123,20 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	if err != nil {
 		return err
 	}
-	b := &backDraft{count: c, before: map[string]store.Entry{}, keys: map[string][2]int64{}, sheets: map[int]store.Sheet{}}
+	b := &backDraft{count: c, keys: map[string]foundKey{}, timed: dr.choices.CountedAt == ""}
 	pt.back, b.values = b, f.Values
-	var sheets []store.Sheet
-	if err := tx.Where("count_id = ?", c.ID).Find(&sheets).Error; err != nil {
+	w := &Work{DB: tx, desk: d}
+	sheets, _, err := sheetsOf(w, c)
+	if err != nil {
 		return err
 	}
-	for _, s := range sheets {
-		b.sheets[s.Number] = s
-	}
-	frozen := &counting.Frozen{Count: int(c.ID)}
-	numbers := slices.Clone(found[int(c.ID)])
+	numbers := counting.SheetsIn(f)[int(c.ID)]
 	if head.Sheet != 0 && !slices.Contains(numbers, head.Sheet) {
-		numbers = append(numbers, head.Sheet)
+		numbers = append(slices.Clone(numbers), head.Sheet)
 	}
-	var rows []NamedLine
-	if err := tx.Raw(namedLines+" AND l.sheet_id IN (SELECT id FROM sheets WHERE count_id = ? AND number IN ?) ORDER BY l.pos", c.ID, c.ID, numbers).Scan(&rows).Error; err != nil {
+	frozen, err := frozenOf(tx, c, h, sheets, numbers)
+	if err != nil {
 		return err
-	}
-	for i := range rows {
-		frozen.Lines = append(frozen.Lines, rows[i].line(h.Code))
 	}
 	find := finder{tx: tx, count: c.ID, house: h, rec: rec, known: rec.known(), made: b.keys}
 	frozen.Elsewhere = find.line
@@ -131,23 +147,86 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	if find.only > 0 {
 		v.Assumed = append(v.Assumed, plural(find.only, "count names no lot, serial or holding and was taken for the only one that is recorded in its bin.", "counts name no lot, serial or holding; each was taken for the only one that is recorded in its bin."))
 	}
-	b.counts = back.Counts
+	b.counts = back
 	if back.Untimed > 0 {
 		if dr.choices.CountedAt == "" {
 			v.Blocked, out.Asks = fmt.Sprintf("%d counts do not say when they were counted, neither in their rows nor in the head of the sheet. Say when.", back.Untimed), "counted_at"
 		} else {
 			at, err := layout.ParseTime(dr.choices.CountedAt, r.Zone)
 			if err != nil {
-				return refuse("%q %v.", dr.choices.CountedAt, err)
+				return refuseAs(Invalid, "counted_at", "%q %v.", dr.choices.CountedAt, err)
 			}
-			for i := range b.counts {
-				if n := &b.counts[i]; !n.Timed {
+			for i := range back.Counts {
+				if n := &back.Counts[i]; !n.Timed {
 					n.At, n.Timed = at, true
 				}
 			}
 		}
 	}
-	return d.compareBack(tx, dr, b, back, v)
+	d.askTimes(dr, v, b)
+	return d.compareBack(w, dr, b, sheets, v)
+}
+
+// askTimes asks about counting times that can hardly be: before the freeze, or still to come.
+func (d *Desk) askTimes(dr *draft, v *SheetOfFile, b *backDraft) {
+	var early, future []CheckRow
+	now := d.now().UnixNano()
+	for i := range b.counts.Counts {
+		n := &b.counts.Counts[i]
+		if !n.Timed {
+			continue
+		}
+		row := CheckRow{n.Row, n.Name, instant(n.At).Format("2006-01-02 15:04 MST")}
+		switch {
+		case n.At < b.count.FrozenAt:
+			early = append(early, row)
+		case n.At > now:
+			future = append(future, row)
+		}
+	}
+	option := []CheckOption{{asItIs, "Take the times as they are"}}
+	if n := len(early); n > 0 {
+		v.ask(&dr.choices, Check{What: "early", Text: fmt.Sprintf("%s before the freeze (%s), so movements from before it would be missing. Correct the times, or say that they are right.", plural(n, "count was made", "counts were made"), instant(b.count.FrozenAt).Format("2006-01-02 15:04 MST")), Options: option, Rows: early})
+	}
+	if n := len(future); n > 0 {
+		v.ask(&dr.choices, Check{What: "future", Text: plural(n, "counting time is", "counting times are") + " still to come. Correct the times, or say that they are right.", Options: option, Rows: future})
+	}
+}
+
+// frozenOf gives the lines of some sheets of a count, for proving their rows.
+func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]store.Sheet, numbers []int) (*counting.Frozen, error) {
+	f := &counting.Frozen{Count: int(c.ID), Book: &stock.Book{}}
+	starts := make(map[int]int, len(numbers)) // by sheet: its first line in the book
+	slices.Sort(numbers)
+	house := f.Book.Codes[stock.Warehouse].Intern([]byte(h.Code))
+	code := func(p stock.Part, v driver.Value) stock.ID {
+		t, _ := v.(string)
+		return f.Book.Codes[p].Intern([]byte(t))
+	}
+	ids := make([]int64, 0, len(numbers))
+	for _, n := range numbers {
+		if s, is := sheets[n]; is {
+			starts[n] = len(f.Book.Lines)
+			ids = append(ids, s.ID)
+			err := store.Each(tx, `SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+				WHERE l.count_id = ? AND l.pos >= ? AND l.pos < ? ORDER BY l.pos`, []driver.Value{c.ID, s.First, s.First + int64(s.Lines)}, func(v []driver.Value) error {
+				f.Places = append(f.Places, v[0].(int64))
+				f.Book.Lines = append(f.Book.Lines, stock.Line{Key: stock.Key{house, code(stock.Bin, v[1]), code(stock.SKU, v[2]), code(stock.Lot, v[3]), code(stock.Serial, v[4]), code(stock.Holding, v[5])}, Row: 1})
+				return nil
+			})
+			if err != nil {
+				return nil, err
+			}
+		}
+	}
+	f.RowAt = func(sheet, row int) int {
+		start, is := starts[sheet]
+		if !is || row > sheets[sheet].Lines {
+			return -1
+		}
+		return start + row - 1
+	}
+	return f, nil
 }
 
 // readCounts reads the counts. Rows of our own sheets are proved by their codes, so their bins and items are taken as
@@ -163,230 +242,282 @@ func (d *Desk) readCounts(dr *draft, pt *part, r layout.Reading) (*layout.CountF
 	return f, err
 }
 
-// compareBack holds the counts against the entries that stand.
-func (d *Desk) compareBack(tx *gorm.DB, dr *draft, b *backDraft, back *counting.Back, out *SheetOfFile) error {
-	v := &BackView{Count: b.count.ID, CountName: b.count.Name, Sheets: []string{}, Empty: back.Empty, ByHand: back.ByHand, By: back.By, Revisions: []Revision{}, Hand: []HandRow{}}
-	b.view, out.Back = v, v
-	for _, n := range back.Sheets {
-		v.Sheets = append(v.Sheets, b.sheets[n].Code)
-		b.touched = append(b.touched, n)
+// revise holds the counts against the entries that stand now.
+func (b *backDraft) revise(w *Work) (counting.Revision, error) {
+	sheets, numbers, err := sheetsOf(w, b.count)
+	if err != nil {
+		return counting.Revision{}, err
 	}
-	slots := make([]string, len(b.counts))
-	for i := range b.counts {
-		slots[i] = b.counts[i].Slot
-	}
-	for from := 0; from < len(slots); from += 500 {
-		var es []store.Entry
-		if err := tx.Where("count_id = ? AND slot IN ? AND id NOT IN (SELECT replaces FROM entries WHERE count_id = ?)", b.count.ID, slots[from:min(from+500, len(slots))], b.count.ID).Find(&es).Error; err != nil {
-			return err
-		}
-		for _, e := range es {
-			b.before[e.Slot] = e
+	var places []int64
+	for i := range b.counts.Counts {
+		c := &b.counts.Counts[i]
+		c.Parcel, c.Replaces = 0, 0
+		if c.Place >= 0 {
+			places = append(places, c.Place)
 		}
 	}
-	kept := b.counts[:0]
-	for _, n := range b.counts {
-		line := (&counting.Line{Key: n.Key}).String()
-		old, had := b.before[n.Slot]
-		switch {
-		case !had:
-			v.Added++
-		case old.Quantity == int64(n.Quantity) && (!n.Timed || n.At == old.CountedAt || dr.choices.CountedAt != ""):
-			v.Unchanged++
-			continue
-		default:
-			v.Revised++
-			if len(v.Revisions) < 200 {
-				v.Revisions = append(v.Revisions, Revision{line, n.Row, quantity.Quantity(old.Quantity), n.Quantity})
+	slices.Sort(places)
+	stands, err := standing(w, b.count, store.Near(append([]int64{0}, slices.Compact(places)...)), numbers)
+	if err != nil {
+		return counting.Revision{}, err
+	}
+	seen := make(map[int64]bool, len(stands))
+	for _, s := range stands {
+		seen[s.ID] = true
+	}
+	for _, n := range b.touched { // what the file has no more stands on its sheets
+		s := sheets[n]
+		more, err := standing(w, b.count, store.Positions{From: s.First, To: s.First + int64(s.Lines)}, numbers)
+		if err != nil {
+			return counting.Revision{}, err
+		}
+		var found []int64 // rows that were added to it by hand stand on lines of other sheets, or of none
+		if err := w.Raw("SELECT DISTINCT pos FROM entries WHERE count_id = ? AND sheet_id = ? AND sheet_id <> 0 AND parcel <> 0", b.count.ID, s.ID).Scan(&found).Error; err != nil {
+			return counting.Revision{}, err
+		}
+		if len(found) > 0 {
+			hand, err := standing(w, b.count, store.Positions{Some: found}, numbers)
+			if err != nil {
+				return counting.Revision{}, err
+			}
+			more = append(more, hand...)
+		}
+		for _, x := range more {
+			if !seen[x.ID] {
+				seen[x.ID] = true
+				stands = append(stands, x)
 			}
 		}
-		if n.ByHand && len(v.Hand) < 200 {
-			v.Hand = append(v.Hand, HandRow{line, n.Row, n.Quantity, n.Place < 0})
-		}
-		kept = append(kept, n)
 	}
-	b.counts = kept
-	out.Effect.Added, out.Effect.Changed, out.Effect.Unchanged = v.Added, v.Revised, v.Unchanged
-	if v.Added+v.Revised+v.Unchanged == 0 && out.Blocked == "" {
+	return counting.Revise(b.counts, stands, b.timed), nil
+}
+
+// compareBack holds the counts against the entries that stand.
+func (d *Desk) compareBack(w *Work, dr *draft, b *backDraft, sheets map[int]store.Sheet, out *SheetOfFile) error {
+	back := b.counts
+	v := &BackView{Count: b.count.ID, CountName: b.count.Name, Sheets: []string{}, SheetsN: len(back.Sheets), Empty: back.Empty, ByHand: back.ByHand, By: back.By, Revisions: []Revision{}, Hand: []HandRow{}, Gone: []HandRow{}}
+	b.view, out.Back = v, v
+	for _, n := range back.Sheets {
+		if len(v.Sheets) < 200 {
+			v.Sheets = append(v.Sheets, sheets[n].Code)
+		}
+		b.touched = append(b.touched, n)
+	}
+	r, err := b.revise(w)
+	if err != nil {
+		return err
+	}
+	b.revised = r
+	v.Added, v.Revised, v.Unchanged, v.Missing, v.Again = len(r.Added), len(r.Revised), r.Unchanged, len(r.Missing), len(r.Again)
+	for _, x := range r.Revised[:min(len(r.Revised), 200)] {
+		v.Revisions = append(v.Revisions, Revision{x.Count.Name, x.Count.Row, x.Before.Quantity, x.Count.Quantity})
+	}
+	for i := range back.Counts {
+		if n := &back.Counts[i]; n.ByHand && n.Replaces >= 0 && len(v.Hand) < 200 {
+			v.Hand = append(v.Hand, HandRow{n.Name, n.Row, n.Quantity, n.Place < 0})
+		}
+	}
+	if err := d.askMissing(w, dr, b, out); err != nil {
+		return err
+	}
+	d.askAgain(dr, b, out)
+	switch out.answered("again") {
+	case leave:
+		v.Added -= len(r.Again)
+	case replace:
+		for _, x := range r.Again {
+			v.Withdrawn += len(x.Before)
+		}
+	}
+	if out.answered("missing") == withdraw {
+		v.Withdrawn += len(r.Missing)
+	}
+	out.Effect.Added, out.Effect.Changed, out.Effect.Unchanged, out.Effect.Gone = v.Added, v.Revised, v.Unchanged, v.Withdrawn
+	if v.Added+v.Revised+v.Unchanged+v.Withdrawn+v.Missing == 0 && out.Blocked == "" {
 		out.Blocked = "There is no count in it that could be taken in."
 	}
 	return nil
 }
 
-// takeBack writes the counts as entries and works out their lines again, in one transaction.
-func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key string) (TakenIn, error) {
+// askMissing names counts of the file's sheets that it has no more; where it is a later version of them it is asked what
+// becomes of them.
+func (d *Desk) askMissing(w *Work, dr *draft, b *backDraft, out *SheetOfFile) error {
+	r := &b.revised
+	if len(r.Missing) == 0 {
+		return nil
+	}
+	var rows []CheckRow
+	for _, m := range r.Missing[:min(len(r.Missing), listedChecks)] {
+		row := CheckRow{0, w.lineName(b.count, m.Place), m.Quantity.String() + " stands"}
+		rows = append(rows, row)
+		b.view.Gone = append(b.view.Gone, HandRow{row.Line, 0, m.Quantity, false})
+	}
+	for range len(r.Missing) - len(rows) { // told by number alone
+		rows = append(rows, CheckRow{})
+	}
+	n := len(r.Missing)
+	if !r.Revises {
+		out.Assumed = append(out.Assumed, plural(n, "count of its sheets stands already and is not in it; it stays", "counts of its sheets stand already and are not in it; they stay")+" as taken in or typed before.")
+		return nil
+	}
+	out.ask(&dr.choices, Check{What: "missing", Rows: rows,
+		Text:    "It is a later version of a sheet, and " + plural(n, "row that was counted before is empty or missing in it", "rows that were counted before are empty or missing in it") + ". Say whether these counts are withdrawn or stay.",
+		Options: []CheckOption{{withdraw, "Withdraw " + plural(n, "count", "counts")}, {leave, "Leave " + plural(n, "count as it is", "counts as they are")}}})
+	return nil
+}
+
+// askAgain asks about counts of lines that are counted elsewhere already.
+func (d *Desk) askAgain(dr *draft, b *backDraft, out *SheetOfFile) {
+	r := &b.revised
+	n := len(r.Again)
+	if n == 0 {
+		return
+	}
+	var rows []CheckRow
+	for _, x := range r.Again {
+		row := CheckRow{Row: x.Count.Row, Line: x.Count.Name, Text: x.Count.Quantity.String() + " here"}
+		for _, s := range x.Before {
+			row.Text += ", " + s.Quantity.String() + " before"
+		}
+		rows = append(rows, row)
+	}
+	out.ask(&dr.choices, Check{What: "again", Rows: rows,
+		Text:    plural(n, "line of it is counted already, in another sheet or file", "lines of it are counted already, in other sheets or files") + ". The same stock counted twice must not add up; two parcels of it must.",
+		Options: []CheckOption{{replace, "The new count stands alone"}, {addUp, "Both add up"}, {leave, "Leave the new count out"}}})
+}
+
+// takeBack writes the counts as entries and works out their lines again, in one transaction. What stands is read in it.
+func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key Key) (TakenIn, error) {
 	if err := d.keep(dr); err != nil {
 		return TakenIn{}, err
 	}
 	b := pt.back
-	return once(d, ctx, key, func(tx *gorm.DB) (out TakenIn, err error) {
-		now := d.now().UnixNano()
-		if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
+	return Do(ctx, d, p, Enter, key, func(w *Work) (out TakenIn, err error) {
+		c, err := w.Running(b.count.ID)
+		if err != nil {
 			return out, err
 		}
-		ret := store.Return{CountID: b.count.ID, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now, Added: b.view.Added, Revised: b.view.Revised, Unchanged: b.view.Unchanged, Empty: b.view.Empty}
-		if err := tx.Create(&ret).Error; err != nil {
+		seen := comesTo(&b.revised)
+		r, err := b.revise(w)
+		if err != nil {
 			return out, err
 		}
-		if err := d.enter(tx, p, b, ret.ID, now); err != nil {
+		if comesTo(&r) != seen {
+			return out, refuseAs(Changed, "", "Meanwhile other counts of its rows came in. Look at it again: what it adds and what it revises has changed.")
+		}
+		if err := store.RecordFile(w.DB, dr.sha, dr.size, w.Now); err != nil {
+			return out, err
+		}
+		ret := store.Return{CountID: c.ID, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: w.Now, State: store.Taken, Added: b.view.Added, Revised: b.view.Revised, Unchanged: b.view.Unchanged, Empty: b.view.Empty, Withdrawn: b.view.Withdrawn}
+		if err := w.Create(&ret).Error; err != nil {
+			return out, err
+		}
+		sheets, _, err := sheetsOf(w, c)
+		if err != nil {
+			return out, err
+		}
+		entries, err := b.entries(w, c, &r, ret.ID, sheets, pt.view.answered("missing"), pt.view.answered("again"))
+		if err != nil {
+			return out, err
+		}
+		if ret.FirstEntry, ret.LastEntry, err = w.enter(c, entries, nil); err != nil {
+			return out, err
+		}
+		if err := w.Model(&ret).Select("first_entry", "last_entry").Updates(&ret).Error; err != nil {
 			return out, err
 		}
 		for _, n := range b.touched {
-			s := b.sheets[n]
-			to := map[string]any{"state": store.Back, "back_at": now}
+			s := sheets[n]
+			to := map[string]any{"state": store.Back, "back_at": w.Now}
 			if b.view.By != "" {
 				to["counter"] = b.view.By
 			}
 			if b.view.Revised > 0 {
 				to["revisions"] = s.Revisions + 1
 			}
-			if err := tx.Model(&store.Sheet{}).Where("id = ?", s.ID).Updates(to).Error; err != nil {
+			if err := w.Model(&store.Sheet{}).Where("id = ?", s.ID).Updates(to).Error; err != nil {
 				return out, err
 			}
 		}
-		out = TakenIn{Return: ret.ID, Count: b.count.ID, Kind: layout.Counts, Outcome: Outcome{Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Refused: pt.problems.Rows}}
-		return out, d.record(tx, p, "counts taken in", map[string]any{"count": b.count.ID, "file": dr.name, "sha256": dr.sha, "added": ret.Added, "revised": ret.Revised})
+		out = TakenIn{Return: ret.ID, Count: c.ID, Kind: layout.Counts, Outcome: Outcome{Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Gone: ret.Withdrawn, Refused: pt.problems.Rows}}
+		return out, w.Say("counts taken in", map[string]any{"count": c.ID, "return": ret.ID, "file": dr.name, "sha256": dr.sha, "added": ret.Added, "revised": ret.Revised, "withdrawn": ret.Withdrawn})
 	})
 }
 
-// enter appends entries, makes lines for found stock, and works out what follows.
-func (d *Desk) enter(tx *gorm.DB, p Person, b *backDraft, returnID, now int64) error {
-	var last int64
-	if err := tx.Raw("SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = ?", b.count.ID).Scan(&last).Error; err != nil {
-		return err
+// comesTo is what a person saw of a revision.
+func comesTo(r *counting.Revision) [5]int {
+	return [5]int{len(r.Added), len(r.Revised), r.Unchanged, len(r.Missing), len(r.Again)}
+}
+
+// entries gives the entries that a file comes to, and makes lines for found stock.
+func (b *backDraft) entries(w *Work, c *store.Count, r *counting.Revision, returnID int64, sheets map[int]store.Sheet, missing, again string) ([]store.Entry, error) {
+	left := map[*counting.Count]bool{}
+	entry := func(pos int64, round int, parcel, sheet, replaces int64) store.Entry {
+		return store.Entry{CountID: c.ID, Pos: pos, Round: round, Parcel: parcel, SheetID: sheet, Replaces: replaces, Person: w.Person.Name, At: w.Now, ReturnID: returnID}
 	}
-	made := map[string]int64{}
-	var lines []store.CountLine // found where the count has none
-	entries := make([]store.Entry, 0, len(b.counts))
-	places := []int64{}
-	for _, n := range b.counts {
-		s := b.sheets[n.Sheet]
-		pos := int64(n.Place)
-		if n.Place < 0 {
-			id := strings.Join(n.Key[:], "\x00")
-			if pos = made[id]; pos == 0 {
-				last++
-				pos = last
-				made[id] = pos
-				ids := b.keys[n.Key[stock.Bin]+"\x00"+n.Key[stock.SKU]]
-				l := store.CountLine{CountID: b.count.ID, Pos: pos, BinID: ids[0], ItemID: ids[1], Lot: n.Key[stock.Lot], Serial: n.Key[stock.Serial], Holding: n.Key[stock.Holding], SheetID: s.ID, Status: "uncounted"}
-				lines = append(lines, l)
+	entries := make([]store.Entry, 0, len(b.counts.Counts))
+	drop := func(s counting.Standing) {
+		e := entry(s.Place, s.Round, s.Parcel, sheets[s.Sheet].ID, s.ID)
+		e.Withdrawn, e.CountedAt, e.Counter = true, s.At, w.Person.Name
+		entries = append(entries, e)
+	}
+	if missing == withdraw {
+		for _, s := range r.Missing {
+			drop(s)
+		}
+	}
+	gone := map[int64]bool{}
+	for _, x := range r.Again {
+		switch again {
+		case leave:
+			left[x.Count] = true
+		case replace:
+			for _, s := range x.Before {
+				if !gone[s.ID] {
+					gone[s.ID] = true
+					drop(s)
+				}
 			}
 		}
-		e := store.Entry{CountID: b.count.ID, Pos: pos, SheetID: s.ID, Slot: n.Slot, Round: 1, Quantity: int64(n.Quantity), CountedAt: n.At, Counter: n.Counter, Person: p.Name, At: now, ReturnID: returnID, FileRow: n.Row}
-		if old, had := b.before[n.Slot]; had {
-			e.Replaces = old.ID
-			if !n.Timed {
-				e.CountedAt = old.CountedAt
+	}
+	var keys []foundKey
+	at := map[foundKey]int64{}
+	for i := range b.counts.Counts {
+		if n := &b.counts.Counts[i]; n.Place < 0 {
+			k := b.key(n)
+			if _, had := at[k]; !had {
+				keys = append(keys, k)
+				at[k] = sheets[n.Sheet].ID
 			}
+		}
+	}
+	made, err := w.addLines(c, keys, at)
+	if err != nil {
+		return nil, err
+	}
+	before := map[int64]counting.Standing{}
+	for _, x := range r.Revised {
+		before[x.Before.ID] = x.Before
+	}
+	for i := range b.counts.Counts {
+		n := &b.counts.Counts[i]
+		if n.Replaces < 0 || left[n] {
+			continue
+		}
+		pos := n.Place
+		if pos < 0 {
+			pos = made[b.key(n)]
+		}
+		e := entry(pos, n.Round, n.Parcel, sheets[n.Sheet].ID, n.Replaces)
+		e.Quantity, e.CountedAt, e.Counter, e.FileRow = int64(n.Quantity), n.At, n.Counter, n.Row
+		if old, had := before[n.Replaces]; had && !n.Timed {
+			e.CountedAt = old.At
 		}
 		entries = append(entries, e)
-		places = append(places, pos)
 	}
-	if err := store.Batch(tx, lines); err != nil {
-		return err
-	}
-	if err := store.Batch(tx, entries); err != nil {
-		return err
-	}
-	if len(places) == 0 {
-		return nil
-	}
-	return d.recompute(tx, b.count.ID, places)
+	return entries, nil
 }
 
-// Typed is one count typed into a sheet's grid.
-type Typed struct {
-	RowCode   string             `json:"row_code"`
-	Quantity  *quantity.Quantity `json:"quantity" doc:"null takes nothing back: an entry is never unmade, only replaced"`
-	CountedAt string             `json:"counted_at,omitempty"`
-	Counter   string             `json:"counter,omitempty"`
-}
-
-// TypeIn takes counts that were typed at the desk. Each is an entry; one for a row that has an entry replaces it.
-func (d *Desk) TypeIn(ctx context.Context, p Person, countID int64, key string, zoneName string, typed []Typed) (TakenIn, error) {
-	if err := allow(p, Enter); err != nil {
-		return TakenIn{}, err
-	}
-	zone, err := zoneNamed(zoneName)
-	if err != nil {
-		return TakenIn{}, err
-	}
-	out, err := once(d, ctx, key, func(tx *gorm.DB) (out TakenIn, err error) {
-		c, err := count(tx, countID)
-		if err != nil {
-			return out, err
-		}
-		if c.State != store.Running {
-			return out, refuse("The count %q is finished.", c.Name)
-		}
-		b := &backDraft{count: c, before: map[string]store.Entry{}, sheets: map[int]store.Sheet{}}
-		for _, t := range typed {
-			var l store.CountLine
-			if err := tx.Where("count_id = ? AND row_code = ?", c.ID, t.RowCode).Limit(1).Find(&l).Error; err != nil {
-				return out, err
-			}
-			_, number, _, ok := counting.ParseCode(t.RowCode)
-			switch {
-			case !ok || l.Pos == 0:
-				return out, refuse("%q is no row of this count.", t.RowCode)
-			case t.Quantity == nil:
-				continue
-			case *t.Quantity < 0:
-				return out, refuse("%s: %s is below zero. Nothing can be counted less than 0.", t.RowCode, t.Quantity)
-			}
-			at := d.now().UnixNano()
-			if t.CountedAt != "" {
-				if at, err = layout.ParseTime(t.CountedAt, zone); err != nil {
-					return out, refuse("%q %v.", t.CountedAt, err)
-				}
-			}
-			if _, have := b.sheets[number]; !have {
-				var s store.Sheet
-				if err := tx.First(&s, l.SheetID).Error; err != nil {
-					return out, err
-				}
-				b.sheets[number] = s
-			}
-			var old store.Entry
-			if err := tx.Where("count_id = ? AND slot = ? AND id NOT IN (SELECT replaces FROM entries WHERE count_id = ?)", c.ID, t.RowCode, c.ID).Limit(1).Find(&old).Error; err != nil {
-				return out, err
-			}
-			if old.ID != 0 {
-				if old.Quantity == int64(*t.Quantity) && (t.CountedAt == "" || at == old.CountedAt) {
-					out.Unchanged++
-					continue
-				}
-				b.before[t.RowCode] = old
-				out.Changed++
-			} else {
-				out.Added++
-			}
-			who := t.Counter
-			if who == "" {
-				who = p.Name
-			}
-			b.counts = append(b.counts, counting.Count{Place: int(l.Pos), Sheet: number, Slot: t.RowCode, Quantity: *t.Quantity, At: at, Timed: old.ID == 0 || t.CountedAt != "", Counter: who})
-		}
-		out.Count, out.Kind = c.ID, layout.Counts
-		if len(b.counts) == 0 {
-			return out, nil
-		}
-		if err := d.enter(tx, p, b, 0, d.now().UnixNano()); err != nil {
-			return out, err
-		}
-		for _, s := range b.sheets {
-			if err := tx.Exec("UPDATE sheets SET state = ?, out_at = ? WHERE id = ? AND state = ?", store.Out, d.now().UnixNano(), s.ID, store.WithUs).Error; err != nil {
-				return out, err
-			}
-			if err := tx.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines", store.Back, d.now().UnixNano(), s.ID).Error; err != nil {
-				return out, err
-			}
-		}
-		return out, d.record(tx, p, "counts typed", map[string]any{"count": c.ID, "added": out.Added, "revised": out.Changed})
-	})
-	if err == nil {
-		d.Events.Tell(Event{What: "count", Count: countID})
-	}
-	return out, err
+func (b *backDraft) key(n *counting.Count) foundKey {
+	return b.keys[strings.Join(n.Key[:], "\x00")]
 }

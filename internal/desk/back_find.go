@@ -2,6 +2,7 @@ package desk
 
 import (
 	"cmp"
+	"database/sql/driver"
 	"errors"
 	"fmt"
 	"slices"
@@ -10,7 +11,6 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/counting"
 	"wobin/internal/core/known"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/stock"
@@ -28,7 +28,8 @@ type finder struct {
 	bins  *known.Set
 	first map[[2]int64]int32  // by bin and item: the first line in lines, counted from 1; nil until the first row asks
 	lines []foundLine         // chained by bin and item
-	made  map[string][2]int64 // bin and item of keys that the count does not have
+	made  map[string]foundKey // keys that the count does not have, by their texts
+	names [3]stock.Names      // lots, serials and holdings of the count
 	only  int                 // rows that name no lot, serial or holding, and were taken for the only one of their bin
 	err   error               // of the look-up itself
 }
@@ -42,21 +43,22 @@ type foundLine struct {
 
 var restFields = [3]layout.Field{layout.Lot, layout.Serial, layout.Holding}
 
-// line finds the line of a key, by SKU, further SKU or barcode.
-func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout.Field, err error) {
+// line finds the line of a key, by SKU, further SKU or barcode. Lots, serials and holdings are found as all codes are:
+// exactly, else without regard to case where that is unambiguous.
+func (f *finder) line(key [stock.Parts]string) (place int64, is [stock.Parts]string, wrong layout.Field, err error) {
 	if f.first == nil {
 		f.load()
 	}
 	if w := key[stock.Warehouse]; w != "" && code.Fold(w) != code.Fold(f.house.Code) {
-		return line, layout.Warehouse, fmt.Errorf("is another warehouse than this count's, which is %s", f.house.Code)
+		return -1, key, layout.Warehouse, fmt.Errorf("is another warehouse than this count's, which is %s", f.house.Code)
 	}
 	bin, _ := f.bins.Find(key[stock.Bin]) // stock without bins lies in the bin ""
-	place := f.rec.bins[f.house.ID][bin]
-	if place == nil || bin == "" && key[stock.Bin] != "" {
+	where := f.rec.bins[f.house.ID][bin]
+	if where == nil || bin == "" && key[stock.Bin] != "" {
 		if key[stock.Bin] == "" {
-			return line, layout.Bin, errors.New("Write the bin as its label says")
+			return -1, key, layout.Bin, errors.New("Write the bin as its label says")
 		}
-		return line, layout.Bin, fmt.Errorf("is no bin of %s. Write the bin as its label says", f.house.Code)
+		return -1, key, layout.Bin, fmt.Errorf("is no bin of %s. Write the bin as its label says", f.house.Code)
 	}
 	sku, ok := f.known.Set(layout.SKU).Find(key[stock.SKU])
 	for _, by := range []layout.Field{layout.Barcode, layout.FurtherSKU} {
@@ -65,26 +67,33 @@ func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout
 		}
 		many := false
 		if sku, many = f.known.Lead(by, key[stock.SKU]); many {
-			return line, layout.SKU, errors.New("stands for several items. Name the item by its SKU")
+			return -1, key, layout.SKU, errors.New("stands for several items. Name the item by its SKU")
 		}
 		ok = sku != ""
 	}
 	item := f.rec.items[sku]
 	if !ok || item == 0 {
 		if key[stock.SKU] == "" {
-			return line, layout.SKU, errors.New("Name the item")
+			return -1, key, layout.SKU, errors.New("Name the item")
 		}
-		return line, layout.SKU, errors.New("is no item that is known. Take in the item first, or correct the SKU")
+		return -1, key, layout.SKU, errors.New("is no item that is known. Take in the item first, or correct the SKU")
 	}
-	line.Place, line.Key = -1, key
-	line.Key[stock.Warehouse], line.Key[stock.Bin], line.Key[stock.SKU] = f.house.Code, bin, sku
-	given := [3]string{key[stock.Lot], key[stock.Serial], key[stock.Holding]}
+	is = key
+	is[stock.Warehouse], is[stock.Bin], is[stock.SKU] = f.house.Code, bin, sku
+	var given [3]string
+	for i, part := range []stock.Part{stock.Lot, stock.Serial, stock.Holding} {
+		if given[i] = key[part]; given[i] != "" {
+			if id, known := f.names[i].Find(given[i]); known {
+				given[i] = f.names[i].Text(id)
+			}
+		}
+		is[part] = given[i]
+	}
 	var fit []*foundLine
-	for at := f.first[[2]int64{place.id, item}]; at > 0; at = f.lines[at-1].next {
+	for at := f.first[[2]int64{where.id, item}]; at > 0; at = f.lines[at-1].next {
 		l := &f.lines[at-1]
 		if l.rest == given {
-			line.Place = int(l.pos)
-			return line, "", nil
+			return l.pos, is, "", nil
 		}
 		if l.fits(given) {
 			fit = append(fit, l)
@@ -92,15 +101,15 @@ func (f *finder) line(key [stock.Parts]string) (line counting.Line, wrong layout
 	}
 	switch len(fit) {
 	case 0:
-		f.made[bin+"\x00"+sku] = [2]int64{place.id, item}
+		f.made[strings.Join(is[:], "\x00")] = foundKey{where.id, item, given[0], given[1], given[2]}
 	case 1: // what the row leaves open can only be this
 		f.only++
-		line.Place = int(fit[0].pos)
-		line.Key[stock.Lot], line.Key[stock.Serial], line.Key[stock.Holding] = fit[0].rest[0], fit[0].rest[1], fit[0].rest[2]
+		is[stock.Lot], is[stock.Serial], is[stock.Holding] = fit[0].rest[0], fit[0].rest[1], fit[0].rest[2]
+		return fit[0].pos, is, "", nil
 	default:
-		return line, fit[0].open(fit[1], given), fmt.Errorf("%s lies in %s as %s. Say which of them was counted", sku, bin, alternatives(fit))
+		return -1, key, fit[0].open(fit[1], given), fmt.Errorf("%s lies in %s as %s. Say which of them was counted", sku, bin, alternatives(fit))
 	}
-	return line, "", nil
+	return -1, is, "", nil
 }
 
 // fits tells whether the line may be meant where only some of the key is given.
@@ -138,22 +147,16 @@ func alternatives(lines []*foundLine) string {
 // load reads the keys of the count's lines. An error is kept for the end.
 func (f *finder) load() {
 	f.first, f.bins = map[[2]int64]int32{}, f.known.Bins(f.house.Code)
-	rows, err := f.tx.Raw("SELECT pos, bin_id, item_id, lot, serial, holding FROM count_lines WHERE count_id = ? ORDER BY pos DESC", f.count).Rows()
-	if err != nil {
-		f.err = err
-		return
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var l foundLine
-		var at [2]int64
-		if err := rows.Scan(&l.pos, &at[0], &at[1], &l.rest[0], &l.rest[1], &l.rest[2]); err != nil {
-			f.err = err
-			return
+	f.err = store.Each(f.tx, "SELECT pos, bin_id, item_id, lot, serial, holding FROM count_lines WHERE count_id = ? ORDER BY pos DESC", []driver.Value{f.count}, func(v []driver.Value) error {
+		l, at := foundLine{pos: v[0].(int64)}, [2]int64{v[1].(int64), v[2].(int64)}
+		for i := range l.rest {
+			if l.rest[i], _ = v[3+i].(string); l.rest[i] != "" {
+				f.names[i].Intern([]byte(l.rest[i]))
+			}
 		}
 		l.next = f.first[at]
 		f.lines = append(f.lines, l)
 		f.first[at] = int32(len(f.lines))
-	}
-	f.err = rows.Err()
+		return nil
+	})
 }

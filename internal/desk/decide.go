@@ -1,9 +1,11 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -39,122 +41,280 @@ type Decided struct {
 	Lines int `json:"lines"`
 }
 
-// Decide accepts or holds lines, or takes an earlier decision back (kind ""). All of them or none.
-func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int64, kind, reason string) (out Decided, err error) {
-	if err := allow(p, Decide); err != nil {
-		return out, err
+// linesAt loads lines of a count by their places; one that is missing, or asked for twice, is an error.
+func (w *Work) linesAt(c *store.Count, places []int64) ([]store.CountLine, error) {
+	sorted := slices.Clone(places)
+	slices.Sort(sorted)
+	if sorted = slices.Compact(sorted); len(sorted) != len(places) || len(places) == 0 {
+		return nil, refuseAs(Invalid, "lines", "Name each line once.")
 	}
-	if kind != "" && kind != store.Accept && kind != store.Hold {
-		return out, refuse("A decision is accept or hold.")
+	lines := make([]store.CountLine, 0, len(sorted))
+	for some := range slices.Chunk(sorted, stretch) {
+		err := store.EachCountLine(w.DB, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error { lines = append(lines, *l); return nil })
+		if err != nil {
+			return nil, err
+		}
 	}
-	err = d.store.Write(ctx, func(tx *gorm.DB) error {
-		if _, err := count(tx, countID); err != nil {
-			return err
+	if len(lines) != len(places) {
+		return nil, missing("A line")
+	}
+	return lines, nil
+}
+
+func (w *Work) knownReason(reason string) error {
+	if reason == "" {
+		return nil
+	}
+	var n int64
+	if err := w.Model(&store.Reason{}).Where("code = ?", reason).Count(&n).Error; err != nil {
+		return err
+	}
+	if n == 0 {
+		return refuseAs(Invalid, "reason", "%q is no reason code.", reason)
+	}
+	return nil
+}
+
+// Decide accepts or holds what is open of lines, or takes an earlier decision back (kind ""). All of them or none.
+func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int64, kind, reason string) (Decided, error) {
+	return Do(ctx, d, p, Decide, Key{}, func(w *Work) (out Decided, err error) {
+		if kind != "" && kind != store.Accept && kind != store.Hold {
+			return out, refuseAs(Invalid, "kind", "A decision is accept or hold.")
 		}
-		if reason != "" {
-			var n int64
-			if err := tx.Model(&store.Reason{}).Where("code = ?", reason).Count(&n).Error; err != nil {
-				return err
-			}
-			if n == 0 {
-				return refuse("%q is no reason code.", reason)
-			}
+		c, err := w.Running(countID)
+		if err != nil {
+			return out, err
 		}
-		var lines []store.CountLine
-		for from := 0; from < len(places); from += 500 {
-			var some []store.CountLine
-			if err := tx.Where("count_id = ? AND pos IN ?", countID, places[from:min(from+500, len(places))]).Find(&some).Error; err != nil {
-				return err
-			}
-			lines = append(lines, some...)
+		if err := w.knownReason(reason); err != nil {
+			return out, err
 		}
-		if len(lines) != len(places) || len(lines) == 0 {
-			return missing("A line")
+		lines, err := w.linesAt(c, places)
+		if err != nil {
+			return out, err
 		}
-		now, bins := d.now().UnixNano(), map[int64]bool{}
+		t := newTallying(w, c)
 		rows := make([]store.Decision, len(lines))
 		for i := range lines {
 			l := &lines[i]
-			switch {
-			case l.PostingID != 0:
-				return refuse("Row %s went out in a posting already; that is not changed any more.", l.RowCode)
-			case !off(l):
-				return refuse("Row %s has no variance to decide.", l.RowCode)
+			if l.Queue == store.NotQueued {
+				if l.Postings > 0 {
+					return out, refuse("%s went out already, and nothing of it is open.", w.lineName(c, l.Pos))
+				}
+				return out, refuse("%s has no variance to decide.", w.lineName(c, l.Pos))
 			}
-			rows[i] = store.Decision{CountID: countID, Pos: l.Pos, Kind: kind, Reason: reason, Person: p.Name, At: now}
-			bins[l.BinID] = true
+			before := *l
+			rest := l.Rest
+			rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Reason: reason, Person: p.Name, At: w.Now, Quantity: &rest}
+			l.Decision, l.Reason = kind, reason
+			l.Enqueue(lineState(l))
+			if err := t.move(&before, l, false); err != nil {
+				return out, err
+			}
 		}
-		list, err := json.Marshal(places)
-		if err != nil {
-			return err
+		if err := store.UpdateCountLines(w.DB, c.ID, lines); err != nil {
+			return out, err
 		}
-		if err := tx.Exec("UPDATE count_lines SET decision = ?, reason = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", kind, reason, countID, string(list)).Error; err != nil {
-			return err
-		}
-		if err := store.Batch(tx, rows); err != nil {
-			return err
+		if err := t.write(); err != nil {
+			return out, err
 		}
 		out.Lines = len(rows)
-		if err := d.tallyBins(tx, countID, bins); err != nil {
-			return err
+		if err := w.appendDecisions(rows); err != nil {
+			return out, err
 		}
-		return d.record(tx, p, "decided", map[string]any{"count": countID, "kind": kind, "reason": reason, "lines": places})
+		return out, w.Say("decided", map[string]any{"count": c.ID, "kind": kind, "reason": reason, "lines": len(rows)})
 	})
-	if err == nil {
-		d.Events.Tell(Event{What: "count", Count: countID})
+}
+
+// appendDecisions appends decisions, and lets the work's word cover them.
+func (w *Work) appendDecisions(rows []store.Decision) error {
+	if len(rows) == 0 {
+		return nil
 	}
-	return out, err
+	if err := store.Batch(w.DB, rows); err != nil {
+		return err
+	}
+	return w.Cover("decisions", rows[0].ID, rows[len(rows)-1].ID)
+}
+
+// Uncounted is what it would come to that uncounted means zero, for some lines of a count.
+type Uncounted struct {
+	Lines    int            `json:"lines" doc:"uncounted lines of which something is expected"`
+	Zeroed   int            `json:"zeroed" doc:"lines that were settled to be zero already"`
+	Value    quantity.Money `json:"value" doc:"what they would lose, never above zero but where less than nothing is expected"`
+	Unvalued int            `json:"unvalued"`
+}
+
+// UncountedPart says which uncounted lines are meant: of a zone, some of them, or all.
+type UncountedPart struct {
+	Zone  *string `json:"zone,omitempty" doc:"left out: all zones"`
+	Lines []int64 `json:"lines,omitempty" maxItems:"100000" doc:"these lines alone"`
+}
+
+// SeeUncounted tells what it would come to that uncounted means zero.
+func (d *Desk) SeeUncounted(ctx context.Context, p Person, countID int64, part UncountedPart) (u Uncounted, err error) {
+	c, err := d.judge(ctx, p, countID)
+	if err != nil {
+		return u, err
+	}
+	w := &Work{DB: c.tx, desk: d}
+	lines, zeroed, err := w.uncounted(c.Count, part)
+	if err != nil {
+		return u, err
+	}
+	u.Zeroed = len(zeroed)
+	err = u.add(lines)
+	return u, err
+}
+
+func (u *Uncounted) add(lines []store.CountLine) error {
+	for i := range lines {
+		l := &lines[i]
+		if u.Lines++; l.Cost == nil {
+			u.Unvalued++
+			continue
+		}
+		v, err := quantity.Value(quantity.Quantity(-l.Expected), quantity.Cost(*l.Cost))
+		ok := err == nil
+		if ok {
+			u.Value, ok = quantity.AddMoney(u.Value, v)
+		}
+		if !ok {
+			return tooMuch()
+		}
+	}
+	return nil
+}
+
+// uncounted gives the uncounted lines of a part: those of which something is expected, and those that were settled to be
+// zero already.
+func (w *Work) uncounted(c *store.Count, part UncountedPart) (lines, zeroed []store.CountLine, err error) {
+	q, args := "SELECT l.pos FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.status = 'uncounted' AND (l.expected <> 0 OR l.zeroed = 1)", []any{c.ID}
+	if part.Zone != nil {
+		q, args = q+" AND b.zone = ?", append(args, *part.Zone)
+	}
+	if part.Lines != nil {
+		b, err := json.Marshal(part.Lines)
+		if err != nil {
+			return nil, nil, err
+		}
+		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, string(b))
+	}
+	var places []int64
+	if err := w.Raw(q+" ORDER BY l.pos", args...).Scan(&places).Error; err != nil {
+		return nil, nil, err
+	}
+	for some := range slices.Chunk(places, stretch) {
+		err := store.EachCountLine(w.DB, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error {
+			if l.Zeroed {
+				zeroed = append(zeroed, *l)
+			} else {
+				lines = append(lines, *l)
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, nil, err
+		}
+	}
+	return lines, zeroed, nil
+}
+
+// SetZero settles that uncounted means zero for the uncounted lines of a part, or takes that back. Their variances are open
+// then, as those of counted lines, and want a decision. expect is the number of lines that the person saw.
+func (d *Desk) SetZero(ctx context.Context, p Person, countID int64, part UncountedPart, zero bool, expect int) (Decided, error) {
+	return Do(ctx, d, p, Decide, Key{}, func(w *Work) (out Decided, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return out, err
+		}
+		kind := store.Zero
+		lines, zeroed, err := w.uncounted(c, part)
+		if err != nil {
+			return out, err
+		}
+		if !zero {
+			kind, lines = store.Leave, zeroed
+		}
+		if len(lines) != expect {
+			return out, refuseAs(Changed, "lines", "It is %s now, not %d. Look at it again.", plural(len(lines), "line", "lines"), expect)
+		}
+		if len(lines) == 0 {
+			return out, refuse("There is no uncounted line here that this would change.")
+		}
+		places, rows := make([]int64, len(lines)), make([]store.Decision, len(lines))
+		for i := range lines {
+			l := &lines[i]
+			places[i] = l.Pos
+			q := -l.Expected
+			rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Person: p.Name, At: w.Now, Quantity: &q}
+		}
+		b, err := json.Marshal(places)
+		if err != nil {
+			return out, err
+		}
+		if err := w.Exec("UPDATE count_lines SET zeroed = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", zero, c.ID, string(b)).Error; err != nil {
+			return out, err
+		}
+		if err := w.workOut(c, places, false); err != nil {
+			return out, err
+		}
+		if err := w.appendDecisions(rows); err != nil {
+			return out, err
+		}
+		out.Lines = len(lines)
+		return out, w.Say("uncounted "+map[bool]string{true: "means zero", false: "left"}[zero], map[string]any{"count": c.ID, "lines": len(lines), "zone": part.Zone})
+	})
 }
 
 // HistoryEvent is one thing that happened to a line.
 type HistoryEvent struct {
 	At       time.Time          `json:"at"`
-	What     string             `json:"what" enum:"freeze,movement,entry,decision"`
+	What     string             `json:"what" enum:"freeze,movement,entry,withdrawal,decision,posting"`
 	Quantity *quantity.Quantity `json:"quantity"`
 	Level    *quantity.Quantity `json:"level" doc:"what was expected to be there then"`
 	Text     string             `json:"text"`
 	Replaced bool               `json:"replaced"`
+	Entry    int64              `json:"entry" doc:"of a count that stands: its number, by which it can be withdrawn"`
 }
 
 // LineHistory is the history of a line on one time axis.
 type LineHistory struct {
 	Line   VarianceLine   `json:"line"`
 	Events []HistoryEvent `json:"events"`
-	Others []VarianceLine `json:"others" doc:"the item's other lines in this count"`
+	Others []VarianceLine `json:"others" doc:"the item's other lines in this count, the first of them"`
+	More   int            `json:"more" doc:"how many of them are not listed"`
 }
 
 // History tells what happened to a line of a count.
 func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h LineHistory, err error) {
 	h.Events, h.Others = []HistoryEvent{}, []VarianceLine{}
-	if err := allow(p, Look); err != nil {
-		return h, err
-	}
-	tx := d.store.Read(ctx)
-	c, err := count(tx, countID)
-	if err == nil {
-		err = judge(p, c)
-	}
+	c, err := d.judge(ctx, p, countID)
 	if err != nil {
 		return h, err
 	}
-	var rows []varianceRow
-	if err := tx.Raw(varianceRows+" AND l.item_id = (SELECT item_id FROM count_lines WHERE count_id = ? AND pos = ?) ORDER BY l.pos LIMIT 200", countID, countID, pos).Scan(&rows).Error; err != nil {
+	tx := c.tx
+	var row varianceRow
+	if err := tx.Raw(varianceRows+" AND l.pos = ?", c.ID, pos).Scan(&row).Error; err != nil {
 		return h, err
 	}
-	found := false
-	for i := range rows {
-		if rows[i].Pos == pos {
-			h.Line, found = rows[i].view(0), true
-		} else {
-			h.Others = append(h.Others, rows[i].view(0))
-		}
-	}
-	if !found {
+	if row.Pos == 0 || row.Status == store.Gone {
 		return h, missing("The line")
 	}
+	h.Line = row.view(0)
+	var others []varianceRow
+	if err := tx.Raw(varianceRows+" AND l.item_id = ? AND l.pos <> ? AND l.status <> 'gone' ORDER BY l.pos LIMIT 200", c.ID, row.ItemID, pos).Scan(&others).Error; err != nil {
+		return h, err
+	}
+	for i := range others {
+		h.Others = append(h.Others, others[i].view(0))
+	}
+	h.More, err = otherLines(tx, c.ID, row.ItemID, len(others)+1)
+	if err != nil {
+		return h, err
+	}
 	level := *h.Line.Recorded
-	at := func(ns int64, what string, q *int64, text string, replaced bool) {
-		e := HistoryEvent{At: time.Unix(0, ns).UTC(), What: what, Quantity: (*quantity.Quantity)(q), Text: text, Replaced: replaced}
+	at := func(ns int64, what string, q *int64, text string, replaced bool, entry int64) {
+		e := HistoryEvent{At: instant(ns), What: what, Quantity: (*quantity.Quantity)(q), Text: text, Replaced: replaced, Entry: entry}
 		if what != "decision" {
 			l := level
 			e.Level = &l
@@ -162,47 +322,79 @@ func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h Lin
 		h.Events = append(h.Events, e)
 	}
 	recorded := int64(level)
-	at(c.FrozenAt, "freeze", &recorded, "frozen", false)
-	moved, err := movementsOf(tx, c)
-	if err != nil {
+	at(c.FrozenAt, "freeze", &recorded, "frozen", false, 0)
+	var m []store.CountMove
+	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error { m = append(m, x); return nil }); err != nil {
 		return h, err
 	}
+	moved := func(upTo int64) {
+		for len(m) > 0 && m[0].At <= upTo {
+			q := m[0].Quantity
+			if sum, ok := quantity.Add(level, quantity.Quantity(q)); ok {
+				level = sum
+			}
+			at(m[0].At, "movement", &q, "moved", false, 0)
+			m = m[1:]
+		}
+	}
 	var entries []store.Entry
-	if err := tx.Where("count_id = ? AND pos = ?", countID, pos).Order("counted_at, id").Find(&entries).Error; err != nil {
+	if err := tx.Where("count_id = ? AND pos = ?", c.ID, pos).Order("counted_at, id").Find(&entries).Error; err != nil {
 		return h, err
 	}
 	replaced := map[int64]bool{}
 	for _, e := range entries {
 		replaced[e.Replaces] = true
 	}
-	m := moved[pos]
 	for _, e := range entries {
-		for len(m) > 0 && m[0].At <= e.CountedAt {
-			level += m[0].Quantity
-			q := int64(m[0].Quantity)
-			at(m[0].At, "movement", &q, "moved", false)
-			m = m[1:]
+		moved(e.CountedAt)
+		q, what := e.Quantity, "entry"
+		text := e.Counter
+		if slot := slotName(c.ID, &row.CountLine, &e, row.Number, row.First); slot != "" && slot != h.Line.RowCode {
+			text += ", " + slot
 		}
-		q := e.Quantity
-		at(e.CountedAt, "entry", &q, e.Counter, replaced[e.ID])
+		if e.Withdrawn {
+			what, text = "withdrawal", "withdrawn by "+e.Person
+			at(e.At, what, nil, text, true, 0)
+			continue
+		}
+		standing := int64(0)
+		if !replaced[e.ID] {
+			standing = e.ID
+		}
+		at(e.CountedAt, what, &q, text, replaced[e.ID], standing)
 	}
-	for _, x := range m {
-		level += x.Quantity
-		q := int64(x.Quantity)
-		at(x.At, "movement", &q, "moved", false)
-	}
+	moved(1<<63 - 1)
 	var decisions []store.Decision
-	if err := tx.Where("count_id = ? AND pos = ?", countID, pos).Order("id").Find(&decisions).Error; err != nil {
+	if err := tx.Where("count_id = ? AND pos = ?", c.ID, pos).Order("id").Find(&decisions).Error; err != nil {
 		return h, err
 	}
 	for _, x := range decisions {
-		text := map[string]string{store.Accept: "accepted", store.Hold: "held", "": "taken back"}[x.Kind]
+		text := map[string]string{store.Accept: "accepted", store.Hold: "held", "": "taken back", store.Zero: "uncounted means zero", store.Leave: "uncounted is left"}[x.Kind]
 		if x.Reason != "" {
 			text += ", " + x.Reason
 		}
-		at(x.At, "decision", nil, fmt.Sprintf("%s by %s", text, x.Person), false)
+		at(x.At, "decision", x.Quantity, fmt.Sprintf("%s by %s", text, x.Person), false, 0)
+	}
+	var sent []struct {
+		At, Variance int64
+		Number       int
+		Reason       string
+	}
+	if err := tx.Raw("SELECT p.at, p.number, l.variance, l.reason FROM posting_lines l JOIN postings p ON p.id = l.posting_id WHERE p.count_id = ? AND l.pos = ? ORDER BY p.number", c.ID, pos).Scan(&sent).Error; err != nil {
+		return h, err
+	}
+	for _, x := range sent {
+		q := x.Variance
+		at(x.At, "posting", &q, fmt.Sprintf("sent out in posting %d, %s", x.Number, x.Reason), false, 0)
 	}
 	return h, nil
+}
+
+// otherLines tells how many lines of an item are not among those that were listed.
+func otherLines(tx *gorm.DB, countID, item int64, listed int) (int, error) {
+	var n int
+	err := tx.Raw("SELECT count(*) FROM (SELECT 1 FROM count_lines WHERE count_id = ? AND item_id = ? LIMIT 10000)", countID, item).Scan(&n).Error
+	return max(n-listed, 0), err
 }
 
 // FiguresView are the figures of a count or a part of it.
@@ -253,78 +445,103 @@ type ReportReason struct {
 
 // Report gives the figures of a count.
 func (d *Desk) Report(ctx context.Context, p Person, countID int64) (r Report, err error) {
-	if err := allow(p, Look); err != nil {
-		return r, err
-	}
-	tx := d.store.Read(ctx)
-	c, err := count(tx, countID)
-	if err == nil {
-		err = judge(p, c)
-	}
+	c, err := d.judge(ctx, p, countID)
 	if err != nil {
 		return r, err
 	}
-	if r.Count, err = stageLine(tx, c); err != nil {
+	if r.Count, err = stageLine(c); err != nil {
 		return r, err
 	}
-	f, _, err := tallies(tx, countID, "")
+	all, err := tallyOf(c.tx, c.ID)
 	if err != nil {
 		return r, err
 	}
-	r.Figures = viewFigures(f)
-	for _, part := range []struct {
-		into  *[]ReportPart
-		by    string
-		where string
-	}{
-		{&r.Zones, "b.zone", ""}, {&r.Categories, "i.category", ""}, {&r.Counters, "l.counter", " AND l.entries > 0"},
-	} {
-		*part.into = []ReportPart{}
-		var rows []struct {
-			Name                                                                                             string
-			Lines, RecordedLines, RecordedCounted, Counted, Matched, Tolerated, Over, Short, Found, Unvalued int
-			OverValue, ShortValue, GrossValue                                                                int64
-		}
-		q := `SELECT ` + part.by + ` AS name, count(*) AS lines, sum(l.has_row) AS recorded_lines, sum(l.has_row AND l.entries > 0) AS recorded_counted, sum(l.entries > 0) AS counted,
-			sum(l.status = 'match') AS matched, sum(l.status = 'tolerated') AS tolerated, sum(l.status = 'over') AS over, sum(l.status = 'short') AS short, sum(l.status = 'found') AS found, sum(l.cost IS NULL) AS unvalued,
-			coalesce(sum(CASE WHEN l.variance > 0 THEN l.value END), 0) AS over_value, coalesce(sum(CASE WHEN l.variance < 0 THEN l.value END), 0) AS short_value, coalesce(sum(abs(l.value)), 0) AS gross_value
-			FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ?` + part.where + ` GROUP BY 1 ORDER BY gross_value DESC, 1`
-		if err := tx.Raw(q, countID).Scan(&rows).Error; err != nil {
+	r.Figures = viewFigures(all.Figures)
+	for sort, into := range map[string]*[]ReportPart{store.PartZone: &r.Zones, store.PartCategory: &r.Categories, store.PartCounter: &r.Counters} {
+		*into = []ReportPart{}
+		err := store.EachTally(c.tx, c.ID, sort, nil, func(t *store.PartTally) error {
+			if t.Lines != 0 {
+				*into = append(*into, ReportPart{t.Name, viewFigures(t.Figures)})
+			}
+			return nil
+		})
+		if err != nil {
 			return r, err
 		}
-		for _, x := range rows {
-			*part.into = append(*part.into, ReportPart{x.Name, viewFigures(variance.Figures{RecordedLines: x.RecordedLines, RecordedCounted: x.RecordedCounted, Counted: x.Counted, Uncounted: x.Lines - x.Counted,
-				Match: x.Matched, Tolerated: x.Tolerated, Over: x.Over, Short: x.Short, Found: x.Found, Unvalued: x.Unvalued,
-				Values: variance.Sums{Over: quantity.Money(x.OverValue), Short: quantity.Money(x.ShortValue), Net: quantity.Money(x.OverValue + x.ShortValue), Gross: quantity.Money(x.GrossValue)}})})
+		slices.SortStableFunc(*into, func(a, b ReportPart) int { return cmp.Compare(b.Figures.Values.Gross, a.Figures.Values.Gross) })
+		if n := len(*into); n > listedParts {
+			*into = (*into)[:listedParts]
 		}
 	}
-	var posted []store.Posting
-	if err := tx.Where("count_id = ?", countID).Find(&posted).Error; err != nil {
+	if err := r.sent(c); err != nil {
 		return r, err
-	}
-	for _, x := range posted {
-		r.PostedN += x.Lines
-		r.Posted.Merge(variance.Sums{Over: quantity.Money(x.Over), Short: quantity.Money(x.Short), Net: quantity.Money(x.Over + x.Short), Gross: quantity.Money(x.Gross)})
-	}
-	r.Reasons = []ReportReason{}
-	var reasons []struct {
-		Code, Name         string
-		Lines              int
-		Over, Short, Gross int64
-	}
-	if err := tx.Raw(`SELECT l.reason AS code, coalesce(r.name, 'No reason given') AS name, count(*) AS lines, coalesce(sum(CASE WHEN l.variance > 0 THEN l.value END), 0) AS over,
-		coalesce(sum(CASE WHEN l.variance < 0 THEN l.value END), 0) AS short, coalesce(sum(abs(l.value)), 0) AS gross
-		FROM count_lines l LEFT JOIN reasons r ON r.code = l.reason WHERE l.count_id = ? AND (l.decision = 'accept' OR l.posting_id > 0) GROUP BY 1 ORDER BY gross DESC`, countID).Scan(&reasons).Error; err != nil {
-		return r, err
-	}
-	for _, x := range reasons {
-		r.Reasons = append(r.Reasons, ReportReason{x.Code, x.Name, x.Lines, variance.Sums{Over: quantity.Money(x.Over), Short: quantity.Money(x.Short), Net: quantity.Money(x.Over + x.Short), Gross: quantity.Money(x.Gross)}})
 	}
 	largest, err := d.Variances(ctx, p, countID, Filter{Limit: 8})
 	if err != nil {
 		return r, err
 	}
-	r.Largest = largest.Lines
-	r.Deciders = []string{}
-	return r, tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? ORDER BY 1", countID).Scan(&r.Deciders).Error
+	r.Largest, r.Deciders = largest.Lines, []string{}
+	return r, c.tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? ORDER BY 1", countID).Scan(&r.Deciders).Error
+}
+
+// listedParts is how many zones, categories or counters a report lists, those with the largest variances.
+const listedParts = 500
+
+// sent fills in what went out and what waits to, by reason.
+func (r *Report) sent(c *Seen) error {
+	reasons := map[string]*ReportReason{}
+	of := func(code string) *ReportReason {
+		if reasons[code] == nil {
+			reasons[code] = &ReportReason{Code: code, Name: code}
+		}
+		return reasons[code]
+	}
+	add := func(x *ReportReason, lines int, s variance.Sums) error {
+		if x.Lines += lines; !x.Sums.Merge(s) {
+			return tooMuch()
+		}
+		return nil
+	}
+	var posted []store.PostingReason
+	if err := c.tx.Raw("SELECT r.* FROM posting_reasons r JOIN postings p ON p.id = r.posting_id WHERE p.count_id = ?", c.ID).Scan(&posted).Error; err != nil {
+		return err
+	}
+	for _, x := range posted {
+		s := variance.Sums{Over: quantity.Money(x.Over), Short: quantity.Money(x.Short), Net: quantity.Money(x.Over + x.Short), Gross: quantity.Money(x.Gross)}
+		if r.PostedN += x.Lines; !r.Posted.Merge(s) {
+			return tooMuch()
+		}
+		if err := add(of(x.Reason), x.Lines, s); err != nil {
+			return err
+		}
+	}
+	err := store.EachTally(c.tx, c.ID, store.PartReason, nil, func(t *store.PartTally) error {
+		if t.Accepted == 0 {
+			return nil
+		}
+		return add(of(t.Name), t.Accepted, t.AcceptedSums)
+	})
+	if err != nil {
+		return err
+	}
+	var names []store.Reason
+	if err := c.tx.Find(&names).Error; err != nil {
+		return err
+	}
+	for _, n := range names {
+		if x := reasons[n.Code]; x != nil {
+			x.Name = n.Name
+		}
+	}
+	r.Reasons = []ReportReason{}
+	for code, x := range reasons {
+		if code == "" {
+			x.Name = "No reason given"
+		}
+		r.Reasons = append(r.Reasons, *x)
+	}
+	slices.SortFunc(r.Reasons, func(a, b ReportReason) int {
+		return cmp.Or(cmp.Compare(b.Sums.Gross, a.Sums.Gross), cmp.Compare(a.Code, b.Code))
+	})
+	return nil
 }

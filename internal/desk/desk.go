@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"sync"
 	"time"
 
@@ -27,11 +28,13 @@ type Desk struct {
 	now    func() time.Time
 	Events *Events
 
-	intakes  sync.Mutex // one intake is written at a time
-	drafts   drafts
-	changes  changes
-	pruning  sync.WaitGroup
-	ownerKey string // the one-time code of a first start
+	intakes   sync.Mutex // one intake is written at a time
+	drafts    drafts
+	changes   changes
+	sets      setCache
+	houseBins *houseBins // under the lock of sets
+	pruning   sync.WaitGroup
+	ownerKey  string // the one-time code of a first start
 }
 
 // New makes a desk over an open store. now is the clock. Counts of an older program are worked out again first.
@@ -162,6 +165,12 @@ func (c *changes) of(what int64) int64 {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	return c.n[what]
+}
+
+func (c *changes) all() map[int64]int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return maps.Clone(c.n)
 }
 
 func (c *changes) bump(what int64) {

@@ -29,7 +29,10 @@ func at(t *testing.T) *Desk {
 	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	return New(s, func() time.Time { return time.Date(2026, 11, 21, 12, 0, 0, 0, time.UTC) })
+	d, err := New(s, func() time.Time { return time.Date(2026, 11, 21, 12, 0, 0, 0, time.UTC) })
+	require.NoError(t, err)
+	t.Cleanup(d.Close)
+	return d
 }
 
 func look(t *testing.T, d *Desk, name, text string, c Choices) *Draft {
@@ -157,7 +160,7 @@ func TestMovementsAndDecisions(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, v.Text, "W,A-1-1,ROPE,,,,r1,m,4,2.5,-2.50,LOSS\n") // 8 counted, 4 gone since
 
-	require.NoError(t, d.Undo(ctx, nell, in.Intake))
+	require.NoError(t, d.Undo(ctx, nell, in.Intake, true))
 	l = lineOf(t, d, id, "ROPE", "A-1-1")
 	assert.Equal(t, []string{"0", "-2", ""}, []string{l.Moved.String(), l.Variance.String(), l.Decision})
 	h, err := d.History(ctx, nell, id, l.Pos)
@@ -182,12 +185,13 @@ func TestBalanceAgainstNewerStock(t *testing.T) {
 	assert.ErrorContains(t, err, "1 accepted lines now, not 7")
 	p, err := d.Post(ctx, nell, id, "difference", "", 1)
 	require.NoError(t, err)
-	name, file, err := d.PostingFile(ctx, nell, id, p.Number)
+	name, kept, err := d.PostingFile(ctx, nell, id, p.Number)
 	require.NoError(t, err)
+	file := readAll(t, kept)
 	assert.Equal(t, "adjustments-1-1-difference.csv", name)
 	assert.Contains(t, string(file), "W,A-1-1,ROPE,,,,r1,m,-2,2.5,-5.00,short\n", "the frozen figure, not the newer one")
 	assert.ErrorContains(t, d.store.Write(ctx, updatePostings), "never changed")
-	require.NoError(t, d.Finish(ctx, nell, id))
+	require.NoError(t, d.Finish(ctx, nell, id, Left{}))
 	assert.Contains(t, look(t, d, "late.csv", counts("W,A-1-2,SHK,,1,\n"), Choices{Count: id}).Blocked, "is finished")
 }
 
@@ -218,7 +222,7 @@ func TestCountingTime(t *testing.T) {
 	assert.Equal(t, Revision{"B-1-1 · SHK", 9, 25 * quantity.Scale, 24 * quantity.Scale}, dr.Back.Revisions[0])
 	_, err = d.TakeIn(ctx, nell, dr.ID, "", 0)
 	require.NoError(t, err)
-	sheets, err := d.Sheets(ctx, nell, id)
+	sheets, err := allSheets(d, id)
 	require.NoError(t, err)
 	assert.Equal(t, 1, sheets[0].Revisions)
 	c, err := d.Count(ctx, nell, id)
@@ -238,7 +242,7 @@ func TestItems(t *testing.T) {
 	list, err := d.Intakes(ctx, nell)
 	require.NoError(t, err)
 	assert.Contains(t, list[1].Blocked, "Later intakes stand on it")
-	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake, true))
 	require.NoError(t, d.store.Read(ctx).Where("sku = 'ROPE'").First(&it).Error)
 	assert.Equal(t, "Rope", it.Description)
 	dr := look(t, d, "bad.csv", "sku,type,active\nX,boat,yes\nY,service,perhaps\nX,stocked,yes\n", Choices{})
@@ -376,7 +380,7 @@ func TestSheetsZip(t *testing.T) {
 	require.Len(t, z.File, 2)
 	assert.True(t, strings.HasSuffix(z.File[0].Name, ".xlsx"))
 	require.NoError(t, d.HandOut(ctx, nell, id, []int{1, 2}, "Bo"))
-	sheets, err := d.Sheets(ctx, nell, id)
+	sheets, err := allSheets(d, id)
 	require.NoError(t, err)
 	assert.Equal(t, store.Out, sheets[1].State)
 }

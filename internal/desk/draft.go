@@ -37,7 +37,8 @@ type draft struct {
 	table  *tabular.File
 	parts  []*part // one for each sheet
 	seen   *Draft
-	state  int64 // of the records when it was looked at
+	state  int64 // of the records when it was looked at, and of the count that it belongs to
+	counts int64
 	views  map[int]*tabular.Index
 	spools []*os.File
 
@@ -139,6 +140,7 @@ type Choices struct {
 	Count      int64                  `json:"count,omitempty" doc:"the count that counts without row codes belong to"`
 	Sheets     map[string]SheetChoice `json:"sheets,omitempty" doc:"what was settled about each sheet, by its number from 0"`
 	Mends      []CellMend             `json:"mends,omitempty" doc:"cells put right by hand; the file itself stays as it is"`
+	Checks     map[string]string      `json:"checks,omitempty" doc:"answers to what was asked about the file as a whole"`
 }
 
 // SheetChoice is what was settled about one sheet.
@@ -303,6 +305,7 @@ func (d *Desk) Redrop(ctx context.Context, p Person, id, name string, body io.Re
 		dr.choices.Mends = append(dr.choices.Mends[:len(dr.choices.Mends):len(dr.choices.Mends)], mends...)
 		return d.look(work, dr)
 	}
+	dr.choices.Checks = nil // they were about the other file
 	dr.discard()
 	dr.file, dr.size, dr.sum, dr.name, dr.used = now.file, now.size, now.sum, now.name, d.now()
 	return d.look(work, dr)
@@ -326,6 +329,8 @@ type Answer struct {
 	RecordedAt string         `json:"recorded_at,omitempty"`
 	CountedAt  string         `json:"counted_at,omitempty"`
 	Count      int64          `json:"count,omitempty"`
+	Check      string         `json:"check,omitempty" doc:"what the answer is to, of the checks"`
+	Value      string         `json:"value,omitempty" doc:"the option that is chosen"`
 	Set        *layout.Layout `json:"set,omitempty" doc:"laid over what was settled about the sheet"`
 	Mends      []CellMend     `json:"mends,omitempty"`
 	MendAlike  *MendAlike     `json:"mend_alike,omitempty"`
@@ -372,7 +377,12 @@ func (d *Desk) Settle(ctx context.Context, p Person, id string, a Answer) (*Draf
 		set(&c.RecordedAt, a.RecordedAt)
 		set(&c.CountedAt, a.CountedAt)
 		if a.Count != 0 {
-			c.Count = a.Count
+			c.Count, c.Checks = a.Count, nil
+		}
+		if a.Check != "" {
+			if err := c.answer(a.Check, a.Value); err != nil {
+				return err
+			}
 		}
 		s := c.sheet(a.Sheet)
 		set(&s.Use, a.Use)
@@ -439,6 +449,21 @@ func (d *Desk) change(ctx context.Context, p Person, id string, do func(dr *draf
 		dr.choices = before
 	}
 	return seen, err
+}
+
+// stale tells whether what a draft was held against has changed.
+func (dr *draft) stale(d *Desk) bool {
+	return dr.state != d.changes.of(0) || dr.countID() != 0 && dr.counts != d.changes.of(dr.countID())
+}
+
+// countID is the count that the draft belongs to, 0 for none.
+func (dr *draft) countID() int64 {
+	for _, pt := range dr.parts {
+		if pt.back != nil && pt.back.count != nil {
+			return pt.back.count.ID
+		}
+	}
+	return 0
 }
 
 // Draft gives a dropped file as it was looked at last.

@@ -3,10 +3,13 @@ package desk
 import (
 	"bytes"
 	"fmt"
+	"io"
 
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
 	"gorm.io/gorm"
+
+	"wobin/internal/store"
 )
 
 // workbook makes a workbook of sheets, Sheet1 and on, from their rows.
@@ -27,3 +30,16 @@ func workbook(t require.TestingT, sheets ...[][]any) *bytes.Buffer {
 
 // updatePostings tries to change what is never changed.
 func updatePostings(tx *gorm.DB) error { return tx.Exec("UPDATE postings SET lines = 0").Error }
+
+// readAll reads a kept file to its end.
+func readAll(t require.TestingT, k *store.KeptFile) []byte {
+	defer k.Close()
+	b, err := io.ReadAll(k)
+	require.NoError(t, err)
+	return b
+}
+
+func allSheets(d *Desk, id int64) ([]SheetView, error) {
+	page, err := d.Sheets(ctx, nell, id, "", 1000)
+	return page.Sheets, err
+}

@@ -3,6 +3,7 @@ package desk
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,18 +15,6 @@ import (
 	"wobin/internal/store"
 )
 
-// answered gives the answer that a key got before.
-func (d *Desk) answered(ctx context.Context, key string) (out TakenIn, found bool, err error) {
-	if key == "" {
-		return out, false, nil
-	}
-	var before string
-	if err := d.store.Read(ctx).Raw("SELECT answer FROM requests WHERE key = ?", key).Scan(&before).Error; err != nil || before == "" {
-		return out, false, err
-	}
-	return out, true, json.Unmarshal([]byte(before), &out)
-}
-
 // TakenIn is the last word on an intake.
 type TakenIn struct {
 	Intake int64       `json:"intake"`
@@ -35,13 +24,33 @@ type TakenIn struct {
 	Outcome
 }
 
+// taking is what a take-in asks for, beside its key.
+type taking struct {
+	Draft    string
+	LeaveOut int
+}
+
 // TakeIn takes a dropped file in: all of it or nothing. leaveOut must be the number of refused rows where there
 // are any. key makes a repeat harmless: it is answered with the first result. It goes on when whoever asked is gone;
 // Cancel ends it.
-func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut int) (TakenIn, error) {
+func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut int) (out TakenIn, err error) {
 	// The first answer stands in the records, so a repeat is answered when the draft is long gone.
-	if before, found, err := d.answered(ctx, key); found || err != nil {
-		return before, err
+	once := Key{key, taking{id, leaveOut}}
+	hash, err := once.hash()
+	if err != nil {
+		return out, err
+	}
+	for _, act := range []Act{TakeIn, Enter} {
+		var used bool
+		if used, err = answered(d.store.Read(ctx), p, string(act), key, hash, &out); used {
+			return out, nil
+		}
+		if err == nil {
+			break
+		}
+	}
+	if err != nil {
+		return TakenIn{}, err
 	}
 	dr, err := d.drafts.get(p, id)
 	if err != nil {
@@ -57,9 +66,13 @@ func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut in
 	d.intakes.Lock()
 	defer d.intakes.Unlock()
 	seen := dr.seen
-	if dr.state != d.changes.Load() { // the records have changed since it was looked at
+	if dr.stale(d) { // what it was held against has changed since
+		before := seen.comesTo()
 		if seen, err = d.look(work, dr); err != nil {
 			return TakenIn{}, err
+		}
+		if now := seen.comesTo(); now != before {
+			return TakenIn{}, refuseAs(Changed, "", "Meanwhile the records have changed, and with them what this file comes to. Look at it again, and then take it in.")
 		}
 	}
 	parts, counts := dr.inOrder(), 0
@@ -79,33 +92,42 @@ func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut in
 	case seen.Blocked != "":
 		return TakenIn{}, refuse("%s", seen.Blocked)
 	case seen.Effect.Refused != leaveOut:
-		return TakenIn{}, refuse("%d rows have a problem. Mend them, or say that these %d rows are to be left out.", seen.Effect.Refused, seen.Effect.Refused)
+		return TakenIn{}, refuseAs(Asks, "leave_out", "%d rows have a problem. Mend them, or say that these %d rows are to be left out.", seen.Effect.Refused, seen.Effect.Refused)
 	case counts > 1 || counts == 1 && len(parts) > 1:
 		return TakenIn{}, refuse("Counts are taken in by themselves. Leave the other sheets of this file out, take the counts in, and then drop the file again.")
 	}
-	var out TakenIn
 	if counts == 1 {
-		out, err = d.takeBack(work, p, dr, parts[0], key)
+		out, err = d.takeBack(work, p, dr, parts[0], once)
 	} else {
-		out, err = d.takeParts(work, p, dr, key)
+		out, err = d.takeParts(work, p, dr, once)
 	}
 	if err != nil {
 		if work.Err() != nil && ctx.Err() == nil {
-			return out, refuse("It was cancelled. Nothing of it was taken in.")
+			return out, refuseAs(Ended, "", "It was cancelled. Nothing of it was taken in.")
 		}
-		return out, err
+		var changed *Refusal
+		if errors.As(err, &changed) && changed.Kind == Changed {
+			_, _ = d.look(work, dr) // so that what is looked at again is what stands
+		}
+		return out, inWords(err)
 	}
-	d.changes.Add(1)
 	d.drafts.drop(id)
-	d.Events.Tell(Event{What: "recorded"})
-	if out.Count != 0 {
-		d.Events.Tell(Event{What: "count", Count: out.Count})
-	}
+	d.pruning.Go(func() { _ = d.store.PruneSets(context.WithoutCancel(ctx)) })
 	return out, nil
 }
 
-// taking tells the open windows how far the writing of an intake is.
-func (d *Desk) taking(dr *draft, of int) func(done int) {
+// comesTo is what a person saw that taking a draft in does.
+func (out *Draft) comesTo() [9]int {
+	e := &out.Effect
+	n := [9]int{e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left, len(out.Blocked)}
+	if out.Back != nil {
+		n[7], n[8] = out.Back.Missing, out.Back.Again
+	}
+	return n
+}
+
+// tellTaking tells the open windows how far the writing of an intake is.
+func (d *Desk) tellTaking(dr *draft, of int) func(done int) {
 	started := time.Now()
 	return func(done int) {
 		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Taking in " + dr.name, Done: done, Of: of, Rows: done, Since: int(time.Since(started).Milliseconds())})
@@ -131,6 +153,7 @@ type IntakeView struct {
 	UndoneAt   *time.Time   `json:"undone_at"`
 	Blocked    string       `json:"blocked" doc:"why it cannot be undone; empty where it can"`
 	Undoing    string       `json:"undoing" doc:"what undoing puts back"`
+	Warning    string       `json:"warning" doc:"what else undoing touches, which has to be agreed to; empty where nothing"`
 	Parts      []IntakePart `json:"parts" doc:"what each sheet came to"`
 }
 
@@ -145,16 +168,22 @@ func (d *Desk) Intakes(ctx context.Context, p Person) ([]IntakeView, error) {
 	}
 	out := make([]IntakeView, len(rows))
 	for i, r := range rows {
-		v := IntakeView{ID: r.ID, Kind: r.Kind, Parts: []IntakePart{}, State: r.State, File: r.FileName, Sha: r.FileSha, Person: r.Person, At: time.Unix(0, r.At).UTC(),
-			RecordedAt: moment(r.RecordedAt), Added: r.Added, Changed: r.Changed, Unchanged: r.Unchanged, Gone: r.Gone, Refused: r.Refused, UndoneBy: r.UndoneBy, UndoneAt: moment(r.UndoneAt)}
+		v := IntakeView{ID: r.ID, Kind: r.Kind, Parts: []IntakePart{}, State: r.State, File: r.FileName, Sha: r.FileSha, Person: r.Person, At: instant(r.At),
+			RecordedAt: recordedAt(&r), Added: r.Added, Changed: r.Changed, Unchanged: r.Unchanged, Gone: r.Gone, Refused: r.Refused, UndoneBy: r.UndoneBy, UndoneAt: moment(r.UndoneAt)}
 		if r.Parts != "" {
 			if err := json.Unmarshal([]byte(r.Parts), &v.Parts); err != nil {
 				return nil, err
 			}
 		}
 		var err error
-		if v.Blocked, v.Undoing, err = d.undoable(d.store.Read(ctx), &r); err != nil {
+		tx := d.store.Read(ctx)
+		if v.Blocked, v.Undoing, err = d.undoable(tx, &r); err != nil {
 			return nil, err
+		}
+		if v.Blocked == "" {
+			if v.Warning, err = undoWarning(tx, &r); err != nil {
+				return nil, err
+			}
 		}
 		out[i] = v
 	}
@@ -176,6 +205,13 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN stock_sets s ON s.intake_id = i.id JOIN stock_sets mine ON mine.warehouse_id = s.warehouse_id
 				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&more).Error
 			puts = append(puts, undoes("line", "lines", r.Added, r.Changed, r.Gone))
+			var pruned int64
+			if err == nil {
+				err = tx.Raw("SELECT count(*) FROM stock_sets s WHERE s.intake_id = ? AND s.previous_id <> 0 AND NOT EXISTS (SELECT 1 FROM stock_sets p WHERE p.id = s.previous_id AND p.published = 1)", r.ID).Scan(&pruned).Error
+			}
+			if err == nil && pruned > 0 {
+				return fmt.Sprintf("What was recorded before it is not kept any more: the last %d intakes of a warehouse can be undone. A backup may have it.", store.KeptSets), "", nil
+			}
 		case layout.Items:
 			// Later intakes that changed an item which this one made or changed.
 			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN item_before b ON b.intake_id = i.id WHERE i.id > ? AND i.state = ?
@@ -249,44 +285,77 @@ func undoes(one, many string, added, changed, gone int) string {
 	return parts[0]
 }
 
-// Undo takes an intake back, as a whole.
-func (d *Desk) Undo(ctx context.Context, p Person, id int64) error {
+// undoWarning tells what undoing an intake touches beside the records themselves: a count that runs on its stock.
+func undoWarning(tx *gorm.DB, r *store.Intake) (string, error) {
+	var names []string
+	err := tx.Raw("SELECT DISTINCT c.name FROM counts c JOIN stock_sets s ON s.id = c.set_id WHERE s.intake_id = ? AND c.state = ? ORDER BY c.id", r.ID, store.Running).Scan(&names).Error
+	if err != nil || len(names) == 0 {
+		return "", err
+	}
+	return fmt.Sprintf("%s: %s. The frozen lines stay as they are, but what is recorded will be what was before.", map[bool]string{true: "A running count was frozen from it", false: "Running counts were frozen from it"}[len(names) == 1], strings.Join(names, ", ")), nil
+}
+
+// recordedAt is when the stock of an intake was recorded; none where it has no stock.
+func recordedAt(r *store.Intake) *time.Time {
+	if !strings.Contains(r.Kind, string(layout.Stock)) {
+		return nil
+	}
+	t := instant(r.RecordedAt)
+	return &t
+}
+
+// Undo takes an intake back, as a whole. sure: what else it touches was agreed to.
+func (d *Desk) Undo(ctx context.Context, p Person, id int64, sure bool) error {
 	if err := allow(p, TakeIn); err != nil {
 		return err
 	}
 	d.intakes.Lock()
 	defer d.intakes.Unlock()
-	if _, err := d.store.Backup(ctx, "before-undo"); err != nil {
-		return err
-	}
-	err := d.store.Write(ctx, func(tx *gorm.DB) error {
+	check := func(tx *gorm.DB) (*store.Intake, error) {
 		var r store.Intake
 		if err := tx.Limit(1).Find(&r, id).Error; err != nil {
-			return err
+			return nil, err
 		}
 		if r.ID == 0 {
-			return missing("The intake")
+			return nil, missing("The intake")
 		}
 		blocked, _, err := d.undoable(tx, &r)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		if blocked != "" {
-			return refuse("%s", blocked)
+			return nil, refuse("%s", blocked)
 		}
-		for _, undo := range []func(*gorm.DB, int64) error{d.undoMovements, undoStock, undoItems, undoPlaces} { // places last: nothing uses them then
-			if err := undo(tx, r.ID); err != nil {
-				return err
+		warning, err := undoWarning(tx, &r)
+		if err == nil && warning != "" && !sure {
+			err = refuseAs(Asks, "sure", "%s Say that this is meant.", warning)
+		}
+		return &r, err
+	}
+	if _, err := check(d.store.Read(ctx)); err != nil { // before a backup is made for it
+		return err
+	}
+	if _, err := d.store.Backup(ctx, "before-undo"); err != nil {
+		return inWords(err)
+	}
+	_, err := Do(ctx, d, p, TakeIn, Key{}, func(w *Work) (none struct{}, err error) {
+		r, err := check(w.DB)
+		if err != nil {
+			return none, err
+		}
+		w.Records()
+		if err := w.moveOut(r.ID); err != nil {
+			return none, err
+		}
+		for _, undo := range []func(*gorm.DB, int64) error{undoStock, undoItems, undoPlaces} { // places last: nothing uses them then
+			if err := undo(w.DB, r.ID); err != nil {
+				return none, err
 			}
 		}
-		if err := tx.Model(&r).Updates(map[string]any{"state": store.Undone, "undone_at": d.now().UnixNano(), "undone_by": p.Name}).Error; err != nil {
-			return err
+		if err := w.Model(r).Updates(map[string]any{"state": store.Undone, "undone_at": w.Now, "undone_by": p.Name}).Error; err != nil {
+			return none, err
 		}
-		return d.record(tx, p, "intake undone", map[string]any{"intake": r.ID, "file": r.FileName, "sha256": r.FileSha})
+		return none, w.Say("intake undone", map[string]any{"intake": r.ID, "file": r.FileName, "sha256": r.FileSha})
 	})
-	if err == nil {
-		d.changes.Add(1)
-		d.Events.Tell(Event{What: "recorded"})
-	}
 	return err
 }

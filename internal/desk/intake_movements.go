@@ -50,6 +50,10 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 			items[i] = rec.items[sku]
 		}
 	}
+	where, err := d.placing(ctx, f, houses, items, rec)
+	if err != nil {
+		return err
+	}
 	e := &v.Effect
 	for _, m := range f.Movements {
 		wrong := func(part stock.Part, field layout.Field, remedy string) {
@@ -62,7 +66,8 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 			continue
 		}
 		text := func(p stock.Part) string { return f.Codes[p].Text(m.Key[p]) }
-		row := store.Movement{WarehouseID: house.ID, Lot: text(stock.Lot), Serial: text(stock.Serial), Holding: text(stock.Holding), Quantity: int64(m.Quantity), At: m.At, Reference: m.Reference}
+		lot, serial, holding := where.names(house.ID, m.Key)
+		row := store.Movement{WarehouseID: house.ID, Lot: lot, Serial: serial, Holding: holding, Quantity: int64(m.Quantity), At: m.At, Reference: m.Reference}
 		if c := text(stock.Bin); c != "" {
 			at := rec.bins[house.ID][c]
 			if known, ok := bins.Find(c); at == nil && ok {
@@ -77,6 +82,18 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 		if row.ItemID = items[m.Key[stock.SKU]]; row.ItemID == 0 {
 			wrong(stock.SKU, layout.SKU, "Match it to a known item, take the items in first, or leave its rows out")
 			continue
+		}
+		if row.BinID == 0 {
+			bin, several := where.only(house.ID, row.ItemID, m.Key)
+			if bin == 0 {
+				text := fmt.Sprintf("is empty, and no bin of %s holds %s. Name the bin", house.Code, keyText(&f.Codes, m.Key))
+				if several != "" {
+					text = fmt.Sprintf("is empty, and %s lies in several bins of %s (%s). Name the bin", keyText(&f.Codes, m.Key), house.Code, several)
+				}
+				pt.problems.Add(pt.mapping.Problem(dr.name, m.Row, layout.Bin, "bin not plain", "", text))
+				continue
+			}
+			row.BinID = bin
 		}
 		if row.Reference != "" && seen[row] {
 			e.Unchanged++
@@ -123,45 +140,90 @@ func writeMovements(tx *gorm.DB, x *movesDraft, intake int64) error {
 	return store.Batch(tx, x.added)
 }
 
-// undoMovements takes an intake's movements away and works out again what followed from them.
-func (d *Desk) undoMovements(tx *gorm.DB, intake int64) error {
-	var moved []store.Movement
-	if err := tx.Where("intake_id = ?", intake).Find(&moved).Error; err != nil {
-		return err
-	}
-	if err := tx.Exec("DELETE FROM movements WHERE intake_id = ?", intake).Error; err != nil {
-		return err
-	}
-	return d.recomputeWarehouses(tx, moved)
+// placed finds where movements belong by what is recorded now: which bin, where they name none, and how the records spell
+// their lots, serials and holdings.
+type placed struct {
+	books map[int64]*stock.Book // by warehouse
+	to    map[int64]stock.Mapping
+	held  map[int64]map[stock.Key][]int
+	bins  map[int64]map[string]*place
+	file  *stock.Codes
 }
 
-// recomputeMoved works out again the running counts of the warehouses that an intake's movements belong to.
-func (d *Desk) recomputeMoved(tx *gorm.DB, intake int64) ([]int64, error) {
-	var counts []int64
-	err := tx.Raw("SELECT DISTINCT c.id FROM counts c JOIN movements m ON m.warehouse_id = c.warehouse_id WHERE m.intake_id = ? AND c.state = ? AND m.at > c.frozen_at", intake, store.Running).Scan(&counts).Error
-	for _, c := range counts {
-		if err == nil {
-			err = d.recompute(tx, c, nil)
+// placing reads what is recorded in the warehouses of movements that leave something open.
+func (d *Desk) placing(ctx context.Context, f *layout.MovementFile, houses []*store.Warehouse, items []int64, rec *records) (*placed, error) {
+	p := &placed{books: map[int64]*stock.Book{}, to: map[int64]stock.Mapping{}, held: map[int64]map[stock.Key][]int{}, bins: rec.bins, file: &f.Codes}
+	open := map[*store.Warehouse][]stock.Key{}
+	for _, m := range f.Movements {
+		h := houses[m.Key[stock.Warehouse]]
+		if h == nil || items[m.Key[stock.SKU]] == 0 {
+			continue
+		}
+		if m.Key[stock.Bin] == 0 || m.Key[stock.Lot] != 0 || m.Key[stock.Serial] != 0 || m.Key[stock.Holding] != 0 {
+			open[h] = append(open[h], m.Key)
 		}
 	}
-	return counts, err
-}
-
-func (d *Desk) recomputeWarehouses(tx *gorm.DB, moved []store.Movement) error {
-	houses := map[int64]bool{}
-	for _, m := range moved {
-		houses[m.WarehouseID] = true
-	}
-	for h := range houses {
-		var counts []int64
-		if err := tx.Raw("SELECT id FROM counts WHERE warehouse_id = ? AND state = ?", h, store.Running).Scan(&counts).Error; err != nil {
-			return err
+	for h, keys := range open {
+		b := &stock.Book{}
+		for sku := range rec.items {
+			b.Codes[stock.SKU].Intern([]byte(sku))
 		}
-		for _, c := range counts {
-			if err := d.recompute(tx, c, nil); err != nil {
-				return err
+		b.Codes[stock.Warehouse].Intern([]byte(h.Code))
+		if h.SetID != 0 {
+			if err := rec.load(ctx, d.store, b, []*store.Warehouse{h}); err != nil {
+				return nil, err
 			}
 		}
+		to, binless := b.Codes.Adopt(&f.Codes), map[stock.Key]bool{}
+		house, _ := b.Codes[stock.Warehouse].Exact(h.Code)
+		for _, k := range keys {
+			if k[stock.Bin] == 0 {
+				x := to.Key(k)
+				x[stock.Warehouse] = house
+				binless[x] = true
+			}
+		}
+		p.books[h.ID], p.to[h.ID], p.held[h.ID] = b, to, b.Holders(binless)
 	}
-	return nil
+	return p, nil
+}
+
+// names gives lot, serial and holding as the records spell them.
+func (p *placed) names(house int64, k stock.Key) (lot, serial, holding string) {
+	b := p.books[house]
+	if b == nil {
+		return "", "", ""
+	}
+	to := p.to[house]
+	x := to.Key(k)
+	return b.Codes[stock.Lot].Text(x[stock.Lot]), b.Codes[stock.Serial].Text(x[stock.Serial]), b.Codes[stock.Holding].Text(x[stock.Holding])
+}
+
+// only gives the bin that a movement without one belongs to: the only one of its warehouse that holds its key, or where
+// stock lies without bins, the bin without a code. Where there are several they are named.
+func (p *placed) only(house, item int64, k stock.Key) (bin int64, several string) {
+	b, to := p.books[house], p.to[house]
+	x := to.Key(k)
+	for key := range p.held[house] {
+		x[stock.Warehouse] = key[stock.Warehouse]
+		break
+	}
+	held := p.held[house][x]
+	code := func(n int) string { return b.Codes[stock.Bin].Text(b.Lines[n].Key[stock.Bin]) }
+	switch len(held) {
+	case 0:
+		if without := p.bins[house][""]; without != nil {
+			return without.id, ""
+		}
+		return 0, ""
+	case 1:
+		return p.bins[house][code(held[0])].id, ""
+	}
+	for i, n := range held[:min(len(held), 4)] {
+		if i > 0 {
+			several += ", "
+		}
+		several += code(n)
+	}
+	return 0, several
 }

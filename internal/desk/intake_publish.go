@@ -29,7 +29,7 @@ type built struct {
 
 // takeParts takes all sheets of a draft in, in the order in which they build on one another. Stock is written as new
 // sets, piece by piece and seen by nobody; then one transaction writes everything else and publishes them.
-func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (out TakenIn, err error) {
+func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key Key) (out TakenIn, err error) {
 	// The backup is made while pieces are written that nobody sees: one that should hold some of them sweeps them away
 	// when it is opened.
 	backedUp := func() (string, error) { return "", nil }
@@ -72,44 +72,44 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key string) (
 	if err != nil {
 		return out, err
 	}
-	var touched []int64
-	out, err = once(d, ctx, key, func(tx *gorm.DB) (TakenIn, error) {
-		in, err := d.newIntake(tx, p, dr, backup)
+	return Do(ctx, d, p, TakeIn, key, func(w *Work) (TakenIn, error) {
+		w.Records()
+		in, err := d.newIntake(w, dr, backup)
 		if err != nil {
 			return out, err
 		}
 		for _, pt := range parts {
 			switch {
 			case pt.places != nil:
-				err = writePlaces(tx, pt.places, in.ID)
+				err = writePlaces(w.DB, pt.places, in.ID)
 			case pt.items != nil:
-				err = writeItems(tx, pt.items, in.ID)
+				err = writeItems(w.DB, pt.items, in.ID)
 			}
 			if err != nil {
 				return out, err
 			}
 		}
 		if len(sets) > 0 {
-			if err := d.publish(tx, in, parts, sets); err != nil {
+			if err := d.publish(w.DB, in, parts, sets); err != nil {
 				return out, err
 			}
 		}
+		moved := false
 		for _, pt := range parts {
 			if pt.moves != nil {
-				if err := writeMovements(tx, pt.moves, in.ID); err != nil {
-					return out, err
-				}
-				if touched, err = d.recomputeMoved(tx, in.ID); err != nil {
+				moved = true
+				if err := writeMovements(w.DB, pt.moves, in.ID); err != nil {
 					return out, err
 				}
 			}
 		}
-		return takenIn(in, &dr.seen.Effect), d.record(tx, p, "intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": in.Added, "changed": in.Changed, "gone": in.Gone, "refused": in.Refused})
+		if moved {
+			if err := w.movedIn(in.ID); err != nil {
+				return out, err
+			}
+		}
+		return takenIn(in, &dr.seen.Effect), w.Say("intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": in.Added, "changed": in.Changed, "gone": in.Gone, "refused": in.Refused})
 	})
-	for _, c := range touched {
-		d.Events.Tell(Event{What: "count", Count: c})
-	}
-	return out, err
 }
 
 func (d *Desk) anyRecords(ctx context.Context) bool {
@@ -139,14 +139,14 @@ type IntakePart struct {
 }
 
 // newIntake writes the row of an intake and its file.
-func (d *Desk) newIntake(tx *gorm.DB, p Person, dr *draft, backup string) (*store.Intake, error) {
-	now, e := d.now().UnixNano(), &dr.seen.Effect
+func (d *Desk) newIntake(w *Work, dr *draft, backup string) (*store.Intake, error) {
+	tx, now, e := w.DB, w.Now, &dr.seen.Effect
 	if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
 		return nil, err
 	}
 	var kinds []string
 	var parts []IntakePart
-	in := &store.Intake{State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: now, Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
+	in := &store.Intake{State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: w.Person.Name, At: now, Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
 	for _, pt := range dr.inOrder() {
 		if !slices.Contains(kinds, string(pt.mapping.Kind)) {
 			kinds = append(kinds, string(pt.mapping.Kind))
@@ -197,7 +197,7 @@ func (d *Desk) buildSets(ctx context.Context, s *stockDraft) (sets []built, err 
 // the next is made.
 func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []built) (err error) {
 	b := s.after
-	progress := d.taking(dr, len(s.order))
+	progress := d.tellTaking(dr, len(s.order))
 	written := make(chan error, 1)
 	written <- nil
 	write := func(do func() error) error {
@@ -222,7 +222,7 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []b
 			to = s.houses[h+1].from
 		}
 		set := &sets[h].set
-		sums.bins, sums.items = nil, nil
+		sums.bins, sums.items, sums.costs = nil, nil, nil
 		for from < to {
 			some := s.order[from:min(from+store.Piece, to)]
 			piece := make([]store.StockLine, len(some))
@@ -248,13 +248,18 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []b
 					if err != nil {
 						return refuse("The value of %s %v.", keyText(&b.Codes, l.Key), err)
 					}
-					set.Value += int64(v)
-					value = (*int64)(&v)
+					sum, ok := quantity.AddMoney(quantity.Money(set.Value), v)
+					if !ok {
+						return tooMuch()
+					}
+					set.Value, value = int64(sum), (*int64)(&v)
 				} else {
 					set.Unvalued++
 				}
 				set.Lines++
-				sums.add(row, value)
+				if !sums.add(row, value) {
+					return refuse("The sum over all bins of %s %v.", b.Codes[stock.SKU].Text(l.Key[stock.SKU]), quantity.ErrTooLarge)
+				}
 			}
 			from += len(some)
 			if err := write(func() error { return d.store.WriteStockLines(ctx, set.ID, piece) }); err != nil {
@@ -274,33 +279,55 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []b
 type setTally struct {
 	bins  []store.SetBin
 	items []store.SetItem
-	at    []int32 // by item: place in items, counted from 1
+	at    []int32        // by item: place in items, counted from 1
+	costs []stock.Agreed // beside items
 }
 
-// add takes a line of the bin in hand; value is nil where it has none.
-func (t *setTally) add(l *store.StockLine, value *int64) {
+// add takes a line of the bin in hand; value is nil where it has none. ok is false where a sum is out of range.
+func (t *setTally) add(l *store.StockLine, value *int64) (ok bool) {
 	bin := &t.bins[len(t.bins)-1]
 	bin.Lines++
+	agreed := stock.Agreed{Any: true}
+	if l.Cost != nil {
+		agreed = stock.AgreedOf(quantity.Cost(*l.Cost), true)
+	}
 	if t.at[l.ItemID] == 0 {
 		t.items = append(t.items, store.SetItem{SetID: l.SetID, ItemID: l.ItemID})
+		t.costs = append(t.costs[:len(t.items)-1], stock.Agreed{})
 		t.at[l.ItemID] = int32(len(t.items))
 	}
-	item := &t.items[t.at[l.ItemID]-1]
+	n := t.at[l.ItemID] - 1
+	item, cost := &t.items[n], &t.costs[n]
+	if *cost = cost.With(agreed); cost.Known {
+		if item.Cost == nil {
+			item.Cost = new(int64)
+		}
+		*item.Cost = int64(cost.Cost)
+	} else {
+		item.Cost = nil
+	}
 	item.Lines++
-	item.Quantity += l.Quantity
+	ok = sumInto(&item.Quantity, l.Quantity, quantity.Add)
 	if l.Reserved != nil {
 		if item.Reserved == nil {
 			item.Reserved = new(int64)
 		}
-		*item.Reserved += *l.Reserved
+		ok = sumInto(item.Reserved, *l.Reserved, quantity.Add) && ok
 	}
 	if value != nil {
 		if item.Value == nil {
 			item.Value = new(int64)
 		}
-		*item.Value += *value
-		bin.Value += *value
+		ok = sumInto(item.Value, *value, quantity.AddMoney) && sumInto(&bin.Value, *value, quantity.AddMoney) && ok
 	}
+	return ok
+}
+
+// sumInto adds a number to a sum; ok is false where that is out of range.
+func sumInto[T ~int64](sum *int64, n int64, add func(a, b T) (T, bool)) (ok bool) {
+	s, ok := add(T(*sum), T(n))
+	*sum = int64(s)
+	return ok
 }
 
 // sorted gives the items in the order of their numbers, in which they are stored, and makes ready for the next set.

@@ -8,7 +8,6 @@ import (
 
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
-	"wobin/internal/core/reconcile"
 	"wobin/internal/core/stock"
 	"wobin/internal/store"
 )
@@ -107,7 +106,7 @@ func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
 		return
 	}
 	if given.Doubles == "sum" {
-		if row, ok := reconcile.AddUp(f.Book, doubles); !ok {
+		if row, ok := stock.AddUp(f.Book, doubles); !ok {
 			pt.problems.Add(pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"))
 		}
 		v.Assumed = append(v.Assumed, plural(len(doubles), "row was", "rows were")+" summed with an earlier row of the same key.")
@@ -199,6 +198,9 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		return err
 	}
 	e.Recorded = len(before.Lines)
+	if err := d.askOlder(ctx, dr, pt); err != nil {
+		return err
+	}
 	for sku := range rec.items { // items without stock resolve too
 		before.Codes[stock.SKU].Intern([]byte(sku))
 	}
@@ -217,6 +219,27 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 	s.after = before
 	lay(dr, pt, before, file, t, e)
 	s.order = before.Order()
+	return nil
+}
+
+// askOlder asks about stock that is older than what is recorded.
+func (d *Desk) askOlder(ctx context.Context, dr *draft, pt *part) error {
+	var rows []CheckRow
+	s := pt.stock
+	for _, h := range s.loaded {
+		var set store.StockSet
+		if err := d.store.Read(ctx).Limit(1).Find(&set, h.SetID).Error; err != nil {
+			return err
+		}
+		if set.RecordedAt > s.recordedAt {
+			rows = append(rows, CheckRow{0, h.Code, "recorded as at " + instant(set.RecordedAt).Format("2006-01-02 15:04 MST")})
+		}
+	}
+	if len(rows) > 0 && pt.view.Blocked == "" {
+		pt.view.ask(&dr.choices, Check{What: "older", Rows: rows,
+			Text:    fmt.Sprintf("The figures are of %s, older than what is recorded already. Taking them in puts the older ones in force.", instant(s.recordedAt).Format("2006-01-02 15:04 MST")),
+			Options: []CheckOption{{asItIs, "Put the older figures in force"}}})
+	}
 	return nil
 }
 

@@ -81,7 +81,7 @@ func TestSeveralSheetsAreOneIntake(t *testing.T) {
 	assert.Equal(t, "places, items, stock", list[0].Kind)
 	assert.Len(t, list[0].Parts, 3)
 	assert.Contains(t, list[0].Undoing, "items: takes 3 new rows away")
-	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake, true))
 	for _, table := range []string{"bins", "items", "warehouses", "stock_lines", "set_bins", "set_items", "stock_sets"} {
 		assert.Zero(t, tally(t, d, "SELECT count(*) FROM "+table), table)
 	}
@@ -117,7 +117,7 @@ func TestModes(t *testing.T) {
 		out := takeDraft(t, d, again)
 		got := recorded(t, d, 1)
 		assert.Equal(t, c.rope, got["A-1-1 ROPE"], name)
-		require.NoError(t, d.Undo(ctx, nell, out.Intake))
+		require.NoError(t, d.Undo(ctx, nell, out.Intake, true))
 		assert.Equal(t, "10", recorded(t, d, 1)["A-1-1 ROPE"], name)
 	}
 	// A column that the file has not leaves what is there: the cost stays.
@@ -267,7 +267,7 @@ func TestClearAndAttributes(t *testing.T) {
 	var it store.Item
 	require.NoError(t, d.store.Read(ctx).First(&it).Error)
 	assert.Equal(t, []string{"", `{"Colour":"blue"}`}, []string{it.Category, it.Attributes})
-	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake, true))
 	it = store.Item{}
 	require.NoError(t, d.store.Read(ctx).First(&it).Error)
 	assert.Equal(t, []string{"Ropes", ""}, []string{it.Category, it.Attributes})
@@ -281,7 +281,7 @@ func TestPlaces(t *testing.T) {
 	assert.Equal(t, []int{2, 1, 1}, []int{out.Added, out.Changed, out.Unchanged})
 	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM warehouses WHERE name = 'Quay store'"))
 	assert.Equal(t, 2, tally(t, d, "SELECT count(*) FROM bins WHERE zone = 'Ropes'"))
-	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake, true))
 	assert.Equal(t, 0, tally(t, d, "SELECT count(*) FROM warehouses WHERE name <> '' OR code = 'KIOSK'"))
 	assert.Equal(t, 2, tally(t, d, "SELECT count(*) FROM bins WHERE zone = 'Front'"))
 }

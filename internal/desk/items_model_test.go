@@ -55,7 +55,7 @@ func TestItemsAgainstModel(t *testing.T) {
 		var intakes []int64
 		for range rapid.IntRange(1, 6).Draw(rt, "steps") {
 			if last := len(intakes) - 1; last >= 0 && rapid.IntRange(0, 3).Draw(rt, "undo") == 0 {
-				require.NoError(rt, d.Undo(ctx, nell, intakes[last]))
+				require.NoError(rt, d.Undo(ctx, nell, intakes[last], true))
 				now, history, intakes = history[last], history[:last], intakes[:last]
 				require.Equal(rt, now, stored(rt))
 				continue
@@ -121,7 +121,7 @@ func TestItemsAgainstModel(t *testing.T) {
 			require.Equal(rt, now, stored(rt), file.String())
 		}
 		for _, id := range slices.Backward(intakes) {
-			require.NoError(rt, d.Undo(ctx, nell, id))
+			require.NoError(rt, d.Undo(ctx, nell, id, true))
 		}
 		require.Empty(rt, stored(rt))
 		clean = true

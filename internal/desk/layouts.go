@@ -7,8 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/layout"
 	"wobin/internal/store"
 )
@@ -63,7 +61,7 @@ func (d *Desk) Layouts(ctx context.Context, p Person) ([]LayoutView, error) {
 			return nil, fmt.Errorf("layout %q: %w", r.Name, err)
 		}
 		l.Name = r.Name
-		out[i] = LayoutView{r.Name, layout.Kind(r.Kind), r.Person, *moment(r.At), moment(r.UsedAt), *l}
+		out[i] = LayoutView{r.Name, layout.Kind(r.Kind), r.Person, instant(r.At), moment(r.UsedAt), *l}
 	}
 	return out, nil
 }
@@ -87,32 +85,30 @@ func (d *Desk) SaveLayout(ctx context.Context, p Person, name string, l layout.L
 	if err != nil {
 		return err
 	}
-	return d.store.Write(ctx, func(tx *gorm.DB) error {
-		now := d.now().UnixNano()
-		err := tx.Exec(`INSERT INTO layouts (name, kind, body, person, at, used_at) VALUES (?, ?, ?, ?, ?, 0)
-			ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, body = excluded.body, person = excluded.person, at = excluded.at`, name, string(l.Kind), string(b), p.Name, now).Error
+	_, err = Do(ctx, d, p, TakeIn, Key{}, func(w *Work) (none struct{}, err error) {
+		err = w.Exec(`INSERT INTO layouts (name, kind, body, person, at, used_at) VALUES (?, ?, ?, ?, ?, 0)
+			ON CONFLICT (name) DO UPDATE SET kind = excluded.kind, body = excluded.body, person = excluded.person, at = excluded.at`, name, string(l.Kind), string(b), p.Name, w.Now).Error
 		if err != nil {
-			return err
+			return none, err
 		}
-		return d.record(tx, p, "layout saved", map[string]any{"name": name, "layout": json.RawMessage(b)})
+		return none, w.Say("layout saved", map[string]any{"name": name, "layout": json.RawMessage(b)})
 	})
+	return err
 }
 
 // DeleteLayout forgets a layout. What was taken in by it stays.
 func (d *Desk) DeleteLayout(ctx context.Context, p Person, name string) error {
-	if err := allow(p, TakeIn); err != nil {
-		return err
-	}
-	return d.store.Write(ctx, func(tx *gorm.DB) error {
-		r := tx.Exec("DELETE FROM layouts WHERE name = ?", name)
+	_, err := Do(ctx, d, p, TakeIn, Key{}, func(w *Work) (none struct{}, err error) {
+		r := w.Exec("DELETE FROM layouts WHERE name = ?", name)
 		if r.Error != nil {
-			return r.Error
+			return none, r.Error
 		}
 		if r.RowsAffected == 0 {
-			return missing("The layout")
+			return none, missing("The layout")
 		}
-		return d.record(tx, p, "layout deleted", map[string]any{"name": name})
+		return none, w.Say("layout deleted", map[string]any{"name": name})
 	})
+	return err
 }
 
 // SaveDraftLayout keeps all that was settled and found out about a sheet as a layout, by which files of the same shape

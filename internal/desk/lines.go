@@ -123,8 +123,10 @@ func (l *RecordedLine) setReserved(r *int64) {
 		return
 	}
 	res := quantity.Quantity(*r)
-	av := l.OnHand - res
-	l.Reserved, l.Available = &res, &av
+	l.Reserved = &res
+	if av, ok := quantity.Add(l.OnHand, -res); ok {
+		l.Available = &av
+	}
 }
 
 // RecordedItems lists the recorded stock of a warehouse by item.
@@ -212,6 +214,13 @@ type VarianceLine struct {
 	Reason      string             `json:"reason"`
 	Posting     int                `json:"posting" doc:"number of the posting it went out with, 0 for none"`
 	Entries     int                `json:"entries"`
+	Entry       int64              `json:"entry" doc:"number of the entry that stands in the line's own row, 0 for none"`
+	Rest        *quantity.Quantity `json:"rest" doc:"what of the variance has not gone out; what went out and the rest are the variance"`
+	RestValue   *quantity.Money    `json:"rest_value"`
+	Sent        quantity.Quantity  `json:"sent" doc:"what of it went out, over all postings"`
+	Postings    int                `json:"postings" doc:"how many postings it was in"`
+	Queue       string             `json:"queue" enum:",open,held,accepted" doc:"where it stands among what wants a decision"`
+	Zeroed      bool               `json:"zeroed" doc:"it was settled that uncounted means zero"`
 }
 
 // VariancePage is one page of a count's lines.
@@ -223,68 +232,73 @@ type VariancePage struct {
 type varianceRow struct {
 	NamedLine
 	Number  int
+	First   int64
 	Posting int
+	Entry   int64
 }
 
-const varianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit, coalesce(s.number, 0) AS number, coalesce(p.number, 0) AS posting FROM count_lines l
+const varianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit, coalesce(s.number, 0) AS number, coalesce(s.first, 0) AS first, coalesce(p.number, 0) AS posting,
+	coalesce((SELECT e.id FROM entries e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.round = 1 AND e.parcel = 0 AND e.withdrawn = 0
+		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)), 0) AS entry
+	FROM count_lines l
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
 
 func (r *varianceRow) view(largest int64) VarianceLine {
 	q := func(n int64) *quantity.Quantity { v := quantity.Quantity(n); return &v }
-	v := VarianceLine{Pos: r.Pos, BinID: r.BinID, Bin: r.Bin, Zone: r.Zone, SKU: r.Sku, Description: r.Description, Lot: r.Lot, Serial: r.Serial, Unit: r.Unit, RowCode: r.RowCode, Sheet: r.Number,
+	v := VarianceLine{Pos: r.Pos, BinID: r.BinID, Bin: r.Bin, Zone: r.Zone, SKU: r.Sku, Description: r.Description, Lot: r.Lot, Serial: r.Serial, Unit: r.Unit, RowCode: rowCodeOf(r.CountID, &r.CountLine, r.Number, r.First), Sheet: r.Number,
 		Recorded: q(r.Recorded), Moved: quantity.Quantity(r.Moved), Expected: quantity.Quantity(r.Expected), Cost: (*quantity.Cost)(r.Cost), Value: (*quantity.Money)(r.Value), Status: r.Status,
-		Meanwhile: r.Meanwhile, CountedAt: moment(r.CountedAt), Counter: r.Counter, Decision: r.Decision, Reason: r.Reason, Posting: r.Posting, Entries: r.Entries}
+		Meanwhile: r.Meanwhile, CountedAt: moment(r.CountedAt), Counter: r.Counter, Decision: r.Decision, Reason: r.Reason, Posting: r.Posting, Entries: r.Entries,
+		Entry: r.Entry, Sent: quantity.Quantity(r.Sent), Postings: r.Postings, Queue: [...]string{"", "open", "held", "accepted"}[r.Queue], Zeroed: r.Zeroed, Rest: q(r.Rest), RestValue: (*quantity.Money)(r.RestValue)}
 	if r.Entries > 0 {
-		v.Counted, v.Variance = q(r.Counted), q(r.Variance)
+		v.Counted = q(r.Counted)
 	}
-	if largest > 0 && r.Value != nil {
-		v.Share = int(int64(quantity.Money(*r.Value).Abs()) * 1000 / largest)
+	if r.Entries > 0 || r.Zeroed {
+		v.Variance = q(r.Variance)
+	}
+	if largest > 0 && r.Stake != store.Unvalued {
+		v.Share = int(quantity.Share(r.Stake, largest))
 	}
 	return v
 }
 
-// Variances lists the lines of a count that are over, short or found, ranked by what is at stake: those without a
-// value first, then by absolute value. Show "all" lists every counted line so ranked behind them.
+// Variances lists the lines of a count that want a decision or have a variance beyond what is let pass, ranked by what is at
+// stake: those without a value first, then by absolute value.
 func (d *Desk) Variances(ctx context.Context, p Person, countID int64, f Filter) (page VariancePage, err error) {
 	page.Lines = []VarianceLine{}
-	if err := allow(p, Look); err != nil {
-		return page, err
-	}
-	tx := d.store.Read(ctx)
-	c, err := count(tx, countID)
-	if err == nil {
-		err = judge(p, c)
-	}
+	c, err := d.judge(ctx, p, countID)
 	if err != nil {
 		return page, err
 	}
-	q, args := varianceRows+" AND l.stake > 0", []any{countID}
+	q, args := varianceRows, []any{countID}
 	switch f.Show {
 	case "open":
-		q += " AND l.decision = '' AND l.posting_id = 0"
+		q += " AND l.queue = 1"
 	case "held":
-		q += " AND l.decision = 'hold' AND l.posting_id = 0"
-	case "decided":
-		q += " AND (l.decision <> '' OR l.posting_id > 0)"
+		q += " AND l.queue = 2"
 	case "accepted":
-		q += " AND l.decision = 'accept' AND l.posting_id = 0"
+		q += " AND l.queue = 3"
+	case "decided":
+		q += " AND l.stake > 0 AND (l.queue > 1 OR l.postings > 0)"
+	default:
+		q += " AND l.stake > 0"
 	}
 	if f.After != "" {
 		var stake, pos int64
 		if _, err := fmt.Sscanf(f.After, "%d.%d", &stake, &pos); err != nil {
-			return page, refuse("The page is not one of this list.")
+			return page, refuseAs(Invalid, "after", "The page is not one of this list.")
 		}
-		q, args = q+" AND (l.stake < ? OR (l.stake = ? AND l.pos > ?))", append(args, stake, stake, pos)
+		q, args = q+" AND (l.stake, -l.pos) < (?, ?)", append(args, stake, -pos)
+		q, args = q+" AND l.stake <= ?", append(args, stake)
 	}
 	if q, args, err = f.narrow(q, args); err != nil {
 		return page, err
 	}
 	var largest int64
-	if err := tx.Raw("SELECT coalesce(max(stake), 0) FROM count_lines WHERE count_id = ? AND stake > 0 AND stake < ?", countID, store.Unvalued).Scan(&largest).Error; err != nil {
+	if err := c.tx.Raw("SELECT coalesce((SELECT stake FROM count_lines WHERE count_id = ? AND stake > 0 AND stake < ? ORDER BY stake DESC LIMIT 1), 0)", countID, store.Unvalued).Scan(&largest).Error; err != nil {
 		return page, err
 	}
 	var rows []varianceRow
-	if err := tx.Raw(q+" ORDER BY l.stake DESC, l.pos LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
+	if err := c.tx.Raw(q+" ORDER BY l.stake DESC, l.pos LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
 		return page, err
 	}
 	for i := range rows {
@@ -300,18 +314,21 @@ func (d *Desk) Variances(ctx context.Context, p Person, countID int64, f Filter)
 // whoever types must not see it.
 func (d *Desk) CountLines(ctx context.Context, p Person, countID int64, f Filter) (page VariancePage, err error) {
 	page.Lines = []VarianceLine{}
-	if err := allow(p, Look); err != nil {
-		return page, err
-	}
-	tx := d.store.Read(ctx)
-	c, err := count(tx, countID)
+	c, err := d.see(ctx, p, countID)
 	if err != nil {
 		return page, err
 	}
 	after, _ := strconv.ParseInt(f.After, 10, 64)
-	q, args := varianceRows+" AND l.pos >= ?", []any{countID, after}
+	q, args := varianceRows+" AND l.status <> 'gone' AND l.pos >= ?", []any{countID, after}
 	if f.Sheet > 0 {
-		q, args = q+" AND s.number = ?", append(args, f.Sheet)
+		var s store.Sheet
+		if err := c.tx.Where("count_id = ? AND number = ?", countID, f.Sheet).Limit(1).Find(&s).Error; err != nil {
+			return page, err
+		}
+		if s.ID == 0 {
+			return page, missing("The sheet")
+		}
+		q, args = q+" AND l.sheet_id = ?", append(args, s.ID)
 	}
 	switch f.Show {
 	case "uncounted":
@@ -323,13 +340,14 @@ func (d *Desk) CountLines(ctx context.Context, p Person, countID int64, f Filter
 		return page, err
 	}
 	var rows []varianceRow
-	if err := tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
+	if err := c.tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
 		return page, err
 	}
 	for i := range rows {
 		v := rows[i].view(0)
-		if c.Blind {
+		if c.Count.Blind {
 			v.Recorded, v.Variance, v.Value, v.Expected, v.Moved, v.Status = nil, nil, nil, 0, 0, ""
+			v.Rest, v.RestValue, v.Sent, v.Postings, v.Posting, v.Queue, v.Decision, v.Reason, v.Cost = nil, nil, 0, 0, 0, "", "", "", nil
 		}
 		page.Lines = append(page.Lines, v)
 	}

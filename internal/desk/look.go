@@ -40,7 +40,7 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 	}
 	out := &Draft{ID: dr.id, Name: dr.name, Size: dr.size, Choices: dr.choices, Sheets: []SheetOfFile{}, Assumed: []string{}, Encodings: []string{}, Mended: len(dr.choices.Mends), CanBack: len(dr.history) > 0,
 		Effect: newEffect(), Problems: []ProblemGroup{}}
-	state := d.changes.Load()
+	state, before := d.changes.of(0), d.changes.all()
 	var wrong *tabular.Error
 	if dr.table, err = tabular.Open(dr.name, dr.file, dr.size, opt); errors.As(err, &wrong) {
 		out.Wrong, out.Blocked = wrong.Error(), "This file cannot be read as a table."
@@ -82,6 +82,7 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 		out.Blocked = "No sheet of this file is taken in."
 	}
 	dr.seen, dr.state = out, state
+	dr.counts = before[dr.countID()]
 	return out, nil
 }
 
@@ -134,7 +135,7 @@ func (d *Desk) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 			given, want.Layouts = *given.Over(base), nil
 		}
 		want.Given = &given
-		pt := &part{sheet: s, given: &given, named: nameOf(base), view: &SheetOfFile{Number: s, Name: name, Columns: []DraftColumn{}, Worked: []WorkedColumn{}, Fields: []FieldChoice{}, Questions: []Question{}, Passed: []PassedOver{},
+		pt := &part{sheet: s, given: &given, named: nameOf(base), view: &SheetOfFile{Number: s, Name: name, Columns: []DraftColumn{}, Worked: []WorkedColumn{}, Fields: []FieldChoice{}, Questions: []Question{}, Checks: []Check{}, Passed: []PassedOver{},
 			Problems: []ProblemGroup{}, Values: []ValueView{}, Assumed: []string{}, Effect: newEffect()}}
 		dr.parts = append(dr.parts, pt)
 		m, err := layout.RecogniseSheet(dr.table, s, want)

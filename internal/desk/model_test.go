@@ -128,7 +128,7 @@ func TestIntakesAgainstModel(t *testing.T) {
 		for range rapid.IntRange(1, 6).Draw(rt, "steps") {
 			if len(intakes) > 0 && rapid.IntRange(0, 3).Draw(rt, "undo") == 0 {
 				last := len(intakes) - 1
-				require.NoError(rt, d.Undo(ctx, nell, intakes[last]))
+				require.NoError(rt, d.Undo(ctx, nell, intakes[last], true))
 				now, history, intakes = history[last], history[:last], intakes[:last]
 				require.Equal(rt, now, stored(rt, d))
 				continue
@@ -158,7 +158,7 @@ func TestIntakesAgainstModel(t *testing.T) {
 			require.Zero(rt, tally(t, d, untrue), "tallies foot")
 		}
 		for _, id := range slices.Backward(intakes) {
-			require.NoError(rt, d.Undo(ctx, nell, id))
+			require.NoError(rt, d.Undo(ctx, nell, id, true))
 		}
 		for _, table := range []string{"stock_lines", "set_bins", "set_items", "stock_sets", "bins", "items", "warehouses"} {
 			assert.Zero(rt, tally(t, d, "SELECT count(*) FROM "+table), table)

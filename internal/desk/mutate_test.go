@@ -102,7 +102,7 @@ func TestMutatedFiles(t *testing.T) {
 			if err == nil && out.Intake > 0 {
 				taken++
 				if rng.IntN(2) == 0 {
-					ours("undo", n, name, d.Undo(ctx, nell, out.Intake))
+					ours("undo", n, name, d.Undo(ctx, nell, out.Intake, true))
 				}
 			}
 		} else {
@@ -112,7 +112,7 @@ func TestMutatedFiles(t *testing.T) {
 	require.Positive(t, taken)
 	require.Zero(t, tally(t, d, untrue), "tallies foot")
 	require.Zero(t, tally(t, d, "SELECT count(*) FROM pragma_foreign_key_check"))
-	_, broken, err := d.store.VerifyChain(ctx)
+	proof, err := d.VerifyChain(ctx)
 	require.NoError(t, err)
-	require.Zero(t, broken)
+	require.Zero(t, proof.Broken, proof.Text)
 }

@@ -10,8 +10,6 @@ import (
 	"strings"
 
 	"golang.org/x/crypto/argon2"
-	"gorm.io/gorm"
-
 	"wobin/internal/store"
 )
 
@@ -119,27 +117,26 @@ func (d *Desk) addPerson(ctx context.Context, by Person, name, signIn, password,
 	if err != nil {
 		return p, err
 	}
-	row := store.Person{Name: name, SignIn: signIn, Role: role, Secret: secret, Demo: demo}
-	err = d.store.Write(ctx, func(tx *gorm.DB) error {
+	return doAs(ctx, d, by, string(Staff), Key{}, func(w *Work) (Person, error) {
+		row := store.Person{Name: name, SignIn: signIn, Role: role, Secret: secret, Demo: demo}
 		var n, same int64
-		if err := tx.Model(&store.Person{}).Count(&n).Error; err != nil {
-			return err
+		if err := w.Model(&store.Person{}).Count(&n).Error; err != nil {
+			return p, err
 		}
 		if first && n > 0 {
-			return refuse("Somebody has signed up already. Sign in instead.")
+			return p, refuse("Somebody has signed up already. Sign in instead.")
 		}
-		if err := tx.Model(&store.Person{}).Where("sign_in = ?", signIn).Count(&same).Error; err != nil {
-			return err
+		if err := w.Model(&store.Person{}).Where("sign_in = ?", signIn).Count(&same).Error; err != nil {
+			return p, err
 		}
 		if same > 0 {
-			return refuse("The sign-in name %s is taken.", signIn)
+			return p, refuseAs(Invalid, "sign_in", "The sign-in name %s is taken.", signIn)
 		}
-		if err := tx.Create(&row).Error; err != nil {
-			return err
+		if err := w.Create(&row).Error; err != nil {
+			return p, err
 		}
-		return d.record(tx, by, "person added", map[string]any{"name": name, "sign_in": signIn, "role": role})
+		return Person{row.ID, row.Name, row.Role}, w.Say("person added", map[string]any{"name": name, "sign_in": signIn, "role": role})
 	})
-	return Person{row.ID, row.Name, row.Role}, err
 }
 
 // SignIn proves a password. It takes as long for an unknown name as for a known one.

@@ -109,13 +109,23 @@ func (d *Desk) RecordedBins(ctx context.Context, p Person, houseID int64) ([]Bin
 
 // CountBins gives the tallies per bin of a count.
 func (d *Desk) CountBins(ctx context.Context, p Person, countID int64) ([]BinState, error) {
-	if err := allow(p, Look); err != nil {
+	c, err := d.see(ctx, p, countID)
+	if err != nil {
 		return nil, err
 	}
 	out := []BinState{}
-	err := d.store.Read(ctx).Raw(`SELECT t.bin_id AS bin, t.lines, coalesce(s.number, 0) AS sheet, t.counted, t.over + t.found AS over, t.short, t.open, t.posted, t.accepted AS accept
-		FROM count_bins t LEFT JOIN sheets s ON s.id = t.sheet_id WHERE t.count_id = ?`, countID).Scan(&out).Error
-	return out, err
+	_, numbers, err := sheetsOf(&Work{DB: c.tx}, c.Count)
+	if err != nil {
+		return nil, err
+	}
+	return out, store.EachTally(c.tx, countID, store.PartBin, nil, func(t *store.PartTally) error {
+		s := BinState{Bin: t.Bin, Lines: t.Lines, Sheet: numbers[t.SheetID], Counted: t.Counted, Over: t.Over + t.Found, Short: t.Short, Open: t.Open, Posted: t.Posted, Accept: t.Accepted}
+		if c.Blind {
+			s.Over, s.Short, s.Open, s.Posted, s.Accept = 0, 0, 0, 0, 0
+		}
+		out = append(out, s)
+		return nil
+	})
 }
 
 // Wait is one thing that wants a hand.
@@ -147,11 +157,15 @@ func (d *Desk) Today(ctx context.Context, p Person) (t Today, err error) {
 	}
 	tx := d.store.Read(ctx)
 	var counts []store.Count
-	if err := tx.Order("state DESC, id DESC").Limit(100).Find(&counts).Error; err != nil {
+	if err := tx.Where("state <> ?", store.Freezing).Order("state DESC, id DESC").Limit(100).Find(&counts).Error; err != nil {
 		return t, err
 	}
 	for i := range counts {
-		s, err := stageLine(tx, &counts[i])
+		c, err := d.see(ctx, p, counts[i].ID)
+		if err != nil {
+			return t, err
+		}
+		s, err := stageLine(c)
 		if err != nil {
 			return t, err
 		}
@@ -201,7 +215,7 @@ func waits(s *StageLine) []Wait {
 	if s.Accepted > 0 {
 		w = append(w, Wait{plural(s.Accepted, "accepted line", "accepted lines") + " to send out", "adjustments", ""})
 	}
-	if len(w) == 0 && s.Uncounted == 0 {
+	if len(w) == 0 && s.Uncounted == s.Zeroed {
 		w = append(w, Wait{"everything is decided and sent out; the count can be finished", "report", ""})
 	}
 	return w

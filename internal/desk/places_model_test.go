@@ -41,7 +41,7 @@ func TestPlacesAgainstModel(t *testing.T) {
 		var intakes []int64
 		for range rapid.IntRange(1, 6).Draw(rt, "steps") {
 			if last := len(intakes) - 1; last >= 0 && rapid.IntRange(0, 3).Draw(rt, "undo") == 0 {
-				require.NoError(rt, d.Undo(ctx, nell, intakes[last]))
+				require.NoError(rt, d.Undo(ctx, nell, intakes[last], true))
 				now, history, intakes = history[last], history[:last], intakes[:last]
 				require.Equal(rt, now, stored())
 				continue
@@ -115,7 +115,7 @@ func TestPlacesAgainstModel(t *testing.T) {
 			require.Equal(rt, now, stored(), file)
 		}
 		for _, id := range slices.Backward(intakes) {
-			require.NoError(rt, d.Undo(ctx, nell, id))
+			require.NoError(rt, d.Undo(ctx, nell, id, true))
 		}
 		require.Empty(rt, stored())
 		clean = true
@@ -167,7 +167,7 @@ func TestPlacesInTwoSheets(t *testing.T) {
 	}
 	stands("Yard", "Side")
 	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM warehouses WHERE code = 'NEW' AND name = 'Kiosk'"))
-	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake, true))
 	stands("Quay", "Front")
 	assert.Equal(t, 0, tally(t, d, "SELECT count(*) FROM warehouses WHERE code = 'NEW'"))
 	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM bins"))

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -35,11 +36,12 @@ type PostingView struct {
 
 // Postings lists the postings of a count.
 func (d *Desk) Postings(ctx context.Context, p Person, countID int64) ([]PostingView, error) {
-	if err := allow(p, Look); err != nil {
+	c, err := d.judge(ctx, p, countID)
+	if err != nil {
 		return nil, err
 	}
 	var rows []store.Posting
-	if err := d.store.Read(ctx).Where("count_id = ?", countID).Order("number").Find(&rows).Error; err != nil {
+	if err := c.tx.Where("count_id = ?", countID).Order("number").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make([]PostingView, len(rows))
@@ -60,7 +62,8 @@ type PostingPreview struct {
 	Sums     variance.Sums `json:"sums"`
 	Unvalued int           `json:"unvalued"`
 	NoReason int           `json:"no_reason" doc:"accepted lines without a reason code"`
-	Text     string        `json:"text" doc:"the file's text, its first 2,000 lines"`
+	Alike    int           `json:"alike" doc:"lines that match or are let pass, told since the file tells all counts"`
+	Text     string        `json:"text" doc:"the file's text, its first 1,000 lines"`
 	Cut      int           `json:"cut" doc:"how many lines of the text are not shown here"`
 	Blocked  string        `json:"blocked"`
 	Age      time.Time     `json:"age" doc:"when the recorded stock was true that balances are worked out from"`
@@ -69,85 +72,114 @@ type PostingPreview struct {
 
 // PreviewPosting shows the file of the accepted lines before it is made.
 func (d *Desk) PreviewPosting(ctx context.Context, p Person, countID int64, mode string) (v PostingPreview, err error) {
-	if err := allow(p, Look); err != nil {
-		return v, err
-	}
-	tx := d.store.Read(ctx)
-	c, err := count(tx, countID)
-	if err == nil {
-		err = judge(p, c)
-	}
+	c, err := d.judge(ctx, p, countID)
 	if err != nil {
 		return v, err
 	}
-	f, err := d.postingFile(tx, c, mode)
-	v = PostingPreview{Mode: mode, Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoReason: f.noReason, Age: *moment(c.RecordedAt)}
+	f, err := postingFileOf(c.tx, c.Count, mode)
+	v = PostingPreview{Mode: mode, Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoReason: f.noReason, Alike: f.alike, Age: instant(c.RecordedAt)}
 	var r *Refusal
 	if errors.As(err, &r) {
-		v.Blocked = r.Text
+		v.Blocked = r.Error()
 	} else if err != nil {
 		return v, err
 	}
-	v.Text = string(f.text)
-	if all := strings.SplitAfter(v.Text, "\n"); len(all) > 2001 {
-		v.Text, v.Cut = strings.Join(all[:2001], ""), len(all)-2002
+	text := f.text
+	for n := 0; len(text) > 0; n++ {
+		end := bytes.IndexByte(text, '\n') + 1
+		if n <= shownLines {
+			v.Text += string(text[:end])
+		} else {
+			v.Cut++
+		}
+		text = text[end:]
 	}
-	_, sum, err := tallies(tx, countID, "")
-	v.Open = sum.Open
+	all, err := tallyOf(c.tx, countID)
+	v.Open = all.Open
 	return v, err
 }
 
+// shownLines is how many lines of a file are shown before it is made.
+const shownLines = 1000
+
 type postingFile struct {
-	rows     []varianceRow
+	rows     []store.CountLine
 	lines    []adjust.Line
 	text     []byte
 	sums     variance.Sums
 	unvalued int
 	noReason int
+	alike    int // lines that match or are let pass, and go out since the mode tells all counts
 }
 
-// postingFile works out the lines and the text of a posting of all accepted lines that did not go out yet.
-func (d *Desk) postingFile(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err error) {
+// postingFileOf works out the lines and the text of a posting: of all accepted lines, what of them did not go out yet, and
+// where the mode tells all counts, those that match or are let pass too. In the order of the core, as every file out.
+func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err error) {
 	if !slices.Contains(adjust.Modes, adjust.Mode(mode)) {
-		return f, refuse("%q is none of difference, balance, in-out and counted.", mode)
+		return f, refuseAs(Invalid, "mode", "%q is none of difference, balance, in-out and counted.", mode)
 	}
 	h, err := warehouse(tx, c.WarehouseID)
 	if err != nil {
 		return f, err
 	}
-	if err := tx.Raw(varianceRows+" AND l.decision = 'accept' AND l.posting_id = 0 AND l.stake > 0 ORDER BY b.sort_key, i.sort_key, l.lot, l.serial", c.ID).Scan(&f.rows).Error; err != nil {
-		return f, err
+	where := fmt.Sprintf("l.queue = %d", store.QueueAccepted)
+	if mode == string(adjust.Counted) {
+		where = fmt.Sprintf("(l.queue = %d OR l.queue = 0 AND l.postings = 0 AND l.status IN ('match', 'tolerated'))", store.QueueAccepted)
 	}
-	moved, err := movementsOf(tx, c)
+	names, book := map[int64]*store.NamedText{}, &stock.Book{}
+	var places []int64
+	err = store.EachNamed(tx, c.ID, where, nil, func(n *store.NamedText) error {
+		names[n.Pos], places = n, append(places, n.Pos)
+		var k stock.Key
+		for p, t := range []string{h.Code, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding} {
+			k[p] = book.Codes[p].Intern([]byte(t))
+		}
+		book.Lines = append(book.Lines, stock.Line{Key: k})
+		return nil
+	})
 	if err != nil {
 		return f, err
 	}
-	for i := range f.rows {
-		r := &f.rows[i]
-		l := adjust.Line{Key: [stock.Parts]string{h.Code, r.Bin, r.Sku, r.Lot, r.Serial, r.Holding}, RecordID: r.RecordID, Unit: r.Unit, Counted: quantity.Quantity(r.Counted), Variance: quantity.Quantity(r.Variance),
-			Reason: adjust.Reason(variance.Status(r.Status), quantity.Quantity(r.Variance)), CountedAt: r.CountedAt, Counter: r.Counter}
-		l.Extra = shown(r.Attributes, columnsOf(c))
-		if r.Reason != "" {
-			l.Reason = r.Reason
-		} else {
-			f.noReason++
+	if len(places) > 0 {
+		byPlace := map[int64]bool{}
+		for _, p := range places {
+			byPlace[p] = true
 		}
-		if r.Cost != nil {
-			l.Cost, l.Costed = quantity.Cost(*r.Cost), true
-		}
-		if r.Value != nil {
-			l.Value, l.Valued = quantity.Money(*r.Value), true
-		} else {
-			f.unvalued++
-		}
-		for _, m := range moved[r.Pos] {
-			if m.At > r.CountedAt {
-				l.After += m.Quantity
+		err = store.EachCountLine(tx, c.ID, store.Near(places), func(l *store.CountLine) error {
+			if byPlace[l.Pos] {
+				f.rows = append(f.rows, *l)
 			}
+			return nil
+		})
+		if err != nil {
+			return f, err
 		}
-		f.sums.Add(l.Variance, l.Value)
-		f.lines = append(f.lines, l)
 	}
+	moved := map[int64][]stock.Movement{}
+	if len(places) > 0 {
+		err = store.EachCountMove(tx, c.ID, store.Near(places), func(m store.CountMove) error {
+			moved[m.Pos] = append(moved[m.Pos], stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.At})
+			return nil
+		})
+		if err != nil {
+			return f, err
+		}
+	}
+	inOrder := make([]store.CountLine, 0, len(f.rows))
+	columns := columnsOf(c)
+	for _, n := range book.Order() {
+		r := f.rows[n]
+		l, err := f.line(&r, names[r.Pos], h.Code, moved[r.Pos])
+		if err != nil {
+			return f, err
+		}
+		if mode == string(adjust.Counted) && r.Entries == 0 && !r.Zeroed {
+			return f, refuse("%s · %s has no count any more, and what went out of it is to be taken back: send differences, or hold it.", l.Key[stock.Bin], l.Key[stock.SKU])
+		}
+		l.Extra = shown(names[r.Pos].Attributes, columns)
+		inOrder, f.lines = append(inOrder, r), append(f.lines, l)
+	}
+	f.rows = inOrder
 	// A balance is worked out from the stock at the freeze: newer recorded stock would be overwritten by it.
 	if mode == string(adjust.Balance) {
 		var set store.StockSet
@@ -155,10 +187,10 @@ func (d *Desk) postingFile(tx *gorm.DB, c *store.Count, mode string) (f postingF
 			return f, err
 		}
 		if set.RecordedAt > c.RecordedAt {
-			return f, refuse("Newer stock was taken in since the freeze (of %s). A balance would overwrite what happened meanwhile; send differences instead.", moment(set.RecordedAt).Format("2006-01-02 15:04 MST"))
+			return f, refuse("Newer stock was taken in since the freeze (of %s). A balance would overwrite what happened meanwhile; send differences instead.", instant(set.RecordedAt).Format("2006-01-02 15:04 MST"))
 		}
 	}
-	text, bad, err := adjust.Write(f.lines, adjust.Mode(mode), columnTitles(columnsOf(c))...)
+	text, bad, err := adjust.Write(f.lines, adjust.Mode(mode), columnTitles(columns)...)
 	if err != nil {
 		l := &f.lines[bad]
 		return f, refuse("The balance of %s · %s %v: %s counted, and %s moved since. Hold it, or send differences.", l.Key[stock.Bin], l.Key[stock.SKU], err, l.Counted, l.After)
@@ -167,110 +199,195 @@ func (d *Desk) postingFile(tx *gorm.DB, c *store.Count, mode string) (f postingF
 	return f, nil
 }
 
+// line makes the adjustment of what is open of a line, and takes it into the sums.
+func (f *postingFile) line(r *store.CountLine, n *store.NamedText, house string, moves []stock.Movement) (l adjust.Line, err error) {
+	rest := quantity.Quantity(r.Rest)
+	l = adjust.Line{Key: [stock.Parts]string{house, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding}, RecordID: n.RecordID, Unit: n.Unit, Counted: quantity.Quantity(r.Counted), Variance: rest, CountedAt: r.CountedAt, Counter: r.Counter}
+	if r.Entries == 0 && !r.Zeroed { // counted no more: the record is right as it was expected to be
+		l.Counted = quantity.Quantity(r.Expected)
+	}
+	status := variance.Status(r.Status)
+	if r.Postings > 0 { // a correction of what went out, named by its own sign
+		status = variance.Tolerated
+	}
+	switch {
+	case r.Reason != "":
+		l.Reason = r.Reason
+	case r.Queue == store.NotQueued:
+		f.alike++
+		l.Reason = adjust.Reason(status, rest)
+	default:
+		f.noReason++
+		l.Reason = adjust.Reason(status, rest)
+	}
+	if r.Cost != nil {
+		l.Cost, l.Costed = quantity.Cost(*r.Cost), true
+	}
+	if r.RestValue != nil {
+		l.Value, l.Valued = quantity.Money(*r.RestValue), true
+	} else if l.Valued = r.Cost != nil && r.Rest == 0; !l.Valued {
+		f.unvalued++
+	}
+	after, ok := stock.After(moves, r.CountedAt)
+	if l.After = after; !ok || !f.sums.Add(l.Variance, l.Value) {
+		return l, tooMuch()
+	}
+	return l, nil
+}
+
 // Post makes a posting of all accepted lines. It is never changed afterwards, and its file is kept. expect is the
 // number of lines that the person saw.
 func (d *Desk) Post(ctx context.Context, p Person, countID int64, mode, key string, expect int) (PostingView, error) {
-	if err := allow(p, SendOut); err != nil {
-		return PostingView{}, err
-	}
-	out, err := once(d, ctx, key, func(tx *gorm.DB) (v PostingView, err error) {
-		c, err := count(tx, countID)
+	return Do(ctx, d, p, SendOut, Key{key, []any{countID, mode, expect}}, func(w *Work) (v PostingView, err error) {
+		c, err := w.Running(countID)
 		if err != nil {
 			return v, err
 		}
-		f, err := d.postingFile(tx, c, mode)
+		f, err := postingFileOf(w.DB, c, mode)
 		if err != nil {
 			return v, err
 		}
 		switch {
-		case len(f.lines) == 0:
+		case len(f.lines) == f.alike && len(f.lines) == 0:
 			return v, refuse("No accepted line is waiting to go out.")
 		case len(f.lines) != expect:
-			return v, refuse("There are %d accepted lines now, not %d. Look at the file again.", len(f.lines), expect)
+			return v, refuseAs(Changed, "lines", "There are %d accepted lines now, not %d. Look at the file again.", len(f.lines), expect)
 		}
-		now := d.now().UnixNano()
-		sha, err := d.store.KeepBytes(tx, f.text, now)
+		sha, err := d.store.KeepBytes(w.DB, f.text, w.Now)
 		if err != nil {
 			return v, err
 		}
 		var last int
-		if err := tx.Raw("SELECT coalesce(max(number), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+		if err := w.Raw("SELECT coalesce(max(number), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
 			return v, err
 		}
 		row := store.Posting{CountID: c.ID, Number: last + 1, Mode: mode, FileSha: sha, FileName: fmt.Sprintf("adjustments-%d-%d-%s.csv", c.ID, last+1, mode), Lines: len(f.lines),
-			Over: int64(f.sums.Over), Short: int64(f.sums.Short), Gross: int64(f.sums.Gross), Unvalued: f.unvalued, Person: p.Name, At: now}
-		if err := tx.Create(&row).Error; err != nil {
+			Over: int64(f.sums.Over), Short: int64(f.sums.Short), Gross: int64(f.sums.Gross), Unvalued: f.unvalued, Person: p.Name, At: w.Now}
+		if err := w.Create(&row).Error; err != nil {
 			return v, err
 		}
-		lines := make([]store.PostingLine, len(f.rows))
-		bins := map[int64]bool{}
-		for i := range f.rows {
-			r := &f.rows[i]
-			lines[i] = store.PostingLine{PostingID: row.ID, Pos: r.Pos, Variance: r.Variance, Value: r.Value, Reason: f.lines[i].Reason}
-			bins[r.BinID] = true
-		}
-		if err := store.Batch(tx, lines); err != nil {
+		if err := w.goesOut(c, &row, &f); err != nil {
 			return v, err
 		}
-		if err := tx.Exec("UPDATE count_lines SET posting_id = ? WHERE count_id = ? AND decision = 'accept' AND posting_id = 0 AND stake > 0", row.ID, c.ID).Error; err != nil {
+		if err := w.Cover("postings", row.ID, row.ID); err != nil {
 			return v, err
 		}
-		if err := d.tallyBins(tx, c.ID, bins); err != nil {
+		if err := w.Cover("posting_lines", row.ID, row.ID); err != nil {
 			return v, err
 		}
-		return postingView(&row), d.record(tx, p, "sent out", map[string]any{"count": c.ID, "posting": row.Number, "mode": mode, "lines": row.Lines, "sha256": sha})
+		return postingView(&row), w.Say("sent out", map[string]any{"count": c.ID, "posting": row.Number, "mode": mode, "lines": row.Lines, "sha256": sha})
 	})
-	if err == nil {
-		d.Events.Tell(Event{What: "count", Count: countID})
+}
+
+// goesOut notes what a posting takes out of its lines: nothing of them is open then.
+func (w *Work) goesOut(c *store.Count, row *store.Posting, f *postingFile) error {
+	lines, reasons := make([]store.PostingLine, len(f.rows)), map[string]*variance.Sums{}
+	counts := map[string]int{}
+	t := newTallying(w, c)
+	if len(f.rows) > 2000 {
+		if err := t.preload(); err != nil {
+			return err
+		}
 	}
-	return out, err
+	for i := range f.rows {
+		r, out := &f.rows[i], &f.lines[i]
+		before := *r
+		lines[i] = store.PostingLine{PostingID: row.ID, Pos: r.Pos, Variance: r.Rest, Value: r.RestValue, Reason: out.Reason}
+		if reasons[r.Reason] == nil {
+			reasons[r.Reason] = &variance.Sums{}
+		}
+		reasons[r.Reason].Add(out.Variance, out.Value) // part of the whole, so it fits
+		counts[r.Reason]++
+		r.PostingID, r.Postings, r.Sent = row.ID, r.Postings+1, r.Sent+r.Rest
+		if r.RestValue != nil {
+			r.SentValue += *r.RestValue
+		}
+		r.Rest, r.RestValue, r.Decision, r.Reason = 0, nil, "", ""
+		state := lineState(r)
+		state.Rest = variance.Rest{Valued: state.Result.Valued}
+		r.Enqueue(state)
+		if err := t.move(&before, r, false); err != nil {
+			return err
+		}
+	}
+	if err := store.AddPostingLines(w.DB, row.ID, lines); err != nil {
+		return err
+	}
+	var by []store.PostingReason
+	for reason, s := range reasons {
+		by = append(by, store.PostingReason{PostingID: row.ID, Reason: reason, Lines: counts[reason], Over: int64(s.Over), Short: int64(s.Short), Gross: int64(s.Gross)})
+	}
+	if err := store.Batch(w.DB, by); err != nil {
+		return err
+	}
+	slices.SortFunc(f.rows, func(a, b store.CountLine) int { return int(a.Pos - b.Pos) })
+	if err := store.UpdateCountLines(w.DB, c.ID, f.rows); err != nil {
+		return err
+	}
+	return t.write()
 }
 
 // PostingFile gives a posting's file again, to the byte.
-func (d *Desk) PostingFile(ctx context.Context, p Person, countID int64, number int) (name string, file []byte, err error) {
-	if err := allow(p, Look); err != nil {
+func (d *Desk) PostingFile(ctx context.Context, p Person, countID int64, number int) (name string, file *store.KeptFile, err error) {
+	c, err := d.judge(ctx, p, countID)
+	if err != nil {
 		return "", nil, err
 	}
 	var row store.Posting
-	if err := d.store.Read(ctx).Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&row).Error; err != nil {
+	if err := c.tx.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&row).Error; err != nil {
 		return "", nil, err
 	}
 	if row.ID == 0 {
 		return "", nil, missing("The posting")
 	}
-	file, err = d.store.Kept(row.FileSha)
+	file, err = d.kept(row.FileSha)
 	return row.FileName, file, err
 }
 
-// Finish ends a count. Nothing can be counted or decided in it afterwards; reopen is not offered.
-func (d *Desk) Finish(ctx context.Context, p Person, countID int64) error {
-	if err := allow(p, Plan); err != nil {
-		return err
+// Left is what stays undone in a count when it is finished.
+type Left struct {
+	Held      int `json:"held" doc:"variances held, of which nothing goes out"`
+	Accepted  int `json:"accepted" doc:"accepted lines that were not sent out"`
+	Uncounted int `json:"uncounted"`
+}
+
+func (l Left) String() string {
+	var parts []string
+	for _, x := range []struct {
+		n         int
+		one, many string
+	}{{l.Held, "variance stays held", "variances stay held"}, {l.Accepted, "accepted line is not sent out", "accepted lines are not sent out"}, {l.Uncounted, "line stays uncounted", "lines stay uncounted"}} {
+		if x.n > 0 {
+			parts = append(parts, plural(x.n, x.one, x.many))
+		}
 	}
-	err := d.store.Write(ctx, func(tx *gorm.DB) error {
-		c, err := count(tx, countID)
+	return strings.Join(parts, ", ")
+}
+
+// Finish ends a count for good: nothing is counted, decided or sent out in it afterwards. What stays undone is named, and
+// has to be agreed to by its numbers.
+func (d *Desk) Finish(ctx context.Context, p Person, countID int64, agreed Left) error {
+	_, err := Do(ctx, d, p, Plan, Key{}, func(w *Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
 		if err != nil {
-			return err
+			return none, err
 		}
-		_, sum, err := tallies(tx, countID, "")
+		all, err := tallyOf(w.DB, c.ID)
 		if err != nil {
-			return err
+			return none, err
 		}
+		left := Left{all.Held, all.Accepted, all.Uncounted - all.Zeroed}
 		switch {
-		case c.State == store.Finished:
-			return refuse("The count is finished already.")
-		case sum.Open > 0:
-			return refuse("%d variances are not decided. Accept or hold them first.", sum.Open)
-		case sum.Accepted > 0:
-			return refuse("%d accepted lines have not been sent out. Send them out or hold them first.", sum.Accepted)
+		case all.Open > 0:
+			return none, refuse("%s not decided. Accept or hold them first.", plural(all.Open, "variance is", "variances are"))
+		case left != agreed && left == Left{}:
+		case left != agreed:
+			return none, refuseAs(Asks, "left", "Finishing is final, and %s. Say that this is meant.", left)
 		}
-		if err := tx.Model(c).Update("state", store.Finished).Error; err != nil {
-			return err
+		if err := w.Model(c).Update("state", store.Finished).Error; err != nil {
+			return none, err
 		}
-		return d.record(tx, p, "finished", map[string]any{"count": countID})
+		return none, w.Say("finished", map[string]any{"count": countID, "held": left.Held, "accepted": left.Accepted, "uncounted": left.Uncounted})
 	})
-	if err == nil {
-		d.Events.Tell(Event{What: "count", Count: countID})
-	}
 	return err
 }

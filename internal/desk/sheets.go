@@ -6,6 +6,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 	"time"
 
@@ -34,44 +35,55 @@ type SheetView struct {
 	Revisions int        `json:"revisions" doc:"how often counts of it were changed by a later file"`
 }
 
-// Sheets lists the sheets of a count.
-func (d *Desk) Sheets(ctx context.Context, p Person, countID int64) ([]SheetView, error) {
-	if err := allow(p, Look); err != nil {
-		return nil, err
-	}
-	var rows []store.Sheet
-	if err := d.store.Read(ctx).Where("count_id = ?", countID).Order("number").Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	out := make([]SheetView, len(rows))
-	for i, s := range rows {
-		out[i] = SheetView{s.ID, s.Number, s.Code, s.Zone, s.FirstBin, s.LastBin, s.Lines, s.Counted, s.State, s.Counter, moment(s.OutAt), moment(s.BackAt), s.Revisions}
-	}
-	return out, nil
+// SheetPage is one page of a count's sheets.
+type SheetPage struct {
+	Sheets []SheetView `json:"sheets"`
+	Next   string      `json:"next"`
 }
 
-// HandOut notes who has a sheet; with an empty name it is with us again.
-func (d *Desk) HandOut(ctx context.Context, p Person, countID int64, numbers []int, counter string) error {
-	if err := allow(p, Plan); err != nil {
-		return err
+// Sheets lists the sheets of a count, in the order of their numbers.
+func (d *Desk) Sheets(ctx context.Context, p Person, countID int64, after string, limit int) (page SheetPage, err error) {
+	page.Sheets = []SheetView{}
+	c, err := d.see(ctx, p, countID)
+	if err != nil {
+		return page, err
 	}
-	err := d.store.Write(ctx, func(tx *gorm.DB) error {
-		to := map[string]any{"counter": strings.TrimSpace(counter), "state": store.Out, "out_at": d.now().UnixNano()}
-		if strings.TrimSpace(counter) == "" {
+	from, _ := strconv.Atoi(after)
+	most := (&Filter{Limit: limit}).page()
+	var rows []store.Sheet
+	if err := c.tx.Where("count_id = ? AND number > ?", countID, from).Order("number").Limit(most).Find(&rows).Error; err != nil {
+		return page, err
+	}
+	for _, s := range rows {
+		page.Sheets = append(page.Sheets, SheetView{s.ID, s.Number, s.Code, s.Zone, s.FirstBin, s.LastBin, s.Lines, s.Counted, s.State, s.Counter, moment(s.OutAt), moment(s.BackAt), s.Revisions})
+	}
+	if len(rows) == most {
+		page.Next = strconv.Itoa(rows[most-1].Number)
+	}
+	return page, nil
+}
+
+// HandOut notes who has sheets; with an empty name they are with us again.
+func (d *Desk) HandOut(ctx context.Context, p Person, countID int64, numbers []int, counter string) error {
+	_, err := Do(ctx, d, p, Plan, Key{}, func(w *Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		counter = strings.TrimSpace(counter)
+		to := map[string]any{"counter": counter, "state": store.Out, "out_at": w.Now}
+		if counter == "" {
 			to["state"], to["out_at"] = store.WithUs, 0
 		}
-		r := tx.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state <> ?", countID, numbers, store.Back).Updates(to)
+		r := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state <> ?", c.ID, numbers, store.Back).Updates(to)
 		if r.Error != nil {
-			return r.Error
+			return none, r.Error
 		}
 		if r.RowsAffected == 0 {
-			return refuse("These sheets are back already.")
+			return none, refuseAs(Ended, "sheets", "These sheets are back already.")
 		}
-		return d.record(tx, p, "handed out", map[string]any{"count": countID, "sheets": numbers, "counter": counter})
+		return none, w.Say("handed out", map[string]any{"count": c.ID, "sheets": numbers, "counter": counter})
 	})
-	if err == nil {
-		d.Events.Tell(Event{What: "count", Count: countID})
-	}
 	return err
 }
 
@@ -93,27 +105,23 @@ type NamedLine struct {
 const namedLines = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ?`
 
 func (l *NamedLine) line(house string) counting.Line {
-	return counting.Line{Place: int(l.Pos), Key: [stock.Parts]string{house, l.Bin, l.Sku, l.Lot, l.Serial, l.Holding}, Zone: l.Zone, Description: l.Description, Unit: l.Unit, Recorded: quantity.Quantity(l.Recorded), RowCode: l.RowCode}
+	return counting.Line{Place: int(l.Pos), Key: [stock.Parts]string{house, l.Bin, l.Sku, l.Lot, l.Serial, l.Holding}, Zone: l.Zone, Description: l.Description, Unit: l.Unit, Recorded: quantity.Quantity(l.Recorded)}
 }
 
 // WriteSheet writes one sheet of a count.
 func (d *Desk) WriteSheet(ctx context.Context, p Person, countID int64, number int, form SheetForm) (name string, file []byte, err error) {
-	if err := allow(p, Look); err != nil {
-		return "", nil, err
-	}
-	tx := d.store.Read(ctx)
-	c, err := count(tx, countID)
+	c, err := d.see(ctx, p, countID)
 	if err != nil {
 		return "", nil, err
 	}
 	var s store.Sheet
-	if err := tx.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&s).Error; err != nil {
+	if err := c.tx.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&s).Error; err != nil {
 		return "", nil, err
 	}
 	if s.ID == 0 {
 		return "", nil, missing("The sheet")
 	}
-	return writeSheet(tx, c, &s, form)
+	return writeSheet(c.tx, c.Count, &s, form)
 }
 
 func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (name string, file []byte, err error) {
@@ -122,12 +130,13 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 		return "", nil, err
 	}
 	var rows []NamedLine
-	if err := tx.Raw(namedLines+" AND l.sheet_id = ? AND l.row_code <> '' ORDER BY l.pos", c.ID, s.ID).Scan(&rows).Error; err != nil {
+	if err := tx.Raw(namedLines+" AND l.pos >= ? AND l.pos < ? ORDER BY l.pos", c.ID, s.First, s.First+int64(s.Lines)).Scan(&rows).Error; err != nil {
 		return "", nil, err
 	}
 	sheet := counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind, Extra: columnTitles(columnsOf(c))}
 	for i := range rows {
 		l := rows[i].line(h.Code)
+		l.RowCode = rowCodeOf(c.ID, &rows[i].CountLine, s.Number, s.First)
 		l.Extra = shown(rows[i].Attributes, columnsOf(c))
 		sheet.Lines = append(sheet.Lines, l)
 	}
@@ -142,21 +151,17 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 
 // WriteSheets writes all sheets of a count into one zip file.
 func (d *Desk) WriteSheets(ctx context.Context, p Person, countID int64, form SheetForm, to io.Writer) error {
-	if err := allow(p, Look); err != nil {
-		return err
-	}
-	tx := d.store.Read(ctx)
-	c, err := count(tx, countID)
+	c, err := d.see(ctx, p, countID)
 	if err != nil {
 		return err
 	}
 	var sheets []store.Sheet
-	if err := tx.Where("count_id = ?", countID).Order("number").Find(&sheets).Error; err != nil {
+	if err := c.tx.Where("count_id = ?", countID).Order("number").Find(&sheets).Error; err != nil {
 		return err
 	}
 	z := zip.NewWriter(to)
 	for i := range sheets {
-		name, file, err := writeSheet(tx, c, &sheets[i], form)
+		name, file, err := writeSheet(c.tx, c.Count, &sheets[i], form)
 		if err != nil {
 			return err
 		}

@@ -31,7 +31,7 @@ func TestItemsInSeveralSheets(t *testing.T) {
 	out := takeDraft(t, d, dr)
 	assert.Equal(t, `[{NEW New 2 N2 {"Shelf":"low"}} {OTHER   {"Shelf":"low"}} {ROPE Rope 2 R1 {"Shelf":"high"}}]`, items())
 	assert.Equal(t, map[string]string{"A ROPE": "4", "A NEW": "1", "B OTHER": "2"}, recorded(t, d, 1))
-	require.NoError(t, d.Undo(ctx, nell, out.Intake))
+	require.NoError(t, d.Undo(ctx, nell, out.Intake, true))
 	assert.Equal(t, before, items())
 	assert.Zero(t, tally(t, d, "SELECT count(*) FROM item_before"))
 }

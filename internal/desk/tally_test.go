@@ -17,7 +17,7 @@ func TestSetTally(t *testing.T) {
 		most := rapid.Int64Range(1, 100).Draw(t, "items")
 		sums := setTally{at: make([]int32, most+1)}
 		for set := range int64(3) {
-			sums.bins, sums.items = []store.SetBin{{}}, nil
+			sums.bins, sums.items, sums.costs = []store.SetBin{{}}, nil, nil
 			quantities, values, lines := map[int64]int64{}, map[int64]int64{}, map[int64]int{}
 			for range rapid.IntRange(0, 30).Draw(t, "lines") {
 				l := store.StockLine{SetID: set, ItemID: rapid.Int64Range(1, most).Draw(t, "item"), Quantity: rapid.Int64Range(-9, 9).Draw(t, "quantity")}

@@ -154,6 +154,7 @@ type SheetOfFile struct {
 	Worked       []WorkedColumn `json:"worked"`
 	Fields       []FieldChoice  `json:"fields"`
 	Questions    []Question     `json:"questions"`
+	Checks       []Check        `json:"checks" doc:"what could be meant or be a mistake, and is asked first"`
 	Passed       []PassedOver   `json:"passed"`
 	Rows         int            `json:"rows"`
 	Shown        int            `json:"shown" doc:"about how many rows there are to look at, titles and notes included"`
@@ -183,7 +184,7 @@ type Draft struct {
 	Taking    int           `json:"taking" doc:"rows that would be taken in"`
 	Effect    Effect        `json:"effect" doc:"of all sheets together"`
 	Blocked   string        `json:"blocked" doc:"why nothing can be taken in yet; empty where it can"`
-	Asks      string        `json:"asks" doc:"what has to be answered first: recorded_at, counted_at, count"`
+	Asks      string        `json:"asks" doc:"what has to be answered first: recorded_at, counted_at, count; checks stand with their sheet"`
 	Assumed   []string      `json:"assumed" doc:"what was taken for granted, a sentence each"`
 	Choices   Choices       `json:"choices"`
 	Mended    int           `json:"mended" doc:"cells put right by hand"`

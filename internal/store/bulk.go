@@ -294,6 +294,24 @@ func (s *Store) EachStockLine(ctx context.Context, set int64, do func(l *StockLi
 	})
 }
 
+// StockLinesAt gives the lines of a set at some places, in their order. They are the caller's.
+func StockLinesAt(tx *gorm.DB, set int64, places []int64, take func(l *StockLine) error) error {
+	where, args, err := Near(places).where("pos")
+	if err != nil {
+		return err
+	}
+	next := 0
+	return Each(tx, "SELECT pos, bin_id, item_id, quantity, cost, reserved, lot, serial, holding, record_id, attributes FROM stock_lines WHERE set_id = ? AND "+where+" ORDER BY pos", append([]driver.Value{set}, args...), func(v []driver.Value) error {
+		r := reader{v: v}
+		l := StockLine{SetID: set, Pos: r.number(), BinID: r.number(), ItemID: r.number(), Quantity: r.number(), Cost: r.maybe(), Reserved: r.maybe(), Lot: r.text(), Serial: r.text(), Holding: r.text(), RecordID: r.text(), Attributes: r.text()}
+		if next < len(places) && places[next] == l.Pos {
+			next++
+			return take(&l)
+		}
+		return nil
+	})
+}
+
 func null(p *int64) driver.Value {
 	if p == nil {
 		return nil

@@ -64,6 +64,14 @@ type Positions struct {
 	Some     []int64
 }
 
+// Near picks lines, or, where they are many and stand close, the stretch that they stand in. places are in order.
+func Near(places []int64) Positions {
+	if n := len(places); n > 1000 && places[n-1]-places[0] < 4*int64(n) {
+		return Positions{From: places[0], To: places[n-1] + 1}
+	}
+	return Positions{Some: places}
+}
+
 // where gives the condition on a column of places, and its values.
 func (p Positions) where(column string) (string, []driver.Value, error) {
 	if p.Some == nil {
@@ -187,12 +195,12 @@ func (l *CountLine) bind(b *binder) {
 
 var frozenLines = "INSERT OR FAIL INTO count_lines (count_id, pos, bin_id, item_id, has_row, recorded, cost, sheet_id, lot, serial, holding, record_id, attributes, row_code, expected, status) VALUES "
 
-func frozenTable(count int64, texts bool) table {
+func frozenTable(count int64, texts bool, status string) table {
 	more, width := ",'','','','',''", 7
 	if texts {
 		more, width = ",?,?,?,?,?", 12
 	}
-	return table{head: frozenLines, row: fmt.Sprintf("(%d,?,?,?,?,?,?,?%s,'',?,'uncounted')", count, more), width: width + 1}
+	return table{head: frozenLines, row: fmt.Sprintf("(%d,?,?,?,?,?,?,?%s,'',?,%s)", count, more, quoted(status)), width: width + 1}
 }
 
 func fillFrozen(lines []CountLine, texts bool) func(i int, v []driver.NamedValue) {
@@ -218,14 +226,14 @@ func anyTexts(lines []CountLine) bool {
 // WriteFrozen writes lines of a count that nobody sees yet, in a transaction of its own.
 func (s *Store) WriteFrozen(ctx context.Context, count int64, lines []CountLine) error {
 	texts := anyTexts(lines)
-	return s.bulk(ctx, frozenTable(count, texts), len(lines), fillFrozen(lines, texts))
+	return s.bulk(ctx, frozenTable(count, texts, "uncounted"), len(lines), fillFrozen(lines, texts))
 }
 
-// AddCountLines adds lines to a count, as found stock, within the transaction of a Write. They are uncounted at first.
+// AddCountLines adds lines to a count, as found stock, within the transaction of a Write. They are gone until they are worked out.
 func AddCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 	texts := anyTexts(lines)
 	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
-		return inserted(tx.Statement.Context, c, frozenTable(count, texts), len(lines), fillFrozen(lines, texts))
+		return inserted(tx.Statement.Context, c, frozenTable(count, texts, Gone), len(lines), fillFrozen(lines, texts))
 	})
 }
 
@@ -298,5 +306,32 @@ func EachCountMove(tx *gorm.DB, count int64, p Positions, take func(m CountMove)
 	return Each(tx, "SELECT pos, at, movement_id, quantity FROM count_moves WHERE count_id = ? AND "+where+" ORDER BY pos, at, movement_id", append([]driver.Value{count}, args...), func(v []driver.Value) error {
 		r := reader{v: v}
 		return take(CountMove{CountID: count, Pos: r.number(), At: r.number(), MovementID: r.number(), Quantity: r.number()})
+	})
+}
+
+// NamedText is what stands on a count's line besides figures.
+type NamedText struct {
+	Pos                                                        int64
+	Bin, SKU, Lot, Serial, Holding, RecordID, Unit, Attributes string
+}
+
+// EachNamed gives the names of the lines that a condition on l picks, in the order of their places.
+func EachNamed(tx *gorm.DB, count int64, where string, args []driver.Value, take func(n *NamedText) error) error {
+	q := `SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, i.unit, l.attributes FROM count_lines l
+		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND ` + where + " ORDER BY l.pos"
+	return Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
+		r := reader{v: v}
+		return take(&NamedText{r.number(), r.text(), r.text(), r.text(), r.text(), r.text(), r.text(), r.text(), r.text()})
+	})
+}
+
+// AddPostingLines appends the lines of a posting within the transaction of a Write.
+func AddPostingLines(tx *gorm.DB, posting int64, lines []PostingLine) error {
+	t := table{head: "INSERT OR FAIL INTO posting_lines (posting_id, pos, variance, value, reason) VALUES ", row: fmt.Sprintf("(%d,?,?,?,?)", posting), width: 4}
+	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
+		return inserted(tx.Statement.Context, c, t, len(lines), func(i int, v []driver.NamedValue) {
+			l, b := &lines[i], binder{v: v}
+			b.put(l.Pos, l.Variance, null(l.Value), l.Reason)
+		})
 	})
 }

@@ -1,5 +1,7 @@
 package store
 
+import "wobin/internal/core/variance"
+
 // The rows of the tables. Quantities and costs are millionths, values hundredths, times Unix nanoseconds.
 
 // Person may sign in.
@@ -212,20 +214,6 @@ const Gone = "gone"
 // Unvalued is the stake of a variance that has no value: it goes before all that have one.
 const Unvalued = int64(1) << 62
 
-// CountTally is the tally of a part of a count's lines: of all, a bin, a zone, a category, a counter, or a reason.
-type CountTally struct {
-	CountID                                                                                int64
-	Part                                                                                   string
-	SheetID                                                                                int64 // of a bin
-	Lines, RecordedLines, RecordedCounted, Counted, Matched, Tolerated, Over, Short, Found int
-	Unvalued                                                                               int
-	OverValue, ShortValue, GrossValue                                                      int64
-	Open                                                                                   int
-	OpenOver, OpenShort, OpenGross                                                         int64
-	Accepted, Held, Zeroed, Posted                                                         int
-	AcceptedOver, AcceptedShort, AcceptedGross                                             int64
-}
-
 // Parts of a count that have tallies. The name of a bin's is its number, that of all is empty.
 const (
 	PartAll      = "all"
@@ -320,4 +308,52 @@ type PostingLine struct {
 	PostingID, Pos, Variance int64
 	Value                    *int64
 	Reason                   string
+}
+
+// Settle lays what was worked out over the line. A decision was made about a figure: where what is open has changed since
+// (kept is false), acceptance has to be said again; and where nothing is open, nothing is decided.
+func (l *CountLine) Settle(counters []string, entries []variance.Entry, now variance.Line, kept bool) {
+	r, rest := &now.Result, &now.Rest
+	l.Entries, l.Moved, l.Expected, l.Counted, l.Variance = len(entries), int64(r.Moved), int64(r.Expected), int64(r.Counted), int64(r.Variance)
+	l.Status, l.Meanwhile, l.CountedAt, l.Value, l.Counter = string(r.Status), r.MovedMeanwhile, r.CountedAt, nil, ""
+	if now.Gone {
+		l.Status = Gone
+	}
+	for i, e := range entries {
+		if e.Round == r.Round && e.At == r.CountedAt {
+			l.Counter = counters[i]
+		}
+	}
+	l.Zeroed = l.Zeroed && r.Status == variance.Uncounted
+	if r.Valued && (r.Status != variance.Uncounted || r.Zeroed) {
+		v := int64(r.Value)
+		l.Value = &v
+	}
+	l.Rest, l.RestValue = int64(rest.Quantity), nil
+	if rest.Valued && rest.Quantity != 0 {
+		v := int64(rest.Value)
+		l.RestValue = &v
+	}
+	if !rest.Wants || l.Decision == Accept && !kept {
+		l.Decision, l.Reason = "", ""
+	}
+	l.Enqueue(now)
+}
+
+// Enqueue puts the line where it belongs in the queue, by its decision.
+func (l *CountLine) Enqueue(now variance.Line) {
+	stake, known := now.Stake()
+	if l.Stake = int64(stake); stake != 0 && !known {
+		l.Stake = Unvalued
+	}
+	switch {
+	case !now.Rest.Wants:
+		l.Queue = NotQueued
+	case l.Decision == Accept:
+		l.Queue = QueueAccepted
+	case l.Decision == Hold:
+		l.Queue = QueueHeld
+	default:
+		l.Queue = QueueOpen
+	}
 }

@@ -206,6 +206,8 @@ UPDATE count_lines SET postings = 1, sent = p.variance, sent_value = coalesce(p.
 DROP INDEX count_lines_stake;
 CREATE INDEX count_lines_stake ON count_lines (count_id, stake DESC, pos) WHERE stake > 0;
 CREATE INDEX count_lines_queue ON count_lines (count_id, queue, stake DESC, pos) WHERE queue > 0;
+CREATE INDEX count_lines_uncounted ON count_lines (count_id, pos) WHERE entries = 0;
+CREATE INDEX count_lines_counted ON count_lines (count_id, pos) WHERE entries > 0;
 CREATE INDEX count_lines_posting ON count_lines (posting_id) WHERE posting_id > 0;
 
 -- The movements of a count's lines since its freeze, found their lines once.
@@ -226,7 +228,7 @@ UPDATE set_items SET cost = x.cost FROM (SELECT set_id, item_id, min(cost) AS co
 -- Tallies of the lines of a count: by bin, and by what its report is divided by. They are kept, not counted again.
 DROP TABLE count_bins;
 CREATE TABLE count_tallies (
-	count_id INTEGER NOT NULL, part TEXT NOT NULL, name NOT NULL, sheet_id INTEGER NOT NULL DEFAULT 0,
+	count_id INTEGER NOT NULL, part TEXT NOT NULL, name NOT NULL, sheet_id INTEGER NOT NULL DEFAULT 0, zone TEXT NOT NULL DEFAULT '', -- of a bin
 	lines INTEGER NOT NULL, recorded_lines INTEGER NOT NULL, recorded_counted INTEGER NOT NULL, counted INTEGER NOT NULL,
 	matched INTEGER NOT NULL, tolerated INTEGER NOT NULL, over INTEGER NOT NULL, short INTEGER NOT NULL, found INTEGER NOT NULL, unvalued INTEGER NOT NULL,
 	over_value INTEGER NOT NULL, short_value INTEGER NOT NULL, gross_value INTEGER NOT NULL,
@@ -239,7 +241,7 @@ CREATE TABLE posting_reasons (
 	posting_id INTEGER NOT NULL REFERENCES postings(id), reason TEXT NOT NULL, lines INTEGER NOT NULL, over INTEGER NOT NULL, short INTEGER NOT NULL, gross INTEGER NOT NULL,
 	PRIMARY KEY (posting_id, reason)
 ) WITHOUT ROWID;
-INSERT INTO posting_reasons SELECT posting_id, reason, count(*), coalesce(sum(CASE WHEN variance > 0 THEN value END), 0), coalesce(sum(CASE WHEN variance < 0 THEN value END), 0), coalesce(sum(abs(value)), 0) FROM posting_lines GROUP BY posting_id, reason;
+INSERT INTO posting_reasons SELECT posting_id, CASE WHEN reason IN ('over', 'short', 'found') THEN '' ELSE reason END, count(*), coalesce(sum(CASE WHEN variance > 0 THEN value END), 0), coalesce(sum(CASE WHEN variance < 0 THEN value END), 0), coalesce(sum(abs(value)), 0) FROM posting_lines GROUP BY 1, 2;
 CREATE INDEX decisions_line ON decisions (count_id, pos);
 ALTER TABLE decisions ADD COLUMN quantity INTEGER; -- what it was about; none in decisions of before
 `}
@@ -286,6 +288,7 @@ func giveParcels(tx *gorm.DB) error {
 		"CREATE TRIGGER entries_kept BEFORE UPDATE ON entries BEGIN SELECT RAISE(ABORT, 'entries are never changed'); END",
 		"DROP INDEX entries_line", "DROP INDEX entries_slot",
 		"CREATE UNIQUE INDEX entries_standing ON entries (count_id, pos, round, parcel, replaces)",
+		"CREATE INDEX entries_by_hand ON entries (count_id, sheet_id, pos) WHERE parcel <> 0 AND sheet_id <> 0",
 		`CREATE TRIGGER entries_follow BEFORE INSERT ON entries WHEN NEW.replaces <> 0 AND NOT EXISTS (SELECT 1 FROM entries o
 			WHERE o.id = NEW.replaces AND o.count_id = NEW.count_id AND o.pos = NEW.pos AND o.round = NEW.round AND o.parcel = NEW.parcel)
 			BEGIN SELECT RAISE(ABORT, 'an entry replaces one of its own slot'); END`,

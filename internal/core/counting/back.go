@@ -53,6 +53,17 @@ type Frozen struct {
 	Elsewhere func(key [stock.Parts]string) (place int64, is [stock.Parts]string, field layout.Field, err error)
 }
 
+// RowsIn tells how many different rows of which counts a file has, from their row codes alone.
+func RowsIn(f *layout.CountFile) map[int]int {
+	out := map[int]int{}
+	for id := 1; id < f.RowCodes.Len(); id++ {
+		if c, _, row, ok := ParseCode(f.RowCodes.Text(stock.ID(id))); ok && row > 0 {
+			out[c]++
+		}
+	}
+	return out
+}
+
 // SheetsIn tells which sheets of which counts a file's rows belong to, from their row codes alone.
 func SheetsIn(f *layout.CountFile) map[int][]int {
 	found := map[int]map[int]bool{}

@@ -24,14 +24,15 @@ type Line struct {
 	Extra       []string // further cells, as the sheet's Extra names them
 }
 
-// Cut divides lines, which stand in walking order, into sheets: each zone by itself, no sheet longer than most
-// rows, sheets of a zone about equally long, and a bin on one sheet wherever it fits. It gives the end of each
-// sheet.
-func Cut(lines []Line, most int) (ends []int) {
+// Cut divides n lines, which stand in walking order, into sheets: each zone by itself, no sheet longer than most
+// rows, sheets of a zone about equally long, and a bin on one sheet wherever it fits. zone and bin tell those of a line, as
+// any numbers. It gives the end of each sheet.
+func Cut(n, most int, zone, bin func(line int) int64) (ends []int) {
 	most = max(most, 1)
-	for from := 0; from < len(lines); {
+	border := func(at int) bool { return bin(at-1) != bin(at) }
+	for from := 0; from < n; {
 		to := from
-		for to < len(lines) && lines[to].Zone == lines[from].Zone {
+		for to < n && zone(to) == zone(from) {
 			to++
 		}
 		for start := from; start < to; {
@@ -42,15 +43,15 @@ func Cut(lines []Line, most int) (ends []int) {
 			if end < to {
 				// Back to the last border between two bins, or on to the next one where there is room.
 				back := end
-				for back > start && sameBin(lines[back-1], lines[back]) {
+				for back > start && !border(back) {
 					back--
 				}
 				on := end
-				for on < to && on-start < most && sameBin(lines[on-1], lines[on]) {
+				for on < to && on-start < most && !border(on) {
 					on++
 				}
 				switch {
-				case on == to || !sameBin(lines[on-1], lines[on]):
+				case on == to || border(on):
 					end = on
 				case back > start:
 					end = back
@@ -63,8 +64,6 @@ func Cut(lines []Line, most int) (ends []int) {
 	}
 	return ends
 }
-
-func sameBin(a, b Line) bool { return a.Key[stock.Bin] == b.Key[stock.Bin] }
 
 // SheetCode is the code of a count's sheet: a letter, the count, the sheet, and a check character. It begins
 // with a letter so that no spreadsheet takes it for a number or a date.

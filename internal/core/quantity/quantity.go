@@ -346,6 +346,16 @@ func Ratio(part, whole int) (percent Money, ok bool) {
 	return Money(n), true
 }
 
+// Share is part ÷ whole in thousandths, for drawing, whatever the two are; at most 1000, and 0 where the whole is.
+func Share(part, whole int64) int64 {
+	if whole <= 0 || part <= 0 {
+		return 0
+	}
+	hi, lo := bits.Mul64(uint64(min(part, whole)), 1000)
+	n, _ := bits.Div64(hi, lo, uint64(whole))
+	return int64(n)
+}
+
 // FromFloatText turns the text of a number stored as binary (as workbooks do) into an exact decimal at 15
 // significant digits, so that 0.30000000000000004 is 0.3. ok is false where s is no such number.
 func FromFloatText(s string) (text string, ok bool) {
