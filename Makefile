@@ -3,7 +3,7 @@ PORT ?= 8080
 TAGS := sqlite_fts5
 GO := go
 NPM := npm --silent --no-fund --no-audit --no-update-notifier
-WEB_FILES := $(shell find web/src web/public web/index.html web/package.json web/vite.config.ts -type f)
+WEB_FILES := $(shell find web/src web/public web/index.html web/package.json web/vite.config.mjs -type f)
 
 .PHONY: demo test build dev check format bench screenshots e2e clean chromium generate demo-files
 

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"gorm.io/gorm"
 
 	"wobin/internal/demo"
 	"wobin/internal/desk"
@@ -87,7 +88,11 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key string) erro
 		return err
 	}
 	defer st.Close()
-	d := desk.New(st, time.Now)
+	d, err := desk.New(st, time.Now)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
 	owner, err := d.OwnerCode(ctx)
 	if err != nil {
 		return err
@@ -168,16 +173,16 @@ func (s *streams) audit() *cobra.Command {
 		Short: "Prove that the record was not changed",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return withDesk(data, func(d *desk.Desk) error {
-				n, broken, err := d.VerifyChain(cmd.Context())
+			return withFolder(data, func(f readable) error {
+				p, err := f.VerifyChain(cmd.Context())
 				if err != nil {
 					return err
 				}
-				if broken != 0 {
-					fmt.Fprintf(s.err, "the record breaks at its entry %d; the %d before it hold\n", broken, n)
+				if p.Broken != 0 {
+					fmt.Fprintln(s.err, p.Text)
 					return errProblems
 				}
-				fmt.Fprintf(s.out, "%d entries, all hold\n", n)
+				fmt.Fprintf(s.out, "%d entries, all hold\n", p.Links)
 				return nil
 			})
 		},
@@ -194,7 +199,40 @@ func withDesk(data string, do func(d *desk.Desk) error) error {
 		return err
 	}
 	defer st.Close()
-	return do(desk.New(st, time.Now))
+	d, err := desk.New(st, time.Now)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	return do(d)
+}
+
+// readable is a data folder that is read: by itself, or beside the program that has it open.
+type readable interface {
+	Backup(ctx context.Context, why string) (string, error)
+	VerifyChain(ctx context.Context) (store.Proof, error)
+}
+
+// withFolder opens a folder for reading; where another program has it open, beside that one. A folder that is not there is
+// not made.
+func withFolder(data string, do func(f readable) error) error {
+	if _, err := os.Stat(data); err != nil {
+		return err
+	}
+	st, err := store.Open(data)
+	if errors.Is(err, store.ErrLocked) {
+		b, err := store.OpenBeside(data)
+		if err != nil {
+			return err
+		}
+		defer b.Close()
+		return do(b)
+	}
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	return do(st)
 }
 
 func (s *streams) backup() *cobra.Command {
@@ -204,16 +242,13 @@ func (s *streams) backup() *cobra.Command {
 		Short: "Write a whole copy of the database into the folder's backups",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			st, err := store.Open(data)
-			if err != nil {
+			return withFolder(data, func(f readable) error {
+				name, err := f.Backup(cmd.Context(), "by-hand")
+				if err == nil {
+					fmt.Fprintln(s.out, filepath.Join(data, "backups", name))
+				}
 				return err
-			}
-			defer st.Close()
-			name, err := st.Backup(cmd.Context(), "by-hand")
-			if err == nil {
-				fmt.Fprintln(s.out, filepath.Join(data, "backups", name))
-			}
-			return err
+			})
 		},
 	}
 	c.Flags().StringVar(&data, "data", "data", "the data folder `DIR`")
@@ -227,11 +262,20 @@ func (s *streams) restore() *cobra.Command {
 		Short: "Put a backup in the place of a folder's database, after a backup of what is there",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			before, err := store.Restore(cmd.Context(), data, args[0])
-			if err == nil {
-				fmt.Fprintf(s.out, "Restored. What was there before is %s\n", filepath.Join(data, "backups", before))
+			r, err := store.Restore(cmd.Context(), data, args[0], func(tx *gorm.DB, r store.Restored) error {
+				return desk.RecordRestore(tx, time.Now(), desk.Person{Name: "command line"}, filepath.Base(args[0]), r)
+			})
+			switch {
+			case err != nil:
+				return err
+			case r.Before != "":
+				fmt.Fprintf(s.out, "Restored. What was there before is %s\n", filepath.Join(data, "backups", r.Before))
+			case r.Aside != "":
+				fmt.Fprintf(s.out, "Restored. The damaged files that were there are in %s\n", r.Aside)
+			default:
+				fmt.Fprintln(s.out, "Restored. Nothing was there before")
 			}
-			return err
+			return nil
 		},
 	}
 	c.Flags().StringVar(&data, "data", "data", "the data folder `DIR`")

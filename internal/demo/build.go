@@ -42,7 +42,10 @@ func Build(ctx context.Context, dir string) error {
 	}
 	defer st.Close()
 	b := &builder{ctx: ctx, clock: &Clock{}, s: New(7), try: map[string][]byte{}}
-	b.desk = desk.New(st, b.clock.Time)
+	if b.desk, err = desk.New(st, b.clock.Time); err != nil {
+		return err
+	}
+	defer b.desk.Close()
 	b.clock.Now = loftFreeze.Add(-time.Hour)
 	for i, p := range People {
 		made, err := b.desk.AddDemoPerson(ctx, p[0], p[1], p[2])
@@ -144,7 +147,11 @@ func (b *builder) loft() error {
 	if _, err := b.desk.Post(b.ctx, b.ida, c.ID, "difference", "demo-loft-posting", v.Lines); err != nil {
 		return err
 	}
-	return b.desk.Finish(b.ctx, b.ida, c.ID)
+	s, err := b.desk.Count(b.ctx, b.ida, c.ID)
+	if err != nil {
+		return err
+	}
+	return b.desk.Finish(b.ctx, b.ida, c.ID, desk.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted})
 }
 
 // decide decides a share of the open variances, the largest first: most are accepted, a few held.

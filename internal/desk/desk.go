@@ -138,6 +138,9 @@ func inWords(err error) error {
 	return err
 }
 
+// InWords makes what the disk did not take, and what is damaged, a refusal in words.
+func InWords(err error) error { return inWords(err) }
+
 // allow checks the table of who may do what.
 func allow(p Person, act Act) error {
 	for _, r := range may[act] {

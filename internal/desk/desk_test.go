@@ -5,6 +5,8 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io"
+	"os"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -23,16 +25,49 @@ var (
 	nell = Person{ID: 1, Name: "Nell", Role: "controller"}
 )
 
+// folder gives an empty folder: in memory where the system has room for that, since a disk is waited for at every commit.
+func folder(t *testing.T) string {
+	t.Helper()
+	base := ""
+	if _, err := os.Stat("/dev/shm"); err == nil {
+		base = "/dev/shm"
+	}
+	dir, err := os.MkdirTemp(base, "wobin-desk-*")
+	require.NoError(t, err)
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	return filepath.Join(dir, "data")
+}
+
+func testClock() time.Time { return time.Date(2026, 11, 21, 12, 0, 0, 0, time.UTC) }
+
 // at gives a desk over an empty folder whose clock stands still.
 func at(t *testing.T) *Desk {
 	t.Helper()
-	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
-	require.NoError(t, err)
-	t.Cleanup(func() { s.Close() })
-	d, err := New(s, func() time.Time { return time.Date(2026, 11, 21, 12, 0, 0, 0, time.UTC) })
-	require.NoError(t, err)
-	t.Cleanup(d.Close)
+	d, _ := restartable(t)
 	return d
+}
+
+// restartable gives a desk, and what ends its program and starts it again over the same folder.
+func restartable(t *testing.T) (*Desk, func() *Desk) {
+	t.Helper()
+	dir := folder(t)
+	var s *store.Store
+	var d *Desk
+	start := func() *Desk {
+		if s != nil {
+			d.Close()
+			require.NoError(t, s.Close())
+		}
+		var err error
+		s, err = store.Open(dir)
+		require.NoError(t, err)
+		d, err = New(s, testClock)
+		require.NoError(t, err)
+		return d
+	}
+	start()
+	t.Cleanup(func() { d.Close(); s.Close() })
+	return d, start
 }
 
 func look(t *testing.T, d *Desk, name, text string, c Choices) *Draft {
@@ -191,7 +226,7 @@ func TestBalanceAgainstNewerStock(t *testing.T) {
 	assert.Equal(t, "adjustments-1-1-difference.csv", name)
 	assert.Contains(t, string(file), "W,A-1-1,ROPE,,,,r1,m,-2,2.5,-5.00,short\n", "the frozen figure, not the newer one")
 	assert.ErrorContains(t, d.store.Write(ctx, updatePostings), "never changed")
-	require.NoError(t, d.Finish(ctx, nell, id, Left{}))
+	require.NoError(t, d.Finish(ctx, nell, id, Left{Uncounted: 3}))
 	assert.Contains(t, look(t, d, "late.csv", counts("W,A-1-2,SHK,,1,\n"), Choices{Count: id}).Blocked, "is finished")
 }
 
@@ -374,7 +409,7 @@ func TestSheetsZip(t *testing.T) {
 	d := at(t)
 	id := frozen(t, d, false)
 	var b bytes.Buffer
-	require.NoError(t, d.WriteSheets(ctx, nell, id, AsWorkbook, &b))
+	require.NoError(t, d.WriteSheets(ctx, nell, id, AsWorkbook, func() io.Writer { return &b }))
 	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
 	require.NoError(t, err)
 	require.Len(t, z.File, 2)

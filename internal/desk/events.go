@@ -35,6 +35,15 @@ func (e *Events) Listen() (<-chan Event, func()) {
 	}
 }
 
+// Listen gives a channel of events to somebody, and what ends it.
+func (d *Desk) Listen(p Person) (<-chan Event, func(), error) {
+	if err := allow(p, Look); err != nil {
+		return nil, nil, err
+	}
+	events, end := d.Events.Listen()
+	return events, end, nil
+}
+
 // Tell hands an event to all.
 func (e *Events) Tell(x Event) {
 	e.mu.Lock()

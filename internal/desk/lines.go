@@ -215,6 +215,7 @@ type VarianceLine struct {
 	Posting     int                `json:"posting" doc:"number of the posting it went out with, 0 for none"`
 	Entries     int                `json:"entries"`
 	Entry       int64              `json:"entry" doc:"number of the entry that stands in the line's own row, 0 for none"`
+	Own         *quantity.Quantity `json:"own" doc:"what stands in the line's own row; other counts of the line add to it"`
 	Rest        *quantity.Quantity `json:"rest" doc:"what of the variance has not gone out; what went out and the rest are the variance"`
 	RestValue   *quantity.Money    `json:"rest_value"`
 	Sent        quantity.Quantity  `json:"sent" doc:"what of it went out, over all postings"`
@@ -235,11 +236,14 @@ type varianceRow struct {
 	First   int64
 	Posting int
 	Entry   int64
+	Own     *int64
 }
 
 const varianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit, coalesce(s.number, 0) AS number, coalesce(s.first, 0) AS first, coalesce(p.number, 0) AS posting,
 	coalesce((SELECT e.id FROM entries e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.round = 1 AND e.parcel = 0 AND e.withdrawn = 0
-		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)), 0) AS entry
+		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)), 0) AS entry,
+	(SELECT e.quantity FROM entries e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.round = 1 AND e.parcel = 0 AND e.withdrawn = 0
+		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)) AS own
 	FROM count_lines l
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
 
@@ -248,7 +252,7 @@ func (r *varianceRow) view(largest int64) VarianceLine {
 	v := VarianceLine{Pos: r.Pos, BinID: r.BinID, Bin: r.Bin, Zone: r.Zone, SKU: r.Sku, Description: r.Description, Lot: r.Lot, Serial: r.Serial, Unit: r.Unit, RowCode: rowCodeOf(r.CountID, &r.CountLine, r.Number, r.First), Sheet: r.Number,
 		Recorded: q(r.Recorded), Moved: quantity.Quantity(r.Moved), Expected: quantity.Quantity(r.Expected), Cost: (*quantity.Cost)(r.Cost), Value: (*quantity.Money)(r.Value), Status: r.Status,
 		Meanwhile: r.Meanwhile, CountedAt: moment(r.CountedAt), Counter: r.Counter, Decision: r.Decision, Reason: r.Reason, Posting: r.Posting, Entries: r.Entries,
-		Entry: r.Entry, Sent: quantity.Quantity(r.Sent), Postings: r.Postings, Queue: [...]string{"", "open", "held", "accepted"}[r.Queue], Zeroed: r.Zeroed, Rest: q(r.Rest), RestValue: (*quantity.Money)(r.RestValue)}
+		Entry: r.Entry, Own: (*quantity.Quantity)(r.Own), Sent: quantity.Quantity(r.Sent), Postings: r.Postings, Queue: [...]string{"", "open", "held", "accepted"}[r.Queue], Zeroed: r.Zeroed, Rest: q(r.Rest), RestValue: (*quantity.Money)(r.RestValue)}
 	if r.Entries > 0 {
 		v.Counted = q(r.Counted)
 	}

@@ -72,11 +72,14 @@ func (sc *Scope) has(bin int64, zone string) bool {
 // moveOut takes movements out of the running counts that they belong to, before they are deleted.
 func (w *Work) moveOut(intake int64) error {
 	places := map[int64][]int64{}
-	err := store.Each(w.DB, "SELECT c.count_id, c.pos FROM movements m JOIN count_moves c ON c.movement_id = m.id WHERE m.intake_id = ?", []driver.Value{intake}, func(v []driver.Value) error {
+	note := func(v []driver.Value) error {
 		places[v[0].(int64)] = append(places[v[0].(int64)], v[1].(int64))
 		return nil
-	})
-	if err != nil {
+	}
+	if err := store.Each(w.DB, "SELECT c.count_id, c.pos FROM movements m JOIN count_moves c ON c.movement_id = m.id WHERE m.intake_id = ?", []driver.Value{intake}, note); err != nil {
+		return err
+	}
+	if err := w.movedBefore(intake, note); err != nil {
 		return err
 	}
 	if err := w.Exec("DELETE FROM count_moves WHERE movement_id IN (SELECT id FROM movements WHERE intake_id = ?) AND count_id IN (SELECT id FROM counts WHERE state = ?)", intake, store.Running).Error; err != nil {
@@ -103,10 +106,26 @@ func (w *Work) moveOut(intake int64) error {
 	return nil
 }
 
+// movedBefore gives lines without a recorded row, by count, that movements of an intake from before the freeze belong to:
+// they are no stock that nobody knew of.
+func (w *Work) movedBefore(intake int64, take func(v []driver.Value) error) error {
+	return store.Each(w.DB, `SELECT DISTINCT l.count_id, l.pos FROM movements m JOIN counts c ON c.warehouse_id = m.warehouse_id AND c.state = ? AND m.at <= c.frozen_at
+		JOIN count_lines l ON l.count_id = c.id AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
+		WHERE m.intake_id = ? AND l.has_row = 0`, []driver.Value{store.Running, intake}, take)
+}
+
 // movedIn finds the movements of an intake their lines in all running counts of their warehouses.
 func (w *Work) movedIn(intake int64) error {
 	var counts []int64
-	if err := w.Raw("SELECT DISTINCT c.id FROM counts c JOIN movements m ON m.warehouse_id = c.warehouse_id WHERE m.intake_id = ? AND c.state = ? AND m.at > c.frozen_at", intake, store.Running).Scan(&counts).Error; err != nil {
+	if err := w.Raw("SELECT DISTINCT c.id FROM counts c JOIN movements m ON m.warehouse_id = c.warehouse_id WHERE m.intake_id = ? AND c.state = ?", intake, store.Running).Scan(&counts).Error; err != nil {
+		return err
+	}
+	before := map[int64][]int64{}
+	err := w.movedBefore(intake, func(v []driver.Value) error {
+		before[v[0].(int64)] = append(before[v[0].(int64)], v[1].(int64))
+		return nil
+	})
+	if err != nil {
 		return err
 	}
 	for _, id := range counts {
@@ -116,6 +135,11 @@ func (w *Work) movedIn(intake int64) error {
 		}
 		if err := w.moveIn(c, "m.intake_id = ?", []driver.Value{intake}); err != nil {
 			return err
+		}
+		if some := before[id]; len(some) > 0 {
+			if err := w.workOut(c, some, false); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

@@ -64,6 +64,7 @@ type PostingPreview struct {
 	NoReason int           `json:"no_reason" doc:"accepted lines without a reason code"`
 	Alike    int           `json:"alike" doc:"lines that match or are let pass, told since the file tells all counts"`
 	Text     string        `json:"text" doc:"the file's text, its first 1,000 lines"`
+	Bins     []int64       `json:"bins" doc:"the bins of the lines that are shown, in their order"`
 	Cut      int           `json:"cut" doc:"how many lines of the text are not shown here"`
 	Blocked  string        `json:"blocked"`
 	Age      time.Time     `json:"age" doc:"when the recorded stock was true that balances are worked out from"`
@@ -77,7 +78,10 @@ func (d *Desk) PreviewPosting(ctx context.Context, p Person, countID int64, mode
 		return v, err
 	}
 	f, err := postingFileOf(c.tx, c.Count, mode)
-	v = PostingPreview{Mode: mode, Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoReason: f.noReason, Alike: f.alike, Age: instant(c.RecordedAt)}
+	v = PostingPreview{Mode: mode, Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoReason: f.noReason, Alike: f.alike, Age: instant(c.RecordedAt), Bins: []int64{}}
+	for _, l := range f.rows[:min(len(f.rows), shownLines)] {
+		v.Bins = append(v.Bins, l.BinID)
+	}
 	var r *Refusal
 	if errors.As(err, &r) {
 		v.Blocked = r.Error()

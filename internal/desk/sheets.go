@@ -149,8 +149,9 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 	return fmt.Sprintf("sheet-%03d-%s.%s", s.Number, s.Code, form), b.Bytes(), err
 }
 
-// WriteSheets writes all sheets of a count into one zip file.
-func (d *Desk) WriteSheets(ctx context.Context, p Person, countID int64, form SheetForm, to io.Writer) error {
+// WriteSheets writes all sheets of a count into one zip file, as they are made. begin gives where to, once nothing about the
+// count itself stands in the way.
+func (d *Desk) WriteSheets(ctx context.Context, p Person, countID int64, form SheetForm, begin func() io.Writer) error {
 	c, err := d.see(ctx, p, countID)
 	if err != nil {
 		return err
@@ -159,7 +160,7 @@ func (d *Desk) WriteSheets(ctx context.Context, p Person, countID int64, form Sh
 	if err := c.tx.Where("count_id = ?", countID).Order("number").Find(&sheets).Error; err != nil {
 		return err
 	}
-	z := zip.NewWriter(to)
+	z := zip.NewWriter(begin())
 	for i := range sheets {
 		name, file, err := writeSheet(c.tx, c.Count, &sheets[i], form)
 		if err != nil {

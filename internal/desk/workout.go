@@ -136,7 +136,7 @@ func (w *Work) workOutSome(c *store.Count, p store.Positions, rules countRules, 
 		if l.Cost != nil {
 			x.Cost, x.Costed = quantity.Cost(*l.Cost), true
 		}
-		if !l.HasRow && len(x.Movements) == 0 && earlier[l.Pos] {
+		if !l.HasRow && len(x.Movements) == 0 && len(x.Entries) > 0 && earlier[l.Pos] {
 			x.Movements = []stock.Movement{{At: c.FrozenAt}} // it is no stock that nobody knew of
 		}
 		now, err := worked(&x, l, rules.tolerances.For(rules.classes[l.ItemID]), rules.postTolerated)

@@ -8,6 +8,9 @@ import (
 	"syscall"
 )
 
+// ErrLocked is a folder that another program works with.
+var ErrLocked = errors.New("another wobin has the data folder")
+
 // lockFolder makes sure that no other program works with the folder. The lock goes with the process, also when
 // it is killed.
 func lockFolder(dir string) (*os.File, error) {
@@ -18,7 +21,7 @@ func lockFolder(dir string) (*os.File, error) {
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		f.Close()
 		if errors.Is(err, syscall.EWOULDBLOCK) {
-			return nil, fmt.Errorf("another wobin has the data folder %s open. Stop it, or do this on its screen", dir)
+			return nil, fmt.Errorf("%w %s open. Stop it, or do this on its screen", ErrLocked, dir)
 		}
 		return nil, err
 	}

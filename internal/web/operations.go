@@ -49,7 +49,7 @@ type Me struct {
 
 // op registers an operation whose answer is a body.
 func op[I, O any](s *Server, id, method, path, summary string, do func(ctx context.Context, p desk.Person, in *I) (O, error)) {
-	huma.Register(s.api, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, Errors: []int{401, 403, 404, 422}}, func(ctx context.Context, in *I) (*body[O], error) {
+	huma.Register(s.api, huma.Operation{OperationID: id, Method: method, Path: path, Summary: summary, Errors: []int{401, 403, 404, 409, 422, 507}}, func(ctx context.Context, in *I) (*body[O], error) {
 		p, ok := s.signedIn(ctx)
 		if !ok {
 			return nil, huma.Error401Unauthorized("Sign in first.")
@@ -170,8 +170,9 @@ func (s *Server) register() {
 	})
 	op(s, "undo", http.MethodPost, "/api/intakes/{intake}/undo", "Take an intake back", func(ctx context.Context, p desk.Person, in *struct {
 		Intake int64 `path:"intake"`
+		Sure   bool  `query:"sure" doc:"what else it touches, as the intake's warning says, is agreed to"`
 	}) (done, error) {
-		return done{true}, d.Undo(ctx, p, in.Intake)
+		return done{true}, d.Undo(ctx, p, in.Intake, in.Sure)
 	})
 
 	op(s, "tally", http.MethodPost, "/api/plan/tally", "What a scope comes to", func(ctx context.Context, p desk.Person, in *struct {
@@ -191,8 +192,46 @@ func (s *Server) register() {
 	op(s, "countBins", http.MethodGet, "/api/counts/{count}/bins", "The tallies per bin", func(ctx context.Context, p desk.Person, in *CountPath) ([]desk.BinState, error) {
 		return d.CountBins(ctx, p, in.Count)
 	})
-	op(s, "sheets", http.MethodGet, "/api/counts/{count}/sheets", "The sheets of a count", func(ctx context.Context, p desk.Person, in *CountPath) ([]desk.SheetView, error) {
-		return d.Sheets(ctx, p, in.Count)
+	op(s, "sheets", http.MethodGet, "/api/counts/{count}/sheets", "The sheets of a count", func(ctx context.Context, p desk.Person, in *struct {
+		CountPath
+		After string `query:"after" maxLength:"20"`
+		Limit int    `query:"limit" maximum:"1000"`
+	}) (desk.SheetPage, error) {
+		return d.Sheets(ctx, p, in.Count, in.After, in.Limit)
+	})
+	op(s, "returns", http.MethodGet, "/api/counts/{count}/returns", "The files of counts that were taken in", func(ctx context.Context, p desk.Person, in *CountPath) ([]desk.ReturnView, error) {
+		return d.Returns(ctx, p, in.Count)
+	})
+	op(s, "undoReturn", http.MethodPost, "/api/counts/{count}/returns/{return}/undo", "Take a file of counts back", func(ctx context.Context, p desk.Person, in *struct {
+		CountPath
+		Return int64 `path:"return"`
+	}) (done, error) {
+		return done{true}, d.UndoReturn(ctx, p, in.Count, in.Return)
+	})
+	op(s, "withdrawEntry", http.MethodPost, "/api/counts/{count}/lines/{pos}/withdraw", "Take one standing count of a line back", func(ctx context.Context, p desk.Person, in *struct {
+		CountPath
+		Pos  int64 `path:"pos"`
+		Body struct {
+			Entry int64 `json:"entry"`
+		}
+	}) (done, error) {
+		return done{true}, d.WithdrawEntry(ctx, p, in.Count, in.Pos, in.Body.Entry)
+	})
+	op(s, "seeUncounted", http.MethodPost, "/api/counts/{count}/uncounted", "What it would come to that uncounted means zero", func(ctx context.Context, p desk.Person, in *struct {
+		CountPath
+		Body desk.UncountedPart
+	}) (desk.Uncounted, error) {
+		return d.SeeUncounted(ctx, p, in.Count, in.Body)
+	})
+	op(s, "setZero", http.MethodPost, "/api/counts/{count}/zero", "Settle that uncounted means zero, or take that back", func(ctx context.Context, p desk.Person, in *struct {
+		CountPath
+		Body struct {
+			desk.UncountedPart
+			Zero   bool `json:"zero"`
+			Expect int  `json:"expect" doc:"the number of lines that the person saw"`
+		}
+	}) (desk.Decided, error) {
+		return d.SetZero(ctx, p, in.Count, in.Body.UncountedPart, in.Body.Zero, in.Body.Expect)
 	})
 	op(s, "handOut", http.MethodPost, "/api/counts/{count}/hand-out", "Note who has sheets", func(ctx context.Context, p desk.Person, in *struct {
 		CountPath
@@ -266,8 +305,33 @@ func (s *Server) register() {
 	op(s, "report", http.MethodGet, "/api/counts/{count}/report", "The figures of a count", func(ctx context.Context, p desk.Person, in *CountPath) (desk.Report, error) {
 		return d.Report(ctx, p, in.Count)
 	})
-	op(s, "finish", http.MethodPost, "/api/counts/{count}/finish", "End a count", func(ctx context.Context, p desk.Person, in *CountPath) (done, error) {
-		return done{true}, d.Finish(ctx, p, in.Count)
+	op(s, "finish", http.MethodPost, "/api/counts/{count}/finish", "End a count for good", func(ctx context.Context, p desk.Person, in *struct {
+		CountPath
+		Body desk.Left
+	}) (done, error) {
+		return done{true}, d.Finish(ctx, p, in.Count, in.Body)
+	})
+	op(s, "backups", http.MethodGet, "/api/backups", "The backups in the folder", func(_ context.Context, p desk.Person, _ *struct{}) ([]desk.BackupView, error) {
+		return d.Backups(p)
+	})
+	op(s, "backUp", http.MethodPost, "/api/backups", "Make a backup now", func(ctx context.Context, p desk.Person, _ *struct{}) (desk.BackupView, error) {
+		return d.BackUp(ctx, p)
+	})
+	op(s, "seeRestore", http.MethodGet, "/api/backups/{name}", "What putting a backup back takes away", func(ctx context.Context, p desk.Person, in *struct {
+		Name string `path:"name" maxLength:"200"`
+	}) (desk.TakesBack, error) {
+		return d.SeeRestore(ctx, p, in.Name)
+	})
+	op(s, "restore", http.MethodPost, "/api/backups/{name}/restore", "Put a backup in the place of the records", func(ctx context.Context, p desk.Person, in *struct {
+		Name string `path:"name" maxLength:"200"`
+		Body struct {
+			Agreed int `json:"agreed" doc:"how many things it takes back, as the person saw"`
+		}
+	}) (done, error) {
+		return done{true}, d.Restore(ctx, p, in.Name, in.Body.Agreed)
+	})
+	op(s, "verify", http.MethodPost, "/api/record/verify", "Prove the record of who did what", func(ctx context.Context, p desk.Person, _ *struct{}) (desk.Proof, error) {
+		return d.Verify(ctx, p)
 	})
 	op(s, "addPerson", http.MethodPost, "/api/people", "Let somebody sign in", func(ctx context.Context, p desk.Person, in *struct {
 		Body struct {
@@ -278,71 +342,5 @@ func (s *Server) register() {
 		}
 	}) (desk.Person, error) {
 		return d.AddPerson(ctx, p, in.Body.Name, in.Body.SignIn, in.Body.Password, in.Body.Role)
-	})
-}
-
-// registerSession registers what works before anybody is signed in.
-func (s *Server) registerSession() {
-	me := func(ctx context.Context) (*body[Me], error) {
-		w, err := s.desk.Greet(ctx)
-		if err != nil {
-			return nil, problem(err)
-		}
-		out := &body[Me]{Me{Welcome: w}}
-		if p, ok := s.signedIn(ctx); ok {
-			out.Body.Person = &p
-		}
-		return out, nil
-	}
-	enter := func(ctx context.Context, p desk.Person) error {
-		if err := s.sessions.RenewToken(ctx); err != nil {
-			return problem(err)
-		}
-		s.sessions.Put(ctx, "person", p.ID)
-		return nil
-	}
-	huma.Register(s.api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me", Summary: "Who is signed in"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) { return me(ctx) })
-	huma.Register(s.api, huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/session", Summary: "Sign in", Errors: []int{422, 429}}, func(ctx context.Context, in *struct {
-		Body struct {
-			SignIn   string `json:"sign_in" maxLength:"60"`
-			Password string `json:"password" maxLength:"200"`
-		}
-	}) (*body[Me], error) {
-		if w := s.tries.wait(in.Body.SignIn); w > 0 {
-			return nil, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(1e9).String() + " and try again.")
-		}
-		p, err := s.desk.SignIn(ctx, in.Body.SignIn, in.Body.Password)
-		s.tries.note(in.Body.SignIn, err == nil)
-		if err == nil {
-			err = enter(ctx, p)
-		}
-		if err != nil {
-			return nil, problem(err)
-		}
-		return me(ctx)
-	})
-	huma.Register(s.api, huma.Operation{OperationID: "signOut", Method: http.MethodDelete, Path: "/api/session", Summary: "Sign out"}, func(ctx context.Context, _ *struct{}) (*body[done], error) {
-		return &body[done]{done{true}}, problem(s.sessions.Destroy(ctx))
-	})
-	huma.Register(s.api, huma.Operation{OperationID: "makeOwner", Method: http.MethodPost, Path: "/api/owner", Summary: "Sign up as the first person, against the one-time code", Errors: []int{422, 429}}, func(ctx context.Context, in *struct {
-		Body struct {
-			Code     string `json:"code" maxLength:"60"`
-			Name     string `json:"name" maxLength:"120"`
-			SignIn   string `json:"sign_in" maxLength:"60"`
-			Password string `json:"password" maxLength:"200"`
-		}
-	}) (*body[Me], error) {
-		if s.tries.wait("owner") > 0 {
-			return nil, huma.Error429TooManyRequests("Too many wrong codes. Wait a little and try again.")
-		}
-		p, err := s.desk.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
-		s.tries.note("owner", err == nil)
-		if err == nil {
-			err = enter(ctx, p)
-		}
-		if err != nil {
-			return nil, problem(err)
-		}
-		return me(ctx)
 	})
 }

@@ -48,11 +48,7 @@ func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 	w.sessions.Lifetime = 14 * 24 * time.Hour // no idle time-out: it would write at every request
 	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true, http.SameSiteLaxMode, opt.Secure
 	if s != nil {
-		w.sessions.Store = &store.Sessions{Store: s}
-	}
-	w.sessions.ErrorFunc = func(rw http.ResponseWriter, _ *http.Request, err error) {
-		slog.Error("session", "error", err)
-		http.Error(rw, "the session could not be read", http.StatusInternalServerError)
+		w.sessions.Store = &store.Sessions{Store: s, Now: time.Now}
 	}
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
@@ -69,13 +65,17 @@ func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 		front(g, opt.Front)
 	}
 	guard := http.NewCrossOriginProtection()
-	w.handler = w.sessions.LoadAndSave(guard.Handler(g))
+	w.handler = compressed(w.session(guard.Handler(g)))
 	return w
 }
 
 // Description is the OpenAPI description of the operations.
 func Description() ([]byte, error) {
-	s := New(nil, nil, Options{})
+	d, err := desk.New(nil, time.Now)
+	if err != nil {
+		return nil, err
+	}
+	s := New(d, nil, Options{})
 	b, err := json.MarshalIndent(s.api.OpenAPI(), "", "  ")
 	return append(b, '\n'), err
 }
@@ -108,6 +108,10 @@ func recovered(c *gin.Context) {
 			if err, ok := r.(error); ok && errors.Is(err, http.ErrAbortHandler) {
 				panic(r)
 			}
+			if c.Writer.Written() { // part of an answer is out: it must not pass for whole
+				slog.Error("a request failed half way", "path", c.FullPath(), "panic", fmt.Sprint(r))
+				panic(http.ErrAbortHandler)
+			}
 			slog.Error("a request failed", "path", c.FullPath(), "panic", fmt.Sprint(r))
 			c.AbortWithStatusJSON(http.StatusInternalServerError, gin.H{"title": "Something went wrong here. Nothing was changed.", "status": 500})
 		}
@@ -128,7 +132,7 @@ func headers(c *gin.Context) {
 
 // front serves the built front end; every path that is no file is the application's own.
 func front(g *gin.Engine, files fs.FS) {
-	server := http.FileServerFS(files)
+	assets := packed(files)
 	g.NoRoute(func(c *gin.Context) {
 		path := strings.TrimPrefix(c.Request.URL.Path, "/")
 		if strings.HasPrefix(path, "api/") {
@@ -148,7 +152,8 @@ func front(g *gin.Engine, files fs.FS) {
 		if strings.HasPrefix(path, "assets/") {
 			c.Header("Cache-Control", "public, max-age=31536000, immutable")
 		}
-		server.ServeHTTP(c.Writer, c.Request)
+		c.Status(http.StatusOK)
+		assets(c.Writer, c.Request, path)
 	})
 }
 
@@ -169,14 +174,29 @@ func (s *Server) signedIn(ctx context.Context) (p desk.Person, ok bool) {
 	return p, err == nil
 }
 
-// problem turns an error into an answer as RFC 9457 has it.
+// statuses are what the kinds of refusal are answered with.
+var statuses = map[desk.Kind]int{desk.Changed: http.StatusConflict, desk.KeyTaken: http.StatusConflict, desk.Disk: http.StatusInsufficientStorage}
+
+// Problem is an answer that something cannot be done, as RFC 9457 has it, with what kind of refusal it is and what of the
+// question it is about.
+type Problem struct {
+	huma.ErrorModel
+	Kind  string `json:"kind,omitempty" doc:"ended, changed, key, asks, disk or unproved; left out where what was asked for cannot be"`
+	Field string `json:"field,omitempty"`
+}
+
+// problem turns an error into an answer.
 func problem(err error) error {
 	var r *desk.Refusal
 	switch {
 	case err == nil:
 		return nil
 	case errors.As(err, &r):
-		return huma.Error422UnprocessableEntity(r.Text)
+		status := statuses[r.Kind]
+		if status == 0 {
+			status = http.StatusUnprocessableEntity
+		}
+		return &Problem{huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: r.Error()}, string(r.Kind), r.Field}
 	case errors.Is(err, desk.ErrMayNot):
 		return huma.Error403Forbidden(sentence(err))
 	case errors.Is(err, desk.ErrNotFound):
@@ -280,6 +300,10 @@ func (s *Server) registerRaw(g *gin.Engine) {
 		download(c, c.Param("name")+".json", b, err)
 	})
 	raw.GET("/layout.schema.json", func(c *gin.Context) {
+		if _, err := s.desk.Layouts(c.Request.Context(), person(c.Request.Context())); err != nil {
+			fail(c, problem(err))
+			return
+		}
 		b, err := LayoutSchema()
 		download(c, desk.LayoutSchemaName, b, err)
 	})
@@ -299,9 +323,18 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, huma.Error404NotFound("There is no such count."))
 			return
 		}
-		var b strings.Builder
-		err := s.desk.WriteSheets(c.Request.Context(), person(c.Request.Context()), count, form(c.Query("form")), &b)
-		download(c, fmt.Sprintf("sheets-%d.zip", count), []byte(b.String()), err)
+		started := false
+		err := s.desk.WriteSheets(c.Request.Context(), person(c.Request.Context()), count, form(c.Query("form")), func() io.Writer {
+			started = true
+			attach(c, fmt.Sprintf("sheets-%d.zip", count), "application/zip")
+			return c.Writer
+		})
+		if err != nil && started {
+			slog.Error("a download broke off", "error", err)
+			panic(http.ErrAbortHandler) // the other side sees that it is not whole
+		} else if err != nil {
+			fail(c, problem(err))
+		}
 	})
 	raw.GET("/counts/:count/postings/:number/file", func(c *gin.Context) {
 		var count int64
@@ -310,8 +343,8 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, huma.Error404NotFound("There is no such posting."))
 			return
 		}
-		name, b, err := s.desk.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number)
-		download(c, name, b, err)
+		name, k, err := s.desk.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number)
+		stream(c, name, k, err)
 	})
 	raw.GET("/files/:sha", func(c *gin.Context) {
 		sha := c.Param("sha")
@@ -319,8 +352,8 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, huma.Error404NotFound("There is no such file."))
 			return
 		}
-		b, err := s.desk.KeptFile(person(c.Request.Context()), sha)
-		download(c, c.DefaultQuery("name", sha), b, err)
+		k, err := s.desk.KeptFile(person(c.Request.Context()), sha)
+		stream(c, c.DefaultQuery("name", sha), k, err)
 	})
 	raw.GET("/try/:name", func(c *gin.Context) {
 		b, err := s.desk.DemoFile(person(c.Request.Context()), c.Param("name"))
@@ -342,6 +375,28 @@ func download(c *gin.Context, name string, b []byte, err error) {
 		fail(c, problem(err))
 		return
 	}
+	attach(c, name, "application/octet-stream")
+	_, _ = c.Writer.Write(b)
+}
+
+// stream hands out a kept file, which is proved on the way. One that was changed breaks off, so that it never passes for
+// whole.
+func stream(c *gin.Context, name string, k *store.KeptFile, err error) {
+	if err != nil {
+		fail(c, problem(err))
+		return
+	}
+	defer k.Close()
+	attach(c, name, "application/octet-stream")
+	c.Header("Content-Length", strconv.FormatInt(k.Size(), 10))
+	if _, err := io.Copy(c.Writer, k); err != nil {
+		slog.Error("a download broke off", "error", err)
+		panic(http.ErrAbortHandler)
+	}
+}
+
+// attach says that what follows is a file; the browser never shows it as a page of ours.
+func attach(c *gin.Context, name, sort string) {
 	name = strings.Map(func(r rune) rune {
 		if r < ' ' || strings.ContainsRune("\"\\/", r) {
 			return '_'
@@ -349,7 +404,8 @@ func download(c *gin.Context, name string, b []byte, err error) {
 		return r
 	}, name)
 	c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name})) // as RFC 6266 has it, in any script
-	c.Data(http.StatusOK, "application/octet-stream", b)
+	c.Header("Content-Type", sort)
+	c.Status(http.StatusOK)
 }
 
 func fail(c *gin.Context, err error) {
@@ -363,7 +419,11 @@ func fail(c *gin.Context, err error) {
 
 // events streams what changes to an open window (server-sent events).
 func (s *Server) events(c *gin.Context) {
-	events, end := s.desk.Events.Listen()
+	events, end, err := s.desk.Listen(person(c.Request.Context()))
+	if err != nil {
+		fail(c, problem(err))
+		return
+	}
 	defer end()
 	c.Header("Content-Type", "text/event-stream")
 	c.Header("X-Accel-Buffering", "no")

@@ -17,6 +17,7 @@ import (
 	_ "github.com/mattn/go-sqlite3" // reads the database beside the program
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -99,7 +100,10 @@ func open(t *testing.T) (*desk.Desk, *store.Store, desk.Person) {
 	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	return desk.New(s, func() time.Time { return time.Date(2026, 11, 20, 12, 0, 0, 0, time.UTC) }), s, desk.Person{ID: 1, Name: "Nell", Role: "controller"}
+	d, err := desk.New(s, func() time.Time { return time.Date(2026, 11, 20, 12, 0, 0, 0, time.UTC) })
+	require.NoError(t, err)
+	t.Cleanup(d.Close)
+	return d, s, desk.Person{ID: 1, Name: "Nell", Role: "controller"}
 }
 
 func take(t *testing.T, d *desk.Desk, p desk.Person, text, key string) desk.TakenIn {
@@ -108,21 +112,28 @@ func take(t *testing.T, d *desk.Desk, p desk.Person, text, key string) desk.Take
 	dr, err := d.Upload(ctx, p, "stock.csv", strings.NewReader(text), desk.Choices{Zone: "UTC"})
 	require.NoError(t, err)
 	require.Empty(t, dr.Blocked)
+	lastDraft = dr.ID
 	out, err := d.TakeIn(ctx, p, dr.ID, key, dr.Effect.Refused)
 	require.NoError(t, err)
 	return out
 }
+
+var lastDraft string // of the last take
 
 // Work sent twice under one key is done once and answered the same; so are two sheets and two postings.
 func TestSentTwice(t *testing.T) {
 	d, _, p := open(t)
 	ctx := context.Background()
 	first := take(t, d, p, stockFile(40, 5), "key-of-the-intake")
-	dr, err := d.Upload(ctx, p, "stock.csv", strings.NewReader(stockFile(40, 5)), desk.Choices{})
-	require.NoError(t, err)
-	again, err := d.TakeIn(ctx, p, dr.ID, "key-of-the-intake", 0)
+	again, err := d.TakeIn(ctx, p, lastDraft, "key-of-the-intake", 0)
 	require.NoError(t, err)
 	assert.Equal(t, first, again)
+	dr, err := d.Upload(ctx, p, "stock.csv", strings.NewReader(stockFile(40, 6)), desk.Choices{})
+	require.NoError(t, err)
+	_, err = d.TakeIn(ctx, p, dr.ID, "key-of-the-intake", 0)
+	var refused *desk.Refusal
+	require.ErrorAs(t, err, &refused, "another file under the same key is not answered with the first result")
+	assert.Equal(t, desk.KeyTaken, refused.Kind)
 	list, err := d.Intakes(ctx, p)
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
@@ -165,7 +176,7 @@ func TestSentTwice(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, x, y)
 	_, err = d.Decide(ctx, p, a.ID, places[:1], store.Hold, "")
-	assert.ErrorContains(t, err, "went out in a posting already")
+	assert.ErrorContains(t, err, "went out already")
 }
 
 // Undo puts back what was there, to the line, and says what stands in its way.
@@ -181,12 +192,12 @@ func TestUndo(t *testing.T) {
 	first := sum()
 	two := take(t, d, p, stockFile(60, 6)+"W0,Z-1,NEW,3,,2026-11-20T06:00:00Z\n", "")
 	assert.Equal(t, desk.TakenIn{Intake: two.Intake, Kind: "stock", Outcome: desk.Outcome{Added: 21, Changed: 40}}, two)
-	assert.ErrorContains(t, d.Undo(ctx, p, one.Intake), "Later intakes stand on it")
-	require.NoError(t, d.Undo(ctx, p, two.Intake))
+	assert.ErrorContains(t, d.Undo(ctx, p, one.Intake, false), "Later intakes stand on it")
+	require.NoError(t, d.Undo(ctx, p, two.Intake, false))
 	assert.Equal(t, first, sum())
-	require.NoError(t, d.Undo(ctx, p, one.Intake))
+	require.NoError(t, d.Undo(ctx, p, one.Intake, false))
 	assert.Equal(t, empty, sum())
-	assert.ErrorContains(t, d.Undo(ctx, p, one.Intake), "undone already")
+	assert.ErrorContains(t, d.Undo(ctx, p, one.Intake, false), "undone already")
 }
 
 // Nothing of an intake stays when the disk is full while it is written.
@@ -217,15 +228,16 @@ func TestTamperedRecord(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "data")
 	s, err := store.Open(dir)
 	require.NoError(t, err)
-	d := desk.New(s, time.Now)
+	d, err := desk.New(s, time.Now)
+	require.NoError(t, err)
 	p := desk.Person{ID: 1, Name: "Nell", Role: "controller"}
 	for i := range 3 {
 		take(t, d, p, stockFile(40, 5+i), "")
 	}
-	links, broken, err := s.VerifyChain(context.Background())
+	proof, err := s.VerifyChain(context.Background())
 	require.NoError(t, err)
-	assert.Equal(t, 3, links)
-	assert.Zero(t, broken)
+	assert.Equal(t, store.Proof{Links: 3}, proof)
+	d.Close()
 	require.NoError(t, s.Close())
 	db, err := sql.Open("sqlite3", filepath.Join(dir, "wobin.db"))
 	require.NoError(t, err)
@@ -241,6 +253,10 @@ func TestTamperedRecord(t *testing.T) {
 	assert.Contains(t, string(out), "breaks at its entry 2")
 }
 
+func noWord(tx *gorm.DB, r store.Restored) error {
+	return store.Record(tx, 1, "test", "restored", "{}")
+}
+
 // A restore puts back what a backup holds and keeps what was there; what is no backup changes nothing.
 func TestRestore(t *testing.T) {
 	d, s, p := open(t)
@@ -249,20 +265,20 @@ func TestRestore(t *testing.T) {
 	name, err := s.Backup(ctx, "test")
 	require.NoError(t, err)
 	take(t, d, p, stockFile(40, 8), "")
-	_, err = store.Restore(ctx, s.Dir, filepath.Join(s.Dir, "backups", name))
+	_, err = store.Restore(ctx, s.Dir, filepath.Join(s.Dir, "backups", name), noWord)
 	assert.ErrorContains(t, err, "another wobin has the data folder")
 	require.NoError(t, s.Close())
 	const sum = "SELECT sum(l.quantity) FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id"
 	garbage := filepath.Join(t.TempDir(), "x.db")
 	require.NoError(t, os.WriteFile(garbage, []byte("no database"), 0o600))
-	_, err = store.Restore(ctx, s.Dir, garbage)
+	_, err = store.Restore(ctx, s.Dir, garbage, noWord)
 	require.Error(t, err)
 	assert.Equal(t, int64(40*8*quantity.Scale), look(t, s.Dir, sum))
 	out, err := exec.Command(program(t), "restore", filepath.Join(s.Dir, "backups", name), "--data", s.Dir).CombinedOutput()
 	require.NoError(t, err, string(out))
 	assert.Equal(t, int64(40*5*quantity.Scale), look(t, s.Dir, sum))
 	before := strings.TrimSpace(strings.TrimPrefix(string(out), "Restored. What was there before is "))
-	_, err = store.Restore(ctx, s.Dir, before)
+	_, err = store.Restore(ctx, s.Dir, before, noWord)
 	require.NoError(t, err)
 	assert.Equal(t, int64(40*8*quantity.Scale), look(t, s.Dir, sum))
 }

@@ -1,38 +1,52 @@
-import { Navigate, Route, Routes } from "react-router";
-import { Adjustments } from "./adjustments/Adjustments";
-import { Counting } from "./counting/Counting";
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes, useLocation } from "react-router";
+import { Boundary } from "./frame/Boundary";
 import { CountFrame, Frame } from "./frame/Frame";
 import { SignIn, useMe } from "./frame/SignIn";
-import { Intake } from "./intake/Intake";
-import { Layouts } from "./intake/Layouts";
-import { NewCount, Plan } from "./plan/Plan";
-import { Recorded, RecordedOfCount } from "./recorded/Recorded";
-import { Report } from "./report/Report";
-import { Sheets } from "./sheets/Sheets";
 import { Today } from "./today/Today";
-import { Variances } from "./variances/Variances";
+
+// Each stage is loaded when it is first opened.
+const Intake = lazy(() => import("./intake/Intake").then((m) => ({ default: m.Intake })));
+const Layouts = lazy(() => import("./intake/Layouts").then((m) => ({ default: m.Layouts })));
+const Recorded = lazy(() => import("./recorded/Recorded").then((m) => ({ default: m.Recorded })));
+const RecordedOfCount = lazy(() => import("./recorded/Recorded").then((m) => ({ default: m.RecordedOfCount })));
+const NewCount = lazy(() => import("./plan/Plan").then((m) => ({ default: m.NewCount })));
+const Plan = lazy(() => import("./plan/Plan").then((m) => ({ default: m.Plan })));
+const Sheets = lazy(() => import("./sheets/Sheets").then((m) => ({ default: m.Sheets })));
+const Counting = lazy(() => import("./counting/Counting").then((m) => ({ default: m.Counting })));
+const Variances = lazy(() => import("./variances/Variances").then((m) => ({ default: m.Variances })));
+const Adjustments = lazy(() => import("./adjustments/Adjustments").then((m) => ({ default: m.Adjustments })));
+const Report = lazy(() => import("./report/Report").then((m) => ({ default: m.Report })));
+const Safety = lazy(() => import("./safety/Safety").then((m) => ({ default: m.Safety })));
 
 export function App() {
 	const me = useMe();
+	const { pathname } = useLocation();
 	if (me.isPending) return null;
 	if (!me.data?.person) return <SignIn me={me.data} error={me.error} />;
+	const view = (element: React.ReactNode) => (
+		<Boundary at={pathname}>
+			<Suspense fallback={null}>{element}</Suspense>
+		</Boundary>
+	);
 	return (
 		<Routes>
 			<Route element={<Frame person={me.data.person} />}>
-				<Route index element={<Today />} />
-				<Route path="stock/:house?" element={<Recorded />} />
-				<Route path="intake" element={<Intake />} />
-				<Route path="layouts" element={<Layouts />} />
-				<Route path="plan" element={<NewCount />} />
+				<Route index element={view(<Today />)} />
+				<Route path="stock/:house?" element={view(<Recorded />)} />
+				<Route path="intake" element={view(<Intake />)} />
+				<Route path="layouts" element={view(<Layouts />)} />
+				<Route path="plan" element={view(<NewCount />)} />
+				<Route path="safety" element={view(<Safety />)} />
 				<Route path="counts/:count" element={<CountFrame />}>
 					<Route index element={<Navigate to="variances" replace />} />
-					<Route path="recorded" element={<RecordedOfCount />} />
-					<Route path="plan" element={<Plan />} />
-					<Route path="sheets" element={<Sheets />} />
-					<Route path="counting/:sheet?" element={<Counting />} />
-					<Route path="variances" element={<Variances />} />
-					<Route path="adjustments" element={<Adjustments />} />
-					<Route path="report" element={<Report />} />
+					<Route path="recorded" element={view(<RecordedOfCount />)} />
+					<Route path="plan" element={view(<Plan />)} />
+					<Route path="sheets" element={view(<Sheets />)} />
+					<Route path="counting/:sheet?" element={view(<Counting />)} />
+					<Route path="variances" element={view(<Variances />)} />
+					<Route path="adjustments" element={view(<Adjustments />)} />
+					<Route path="report" element={view(<Report />)} />
 				</Route>
 				<Route path="*" element={<Navigate to="/" replace />} />
 			</Route>

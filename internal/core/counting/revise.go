@@ -81,7 +81,7 @@ func Revise(back *Back, standing []Standing, timed bool) (r Revision) {
 		}
 		c.Parcel, c.Replaces = s.Parcel, s.ID
 		touched[s.ID] = true
-		r.Revises = r.Revises || s.FromFile
+		r.Revises = r.Revises || s.FromFile && !s.Withdrawn
 		switch {
 		case s.Withdrawn:
 			r.Added = append(r.Added, c)

@@ -21,6 +21,14 @@ import (
 )
 
 func TestCut(t *testing.T) {
+	names := map[string]int64{}
+	name := func(s string) int64 {
+		if names[s] == 0 {
+			names[s] = int64(len(names) + 1)
+		}
+		return names[s]
+	}
+	sameBin := func(a, b Line) bool { return a.Key[stock.Bin] == b.Key[stock.Bin] }
 	rapid.Check(t, func(t *rapid.T) {
 		var lines []Line
 		for z := range rapid.IntRange(1, 3).Draw(t, "zones") {
@@ -32,7 +40,7 @@ func TestCut(t *testing.T) {
 		}
 		most := rapid.IntRange(1, 30).Draw(t, "most")
 		from := 0
-		for _, end := range Cut(lines, most) {
+		for _, end := range Cut(len(lines), most, func(i int) int64 { return name(lines[i].Zone) }, func(i int) int64 { return name(lines[i].Key[stock.Bin]) }) {
 			assert.Greater(t, end, from)
 			assert.LessOrEqual(t, end-from, most)
 			assert.Equal(t, lines[from].Zone, lines[end-1].Zone, "a sheet is of one zone")

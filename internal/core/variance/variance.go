@@ -107,7 +107,7 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 		return r, quantity.ErrTooLarge
 	}
 	if !counted {
-		r.Status = Uncounted
+		r.Status, r.Valued = Uncounted, in.Costed
 		if in.Zero && r.Expected != 0 {
 			r.Zeroed, r.Variance, r.CountedAt = true, -r.Expected, upTo
 			err = r.value(in)

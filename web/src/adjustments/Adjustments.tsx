@@ -2,9 +2,10 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link } from "react-router";
 import { api, ask, queries, workKey } from "../api/client";
+import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, Stage, useCount, usePerson } from "../frame/Frame";
-import { age, count, Empty, many, Off, plain, Warn, when } from "../frame/figures";
+import { age, count, Empty, Failed, many, Off, plain, Warn, when } from "../frame/figures";
 import { useCountBins } from "../sheets/Sheets";
 
 type Mode = "difference" | "balance" | "in-out" | "counted";
@@ -26,33 +27,36 @@ export function Adjustments() {
 	const person = usePerson();
 	const { id, data: c } = useCount();
 	const [mode, setMode] = useState<Mode>("difference");
-	const [key, setKey] = useState(workKey);
+	const [once, setOnce] = useState(workKey);
 	const [chosen, setChosen] = useState<Set<number>>(new Set());
 	const tiles = useElevation(c?.warehouse_id);
 	const bins = useCountBins(id);
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const preview = useQuery({
-		queryKey: ["count", String(id), "preview", mode],
+		queryKey: [...key.postings(id), "preview", mode],
 		queryFn: () => ask(api.GET("/api/counts/{count}/postings/preview", { params: { path: { count: id }, query: { mode } } })),
 		placeholderData: (before) => before,
 	});
 	const postings = useQuery({
-		queryKey: ["count", String(id), "postings"],
+		queryKey: key.postings(id),
 		queryFn: () => ask(api.GET("/api/counts/{count}/postings", { params: { path: { count: id } } })),
 	});
 	const post = useMutation({
 		mutationFn: () =>
 			ask(
-				api.POST("/api/counts/{count}/postings", { params: { path: { count: id } }, body: { key, mode, lines: preview.data?.lines ?? 0 } }),
+				api.POST("/api/counts/{count}/postings", {
+					params: { path: { count: id } },
+					body: { key: once, mode, lines: preview.data?.lines ?? 0 },
+				}),
 			),
 		onSuccess: () => {
-			setKey(workKey());
-			queries.invalidateQueries({ queryKey: ["count", String(id)] });
+			setOnce(workKey());
+			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
 	});
+	if (postings.error) return <Failed what="The postings" error={postings.error} />;
 	if (!c) return null;
 	const p = preview.data;
-	const codes = new Set([...chosen].map((b) => tiles.data?.find((t) => t.id === b)?.code));
 	const look = (t: { id: number }): Look => {
 		const b = byBin.get(t.id);
 		if (!b) return { fill: "none", words: "not in this count" };
@@ -110,8 +114,9 @@ export function Adjustments() {
 				<>
 					{p && (
 						<span>
-							<b>{count(p.lines)}</b> accepted lines, worth <Off of={p.sums.short} /> <Off of={p.sums.over} />, net{" "}
-							<b className="code">{plain(p.sums.net, true)}</b>
+							<b>{count(p.lines - p.alike)}</b> accepted lines
+							{p.alike > 0 && <span className="text-dim"> and {count(p.alike)} that match or are let pass</span>}, worth{" "}
+							<Off of={p.sums.short} /> <Off of={p.sums.over} />, net <b className="code">{plain(p.sums.net, true)}</b>
 							{p.open > 0 && <span className="text-dim"> · {count(p.open)} undecided stay behind</span>}
 							{p.no_reason > 0 && <span className="text-warn"> · ! {count(p.no_reason)} without a reason</span>}
 						</span>
@@ -171,14 +176,14 @@ export function Adjustments() {
 					)}
 				</Empty>
 			) : (
-				<FileText text={p?.text ?? ""} cut={p?.cut ?? 0} codes={codes} />
+				<FileText text={p?.text ?? ""} cut={p?.cut ?? 0} bins={p?.bins ?? []} chosen={chosen} />
 			)}
 		</Stage>
 	);
 }
 
 /** The file's text exactly as it will be written, with its line numbers. */
-function FileText({ text, cut, codes }: { text: string; cut: number; codes: ReadonlySet<string | undefined> }) {
+function FileText({ text, cut, bins, chosen }: { text: string; cut: number; bins: number[]; chosen: ReadonlySet<number> }) {
 	const rows = text.split("\n").slice(0, -1);
 	return (
 		<div
@@ -189,7 +194,7 @@ function FileText({ text, cut, codes }: { text: string; cut: number; codes: Read
 			data-file
 		>
 			{rows.map((r, i) => (
-				<div key={i} className={`flex ${codes.size > 0 && i > 0 && !codes.has(r.split(",")[1]) ? "opacity-35" : ""}`}>
+				<div key={i} className={`flex ${chosen.size > 0 && i > 0 && !chosen.has(bins[i - 1] ?? 0) ? "opacity-35" : ""}`}>
 					<span className="code w-12 shrink-0 border-r border-hair pr-2 text-right text-dim select-none">{i + 1}</span>
 					<span className={`code pl-3 ${i === 0 ? "font-bold" : ""}`}>{r}</span>
 				</div>

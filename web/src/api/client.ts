@@ -9,8 +9,11 @@ export const api = createClient<paths>({ baseUrl: "/" });
 
 export const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5_000, retry: false, refetchOnWindowFocus: false } } });
 
-/** What the server says is wrong, as a sentence for people. */
-export class Problem extends Error {}
+/** What the server says is wrong, as a sentence for people; kind and field tell what sort of refusal it is, and of what. */
+export class Problem extends Error {
+	kind = "";
+	field = "";
+}
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 
@@ -23,7 +26,11 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
 		throw new Problem("The server does not answer. Is it running?");
 	}
 	if (got.error !== undefined || !got.response.ok) {
-		throw new Problem(words(got.error) ?? `The server answered ${got.response.status}.`);
+		const p = new Problem(words(got.error) ?? `The server answered ${got.response.status}.`);
+		const e = got.error as { kind?: string; field?: string } | undefined;
+		p.kind = e?.kind ?? "";
+		p.field = e?.field ?? "";
+		throw p;
 	}
 	return got.data as T;
 }

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent as ReactPointer, useEffect, useMemo, useRef, useState } from "react";
 import { api, ask, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { count } from "../frame/figures";
 
 export type Tile = Schemas["Tile"];
@@ -15,7 +16,7 @@ export type Look = {
 
 export function useElevation(house: number | undefined) {
 	return useQuery({
-		queryKey: ["stock", "elevation", house],
+		queryKey: key.elevation(house ?? 0),
 		enabled: house !== undefined,
 		staleTime: 60_000,
 		queryFn: () => ask(api.GET("/api/warehouses/{house}/elevation", { params: { path: { house: house as number } } })),

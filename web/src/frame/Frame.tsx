@@ -3,6 +3,7 @@ import { createContext, type ReactNode, useContext, useEffect, useRef, useState 
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { useEvents, useProgress } from "../api/events";
+import { key } from "../api/keys";
 import { dropFiles } from "../intake/drops";
 import { count, Empty, many, plain, when } from "./figures";
 import { Goto } from "./Goto";
@@ -98,7 +99,7 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 							className="word"
 							onClick={async () => {
 								await ask(api.DELETE("/api/session"));
-								queries.invalidateQueries({ queryKey: ["me"] });
+								queries.invalidateQueries({ queryKey: key.me });
 							}}
 						>
 							Sign out
@@ -220,7 +221,7 @@ export function useCount(): { id: number; data?: Schemas["StageLine"]; error: Er
 	const { count: text } = useParams();
 	const id = Number(text);
 	const q = useQuery({
-		queryKey: ["count", String(id)],
+		queryKey: key.count(id),
 		enabled: Number.isInteger(id) && id > 0,
 		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
 	});
@@ -231,7 +232,7 @@ function CountName() {
 	const at = useLocation().pathname.match(/^\/counts\/(\d+)/);
 	const id = at ? Number(at[1]) : 0;
 	const q = useQuery({
-		queryKey: ["count", String(id)],
+		queryKey: key.count(id),
 		enabled: id > 0,
 		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
 	});

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask } from "../api/client";
+import { key } from "../api/keys";
 
 type Place = { to: string; name: string; about: string };
 
@@ -12,7 +13,7 @@ const stages = ["recorded", "plan", "sheets", "counting", "variances", "adjustme
 export function Goto({ onClose }: { onClose: () => void }) {
 	const navigate = useNavigate();
 	const [text, setText] = useState("");
-	const today = useQuery({ queryKey: ["today"], queryFn: () => ask(api.GET("/api/today")) });
+	const today = useQuery({ queryKey: key.today, queryFn: () => ask(api.GET("/api/today")) });
 	const places: Place[] = [
 		{ to: "/", name: "Today", about: "what wants a hand" },
 		{ to: "/intake", name: "Intake", about: "take files in" },

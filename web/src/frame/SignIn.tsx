@@ -1,10 +1,11 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Warn } from "./figures";
 
 export function useMe() {
-	return useQuery({ queryKey: ["me"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => ask(api.GET("/api/me")) });
+	return useQuery({ queryKey: key.me, staleTime: Number.POSITIVE_INFINITY, queryFn: () => ask(api.GET("/api/me")) });
 }
 
 /** The way in: a name and a password, or the one-time code on a first start. */
@@ -20,7 +21,7 @@ export function SignIn({ me, error }: { me?: Schemas["Me"]; error: Error | null 
 				: ask(api.POST("/api/session", { body: { sign_in: signIn, password } })),
 		onSuccess: (got) => {
 			queries.removeQueries({ predicate: (q) => q.queryKey[0] !== "me" });
-			queries.setQueryData(["me"], got);
+			queries.setQueryData(key.me, got);
 		},
 	});
 	const field = (label: string, value: string, set: (v: string) => void, more: React.InputHTMLAttributes<HTMLInputElement> = {}) => (

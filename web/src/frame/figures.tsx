@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { queries } from "../api/client";
 
 /** A decimal string for reading: a true minus, thousands apart. No number is ever made of it. */
 export function plain(decimal: string | null | undefined, signed = false): string {
@@ -91,6 +92,18 @@ export function Empty({ title, children }: { title: string; children?: ReactNode
 			<h2>{title}</h2>
 			<div className="mt-2 text-dim">{children}</div>
 		</div>
+	);
+}
+
+/** A view that cannot be shown: what, and why, with what to do. */
+export function Failed({ what, error }: { what: string; error: Error }) {
+	return (
+		<Empty title={`${what} cannot be shown`}>
+			<Warn>{error.message}</Warn>
+			<button type="button" className="act-plain mt-4" onClick={() => queries.invalidateQueries()}>
+				Try again
+			</button>
+		</Empty>
 	);
 }
 

@@ -3,6 +3,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, queries } from "../api/client";
+import { key } from "../api/keys";
 import { count, Warn } from "../frame/figures";
 import { Formulas } from "./Formulas";
 import { type Draft, kindWord, type Layout, type Settle, type Sheet } from "./settling";
@@ -148,7 +149,7 @@ function HeaderRow({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 
 /** By which saved layout the file was read, and keeping what was settled as one. */
 function Known({ draft, sheet, settle }: { draft: Draft; sheet: Sheet; settle: Settle }) {
-	const layouts = useQuery({ queryKey: ["layouts"], queryFn: () => ask(api.GET("/api/layouts")) });
+	const layouts = useQuery({ queryKey: key.layouts, queryFn: () => ask(api.GET("/api/layouts")) });
 	const [name, setName] = useState("");
 	const save = useMutation({
 		mutationFn: () =>
@@ -159,7 +160,7 @@ function Known({ draft, sheet, settle }: { draft: Draft; sheet: Sheet; settle: S
 				}),
 			),
 		onSuccess: () => {
-			queries.invalidateQueries({ queryKey: ["layouts"] });
+			queries.invalidateQueries({ queryKey: key.layouts });
 			// Read by it from now on; the answers about other sheets stay.
 			settle(draft.sheets.length === 1 ? { layout: name || sheet.layout } : { sheet: sheet.number, set: {} });
 		},

@@ -1,7 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import { api, ask, queries, type Schemas, workKey } from "../api/client";
+import { api, ask, Problem, queries, type Schemas, workKey } from "../api/client";
 import { useProgress } from "../api/events";
 import { Stage, typing } from "../frame/Frame";
 import { count, Empty, many, Warn, when } from "../frame/figures";
@@ -81,7 +81,16 @@ function DropList({ drops, at, onAt }: { drops: Drop[]; at: number; onAt: (id: n
 	);
 }
 
-async function takeIn(drop: Drop, leaveOut: number, key = workKey()) {
+/** The key of each drop's taking in stays the same over all tries, so that one whose answer was lost is done once. */
+const keys = new Map<string, string>();
+const keyOf = (drop: Drop, leaveOut: number) => {
+	const what = `${drop.draft?.id} ${leaveOut}`;
+	if (!keys.has(what)) keys.set(what, workKey());
+	return keys.get(what) as string;
+};
+
+async function takeIn(drop: Drop, leaveOut: number) {
+	const key = keyOf(drop, leaveOut);
 	const done = await ask(
 		api.POST("/api/uploads/{draft}/take-in", { params: { path: { draft: drop.draft?.id ?? "" } }, body: { key, leave_out: leaveOut } }),
 	);
@@ -94,11 +103,15 @@ function OneDrop({ drop }: { drop: Drop }) {
 	const [shown, setShown] = useState<number | null>(null); // the sheet
 	const [only, setOnly] = useState<{ kind: string; field: string } | null>(null); // rows of one problem group
 	const [column, setColumn] = useState(""); // the one in hand
-	const [key] = useState(workKey);
 	const settling = useSettle(drop);
 	const take = useMutation({
-		mutationFn: (leaveOut: number) => takeIn(drop, leaveOut, key),
+		mutationFn: (leaveOut: number) => takeIn(drop, leaveOut),
 		onSuccess: (done) => changeDrop(drop.id, { done }),
+		onError: async (e) => {
+			// What it comes to has changed meanwhile: show it as it is now.
+			if (e instanceof Problem && e.kind === "changed" && drop.draft)
+				changeDrop(drop.id, { draft: await ask(api.GET("/api/uploads/{draft}", { params: { path: { draft: drop.draft.id } } })) });
+		},
 	});
 	const back = () => settling.mutate({ back: true });
 	useEffect(() => {
@@ -126,7 +139,8 @@ function OneDrop({ drop }: { drop: Drop }) {
 	const settle: Settle = (answer) => settling.mutate(answer);
 	const sheet = draft.sheets.find((s) => s.number === shown) ?? draft.sheets.find((s) => s.use) ?? draft.sheets[0];
 	const { refused } = draft.effect;
-	const going = draft.effect.gone > 0 ? `, ${many(draft.effect.gone, "recorded line goes", "recorded lines go")}` : "";
+	const going =
+		draft.effect.gone > 0 && draft.kind !== "counts" ? `, ${many(draft.effect.gone, "recorded line goes", "recorded lines go")}` : "";
 	const used = draft.sheets.filter((s) => s.use);
 	const counting = used.length === 1 && used[0]?.kind === "counts";
 	return (
@@ -179,7 +193,7 @@ function OneDrop({ drop }: { drop: Drop }) {
 								: refused > 0
 									? `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}${going}`
 									: counting
-										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}`
+										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}${draft.effect.gone > 0 ? `, withdraw ${count(draft.effect.gone)}` : ""}`
 										: `Take in ${many(draft.taking, "row", "rows")}${going}`}
 						</button>
 					</span>
@@ -220,12 +234,14 @@ function LastWord({ drop, done }: { drop: Drop; done: Schemas["TakenIn"] }) {
 		<Empty title={`${drop.file.name} is taken in`}>
 			<p className="text-[15px] text-ink" data-last-word>
 				{count(done.added)} new, {count(done.changed)} {done.kind === "counts" ? "revised" : "changed"}, {count(done.unchanged)} unchanged
-				{done.gone > 0 && `, ${count(done.gone)} gone`}, {count(done.refused)} refused
+				{done.gone > 0 && `, ${count(done.gone)} ${done.kind === "counts" ? "withdrawn" : "gone"}`}, {count(done.refused)} refused
 				{done.left > 0 && `, ${count(done.left)} left out by choice`}.
 			</p>
 			<p>
 				{when(new Date().toISOString(), "clock")} ·{" "}
-				{done.kind === "counts" ? "Drop a corrected sheet again, and it becomes a revision." : "It can be undone on the stock screen."}
+				{done.kind === "counts"
+					? "Drop a corrected sheet again, and it becomes a revision. It can be taken back on the counting screen."
+					: "It can be undone on the stock screen."}
 			</p>
 			<div className="mt-5 flex justify-center gap-3">
 				{done.count > 0 ? (

@@ -1,17 +1,18 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
 import { count, Empty, many, Warn, when } from "../frame/figures";
 import { kindWord } from "./settling";
 
 type View = Schemas["LayoutView"];
 
-const again = () => queries.invalidateQueries({ queryKey: ["layouts"] });
+const again = () => queries.invalidateQueries({ queryKey: key.layouts });
 
 /** Saved layouts: what each reads and how; copied, changed as text, exported and imported. */
 export function Layouts() {
-	const q = useQuery({ queryKey: ["layouts"], queryFn: () => ask(api.GET("/api/layouts")) });
+	const q = useQuery({ queryKey: key.layouts, queryFn: () => ask(api.GET("/api/layouts")) });
 	const [at, setAt] = useState("");
 	const [wrong, setWrong] = useState("");
 	const input = useRef<HTMLInputElement>(null);

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../api/client";
+import { key } from "../api/keys";
 import { count, many, plain, Warn } from "../frame/figures";
 import type { Drop } from "./drops";
 import { Problems } from "./Problems";
@@ -36,6 +37,39 @@ export function What({
 					<Warn>{draft.wrong || draft.blocked}</Warn>
 				</div>
 			)}
+			{sheet?.checks.map((c) => (
+				<div key={c.what} className="my-2 border-l-4 border-ink bg-sheet px-3 py-1.5" data-check={c.what}>
+					{(c.answer !== "" || draft.blocked !== c.text) && <p>{c.text}</p>}
+					<ul className="my-1 max-h-40 overflow-y-auto text-[12.5px]">
+						{c.rows
+							.filter((r) => r.line !== "")
+							.map((r, i) => (
+								<li key={`${r.line}${i}`} className="flex justify-between gap-3">
+									<span className="code truncate">
+										{r.row > 0 && <span className="text-dim">{r.row} </span>}
+										{r.line}
+									</span>
+									<span className="shrink-0 text-dim">{r.text}</span>
+								</li>
+							))}
+						{c.more > 0 && <li className="text-dim">and {count(c.more)} more</li>}
+					</ul>
+					<div className="mt-1 grid gap-1" role="group" aria-label={c.text}>
+						{c.options.map((o) => (
+							<button
+								key={o.value}
+								type="button"
+								aria-pressed={c.answer === o.value}
+								className={`act-plain whitespace-normal text-left ${c.answer === o.value ? "border-ink font-semibold" : ""}`}
+								onClick={() => settle({ sheet: sheet.number, check: c.what, value: o.value })}
+							>
+								{c.answer === o.value ? "✓ " : ""}
+								{o.label}
+							</button>
+						))}
+					</div>
+				</div>
+			))}
 			{sheet?.questions
 				.filter((q) => !q.optional)
 				.map((q) => (
@@ -354,7 +388,7 @@ function Time({ draft, settle }: { draft: Draft; settle: Settle }) {
 }
 
 function WhichCount({ settle }: { settle: Settle }) {
-	const today = useQuery({ queryKey: ["today"], queryFn: () => ask(api.GET("/api/today")) });
+	const today = useQuery({ queryKey: key.today, queryFn: () => ask(api.GET("/api/today")) });
 	const counts = today.data?.counts.filter((c) => c.state === "running");
 	return (
 		<div className="my-2">

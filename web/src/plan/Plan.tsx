@@ -2,6 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, queries, type Schemas, workKey, zone } from "../api/client";
+import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, Stage, useCount } from "../frame/Frame";
 import { age, count, Empty, many, plain, Warn, when } from "../frame/figures";
@@ -39,7 +40,7 @@ function NewCountIn({
 	const [limits, setLimits] = useState({ quantity: "", percent: "", value: "" });
 	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
-	const [key] = useState(workKey);
+	const [once] = useState(workKey);
 	const most = Math.max(1, Math.min(5000, Number.parseInt(rows, 10) || 60));
 	const scope: Schemas["Scope"] = {
 		warehouse: house.id,
@@ -50,7 +51,7 @@ function NewCountIn({
 			.map(([attribute, v]) => ({ attribute, values: [v] })),
 	};
 	const tally = useQuery({
-		queryKey: ["stock", "tally", house.id, [...zones].join("|"), [...bins].join(), JSON.stringify(kept), most],
+		queryKey: key.tally(house.id, [...zones].join("|"), [...bins].join(), JSON.stringify(kept), most),
 		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, rows: most } })),
 		placeholderData: (before) => before,
 	});
@@ -59,7 +60,7 @@ function NewCountIn({
 			ask(
 				api.POST("/api/counts", {
 					body: {
-						key,
+						key: once,
 						name,
 						scope,
 						blind: blind === "blind",
@@ -84,7 +85,7 @@ function NewCountIn({
 	});
 	const t = tally.data;
 	const whole = useQuery({
-		queryKey: ["stock", "tally", house.id, "kept"],
+		queryKey: key.tally(house.id, "kept"),
 		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope: { warehouse: house.id }, rows: 5000 } })),
 	});
 	const attributes = whole.data?.kept ?? [];
@@ -287,7 +288,7 @@ export function Plan() {
 	const { data: c, id } = useCount();
 	const tiles = useElevation(c?.warehouse_id);
 	const bins = useQuery({
-		queryKey: ["count", String(id), "bins"],
+		queryKey: key.bins(id),
 		queryFn: () => ask(api.GET("/api/counts/{count}/bins", { params: { path: { count: id } } })),
 	});
 	const inside = useMemo(() => new Set(bins.data?.map((b) => b.bin)), [bins.data]);

@@ -2,6 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
 import { age, count, Empty, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
@@ -12,7 +13,7 @@ import { usePages } from "../lines/paging";
 type Line = Schemas["RecordedLine"];
 
 export function useWarehouses() {
-	return useQuery({ queryKey: ["stock", "warehouses"], queryFn: () => ask(api.GET("/api/warehouses")) });
+	return useQuery({ queryKey: key.houses, queryFn: () => ask(api.GET("/api/warehouses")) });
 }
 
 /** Recorded stock outside of a count: any warehouse. */
@@ -51,7 +52,7 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 	const [marked, setMarked] = useState<Set<number>>(new Set());
 	const tiles = useElevation(house);
 	const bins = useQuery({
-		queryKey: ["stock", "bins", house],
+		queryKey: key.houseBins(house),
 		queryFn: () => ask(api.GET("/api/warehouses/{house}/bins", { params: { path: { house } } })),
 	});
 	const list = [...chosen];
@@ -227,10 +228,10 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 /** The intakes on a time line, newest first, each with its undo. */
 function Intakes() {
 	const person = usePerson();
-	const q = useQuery({ queryKey: ["stock", "intakes"], queryFn: () => ask(api.GET("/api/intakes")) });
+	const q = useQuery({ queryKey: key.intakes, queryFn: () => ask(api.GET("/api/intakes")) });
 	const [asking, setAsking] = useState(0);
 	const undo = useMutation({
-		mutationFn: (intake: number) => ask(api.POST("/api/intakes/{intake}/undo", { params: { path: { intake } } })),
+		mutationFn: (intake: number) => ask(api.POST("/api/intakes/{intake}/undo", { params: { path: { intake }, query: { sure: true } } })),
 		onSuccess: () => setAsking(0),
 	});
 	return (
@@ -268,10 +269,15 @@ function Intakes() {
 						{asking === i.id && (
 							<div className="mt-1 border-l-4 border-warn bg-warn-wash px-2 py-1">
 								<p>{i.blocked || `Undoing ${i.undoing}.`}</p>
+								{i.warning && (
+									<p className="text-warn" data-warning>
+										! {i.warning}
+									</p>
+								)}
 								<div className="mt-1 flex gap-2">
 									{!i.blocked && (
 										<button type="button" className="act" disabled={undo.isPending} onClick={() => undo.mutate(i.id)}>
-											Undo this intake
+											{i.warning ? "Undo it all the same" : "Undo this intake"}
 										</button>
 									)}
 									<button type="button" className="act-plain" onClick={() => setAsking(0)}>

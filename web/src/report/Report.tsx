@@ -1,19 +1,26 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { api, ask, type Schemas } from "../api/client";
+import { useState } from "react";
+import { api, ask, queries, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Stage, useCount, usePerson } from "../frame/Frame";
-import { count, Empty, many, Off, plain, Warn, when } from "../frame/figures";
+import { count, Failed, many, Off, plain, Warn, when } from "../frame/figures";
 
 /** What a manager signs: how accurate the records are, what is lost and found, where, why, decided by whom. */
 export function Report() {
 	const person = usePerson();
 	const { id } = useCount();
 	const q = useQuery({
-		queryKey: ["count", String(id), "report"],
+		queryKey: key.report(id),
 		queryFn: () => ask(api.GET("/api/counts/{count}/report", { params: { path: { count: id } } })),
 	});
-	const finish = useMutation({ mutationFn: () => ask(api.POST("/api/counts/{count}/finish", { params: { path: { count: id } } })) });
-	if (q.error) return <Empty title="The report cannot be shown">{q.error.message}</Empty>;
+	const [asked, setAsked] = useState(false);
+	const finish = useMutation({
+		mutationFn: (left: Schemas["Left"]) => ask(api.POST("/api/counts/{count}/finish", { params: { path: { count: id } }, body: left })),
+		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
+	});
+	if (q.error) return <Failed what="The report" error={q.error} />;
 	if (!q.data) return null;
+	const left = { held: q.data.count.held, accepted: q.data.count.accepted, uncounted: q.data.count.uncounted - q.data.count.zeroed };
 	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders } = q.data;
 	return (
 		<Stage
@@ -25,9 +32,28 @@ export function Report() {
 					</span>
 					{finish.error && <Warn>{finish.error.message}</Warn>}
 					{c.state === "running" && person.role === "controller" && (
-						<button type="button" className="act-plain ml-auto" disabled={finish.isPending} onClick={() => finish.mutate()}>
-							Finish this count
-						</button>
+						<span className="ml-auto flex items-center gap-3">
+							{asked && c.open === 0 && (
+								<span className="text-warn" data-left>
+									! Final.{" "}
+									{[
+										left.held > 0 && `${many(left.held, "variance stays", "variances stay")} held`,
+										left.accepted > 0 && `${many(left.accepted, "accepted line is", "accepted lines are")} not sent out`,
+										left.uncounted > 0 && `${many(left.uncounted, "line stays", "lines stay")} uncounted`,
+									]
+										.filter(Boolean)
+										.join(", ") || "Nothing is left undone."}
+								</span>
+							)}
+							<button
+								type="button"
+								className="act-plain"
+								disabled={finish.isPending}
+								onClick={() => (asked || c.open > 0 ? finish.mutate(left) : setAsked(true))}
+							>
+								{asked && c.open === 0 ? "Finish it for good" : "Finish this count"}
+							</button>
+						</span>
 					)}
 					{c.state === "finished" && <b className="ml-auto">✓ finished</b>}
 				</>
@@ -112,7 +138,15 @@ export function Report() {
 							</span>
 							<span className="text-right">{l.value == null ? "no cost" : <Off of={l.value} shape={false} />}</span>
 							<span className="text-dim">
-								{l.posting > 0 ? "✓ sent" : l.decision === "accept" ? "accepted" : l.decision === "hold" ? "! held" : "not decided"}
+								{l.queue === "accepted"
+									? "accepted"
+									: l.queue === "held"
+										? "! held"
+										: l.queue === "open"
+											? l.postings > 0
+												? "! open again"
+												: "not decided"
+											: "✓ sent"}
 							</span>
 						</div>
 					))}

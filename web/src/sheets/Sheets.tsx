@@ -2,22 +2,25 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Stage, useCount, usePerson } from "../frame/Frame";
-import { count, Empty, many, Warn, when } from "../frame/figures";
+import { count, Empty, Failed, many, Warn, when } from "../frame/figures";
 import { type Column, Lines } from "../lines/Lines";
+import { usePages } from "../lines/paging";
 
 type Sheet = Schemas["SheetView"];
 
+/** The sheets of a count, page by page. */
 export function useSheets(id: number) {
-	return useQuery({
-		queryKey: ["count", String(id), "sheets"],
-		queryFn: () => ask(api.GET("/api/counts/{count}/sheets", { params: { path: { count: id } } })),
+	return usePages<Sheet>(key.sheets(id), true, async (after) => {
+		const page = await ask(api.GET("/api/counts/{count}/sheets", { params: { path: { count: id }, query: { after, limit: 500 } } }));
+		return { lines: page.sheets, next: page.next };
 	});
 }
 export function useCountBins(id: number) {
 	return useQuery({
-		queryKey: ["count", String(id), "bins"],
+		queryKey: key.bins(id),
 		queryFn: () => ask(api.GET("/api/counts/{count}/bins", { params: { path: { count: id } } })),
 	});
 }
@@ -36,10 +39,10 @@ export function Sheets() {
 	const [who, setWho] = useState("");
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = useMemo(() => {
-		if (chosen.size === 0) return sheets.data ?? [];
+		if (chosen.size === 0) return sheets.rows;
 		const on = new Set([...chosen].map((b) => byBin.get(b)?.sheet));
-		return (sheets.data ?? []).filter((s) => on.has(s.number));
-	}, [sheets.data, chosen, byBin]);
+		return sheets.rows.filter((s) => on.has(s.number));
+	}, [sheets.rows, chosen, byBin]);
 	const hand = useMutation({
 		mutationFn: (counter: string) =>
 			ask(
@@ -53,6 +56,7 @@ export function Sheets() {
 			setWho("");
 		},
 	});
+	if (sheets.error) return <Failed what="The sheets" error={sheets.error} />;
 	if (!c) return null;
 	const now = rows[Math.min(active, rows.length - 1)];
 	const wanted = marked.size > 0 ? rows.filter((s) => marked.has(s.number)) : now ? [now] : [];
@@ -198,6 +202,8 @@ export function Sheets() {
 				onActive={setActive}
 				marked={marked}
 				onMark={setMarked}
+				more={sheets.more}
+				onMore={sheets.onMore}
 				onOpen={(s) => navigate(`/counts/${id}/counting/${s.number}`)}
 				empty={<Empty title="No sheet has these bins">Let go of the bins on the racks.</Empty>}
 			/>

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
 import { age, count, Empty, many, plain, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
@@ -8,7 +9,7 @@ import { DropField } from "../intake/DropField";
 /** What wants a hand now, over all counts and warehouses; each line leads to the very place. */
 export function Today() {
 	const person = usePerson();
-	const q = useQuery({ queryKey: ["today"], queryFn: () => ask(api.GET("/api/today")) });
+	const q = useQuery({ queryKey: key.today, queryFn: () => ask(api.GET("/api/today")) });
 	if (!q.data) return null;
 	const { counts, warehouses, demo_files } = q.data;
 	const running = counts.filter((c) => c.state === "running");

@@ -1,18 +1,27 @@
-import { useQuery } from "@tanstack/react-query";
-import { api, ask, type Schemas } from "../api/client";
-import { Off, plain, when } from "../frame/figures";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, queries, type Schemas } from "../api/client";
+import { key } from "../api/keys";
+import { count, Off, plain, Warn, when } from "../frame/figures";
 
 type Event = Schemas["HistoryEvent"];
 
 /** The line in hand: its history on one time axis, who counted, and the item's other bins. */
-export function LineInHand({ id, pos }: { id: number; pos: number }) {
+export function LineInHand({ id, pos, may }: { id: number; pos: number; may: boolean }) {
 	const q = useQuery({
-		queryKey: ["count", String(id), "history", pos],
+		queryKey: key.history(id, pos),
 		queryFn: () => ask(api.GET("/api/counts/{count}/lines/{pos}", { params: { path: { count: id, pos } } })),
 		placeholderData: (before) => before,
 	});
+	const withdraw = useMutation({
+		mutationFn: (entry: number) =>
+			ask(api.POST("/api/counts/{count}/lines/{pos}/withdraw", { params: { path: { count: id, pos } }, body: { entry } })),
+		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
+	});
+	const [asked, setAsked] = useState(0);
+	if (q.error) return <Warn>{q.error.message}</Warn>;
 	if (!q.data) return null;
-	const { line, events, others } = q.data;
+	const { line, events, others, more } = q.data;
 	return (
 		<section className="max-h-[46%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2" aria-label="The line in hand">
 			<div className="flex items-baseline justify-between">
@@ -37,6 +46,22 @@ export function LineInHand({ id, pos }: { id: number; pos: number }) {
 								{e.what === "entry" && (
 									<>
 										counted <b>{plain(e.quantity)}</b> by {e.text}
+										{may && e.entry > 0 && (
+											<button
+												type="button"
+												className="word ml-2 text-dim"
+												disabled={withdraw.isPending}
+												onClick={() => (asked === e.entry ? withdraw.mutate(e.entry) : setAsked(e.entry))}
+											>
+												{asked === e.entry ? `withdraw the count of ${plain(e.quantity)}` : "withdraw…"}
+											</button>
+										)}
+									</>
+								)}
+								{e.what === "withdrawal" && e.text}
+								{e.what === "posting" && (
+									<>
+										<Off of={e.quantity} /> {e.text}
 									</>
 								)}
 								{e.what === "decision" && e.text}
@@ -44,6 +69,7 @@ export function LineInHand({ id, pos }: { id: number; pos: number }) {
 						</li>
 					))}
 			</ul>
+			{withdraw.error && <Warn>{withdraw.error.message}</Warn>}
 			{others.length > 0 && (
 				<>
 					<h2 className="mt-2">The item's other bins</h2>
@@ -63,6 +89,7 @@ export function LineInHand({ id, pos }: { id: number; pos: number }) {
 							</li>
 						))}
 					</ul>
+					{others.length + more > 6 && <p className="text-[12.5px] text-dim">and {count(others.length + more - 6)} more</p>}
 				</>
 			)}
 		</section>
@@ -71,7 +98,7 @@ export function LineInHand({ id, pos }: { id: number; pos: number }) {
 
 /** Expected as a stepped line over time, each count a mark beside it. Positions only; the figures are the server's. */
 function Axis({ events, line }: { events: Event[]; line: Schemas["VarianceLine"] }) {
-	const shown = events.filter((e) => e.what !== "decision");
+	const shown = events.filter((e) => e.what === "freeze" || e.what === "movement" || e.what === "entry");
 	const first = shown[0];
 	const last = shown.at(-1);
 	if (!first || !last || shown.length < 2) return null;

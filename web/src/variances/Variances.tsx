@@ -2,9 +2,10 @@ import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headless
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
-import { count, Empty, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
+import { count, Empty, Failed, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
@@ -26,9 +27,9 @@ export function Variances() {
 	const reasonButton = useRef<HTMLButtonElement>(null);
 	const tiles = useElevation(c?.warehouse_id);
 	const bins = useCountBins(id);
-	const reasons = useQuery({ queryKey: ["reasons"], queryFn: () => ask(api.GET("/api/reasons")) });
+	const reasons = useQuery({ queryKey: key.reasons, queryFn: () => ask(api.GET("/api/reasons")) });
 	const list = [...chosen];
-	const pages = usePages<Line>(["count", String(id), "variances", show, text, list.join()], c !== undefined, (after) =>
+	const pages = usePages<Line>(key.variances(id, show, text, list.join()), c !== undefined, (after) =>
 		ask(
 			api.GET("/api/counts/{count}/variances", { params: { path: { count: id }, query: { show, text, after, bins: list, limit: 300 } } }),
 		),
@@ -38,7 +39,7 @@ export function Variances() {
 			ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
 		onSuccess: () => {
 			setMarked(new Set());
-			queries.invalidateQueries({ queryKey: ["count", String(id)] });
+			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
 	});
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
@@ -51,18 +52,20 @@ export function Variances() {
 	useEffect(() => {
 		if (ready) document.querySelector<HTMLElement>("[data-lines]")?.focus({ preventScroll: true });
 	}, [ready]);
+	if (pages.error) return <Failed what="The variances" error={pages.error} />;
 	if (!c) return null;
 	const may = person.role === "controller" && c.state === "running";
-	const wanted = (marked.size > 0 ? rows.filter((r) => marked.has(r.pos)) : row ? [row] : []).filter((r) => r.posting === 0);
+	const wanted = (marked.size > 0 ? rows.filter((r) => marked.has(r.pos)) : row ? [row] : []).filter((r) => r.queue !== "");
 	const settle = (kind: "accept" | "hold" | "") => {
 		if (!may || wanted.length === 0 || decide.isPending) return;
 		decide.mutate({ lines: wanted.map((r) => r.pos), kind, reason: kind === "" ? "" : reason });
 	};
-	const keys = (key: string) => {
-		if (key === "a" || key === "A") settle("accept");
-		else if (key === "h" || key === "H") settle("hold");
-		else if (key === "u" || key === "U") settle("");
-		else if (key === "r" || key === "R") reasonButton.current?.click();
+	const keys = (pressed: string) => {
+		const k = pressed.toLowerCase();
+		if (k === "a") settle("accept");
+		else if (k === "h") settle("hold");
+		else if (k === "u") settle("");
+		else if (k === "r") reasonButton.current?.click();
 		else return false;
 		return true;
 	};
@@ -165,8 +168,11 @@ export function Variances() {
 			title: "Value ↓",
 			width: "92px",
 			right: true,
-			cell: (r) => (r.value == null ? <span className="text-warn">! no cost</span> : <Off of={r.value} shape={false} />),
-			text: (r) => r.value ?? "",
+			cell: (r) => {
+				const v = r.postings > 0 && r.queue !== "" ? r.rest_value : r.value;
+				return v == null ? <span className="text-warn">! no cost</span> : <Off of={v} shape={false} />;
+			},
+			text: (r) => (r.postings > 0 && r.queue !== "" ? r.rest_value : r.value) ?? "",
 		},
 	];
 	const decided: Column<Line> = {
@@ -174,20 +180,30 @@ export function Variances() {
 		title: "Decided",
 		width: "92px",
 		cell: (r) =>
-			r.posting > 0 ? (
-				`✓ sent, ${r.posting}`
-			) : r.decision === "accept" ? (
+			r.queue === "accepted" ? (
 				<span title={r.reason}>✓ {r.reason || "accepted"}</span>
-			) : r.decision === "hold" ? (
+			) : r.queue === "held" ? (
 				<span className="text-warn">! held</span>
-			) : (
+			) : r.queue === "open" ? (
 				<span className="text-dim">open</span>
+			) : (
+				`✓ sent, ${r.posting}`
 			),
-		text: (r) => r.decision,
+		text: (r) => r.queue,
 	};
+	// Where something went out already, what is still open is told beside the variance.
+	if (rows.some((r) => r.postings > 0))
+		columns.splice(8, 0, {
+			key: "rest",
+			title: "Still open",
+			width: "86px",
+			right: true,
+			cell: (r) => (r.postings > 0 ? <Off of={r.rest} pad={offs} /> : null),
+			text: (r) => (r.postings > 0 ? (r.rest ?? "") : ""),
+		});
 	if (show !== "open") columns.push(decided);
 	const words = wanted.length === 1 ? "1 line" : many(wanted.length, "line", "lines");
-	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.value)) : "";
+	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.rest_value)) : "";
 	return (
 		<Stage
 			side={
@@ -214,7 +230,7 @@ export function Variances() {
 							/>
 						)}
 					</div>
-					{row && <LineInHand id={id} pos={row.pos} />}
+					{row && <LineInHand id={id} pos={row.pos} may={may} />}
 				</>
 			}
 			foot={
@@ -222,7 +238,9 @@ export function Variances() {
 					<span className="truncate" data-open>
 						<b>{count(c.open)}</b> undecided, worth <b className="code">{plain(c.open_value)}</b> gross (<Off of={c.open_short} />{" "}
 						<Off of={c.open_over} />)
-						{c.uncounted > 0 && <span className="text-dim"> · {count(c.uncounted)} uncounted are not among them</span>}
+						{c.uncounted - c.zeroed > 0 && (
+							<span className="text-dim"> · {count(c.uncounted - c.zeroed)} uncounted are not among them</span>
+						)}
 					</span>
 					{decide.error && <Warn>{decide.error.message}</Warn>}
 					{may && (
@@ -242,7 +260,14 @@ export function Variances() {
 								<ListboxButton ref={reasonButton} className="act-plain border-rule">
 									{reasons.data?.find((r) => r.code === reason)?.name ?? "No reason"} <span className="text-dim">R</span>
 								</ListboxButton>
-								<ListboxOptions anchor="top end" className="z-30 border border-ink bg-paper py-1">
+								<ListboxOptions
+									anchor="top end"
+									onKeyDown={(e) => {
+										// Leaving without a choice gives the keys back to the lines.
+										if (e.key === "Escape") setTimeout(() => document.querySelector<HTMLElement>("[data-lines]")?.focus());
+									}}
+									className="z-30 border border-ink bg-paper py-1"
+								>
 									<ListboxOption value="" className="px-3 py-1 data-focus:bg-ink data-focus:text-on-ink">
 										No reason
 									</ListboxOption>
@@ -304,7 +329,6 @@ export function Variances() {
 					<FilterField value={text} onChange={setText} />
 				</span>
 			</div>
-			{pages.error && <Warn>{pages.error.message}</Warn>}
 			<Lines
 				label="Variances"
 				columns={columns}

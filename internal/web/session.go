@@ -1,0 +1,116 @@
+package web
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"wobin/internal/desk"
+)
+
+// session loads who is signed in. It writes nothing: a session changes only where somebody signs in or out, and these
+// write it before they answer, so that an answer never says more than what was kept.
+func (s *Server) session(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Add("Vary", "Cookie")
+		token := ""
+		if c, err := r.Cookie(s.sessions.Cookie.Name); err == nil {
+			token = c.Value
+		}
+		ctx, err := s.sessions.Load(r.Context(), token)
+		if err != nil {
+			http.Error(w, "The records cannot be read.", http.StatusInternalServerError)
+			return
+		}
+		next.ServeHTTP(w, r.WithContext(ctx))
+	})
+}
+
+// enter signs somebody in and gives the cookie that says so.
+func (s *Server) enter(ctx context.Context, p desk.Person) (cookie http.Cookie, err error) {
+	if err := s.sessions.RenewToken(ctx); err != nil {
+		return cookie, problem(desk.InWords(err))
+	}
+	s.sessions.Put(ctx, "person", p.ID)
+	token, expiry, err := s.sessions.Commit(ctx)
+	if err != nil {
+		return cookie, problem(desk.InWords(err))
+	}
+	return s.cookie(token, expiry), nil
+}
+
+func (s *Server) cookie(token string, expiry time.Time) http.Cookie {
+	c := s.sessions.Cookie
+	out := http.Cookie{Name: c.Name, Value: token, Path: "/", HttpOnly: c.HttpOnly, SameSite: c.SameSite, Secure: c.Secure, MaxAge: -1}
+	if token != "" {
+		out.Expires, out.MaxAge = expiry, int(time.Until(expiry).Seconds()+1)
+	}
+	return out
+}
+
+// signed is an answer that goes with a cookie.
+type signed[T any] struct {
+	SetCookie http.Cookie `header:"Set-Cookie"`
+	Body      T
+}
+
+// registerSession registers what works before anybody is signed in.
+func (s *Server) registerSession() {
+	me := func(ctx context.Context, p *desk.Person) (Me, error) {
+		w, err := s.desk.Greet(ctx)
+		return Me{Person: p, Welcome: w}, problem(err)
+	}
+	arrived := func(ctx context.Context, p desk.Person, err error) (*signed[Me], error) {
+		if err != nil {
+			return nil, problem(err)
+		}
+		cookie, err := s.enter(ctx, p)
+		if err != nil {
+			return nil, err
+		}
+		out, err := me(ctx, &p)
+		return &signed[Me]{cookie, out}, err
+	}
+	huma.Register(s.api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me", Summary: "Who is signed in"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) {
+		var who *desk.Person
+		if p, ok := s.signedIn(ctx); ok {
+			who = &p
+		}
+		out, err := me(ctx, who)
+		return &body[Me]{out}, err
+	})
+	huma.Register(s.api, huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/session", Summary: "Sign in", Errors: []int{422, 429, 507}}, func(ctx context.Context, in *struct {
+		Body struct {
+			SignIn   string `json:"sign_in" maxLength:"60"`
+			Password string `json:"password" maxLength:"200"`
+		}
+	}) (*signed[Me], error) {
+		if w := s.tries.wait(in.Body.SignIn); w > 0 {
+			return nil, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(1e9).String() + " and try again.")
+		}
+		p, err := s.desk.SignIn(ctx, in.Body.SignIn, in.Body.Password)
+		s.tries.note(in.Body.SignIn, err == nil)
+		return arrived(ctx, p, err)
+	})
+	huma.Register(s.api, huma.Operation{OperationID: "signOut", Method: http.MethodDelete, Path: "/api/session", Summary: "Sign out"}, func(ctx context.Context, _ *struct{}) (*signed[done], error) {
+		err := s.sessions.Destroy(ctx)
+		return &signed[done]{s.cookie("", time.Time{}), done{true}}, problem(desk.InWords(err))
+	})
+	huma.Register(s.api, huma.Operation{OperationID: "makeOwner", Method: http.MethodPost, Path: "/api/owner", Summary: "Sign up as the first person, against the one-time code", Errors: []int{422, 429, 507}}, func(ctx context.Context, in *struct {
+		Body struct {
+			Code     string `json:"code" maxLength:"60"`
+			Name     string `json:"name" maxLength:"120"`
+			SignIn   string `json:"sign_in" maxLength:"60"`
+			Password string `json:"password" maxLength:"200"`
+		}
+	}) (*signed[Me], error) {
+		if s.tries.wait("owner") > 0 {
+			return nil, huma.Error429TooManyRequests("Too many wrong codes. Wait a little and try again.")
+		}
+		p, err := s.desk.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
+		s.tries.note("owner", err == nil)
+		return arrived(ctx, p, err)
+	})
+}

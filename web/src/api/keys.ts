@@ -1,0 +1,23 @@
+/** What the answers of the server are kept under. An event about a count makes all below its number stale. */
+export const key = {
+	me: ["me"],
+	today: ["today"],
+	intakes: ["stock", "intakes"],
+	houses: ["stock", "warehouses"],
+	houseBins: (house: number) => ["stock", "bins", house],
+	elevation: (house: number) => ["stock", "elevation", house],
+	tally: (house: number, ...by: unknown[]) => ["stock", "tally", house, ...by],
+	backups: ["backups"],
+	reasons: ["reasons"],
+	layouts: ["layouts"],
+	count: (id: number) => ["count", String(id)],
+	sheets: (id: number) => ["count", String(id), "sheets"],
+	bins: (id: number) => ["count", String(id), "bins"],
+	returns: (id: number) => ["count", String(id), "returns"],
+	report: (id: number) => ["count", String(id), "report"],
+	postings: (id: number) => ["count", String(id), "postings"],
+	sheetLines: (id: number, sheet: number) => ["count", String(id), "lines", sheet],
+	variances: (id: number, ...by: unknown[]) => ["count", String(id), "variances", ...by],
+	history: (id: number, pos: number) => ["count", String(id), "history", pos],
+	uncounted: (id: number, zone: string) => ["count", String(id), "uncounted", zone],
+};

@@ -1,0 +1,277 @@
+import { useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { Link } from "react-router";
+import { api, ask, Problem, queries, type Schemas, workKey, zone } from "../api/client";
+import { key } from "../api/keys";
+import { Stage, usePerson } from "../frame/Frame";
+import { Empty, Failed, plain, Quantity, Warn, when } from "../frame/figures";
+
+type Line = Schemas["VarianceLine"];
+type Sent = Omit<Schemas["Typed"], "row_code" | "quantity"> & { quantity: string | null };
+type Rows = { sheet: Schemas["SheetView"] | undefined; next: number | undefined; lines: Line[] };
+
+/** All rows of a sheet, however long it is, with the sheet and the next one that has rows to count. */
+async function rowsOf(id: number, number: number): Promise<Rows> {
+	const path = { count: id };
+	const some = await ask(api.GET("/api/counts/{count}/sheets", { params: { path, query: { after: String(number - 1), limit: 200 } } }));
+	const lines: Line[] = [];
+	for (let after = ""; ; ) {
+		const page = await ask(api.GET("/api/counts/{count}/lines", { params: { path, query: { sheet: number, limit: 1000, after } } }));
+		lines.push(...page.lines);
+		after = page.next;
+		if (!after) break;
+	}
+	return {
+		sheet: some.sheets.find((s) => s.number === number),
+		next: some.sheets.find((s) => s.number > number && s.counted < s.lines)?.number,
+		lines,
+	};
+}
+
+/** The grid for typing a sheet's counts: type, Enter, next. Empty stays uncounted; 0 is a count; to take one back is said twice. */
+export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageLine"]; number: number; side: React.ReactNode }) {
+	const person = usePerson();
+	const [typed, setTyped] = useState<Record<string, string>>({});
+	const [wrong, setWrong] = useState<Record<string, { text: string; asks?: string; value?: string }>>({});
+	const [saving, setSaving] = useState(0);
+	const [at, setAt] = useState("");
+	const [counter, setCounter] = useState<string | null>(null);
+	const fields = useRef(new Map<number, HTMLInputElement>());
+	const turns = useRef(new Map<string, Promise<void>>()); // one row's work follows its own
+	const keys = useRef(new Map<string, string>()); // of work whose answer did not come
+	const listKey = key.sheetLines(id, number);
+	const q = useQuery({ queryKey: listKey, queryFn: () => rowsOf(id, number) });
+	if (q.error) return <Failed what="This sheet" error={q.error} />;
+	if (!q.data) return null;
+	const { sheet, next, lines: rows } = q.data;
+	if (!sheet) return <Empty title="There is no such sheet" />;
+	const who = counter ?? (sheet.counter || person.name);
+	const open = c.state === "running" && (person.role === "controller" || person.role === "counter");
+	const forget = (row: string, text: string) =>
+		setTyped((t) => (t[row] !== undefined && t[row].trim() !== text ? t : (({ [row]: _, ...rest }) => rest)(t))); // what was typed since stays
+	const right = (row: string) => setWrong(({ [row]: _, ...rest }) => rest);
+
+	/** Sends one row, after what was sent of it before, against what stands in it as it was shown. */
+	const send = (row: string, text: string, more: Partial<Sent> = {}) => {
+		const turn = (turns.current.get(row) ?? Promise.resolve()).then(async () => {
+			const line = queries.getQueryData<Rows>(listKey)?.lines.find((l) => l.row_code === row);
+			if (!line || (text === line.own && !more.withdraw)) return forget(row, text);
+			const entry: Sent = {
+				quantity: more.withdraw ? null : text,
+				saw: line.entry,
+				counted_at: at ? at.replace("T", " ") : undefined,
+				counter: who || undefined,
+				...more,
+			};
+			const what = JSON.stringify([row, entry]);
+			const once = keys.current.get(what) ?? workKey();
+			keys.current.set(what, once);
+			setSaving((n) => n + 1);
+			try {
+				await ask(
+					api.POST("/api/counts/{count}/entries", {
+						params: { path: { count: id } },
+						body: { key: once, zone: zone(), entries: [{ row_code: row, ...entry }] },
+					}),
+				);
+				keys.current.delete(what);
+				right(row);
+				await queries.invalidateQueries({ queryKey: key.count(id) });
+				forget(row, text);
+			} catch (e) {
+				const p = e instanceof Problem ? e : null;
+				if (p?.kind) keys.current.delete(what); // it was answered
+				setWrong((w) => ({
+					...w,
+					[row]: {
+						text: `${line.bin} · ${line.sku}: ${(e as Error).message}`,
+						asks: p?.kind === "asks" ? p.field : undefined,
+						value: text,
+					},
+				}));
+				if (p?.kind === "changed") await queries.invalidateQueries({ queryKey: key.count(id) });
+			}
+			setSaving((n) => n - 1);
+		});
+		turns.current.set(row, turn);
+	};
+	const save = (line: Line) => {
+		const text = typed[line.row_code]?.trim();
+		if (text === undefined) return;
+		if (text !== "") return send(line.row_code, text);
+		forget(line.row_code, "");
+		if (line.entry > 0)
+			setWrong((w) => ({
+				...w,
+				[line.row_code]: {
+					text: `${line.bin} · ${line.sku}: ${plain(line.own)} still stands. To withdraw it, empty the cell and press Enter twice.`,
+				},
+			}));
+	};
+	const go = (i: number) => {
+		const f = fields.current.get(Math.max(0, Math.min(rows.length - 1, i)));
+		f?.focus();
+		f?.select();
+	};
+	const onKey = (e: React.KeyboardEvent<HTMLInputElement>, r: Line, i: number) => {
+		const step = e.key === "Enter" || e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
+		if (e.key === "Escape") {
+			forget(r.row_code, typed[r.row_code]?.trim() ?? "");
+			right(r.row_code);
+		} else if (e.key === "Enter" && typed[r.row_code]?.trim() === "" && r.entry > 0) {
+			e.preventDefault();
+			if (wrong[r.row_code]?.asks === "withdraw") send(r.row_code, "", { withdraw: true });
+			else
+				setWrong((w) => ({
+					...w,
+					[r.row_code]: {
+						text: `${r.bin} · ${r.sku}: withdraw the count of ${plain(r.own)}? Enter again withdraws it, Esc leaves it.`,
+						asks: "withdraw",
+					},
+				}));
+		} else if (step) {
+			e.preventDefault();
+			if (i === rows.length - 1 && step === 1) e.currentTarget.blur();
+			else go(i + step);
+		}
+	};
+	const own = rows.filter((r) => r.row_code !== "");
+	const left = own.filter((r) => r.entries === 0).length;
+	const found = rows.length - own.length;
+	const first = Object.entries(wrong)[0];
+	return (
+		<Stage
+			side={side}
+			foot={
+				<>
+					<Link className="act-plain" to={`/counts/${id}/counting`}>
+						All sheets
+					</Link>
+					<span>
+						<b>{own.length - left}</b> of <b>{own.length}</b> rows counted{found > 0 && `, ${found} found`}
+					</span>
+					<span className="text-dim" role="status">
+						{saving > 0 ? "Saving…" : first ? "" : "Everything typed is saved."}
+					</span>
+					{first && (
+						<Warn>
+							{first[1].text}
+							{first[1].asks === "again" && (
+								<span className="ml-2 inline-flex gap-2">
+									<button type="button" className="word" onClick={() => send(first[0], first[1].value ?? "", { again: "add" })}>
+										both add up
+									</button>
+									<button type="button" className="word" onClick={() => send(first[0], first[1].value ?? "", { again: "replace" })}>
+										the new one stands alone
+									</button>
+								</span>
+							)}
+							{first[1].asks === "sure" && (
+								<button type="button" className="word ml-2" onClick={() => send(first[0], first[1].value ?? "", { sure: true })}>
+									it is meant
+								</button>
+							)}
+						</Warn>
+					)}
+					{next && (
+						<Link className="act-plain ml-auto" to={`/counts/${id}/counting/${next}`}>
+							Next sheet with rows to count: {next}
+						</Link>
+					)}
+				</>
+			}
+			keys={[
+				["0–9 Enter", "count, and on to the next row"],
+				["Enter", "leaves an empty row uncounted"],
+				["emptied, Enter Enter", "withdraws"],
+				["↑ ↓", "row"],
+				["Esc", "what stood there before"],
+			]}
+		>
+			<div className="flex items-center gap-5 border-b border-hair px-4 py-1.5">
+				<h1>
+					Sheet {sheet.number} <span className="code text-[15px]">{sheet.code}</span>
+				</h1>
+				<span className="text-dim">
+					{sheet.zone}, <span className="code">{`${sheet.first_bin} – ${sheet.last_bin}`}</span>
+				</span>
+				<label className="ml-auto flex items-center gap-1.5">
+					<span className="text-dim">counted at</span>
+					<input
+						type="datetime-local"
+						value={at}
+						onChange={(e) => setAt(e.target.value)}
+						aria-label="Counted at; left empty, it is the moment of typing"
+						title="Left empty, it is the moment of typing"
+					/>
+				</label>
+				<label className="flex items-center gap-1.5">
+					<span className="text-dim">by</span>
+					<input className="w-32" value={who} onChange={(e) => setCounter(e.target.value)} />
+				</label>
+			</div>
+			<div className="min-h-0 flex-1 overflow-y-auto" data-grid>
+				<table className="w-full">
+					<thead className="sticky top-0 bg-paper text-[12px] text-dim">
+						<tr className="border-b border-ink text-left">
+							<th className="px-3 py-1 font-normal">Row code</th>
+							<th className="px-2 font-normal">Bin</th>
+							<th className="px-2 font-normal">SKU</th>
+							<th className="px-2 font-normal">Item</th>
+							<th className="px-2 font-normal">Lot, serial</th>
+							{!c.blind && <th className="px-2 text-right font-normal">Recorded</th>}
+							<th className="w-32 px-2 text-right font-normal">Counted</th>
+							<th className="w-10 font-normal" />
+							<th className="w-48 px-2 font-normal">When, by whom</th>
+						</tr>
+					</thead>
+					<tbody>
+						{rows.map((r, i) => (
+							<tr key={r.pos} className={`border-b border-hair ${r.bin !== rows[i - 1]?.bin && i > 0 ? "border-t border-t-rule" : ""}`}>
+								<td className="code px-3 text-dim">{r.row_code || "found"}</td>
+								<td className="code px-2 font-semibold">{r.bin === rows[i - 1]?.bin ? "" : r.bin}</td>
+								<td className="code px-2">{r.sku}</td>
+								<td className="max-w-52 truncate px-2">{r.description}</td>
+								<td className="code px-2">{r.lot || r.serial}</td>
+								{!c.blind && (
+									<td className="px-2 text-right">
+										<Quantity of={r.recorded} />
+									</td>
+								)}
+								<td
+									className={`p-0 ${wrong[r.row_code] ? "bg-warn-wash" : r.own == null && typed[r.row_code] === undefined ? "bg-[repeating-linear-gradient(45deg,transparent_0_4px,var(--hair)_4px_6px)]" : ""}`}
+								>
+									{r.row_code ? (
+										<input
+											ref={(f) => {
+												if (f) fields.current.set(i, f);
+												else fields.current.delete(i);
+											}}
+											className="code w-full border-x border-y-0 border-dim bg-transparent text-right"
+											inputMode="decimal"
+											disabled={!open}
+											aria-label={`Counted, ${r.bin}, ${r.sku}${r.counted == null ? ", uncounted" : ""}`}
+											data-row={r.row_code}
+											value={typed[r.row_code] ?? r.own ?? ""}
+											onFocus={(e) => e.target.select()}
+											onChange={(e) => setTyped((t) => ({ ...t, [r.row_code]: e.target.value }))}
+											onBlur={() => save(r)}
+											onKeyDown={(e) => onKey(e, r, i)}
+										/>
+									) : (
+										<span className="code block px-2 text-right">{plain(r.counted)}</span>
+									)}
+								</td>
+								<td className="px-1 text-dim">{r.unit}</td>
+								<td className="truncate px-2 text-dim">
+									{r.counted == null ? "uncounted" : `${when(r.counted_at)} ${r.counter}`}
+									{r.entries > 1 && <b className="text-warn"> ! {r.entries} counts add up</b>}
+								</td>
+							</tr>
+						))}
+					</tbody>
+				</table>
+			</div>
+		</Stage>
+	);
+}
