@@ -66,7 +66,7 @@ format: web/node_modules/.done
 
 bench: bin/wobin
 	@command -v sqlite3 >/dev/null || { echo "make bench measures against the sqlite3 shell: install Debian's package sqlite3."; exit 1; }
-	$(GO) run ./test/bench
+	$(GO) run -tags $(TAGS) ./test/bench
 
 screenshots: bin/wobin chromium
 	$(GO) run -tags $(TAGS) ./test/shots

@@ -176,7 +176,7 @@ func (d *Desk) askTimes(dr *draft, v *SheetOfFile, b *backDraft) {
 		if !n.Timed {
 			continue
 		}
-		row := CheckRow{n.Row, n.Name, instant(n.At).Format("2006-01-02 15:04 MST")}
+		row := CheckRow{n.Row, b.counts.Name(n), instant(n.At).Format("2006-01-02 15:04 MST")}
 		switch {
 		case n.At < b.count.FrozenAt:
 			early = append(early, row)
@@ -310,11 +310,11 @@ func (d *Desk) compareBack(w *Work, dr *draft, b *backDraft, sheets map[int]stor
 	b.revised = r
 	v.Added, v.Revised, v.Unchanged, v.Missing, v.Again = len(r.Added), len(r.Revised), r.Unchanged, len(r.Missing), len(r.Again)
 	for _, x := range r.Revised[:min(len(r.Revised), 200)] {
-		v.Revisions = append(v.Revisions, Revision{x.Count.Name, x.Count.Row, x.Before.Quantity, x.Count.Quantity})
+		v.Revisions = append(v.Revisions, Revision{back.Name(x.Count), x.Count.Row, x.Before.Quantity, x.Count.Quantity})
 	}
 	for i := range back.Counts {
 		if n := &back.Counts[i]; n.ByHand && n.Replaces >= 0 && len(v.Hand) < 200 {
-			v.Hand = append(v.Hand, HandRow{n.Name, n.Row, n.Quantity, n.Place < 0})
+			v.Hand = append(v.Hand, HandRow{back.Name(n), n.Row, n.Quantity, n.Place < 0})
 		}
 	}
 	if err := d.askMissing(w, dr, b, out); err != nil {
@@ -374,12 +374,15 @@ func (d *Desk) askAgain(dr *draft, b *backDraft, out *SheetOfFile) {
 		return
 	}
 	var rows []CheckRow
-	for _, x := range r.Again {
-		row := CheckRow{Row: x.Count.Row, Line: x.Count.Name, Text: x.Count.Quantity.String() + " here"}
+	for _, x := range r.Again[:min(n, listedChecks)] {
+		row := CheckRow{Row: x.Count.Row, Line: b.counts.Name(x.Count), Text: x.Count.Quantity.String() + " here"}
 		for _, s := range x.Before {
 			row.Text += ", " + s.Quantity.String() + " before"
 		}
 		rows = append(rows, row)
+	}
+	for range n - len(rows) { // told by number alone
+		rows = append(rows, CheckRow{})
 	}
 	out.ask(&dr.choices, Check{What: "again", Rows: rows,
 		Text:    plural(n, "line of it is counted already, in another sheet or file", "lines of it are counted already, in other sheets or files") + ". The same stock counted twice must not add up; two parcels of it must.",
@@ -420,6 +423,7 @@ func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key 
 		if err != nil {
 			return out, err
 		}
+		r, b.counts, b.revised = counting.Revision{}, &counting.Back{}, counting.Revision{} // a file may hold a million; they are entries now
 		if ret.FirstEntry, ret.LastEntry, err = w.enter(c, entries, nil); err != nil {
 			return out, err
 		}
@@ -519,5 +523,5 @@ func (b *backDraft) entries(w *Work, c *store.Count, r *counting.Revision, retur
 }
 
 func (b *backDraft) key(n *counting.Count) foundKey {
-	return b.keys[strings.Join(n.Key[:], "\x00")]
+	return b.keys[strings.Join((*n.Key)[:], "\x00")]
 }

@@ -8,8 +8,6 @@ import (
 	"slices"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/variance"
 	"wobin/internal/store"
@@ -301,15 +299,7 @@ func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h Lin
 		return h, missing("The line")
 	}
 	h.Line = row.view(0)
-	var others []varianceRow
-	if err := tx.Raw(varianceRows+" AND l.item_id = ? AND l.pos <> ? AND l.status <> 'gone' ORDER BY l.pos LIMIT 200", c.ID, row.ItemID, pos).Scan(&others).Error; err != nil {
-		return h, err
-	}
-	for i := range others {
-		h.Others = append(h.Others, others[i].view(0))
-	}
-	h.More, err = otherLines(tx, c.ID, row.ItemID, len(others)+1)
-	if err != nil {
+	if err := d.otherLines(ctx, c, &row, &h); err != nil {
 		return h, err
 	}
 	level := *h.Line.Recorded
@@ -390,11 +380,38 @@ func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h Lin
 	return h, nil
 }
 
-// otherLines tells how many lines of an item are not among those that were listed.
-func otherLines(tx *gorm.DB, countID, item int64, listed int) (int, error) {
-	var n int
-	err := tx.Raw("SELECT count(*) FROM (SELECT 1 FROM count_lines WHERE count_id = ? AND item_id = ? LIMIT 10000)", countID, item).Scan(&n).Error
-	return max(n-listed, 0), err
+// listedOthers is how many of an item's other lines are listed.
+const listedOthers = 100
+
+// otherLines finds the other lines of an item in a count: where the frozen set has it, and where it was found.
+func (d *Desk) otherLines(ctx context.Context, c *Seen, row *varianceRow, h *LineHistory) error {
+	set, err := d.setOf(ctx, c.tx, c.SetID)
+	if err != nil {
+		return err
+	}
+	bins := map[int64][]int64{row.ItemID: {}}
+	set.binsOf(bins)
+	b, err := json.Marshal(bins[row.ItemID])
+	if err != nil {
+		return err
+	}
+	where := `l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND item_id = ? AND bin_id IN (SELECT value FROM json_each(?))
+		UNION SELECT pos FROM count_lines WHERE count_id = ? AND item_id = ? AND has_row = 0)`
+	args := []any{c.ID, row.ItemID, row.Pos, c.ID, row.ItemID, string(b), c.ID, row.ItemID}
+	if len(set.bins) == 0 { // the set of an old count may be gone
+		where, args = "1 = 1", args[:3]
+	}
+	var others []varianceRow
+	if err := c.tx.Raw(varianceRows+" AND l.item_id = ? AND l.pos <> ? AND l.status <> 'gone' AND "+where+" ORDER BY l.pos LIMIT 100", args...).Scan(&others).Error; err != nil {
+		return err
+	}
+	for i := range others {
+		h.Others = append(h.Others, others[i].view(0))
+	}
+	if len(others) == listedOthers {
+		h.More = max(len(bins[row.ItemID])-1-len(others), 0)
+	}
+	return nil
 }
 
 // FiguresView are the figures of a count or a part of it.

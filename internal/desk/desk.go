@@ -32,7 +32,8 @@ type Desk struct {
 	drafts    drafts
 	changes   changes
 	sets      setCache
-	houseBins *houseBins // under the lock of sets
+	houseBins *houseBins          // under the lock of sets
+	binStates map[int64]binStates // by count, or by warehouse below zero; under the lock of sets
 	pruning   sync.WaitGroup
 	ownerKey  string // the one-time code of a first start
 }

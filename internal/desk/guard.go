@@ -151,6 +151,7 @@ func (d *Desk) Restore(ctx context.Context, p Person, name string, agreed int) e
 		return inWords(err)
 	}
 	d.sets.forget()
+	d.forgetBins()
 	d.drafts.clear()
 	if err := d.refresh(ctx); err != nil {
 		return err
@@ -173,6 +174,12 @@ func (c *setCache) forget() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.sets = nil
+}
+
+func (d *Desk) forgetBins() {
+	d.sets.mu.Lock()
+	defer d.sets.mu.Unlock()
+	d.houseBins, d.binStates = nil, nil
 }
 
 func (ds *drafts) clear() {

@@ -102,6 +102,7 @@ func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut in
 		out, err = d.takeParts(work, p, dr, once)
 	}
 	if err != nil {
+		dr.state = -1 // it is looked at anew before another try
 		if work.Err() != nil && ctx.Err() == nil {
 			return out, refuseAs(Ended, "", "It was cancelled. Nothing of it was taken in.")
 		}
@@ -219,7 +220,7 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 			puts = append(puts, undoes("item", "items", r.Added, r.Changed, 0))
 			if err == nil && len(more) == 0 && r.Kind == string(layout.Items) {
 				var n int64
-				err = tx.Raw(`SELECT count(*) FROM items WHERE intake_id = ? AND (id IN (SELECT item_id FROM set_items) OR id IN (SELECT item_id FROM count_lines) OR id IN (SELECT item_id FROM movements))`, r.ID).Scan(&n).Error
+				err = tx.Raw(`SELECT count(*) FROM items WHERE intake_id = ? AND (id IN (SELECT item_id FROM set_items) OR id IN (SELECT item_id FROM count_items) OR id IN (SELECT item_id FROM movements))`, r.ID).Scan(&n).Error
 				if n > 0 {
 					return fmt.Sprintf("%d of its new items have stock, movements or counts by now.", n), "", err
 				}

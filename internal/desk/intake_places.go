@@ -262,7 +262,7 @@ func undoPlaces(tx *gorm.DB, intake int64) error {
 func sweepMade(tx *gorm.DB, intake int64) error {
 	for _, q := range []string{
 		"DELETE FROM bins WHERE intake_id = ? AND id NOT IN (SELECT bin_id FROM set_bins) AND id NOT IN (SELECT bin_id FROM count_lines) AND id NOT IN (SELECT bin_id FROM movements) AND id NOT IN (SELECT place_id FROM place_before WHERE sort = 'bin')",
-		"DELETE FROM items WHERE intake_id = ? AND id NOT IN (SELECT item_id FROM set_items) AND id NOT IN (SELECT item_id FROM count_lines) AND id NOT IN (SELECT item_id FROM movements) AND id NOT IN (SELECT item_id FROM item_before)",
+		"DELETE FROM items WHERE intake_id = ? AND id NOT IN (SELECT item_id FROM set_items) AND id NOT IN (SELECT item_id FROM count_items) AND id NOT IN (SELECT item_id FROM movements) AND id NOT IN (SELECT item_id FROM item_before)",
 		"DELETE FROM warehouses WHERE intake_id = ? AND set_id = 0 AND id NOT IN (SELECT warehouse_id FROM bins) AND id NOT IN (SELECT warehouse_id FROM counts) AND id NOT IN (SELECT warehouse_id FROM movements) AND id NOT IN (SELECT place_id FROM place_before WHERE sort = 'warehouse')",
 	} {
 		if err := tx.Exec(q, intake).Error; err != nil {

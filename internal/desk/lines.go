@@ -140,8 +140,7 @@ func (d *Desk) RecordedItems(ctx context.Context, p Person, houseID int64, f Fil
 	if err != nil {
 		return page, err
 	}
-	q, args := `SELECT s.item_id, i.sku, i.sort_key, i.description, i.unit, s.lines AS bins, s.quantity, s.reserved, s.value, i.cost,
-		(SELECT json_group_array(DISTINCT l.bin_id) FROM stock_lines l WHERE l.set_id = s.set_id AND l.item_id = s.item_id) AS ids
+	q, args := `SELECT s.item_id, i.sku, i.sort_key, i.description, i.unit, s.lines AS bins, s.quantity, s.reserved, s.value, i.cost
 		FROM set_items s JOIN items i ON i.id = s.item_id WHERE s.set_id = ?`, []any{h.SetID}
 	if f.After != "" {
 		key, err := base64.RawURLEncoding.DecodeString(f.After)
@@ -151,32 +150,44 @@ func (d *Desk) RecordedItems(ctx context.Context, p Person, houseID int64, f Fil
 		q, args = q+" AND i.sort_key > ?", append(args, key)
 	}
 	if len(f.Bins) > 0 {
-		b, err := json.Marshal(f.Bins)
+		set, err := d.setOf(ctx, tx, h.SetID)
 		if err != nil {
 			return page, err
 		}
-		q, args = q+" AND s.item_id IN (SELECT item_id FROM stock_lines WHERE set_id = s.set_id AND bin_id IN (SELECT value FROM json_each(?)))", append(args, string(b))
+		b, err := json.Marshal(set.itemsIn(f.Bins))
+		if err != nil {
+			return page, err
+		}
+		q, args = q+" AND s.item_id IN (SELECT value FROM json_each(?))", append(args, string(b))
 	}
 	for _, w := range strings.Fields(f.Text) {
 		q, args = q+" AND (instr(upper(i.sku), upper(?)) > 0 OR instr(upper(i.description), upper(?)) > 0)", append(args, w, w)
 	}
 	var rows []struct {
-		ItemID                      int64
-		Sku, Description, Unit, Ids string
-		SortKey                     []byte
-		Bins                        int
-		Quantity                    int64
-		Reserved, Value, Cost       *int64
+		ItemID                 int64
+		Sku, Description, Unit string
+		SortKey                []byte
+		Bins                   int
+		Quantity               int64
+		Reserved, Value, Cost  *int64
 	}
 	if err := tx.Raw(q+" ORDER BY i.sort_key LIMIT ?", append(args, f.page())...).Scan(&rows).Error; err != nil {
 		return page, err
 	}
+	bins := map[int64][]int64{}
 	for _, r := range rows {
-		l := RecordedLine{Pos: r.ItemID, SKU: r.Sku, Description: r.Description, Unit: r.Unit, OnHand: quantity.Quantity(r.Quantity), Value: (*quantity.Money)(r.Value), Cost: (*quantity.Cost)(r.Cost), Bins: r.Bins}
-		l.setReserved(r.Reserved)
-		if err := json.Unmarshal([]byte(r.Ids), &l.BinIDs); err != nil {
+		bins[r.ItemID] = []int64{}
+	}
+	if len(rows) > 0 {
+		set, err := d.setOf(ctx, tx, h.SetID)
+		if err != nil {
 			return page, err
 		}
+		set.binsOf(bins)
+	}
+	for _, r := range rows {
+		l := RecordedLine{BinIDs: bins[r.ItemID], Pos: r.ItemID, SKU: r.Sku, Description: r.Description, Unit: r.Unit, OnHand: quantity.Quantity(r.Quantity), Value: (*quantity.Money)(r.Value), Cost: (*quantity.Cost)(r.Cost), Bins: r.Bins}
+		l.setReserved(r.Reserved)
 		page.Lines = append(page.Lines, l)
 	}
 	if len(rows) == f.page() {
@@ -276,11 +287,11 @@ func (d *Desk) Variances(ctx context.Context, p Person, countID int64, f Filter)
 	q, args := varianceRows, []any{countID}
 	switch f.Show {
 	case "open":
-		q += " AND l.queue = 1"
+		q += " AND l.queue = 1 AND l.queue > 0 AND l.stake > 0"
 	case "held":
-		q += " AND l.queue = 2"
+		q += " AND l.queue = 2 AND l.queue > 0 AND l.stake > 0"
 	case "accepted":
-		q += " AND l.queue = 3"
+		q += " AND l.queue = 3 AND l.queue > 0 AND l.stake > 0"
 	case "decided":
 		q += " AND l.stake > 0 AND (l.queue > 1 OR l.postings > 0)"
 	default:
@@ -332,13 +343,22 @@ func (d *Desk) CountLines(ctx context.Context, p Person, countID int64, f Filter
 		if s.ID == 0 {
 			return page, missing("The sheet")
 		}
-		q, args = q+" AND l.sheet_id = ?", append(args, s.ID)
+		q += ` AND l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? UNION ALL SELECT pos FROM count_lines WHERE count_id = ? AND sheet_id = ? AND has_row = 0)`
+		args = append(args, countID, s.First, s.First+int64(s.Lines), countID, s.ID)
 	}
 	switch f.Show {
 	case "uncounted":
-		q += " AND l.entries = 0"
+		if f.Sheet > 0 {
+			q += " AND l.entries = 0"
+			break
+		}
+		q = strings.Replace(q, "FROM count_lines l", "FROM count_lines l INDEXED BY count_lines_uncounted", 1) + " AND l.entries = 0"
 	case "counted":
-		q += " AND l.entries > 0"
+		if f.Sheet > 0 {
+			q += " AND l.entries > 0"
+			break
+		}
+		q = strings.Replace(q, "FROM count_lines l", "FROM count_lines l INDEXED BY count_lines_counted", 1) + " AND l.entries > 0"
 	}
 	if q, args, err = f.narrow(q, args); err != nil {
 		return page, err

@@ -126,7 +126,7 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 	if err != nil {
 		return f, err
 	}
-	where := fmt.Sprintf("l.queue = %d", store.QueueAccepted)
+	where := fmt.Sprintf("l.queue = %d AND l.queue > 0", store.QueueAccepted)
 	if mode == string(adjust.Counted) {
 		where = fmt.Sprintf("(l.queue = %d OR l.queue = 0 AND l.postings = 0 AND l.status IN ('match', 'tolerated'))", store.QueueAccepted)
 	}

@@ -57,8 +57,8 @@ func (w *Work) returnBlocked(r *store.Return) (string, error) {
 		return "It was undone already.", nil
 	}
 	var later int
-	if err := w.Raw(`SELECT count(*) FROM entries e JOIN entries n ON n.count_id = e.count_id AND n.pos = e.pos AND n.round = e.round AND n.parcel = e.parcel AND n.replaces = e.id
-		WHERE e.id BETWEEN ? AND ?`, r.FirstEntry, r.LastEntry).Scan(&later).Error; err != nil {
+	// What replaces an entry comes after it, so only what came after the file is looked at.
+	if err := w.Raw("SELECT count(*) FROM entries WHERE id > ? AND +count_id = ? AND replaces BETWEEN ? AND ?", r.LastEntry, r.CountID, r.FirstEntry, r.LastEntry).Scan(&later).Error; err != nil {
 		return "", err
 	}
 	if later > 0 {

@@ -92,15 +92,49 @@ func (d *Desk) setOf(ctx context.Context, tx *gorm.DB, id int64) (*setLines, err
 	return s, nil
 }
 
+// itemsIn gives the items that lie in some bins.
+func (s *setLines) itemsIn(bins []int64) []int64 {
+	in, seen, out := map[int64]bool{}, map[int64]bool{}, []int64{}
+	for _, b := range bins {
+		in[b] = true
+	}
+	last, is := int64(-1), false
+	for i, bin := range s.bins {
+		if bin != last {
+			last, is = bin, in[bin]
+		}
+		if is && !seen[s.items[i]] {
+			seen[s.items[i]] = true
+			out = append(out, s.items[i])
+		}
+	}
+	return out
+}
+
+// binsOf gives the items that are asked for the bins that they lie in, each once.
+func (s *setLines) binsOf(items map[int64][]int64) {
+	for i, item := range s.items {
+		if bins, wanted := items[item]; wanted && (len(bins) == 0 || bins[len(bins)-1] != s.bins[i]) {
+			items[item] = append(bins, s.bins[i])
+		}
+	}
+}
+
 // houseBins are the bins of a warehouse with their codes and zones, and what of the items is not counted.
 type houseBins struct {
 	house, version int64
 	codes          map[int64]string
+	order          []int64  // bins in natural order
+	ordered        []string // their codes
+	places         []code.Place
 	zones          map[int64]int32 // by bin: into names, which stand in natural order
 	names          []string
 	natures        map[int64]string // of items that are no stock: service, parent
 	inactive       map[int64]bool
 	kept           map[int64]string // attributes of items
+
+	mu    sync.Mutex
+	folds map[[2]int][]code.Stretch // as they were worked out
 }
 
 // binsOf gives the bins of a warehouse as they are now.
@@ -111,18 +145,20 @@ func (d *Desk) binsOf(tx *gorm.DB, house int64) (*houseBins, error) {
 	if b := d.houseBins; b != nil && b.house == house && b.version == version {
 		return b, nil
 	}
-	b := &houseBins{house: house, version: version, codes: map[int64]string{}, zones: map[int64]int32{}, natures: map[int64]string{}, inactive: map[int64]bool{}, kept: map[int64]string{}}
+	b := &houseBins{house: house, version: version, codes: map[int64]string{}, zones: map[int64]int32{}, natures: map[int64]string{}, inactive: map[int64]bool{}, kept: map[int64]string{}, folds: map[[2]int][]code.Stretch{}}
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	zones := map[int64]string{}
 	seen := map[string]bool{}
-	err := store.Each(tx, "SELECT id, code, zone FROM bins WHERE warehouse_id = ?", []driver.Value{house}, func(v []driver.Value) error {
+	err := store.Each(tx, "SELECT id, code, zone FROM bins WHERE warehouse_id = ? ORDER BY sort_key", []driver.Value{house}, func(v []driver.Value) error {
 		id, zone := v[0].(int64), text(v[2])
 		b.codes[id], zones[id], seen[zone] = text(v[1]), zone, true
+		b.order, b.ordered = append(b.order, id), append(b.ordered, text(v[1]))
 		return nil
 	})
 	if err != nil {
 		return nil, err
 	}
+	b.places, _ = code.Places(b.ordered)
 	b.names = slices.Collect(maps.Keys(seen))
 	code.Sort(b.names)
 	for id, z := range zones {
@@ -358,15 +394,23 @@ func (d *Desk) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows 
 		return 0, err
 	}
 	t := freezing{count: c, scope: s, sheets: list, categories: items, parts: map[store.Part]*store.PartTally{}, columns: columnsOf(c)}
-	for from := 0; from < len(s.lines); from += store.Piece {
-		piece, err := t.piece(tx, from, min(from+store.Piece, len(s.lines)))
+	// One piece is written while the next one is made.
+	written := make(chan error, 1)
+	written <- nil
+	for from := 0; from < len(s.lines) && err == nil; from += store.Piece {
+		var piece []store.CountLine
+		piece, err = t.piece(tx, from, min(from+store.Piece, len(s.lines)))
+		if last := <-written; err == nil {
+			err = last
+		}
 		if err != nil {
 			return 0, err
 		}
-		if err := d.store.WriteFrozen(ctx, c.ID, piece); err != nil {
-			return 0, err
-		}
+		go func() { written <- d.store.WriteFrozen(ctx, c.ID, piece) }()
 		d.Events.Tell(Event{What: "progress", Count: c.ID, Text: "Freezing " + c.Name, Done: from + len(piece), Of: len(s.lines), Rows: from + len(piece)})
+	}
+	if err := <-written; err != nil {
+		return 0, err
 	}
 	known := make([]store.CountItem, 0, len(items))
 	for _, id := range slices.Sorted(maps.Keys(items)) {

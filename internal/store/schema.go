@@ -204,6 +204,10 @@ ALTER TABLE count_lines ADD COLUMN queue INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE count_lines ADD COLUMN zeroed INTEGER NOT NULL DEFAULT 0;
 UPDATE count_lines SET postings = 1, sent = p.variance, sent_value = coalesce(p.value, 0) FROM posting_lines p WHERE p.posting_id = count_lines.posting_id AND p.pos = count_lines.pos;
 DROP INDEX count_lines_stake;
+DROP INDEX count_lines_sheet; -- the rows of a sheet follow one another; those that were found are found by this
+CREATE INDEX count_lines_found ON count_lines (count_id, sheet_id, bin_id) WHERE has_row = 0;
+DROP INDEX count_lines_item; -- where an item lies is known from the frozen set; what was found beside, by this
+CREATE INDEX count_lines_found_item ON count_lines (count_id, item_id) WHERE has_row = 0;
 CREATE INDEX count_lines_stake ON count_lines (count_id, stake DESC, pos) WHERE stake > 0;
 CREATE INDEX count_lines_queue ON count_lines (count_id, queue, stake DESC, pos) WHERE queue > 0;
 CREATE INDEX count_lines_uncounted ON count_lines (count_id, pos) WHERE entries = 0;

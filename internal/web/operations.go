@@ -26,6 +26,10 @@ type (
 	DraftPath struct {
 		Draft string `path:"draft"`
 	}
+	// AtQuery says which stretch of the racks is open.
+	AtQuery struct {
+		At string `query:"at" maxLength:"40" doc:"of the tile that is opened"`
+	}
 	// FilterQuery narrows a list of lines.
 	FilterQuery struct {
 		Bins  []int64 `query:"bins"`
@@ -76,11 +80,17 @@ func (s *Server) register() {
 	op(s, "warehouses", http.MethodGet, "/api/warehouses", "The warehouses", func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.WarehouseView, error) {
 		return d.Warehouses(ctx, p)
 	})
-	op(s, "elevation", http.MethodGet, "/api/warehouses/{house}/elevation", "The racks of a warehouse", func(ctx context.Context, p desk.Person, in *HousePath) ([]desk.Tile, error) {
-		return d.Elevation(ctx, p, in.House)
+	op(s, "elevation", http.MethodGet, "/api/warehouses/{house}/elevation", "The racks of a warehouse, folded to what can be seen", func(ctx context.Context, p desk.Person, in *struct {
+		HousePath
+		AtQuery
+	}) ([]desk.Tile, error) {
+		return d.Elevation(ctx, p, in.House, in.At)
 	})
-	op(s, "recordedBins", http.MethodGet, "/api/warehouses/{house}/bins", "The lines per bin", func(ctx context.Context, p desk.Person, in *HousePath) ([]desk.BinState, error) {
-		return d.RecordedBins(ctx, p, in.House)
+	op(s, "recordedBins", http.MethodGet, "/api/warehouses/{house}/bins", "The lines per bin that is drawn", func(ctx context.Context, p desk.Person, in *struct {
+		HousePath
+		AtQuery
+	}) ([]desk.BinState, error) {
+		return d.RecordedBins(ctx, p, in.House, in.At)
 	})
 	op(s, "recorded", http.MethodGet, "/api/warehouses/{house}/recorded", "The recorded stock by bin or by item", func(ctx context.Context, p desk.Person, in *struct {
 		HousePath
@@ -189,8 +199,11 @@ func (s *Server) register() {
 	op(s, "count", http.MethodGet, "/api/counts/{count}", "A count with the figures of its stages", func(ctx context.Context, p desk.Person, in *CountPath) (desk.StageLine, error) {
 		return d.Count(ctx, p, in.Count)
 	})
-	op(s, "countBins", http.MethodGet, "/api/counts/{count}/bins", "The tallies per bin", func(ctx context.Context, p desk.Person, in *CountPath) ([]desk.BinState, error) {
-		return d.CountBins(ctx, p, in.Count)
+	op(s, "countBins", http.MethodGet, "/api/counts/{count}/bins", "The tallies per bin that is drawn", func(ctx context.Context, p desk.Person, in *struct {
+		CountPath
+		AtQuery
+	}) ([]desk.BinState, error) {
+		return d.CountBins(ctx, p, in.Count, in.At)
 	})
 	op(s, "sheets", http.MethodGet, "/api/counts/{count}/sheets", "The sheets of a count", func(ctx context.Context, p desk.Person, in *struct {
 		CountPath

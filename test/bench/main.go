@@ -20,10 +20,23 @@ func main() {
 	lines := flag.Int("lines", 1_000_000, "stock lines")
 	shuffled := flag.Bool("shuffled", false, "rows in no order at all, the worst case")
 	wobin := flag.String("wobin", "bin/wobin", "the program")
+	counting := flag.Bool("counts", false, "measure counts alone")
 	only := flag.String("generate", "", "only write the two files into this folder")
 	flag.Parse()
 	if *only != "" {
 		if err := generate(*lines, *shuffled, filepath.Join(*only, "stock.csv"), filepath.Join(*only, "counts.csv")); err != nil {
+			fmt.Fprintln(os.Stderr, "bench:", err)
+			os.Exit(1)
+		}
+		return
+	}
+	if *counting {
+		dir, err := os.MkdirTemp("", "wobin-bench-*")
+		if err == nil {
+			defer os.RemoveAll(dir)
+			err = measureCounts(dir, *lines)
+		}
+		if err != nil {
 			fmt.Fprintln(os.Stderr, "bench:", err)
 			os.Exit(1)
 		}

@@ -140,5 +140,5 @@ func TestJourneyFromNothing(t *testing.T) {
 	assert.Equal(t, string(adjustments), strings.Replace(string(posted), "ANCHOR,,,,,ea,1", "ANCHOR,,,,,,1", 1))
 
 	s.do("report", s.open("/counts/1/report"), chromedp.WaitVisible(`[data-figure="▼ short"]`))
-	s.do("finish", press("Finish this count"), sees("✓ finished"))
+	s.do("finish", press("Finish this count"), chromedp.WaitVisible(`[data-left]`), press("Finish it for good"), sees("✓ finished"))
 }

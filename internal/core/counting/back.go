@@ -13,10 +13,9 @@ import (
 
 // Count is one count found on a sheet that came back, or in a file of other making.
 type Count struct {
-	Place    int64               // the line's number in the count; -1 where the count has no such line
-	Key      [stock.Parts]string // of a line that the count does not have: as the records have it, or as the row says
-	Name     string              // of the line, for people
-	Sheet    int                 // the sheet's number, 0 for none
+	Place    int64                // the line's number in the count; -1 where the count has no such line
+	Key      *[stock.Parts]string // of a line that the count does not have: as the records have it, or as the row says
+	Sheet    int                  // the sheet's number, 0 for none
 	Round    int
 	Parcel   int64 // 0 for the row of the line's own sheet; rows added by hand get theirs when they are held against what stands
 	Row      int   // of the file
@@ -26,6 +25,8 @@ type Count struct {
 	Counter  string
 	ByHand   bool // it is no row of the line's own sheet
 	Replaces int64
+
+	key stock.Key // in the file's own codes
 }
 
 // Back is a sheet that came back, understood.
@@ -38,6 +39,16 @@ type Back struct {
 	To      int64
 	By      string
 	Untimed int // counts whose time is not known yet
+
+	file *layout.CountFile
+}
+
+// Name is the line of a count as people call it: as its row says.
+func (b *Back) Name(c *Count) string {
+	if c.Key != nil {
+		return (&Line{Key: *c.Key}).String()
+	}
+	return (&Line{Key: b.file.Codes.Texts(c.key)}).String()
 }
 
 // Frozen is what the rows of a sheet are proved against: the lines of the sheets concerned, and how to find others.
@@ -91,7 +102,7 @@ var partOf = map[layout.Field]stock.Part{layout.Warehouse: stock.Warehouse, layo
 // proved by bin and SKU; a row without a code is found by its key. Problems go to p; rows with one are not in
 // the result.
 func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, frozen *Frozen, head Head, p *layout.Problems) *Back {
-	b := &Back{From: head.From, To: head.To, By: head.By}
+	b := &Back{From: head.From, To: head.To, By: head.By, file: f}
 	to := frozen.Book.Codes.Adopt(&f.Codes)
 	frozen.Book.Index()
 	warehouse := stock.ID(0)
@@ -118,7 +129,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 		wrong := func(field layout.Field, kind, value, format string, args ...any) {
 			p.Add(layout.Problem{File: file, Sheet: sheetName, Row: int(n.Row), Field: field, Kind: kind, Value: value, Text: fmt.Sprintf(format, args...)})
 		}
-		c := Count{Row: int(n.Row), Round: int(n.Round), Quantity: n.Quantity, At: n.At, Timed: n.Timed, Counter: f.Counters.Text(n.Counter)}
+		c := Count{key: n.Key, Row: int(n.Row), Round: int(n.Round), Quantity: n.Quantity, At: n.At, Timed: n.Timed, Counter: f.Counters.Text(n.Counter)}
 		if c.Counter == "" {
 			c.Counter = head.By
 		}
@@ -167,7 +178,6 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				b.Empty++
 				continue
 			}
-			c.Name = frozen.name(line)
 		} else {
 			if !n.Given {
 				b.Empty++
@@ -179,7 +189,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				key[stock.Warehouse] = warehouse
 			}
 			if line := frozen.Book.Find(key); line >= 0 {
-				c.Place, c.Name = frozen.Places[line], frozen.name(line)
+				c.Place = frozen.Places[line]
 			} else {
 				place, is, field, err := frozen.Elsewhere(names(n))
 				if err != nil {
@@ -190,7 +200,9 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 					}
 					continue
 				}
-				c.Place, c.Key, c.Name = place, is, (&Line{Key: is}).String()
+				if c.Place = place; place < 0 {
+					c.Key = &is
+				}
 			}
 			b.ByHand++
 		}

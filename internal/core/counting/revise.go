@@ -110,7 +110,7 @@ func Revise(back *Back, standing []Standing, timed bool) (r Revision) {
 		}
 		g := group{at{c.Place, c.Round}, "", c.Sheet}
 		if c.Place < 0 {
-			for _, t := range c.Key {
+			for _, t := range *c.Key {
 				g.key += strconv.Itoa(len(t)) + ":" + t
 			}
 		}

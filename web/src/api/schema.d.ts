@@ -97,7 +97,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The tallies per bin */
+        /** The tallies per bin that is drawn */
         get: operations["countBins"];
         put?: never;
         post?: never;
@@ -731,7 +731,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The lines per bin */
+        /** The lines per bin that is drawn */
         get: operations["recordedBins"];
         put?: never;
         post?: never;
@@ -748,7 +748,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The racks of a warehouse */
+        /** The racks of a warehouse, folded to what can be seen */
         get: operations["elevation"];
         put?: never;
         post?: never;
@@ -893,7 +893,10 @@ export interface components {
             over: number;
             /** Format: int64 */
             posted: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description the sheet that a bin is on
+             */
             sheet: number;
             /** Format: int64 */
             short: number;
@@ -2034,11 +2037,25 @@ export interface components {
         };
         Tile: {
             aisle: string;
+            /** @description of a stretch: what opens it */
+            at?: string;
             bay: string;
+            /**
+             * Format: int64
+             * @description of a stretch: how many bins it has
+             */
+            bins?: number;
             code: string;
+            /**
+             * Format: int64
+             * @description of a stretch: how many it is in
+             */
+            depth?: number;
             /** Format: int64 */
             id: number;
             level: string;
+            /** @description of a stretch: what is in it follows */
+            open?: boolean;
             zone: string;
         };
         Today: {
@@ -2842,7 +2859,10 @@ export interface operations {
     };
     countBins: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description of the tile that is opened */
+                at?: string;
+            };
             header?: never;
             path: {
                 count: number;
@@ -6333,7 +6353,10 @@ export interface operations {
     };
     recordedBins: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description of the tile that is opened */
+                at?: string;
+            };
             header?: never;
             path: {
                 house: number;
@@ -6418,7 +6441,10 @@ export interface operations {
     };
     elevation: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description of the tile that is opened */
+                at?: string;
+            };
             header?: never;
             path: {
                 house: number;

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { type PointerEvent as ReactPointer, useEffect, useMemo, useRef, useState } from "react";
+import { memo, type PointerEvent as ReactPointer, useEffect, useMemo, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { count } from "../frame/figures";
@@ -14,12 +15,29 @@ export type Look = {
 	words: string;
 };
 
+/** Which stretch of the racks is open, where they are too many to be seen at once. It stands in the address. */
+export function useAt(): [string, (at: string) => void] {
+	const [params, set] = useSearchParams();
+	const to = (at: string) =>
+		set(
+			(p) => {
+				if (at) p.set("at", at);
+				else p.delete("at");
+				return p;
+			},
+			{ replace: true },
+		);
+	return [params.get("at") ?? "", to];
+}
+
 export function useElevation(house: number | undefined) {
+	const [at] = useAt();
 	return useQuery({
-		queryKey: key.elevation(house ?? 0),
+		queryKey: key.elevation(house ?? 0, at),
 		enabled: house !== undefined,
 		staleTime: 60_000,
-		queryFn: () => ask(api.GET("/api/warehouses/{house}/elevation", { params: { path: { house: house as number } } })),
+		placeholderData: (before) => before,
+		queryFn: () => ask(api.GET("/api/warehouses/{house}/elevation", { params: { path: { house: house as number }, query: { at } } })),
 	});
 }
 
@@ -67,8 +85,6 @@ function racksOf(tiles: Tile[]): Rack[] {
 	return racks;
 }
 
-const label = 22;
-
 /** The racks of a warehouse, seen from the front. Choosing tiles narrows everything else to them. */
 export function Elevation({
 	tiles,
@@ -87,7 +103,9 @@ export function Elevation({
 	legend?: [Look["fill"], Look["mark"] | undefined, string][];
 	title?: string;
 }) {
-	const racks = useMemo(() => racksOf(tiles), [tiles]);
+	const racks = useMemo(() => racksOf(tiles.filter((t) => t.id > 0)), [tiles]);
+	const folds = useMemo(() => tiles.filter((t) => t.id < 0), [tiles]);
+	const [, unfold] = useAt();
 	const box = useRef<HTMLDivElement>(null);
 	const [width, setWidth] = useState(330);
 	const [height, setHeight] = useState(300);
@@ -106,6 +124,8 @@ export function Elevation({
 		return () => watch.disconnect();
 	}, []);
 
+	// Codes are never cut: the names of the racks stand in a column as wide as the longest.
+	const label = Math.max(22, Math.max(0, ...racks.map((r) => r.aisle.length)) * 8 + 6);
 	// Narrow racks stand two abreast where there are many, so that a whole warehouse is seen at once.
 	const most = Math.max(1, ...racks.map((r) => r.columns));
 	const abreast = racks.length > 3 && most <= looseColumns ? 2 : 1;
@@ -141,10 +161,18 @@ export function Elevation({
 		(e.target as Element).releasePointerCapture?.(e.pointerId);
 		setDrag({ rack, x: c.x, y: c.y, toX: c.x, toY: c.y, add: e.shiftKey || e.ctrlKey || e.metaKey });
 	};
+	const now = useRef(look); // tiles that are not drawn again say what is so now
+	now.current = look;
+	const lookOf = (c: Cell) => {
+		const l = c.tiles.map(look).reduce((a, b) => (rank[b.fill] > rank[a.fill] ? b : a));
+		return { fill: l.fill, mark: l.mark };
+	};
 	const say = (c: Cell) => {
 		const one = c.tiles[0];
 		if (!one) return "";
-		return c.tiles.length === 1 ? `${one.code} · ${look(one).words}` : `${one.code} to ${c.tiles.at(-1)?.code} · ${c.tiles.length} bins`;
+		return c.tiles.length === 1
+			? `${one.code} · ${now.current(one).words}`
+			: `${one.code} to ${c.tiles.at(-1)?.code} · ${c.tiles.length} bins`;
 	};
 
 	const keys = (e: React.KeyboardEvent) => {
@@ -192,6 +220,7 @@ export function Elevation({
 				onPointerLeave={release}
 			>
 				<Hatches />
+				{folds.length > 0 && <Folds folds={folds} look={look} onOpen={unfold} />}
 				<div className={abreast === 2 ? "grid grid-cols-2" : ""}>
 					{racks.map((r, n) => {
 						const newZone = r.zone !== "" && (abreast === 2 || r.zone !== racks[n - 1]?.zone);
@@ -206,7 +235,7 @@ export function Elevation({
 									<button
 										type="button"
 										tabIndex={-1}
-										className="code shrink-0 self-start truncate text-left font-bold"
+										className="code shrink-0 self-start text-left font-bold whitespace-nowrap"
 										style={{ width: label }}
 										title={`Choose all of ${r.aisle || "the others"}`}
 										onClick={(e) => choose(r.cells, e.shiftKey || e.ctrlKey)}
@@ -225,9 +254,10 @@ export function Elevation({
 												cell={c}
 												w={tileW}
 												h={tileH}
-												look={look}
+												{...lookOf(c)}
 												chosen={c.tiles.some((t) => chosen.has(t.id)) || inDrag(n, c)}
 												faded={chosen.size > 0 && !c.tiles.some((t) => chosen.has(t.id))}
+												dragged={drag?.rack === n}
 												onPress={(e) => press(e, n, c)}
 												onOver={() => {
 													setOver(say(c));
@@ -279,7 +309,9 @@ export function Elevation({
 				{over ||
 					(chosen.size > 0
 						? `${count(chosen.size)} bins chosen · Esc lets go`
-						: `${count(tiles.length)} bins · drag across tiles to choose`)}
+						: folds.length > 0
+							? `${count(folds.reduce((n, f) => n + (f.depth ? 0 : (f.bins ?? 0)), 0))} bins · a press opens a stretch of racks`
+							: `${count(tiles.length)} bins · drag across tiles to choose`)}
 			</div>
 			{legend && (
 				<div className="flex flex-wrap gap-x-3 gap-y-0.5 text-[12px] text-dim">
@@ -296,6 +328,44 @@ export function Elevation({
 			)}
 		</div>
 	);
+}
+
+/** Racks that are folded, each stretch with what matters in it; a press or a key opens one. */
+function Folds({ folds, look, onOpen }: { folds: Tile[]; look: (t: Tile) => Look; onOpen: (at: string) => void }) {
+	return (
+		<ul className="mb-2 border-t border-hair" aria-label="Stretches of racks">
+			{folds.map((f, i) => {
+				const l = look(f);
+				return (
+					<li key={f.id} className="border-b border-hair" style={{ paddingLeft: (f.depth ?? 0) * 14 }}>
+						<button
+							type="button"
+							className={`flex w-full items-center gap-2 py-0.5 text-left hover:bg-sheet ${f.open ? "font-semibold" : ""}`}
+							aria-expanded={f.open ?? false}
+							data-fold={f.code}
+							onClick={() => onOpen(f.open ? outer(folds, i) : (f.at ?? ""))}
+						>
+							<svg width={22} height={13} role="presentation" className="shrink-0">
+								<rect x={0.5} y={0.5} width={21} height={12} {...paint(l.fill)} />
+								{l.mark && <Mark mark={l.mark} x={0} y={0} w={22} h={13} fill={l.fill} />}
+							</svg>
+							<span className="code whitespace-nowrap">{f.code}</span>
+							<span className="ml-auto text-right text-[12px] font-normal text-dim">
+								{count(f.bins ?? 0)} bins · {l.words}
+							</span>
+						</button>
+					</li>
+				);
+			})}
+		</ul>
+	);
+}
+
+/** What stays open where a stretch is closed: the one that it is in. */
+function outer(folds: Tile[], at: number): string {
+	const depth = folds[at]?.depth ?? 0;
+	for (let i = at - 1; i >= 0; i--) if ((folds[i]?.depth ?? 0) < depth) return folds[i]?.at ?? "";
+	return "";
 }
 
 function paint(fill: Look["fill"]) {
@@ -357,33 +427,32 @@ function Mark({
 
 const rank: Record<Look["fill"], number> = { short: 9, both: 10, over: 8, hatch: 5, half: 6, wash: 7, ink: 4, tone: 3, none: 0 };
 
-function TileShape({
-	cell,
-	w,
-	h,
-	look,
-	chosen,
-	faded,
-	onPress,
-	onOver,
-}: {
+type Shape = {
 	cell: Cell;
 	w: number;
 	h: number;
-	look: (t: Tile) => Look;
+	fill: Look["fill"];
+	mark: Look["mark"];
 	chosen: boolean;
 	faded: boolean;
+	dragged: boolean; // a drag is going on in its rack
 	onPress: (e: ReactPointer) => void;
 	onOver: () => void;
-}) {
+};
+
+/** A tile is drawn again only where something about it changes. */
+const TileShape = memo(DrawTile, (a, b) =>
+	(["cell", "w", "h", "fill", "mark", "chosen", "faded", "dragged"] as const).every((k) => a[k] === b[k]),
+);
+
+function DrawTile({ cell, w, h, fill, mark, chosen, faded, onPress, onOver }: Shape) {
 	const first = cell.tiles[0] as Tile;
-	const l = cell.tiles.map(look).reduce((a, b) => (rank[b.fill] > rank[a.fill] ? b : a));
 	const x = cell.x * w + 0.5;
 	const y = cell.y * h + 0.5;
 	return (
-		<g opacity={faded ? 0.35 : 1} data-bin={first.code} data-fill={l.fill} onPointerDown={onPress} onPointerEnter={onOver}>
-			<rect x={x} y={y} width={w} height={h} {...paint(l.fill)} />
-			{l.mark && h >= 8 && <Mark mark={l.mark} x={x} y={y} w={w} h={h} fill={l.fill} />}
+		<g opacity={faded ? 0.35 : 1} data-bin={first.code} data-fill={fill} onPointerDown={onPress} onPointerEnter={onOver}>
+			<rect x={x} y={y} width={w} height={h} {...paint(fill)} />
+			{mark && h >= 8 && <Mark mark={mark} x={x} y={y} w={w} h={h} fill={fill} />}
 			{chosen && (
 				<rect x={x + 1} y={y + 1} width={w - 2} height={h - 2} fill="none" stroke="var(--ink)" strokeWidth={1.4} pointerEvents="none" />
 			)}

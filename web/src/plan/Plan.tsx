@@ -7,6 +7,7 @@ import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, Stage, useCount } from "../frame/Frame";
 import { age, count, Empty, many, plain, Warn, when } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
+import { useCountBins } from "../sheets/Sheets";
 
 /** A new count: what to count, how, and the tally that follows each choice; then freeze and cut. */
 export function NewCount() {
@@ -287,10 +288,7 @@ function NewCountIn({
 export function Plan() {
 	const { data: c, id } = useCount();
 	const tiles = useElevation(c?.warehouse_id);
-	const bins = useQuery({
-		queryKey: key.bins(id),
-		queryFn: () => ask(api.GET("/api/counts/{count}/bins", { params: { path: { count: id } } })),
-	});
+	const bins = useCountBins(id);
 	const inside = useMemo(() => new Set(bins.data?.map((b) => b.bin)), [bins.data]);
 	const [chosen, setChosen] = useState<Set<number>>(new Set());
 	if (!c) return null;

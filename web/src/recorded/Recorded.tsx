@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
-import { Elevation, type Look, useElevation } from "../elevation/Elevation";
+import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
 import { age, count, Empty, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
@@ -51,9 +51,11 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 	const [active, setActive] = useState(0);
 	const [marked, setMarked] = useState<Set<number>>(new Set());
 	const tiles = useElevation(house);
+	const [at] = useAt();
 	const bins = useQuery({
-		queryKey: key.houseBins(house),
-		queryFn: () => ask(api.GET("/api/warehouses/{house}/bins", { params: { path: { house } } })),
+		queryKey: key.houseBins(house, at),
+		placeholderData: (before) => before,
+		queryFn: () => ask(api.GET("/api/warehouses/{house}/bins", { params: { path: { house }, query: { at } } })),
 	});
 	const list = [...chosen];
 	const pages = usePages<Line>(["stock", "lines", house, by, text, list.join()], true, (after) =>

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
-import { Elevation, type Look, useElevation } from "../elevation/Elevation";
+import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Stage, useCount, usePerson } from "../frame/Frame";
 import { count, Empty, Failed, many, Warn, when } from "../frame/figures";
 import { type Column, Lines } from "../lines/Lines";
@@ -19,9 +19,11 @@ export function useSheets(id: number) {
 	});
 }
 export function useCountBins(id: number) {
+	const [at] = useAt();
 	return useQuery({
-		queryKey: key.bins(id),
-		queryFn: () => ask(api.GET("/api/counts/{count}/bins", { params: { path: { count: id } } })),
+		queryKey: key.bins(id, at),
+		placeholderData: (before) => before,
+		queryFn: () => ask(api.GET("/api/counts/{count}/bins", { params: { path: { count: id }, query: { at } } })),
 	});
 }
 
