@@ -91,6 +91,11 @@ func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int
 			return out, err
 		}
 		t := newTallying(w, c)
+		if len(lines) > 2000 {
+			if err := t.preload(); err != nil {
+				return out, err
+			}
+		}
 		rows := make([]store.Decision, len(lines))
 		for i := range lines {
 			l := &lines[i]
@@ -395,8 +400,8 @@ func (d *Desk) otherLines(ctx context.Context, c *Seen, row *varianceRow, h *Lin
 	if err != nil {
 		return err
 	}
-	where := `l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND item_id = ? AND bin_id IN (SELECT value FROM json_each(?))
-		UNION SELECT pos FROM count_lines WHERE count_id = ? AND item_id = ? AND has_row = 0)`
+	where := `l.pos IN (SELECT pos FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND item_id = ? AND bin_id IN (SELECT value FROM json_each(?))
+		UNION SELECT pos FROM count_lines INDEXED BY count_lines_found_item WHERE count_id = ? AND item_id = ? AND has_row = 0)`
 	args := []any{c.ID, row.ItemID, row.Pos, c.ID, row.ItemID, string(b), c.ID, row.ItemID}
 	if len(set.bins) == 0 { // the set of an old count may be gone
 		where, args = "1 = 1", args[:3]

@@ -294,7 +294,7 @@ func measureCounts(dir string, lines int) error {
 	if err := h.answers(made.ID); err != nil {
 		return err
 	}
-	return h.goesOut(made.ID, lines)
+	return h.goesOut(made.ID, counted/float64(lines))
 }
 
 // answers measures every list, figure and drawing of a count.
@@ -333,7 +333,7 @@ func (h *house) answers(id int64) error {
 }
 
 // goesOut measures deciding and sending out all variances, and undoing an intake.
-func (h *house) goesOut(id int64, lines int) error {
+func (h *house) goesOut(id int64, perCount float64) error {
 	var places []int64
 	for after := ""; ; {
 		page, err := h.desk.Variances(h.ctx, h.ida, id, desk.Filter{Show: "open", Limit: 1000, After: after})
@@ -356,7 +356,9 @@ func (h *house) goesOut(id int64, lines int) error {
 	if _, err := h.desk.Post(h.ctx, h.ida, id, "difference", "", len(places)); err != nil {
 		return err
 	}
-	fmt.Printf("%d lines sent out                       %6.2f s\n", len(places), time.Since(start).Seconds())
+	sent := time.Since(start).Seconds()
+	fmt.Printf("%d lines sent out                       %6.2f s\n", len(places), sent)
+	bar("sending out ÷ taking in as many counts", sent/(perCount*float64(len(places))), 1.5, "")
 	p, err := h.desk.VerifyChain(h.ctx)
 	if err != nil || p.Broken != 0 {
 		return fmt.Errorf("the record: %s %w", p.Text, err)

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"runtime/pprof"
 	"strings"
 	"syscall"
 	"time"
@@ -21,6 +22,7 @@ func main() {
 	shuffled := flag.Bool("shuffled", false, "rows in no order at all, the worst case")
 	wobin := flag.String("wobin", "bin/wobin", "the program")
 	counting := flag.Bool("counts", false, "measure counts alone")
+	profile := flag.String("cpuprofile", "", "write a profile of measuring counts to this file")
 	only := flag.String("generate", "", "only write the two files into this folder")
 	flag.Parse()
 	if *only != "" {
@@ -32,6 +34,13 @@ func main() {
 	}
 	if *counting {
 		dir, err := os.MkdirTemp("", "wobin-bench-*")
+		if err == nil && *profile != "" {
+			var f *os.File
+			if f, err = os.Create(*profile); err == nil {
+				err = pprof.StartCPUProfile(f)
+				defer pprof.StopCPUProfile()
+			}
+		}
 		if err == nil {
 			defer os.RemoveAll(dir)
 			err = measureCounts(dir, *lines)

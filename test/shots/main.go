@@ -90,6 +90,7 @@ func run(out, only string) error {
 		{"variances", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{key("j")}},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
+		{"backups", "/safety", `[data-backup]`, []chromedp.Action{chromedp.WaitVisible(`[data-backup]`), press("Prove the record"), chromedp.WaitVisible(`//*[@data-proof][contains(., "hold")]`, chromedp.BySearch), press("put it back"), chromedp.WaitVisible(`//button[starts-with(., "Put ")]`, chromedp.BySearch)}},
 		{"variances-night", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil)}},
 	}
 	if err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(1280, 800, 1, false)); err != nil {

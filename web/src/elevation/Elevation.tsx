@@ -106,6 +106,7 @@ export function Elevation({
 	const racks = useMemo(() => racksOf(tiles.filter((t) => t.id > 0)), [tiles]);
 	const folds = useMemo(() => tiles.filter((t) => t.id < 0), [tiles]);
 	const [, unfold] = useAt();
+	const deepest = folds.findLastIndex((f) => f.open); // its racks stand right under it
 	const box = useRef<HTMLDivElement>(null);
 	const [width, setWidth] = useState(330);
 	const [height, setHeight] = useState(300);
@@ -220,7 +221,7 @@ export function Elevation({
 				onPointerLeave={release}
 			>
 				<Hatches />
-				{folds.length > 0 && <Folds folds={folds} look={look} onOpen={unfold} />}
+				{folds.length > 0 && <Folds folds={folds} from={0} to={deepest + 1 || folds.length} look={look} onOpen={unfold} />}
 				<div className={abreast === 2 ? "grid grid-cols-2" : ""}>
 					{racks.map((r, n) => {
 						const newZone = r.zone !== "" && (abreast === 2 || r.zone !== racks[n - 1]?.zone);
@@ -304,6 +305,9 @@ export function Elevation({
 						);
 					})}
 				</div>
+				{deepest >= 0 && deepest < folds.length - 1 && (
+					<Folds folds={folds} from={deepest + 1} to={folds.length} look={look} onOpen={unfold} />
+				)}
 			</div>
 			<div className="mt-1 min-h-5 truncate text-[12px] text-dim" aria-live="polite">
 				{over ||
@@ -331,11 +335,24 @@ export function Elevation({
 }
 
 /** Racks that are folded, each stretch with what matters in it; a press or a key opens one. */
-function Folds({ folds, look, onOpen }: { folds: Tile[]; look: (t: Tile) => Look; onOpen: (at: string) => void }) {
+function Folds({
+	folds,
+	from,
+	to,
+	look,
+	onOpen,
+}: {
+	folds: Tile[];
+	from: number;
+	to: number;
+	look: (t: Tile) => Look;
+	onOpen: (at: string) => void;
+}) {
 	return (
 		<ul className="mb-2 border-t border-hair" aria-label="Stretches of racks">
-			{folds.map((f, i) => {
+			{folds.slice(from, to).map((f, n) => {
 				const l = look(f);
+				const i = from + n;
 				return (
 					<li key={f.id} className="border-b border-hair" style={{ paddingLeft: (f.depth ?? 0) * 14 }}>
 						<button

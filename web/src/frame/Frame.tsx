@@ -73,6 +73,7 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 							["/", "Today"],
 							["/stock", "Stock"],
 							["/intake", "Intake"],
+							...(person.role === "controller" ? [["/safety", "Backups"]] : []),
 						].map(([to, name]) => (
 							<NavLink
 								key={to}

@@ -45,7 +45,7 @@ export function What({
 							.filter((r) => r.line !== "")
 							.map((r, i) => (
 								<li key={`${r.line}${i}`} className="flex justify-between gap-3">
-									<span className="code truncate">
+									<span className="code">
 										{r.row > 0 && <span className="text-dim">{r.row} </span>}
 										{r.line}
 									</span>
