@@ -45,7 +45,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 				return errors.New("reconcile needs --stock FILE and --counts FILE")
 			}
 			debug.SetGCPercent(-1) // memory is bounded by the limit alone: far fewer collections on large files
-			debug.SetMemoryLimit(480 << 20)
+			debug.SetMemoryLimit(620 << 20)
 			opt := reconcile.Options{Zone: time.Local, Uncounted: reconcile.Uncounted(o.uncounted), Mode: adjust.Mode(o.mode), PostTolerated: o.postTolerated, AddUp: o.addUp, Most: most}
 			if o.zone != "" {
 				z, err := time.LoadLocation(o.zone)

@@ -294,7 +294,23 @@ func measureCounts(dir string, lines int) error {
 	if err := h.answers(made.ID); err != nil {
 		return err
 	}
-	return h.goesOut(made.ID, counted/float64(lines))
+	if err := h.goesOut(made.ID, counted/float64(lines)); err != nil {
+		return err
+	}
+	start = time.Now()
+	again, err := h.take(stock, desk.Choices{})
+	if err != nil {
+		return err
+	}
+	writing := time.Since(start).Seconds()
+	start = time.Now()
+	if err := h.desk.Undo(h.ctx, h.ida, again.Intake, true); err != nil {
+		return err
+	}
+	undo := time.Since(start).Seconds()
+	fmt.Printf("\nthe same stock taken in again               %6.2f s\nand undone                                  %6.2f s\n", writing, undo)
+	bar("undo of an intake ÷ the intake", undo/writing, 1.5, "")
+	return nil
 }
 
 // answers measures every list, figure and drawing of a count.

@@ -12,6 +12,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime/pprof"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -19,14 +20,14 @@ import (
 
 func main() {
 	lines := flag.Int("lines", 1_000_000, "stock lines")
-	shuffled := flag.Bool("shuffled", false, "rows in no order at all, the worst case")
+	order := flag.String("order", "bins", "with -generate: the order of the rows: bins, items or random")
 	wobin := flag.String("wobin", "bin/wobin", "the program")
 	counting := flag.Bool("counts", false, "measure counts alone")
 	profile := flag.String("cpuprofile", "", "write a profile of measuring counts to this file")
 	only := flag.String("generate", "", "only write the two files into this folder")
 	flag.Parse()
 	if *only != "" {
-		if err := generate(*lines, *shuffled, filepath.Join(*only, "stock.csv"), filepath.Join(*only, "counts.csv")); err != nil {
+		if err := generate(*lines, *order, filepath.Join(*only, "stock.csv"), filepath.Join(*only, "counts.csv")); err != nil {
 			fmt.Fprintln(os.Stderr, "bench:", err)
 			os.Exit(1)
 		}
@@ -51,20 +52,20 @@ func main() {
 		}
 		return
 	}
-	if err := run(*lines, *shuffled, *wobin); err != nil {
+	if err := run(*lines, *wobin); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(lines int, shuffled bool, wobin string) error {
+func run(lines int, wobin string) error {
 	dir, err := os.MkdirTemp("", "wobin-bench-*")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
 	stock, counts := filepath.Join(dir, "stock.csv"), filepath.Join(dir, "counts.csv")
-	if err := generate(lines, shuffled, stock, counts); err != nil {
+	if err := generate(lines, "bins", stock, counts); err != nil {
 		return err
 	}
 	for _, f := range []string{stock, counts} {
@@ -107,6 +108,19 @@ func run(lines int, shuffled bool, wobin string) error {
 	bar("reconcile ÷ reading with encoding/csv", ours.Seconds()/read.Seconds(), 3, "")
 	bar("reconcile, memory", float64(memory)/(1<<20), 700, " MiB")
 
+	for _, order := range []string{"items", "random"} {
+		if err := generate(lines, order, stock, counts); err != nil {
+			return err
+		}
+		if took, err = inTurn(3, reconciling, shelling); err != nil {
+			return err
+		}
+		fmt.Printf("rows %-8s wobin reconcile %.2f s, sqlite3 shell %.2f s\n", order+":", took[0].Seconds(), took[1].Seconds())
+		bar("reconcile ÷ sqlite3 shell, rows "+order, took[0].Seconds()/took[1].Seconds(), 0.2, "")
+	}
+	if err := generate(lines, "bins", stock, counts); err != nil {
+		return err
+	}
 	importing := func() (time.Duration, error) {
 		os.Remove(filepath.Join(dir, "import.db"))
 		return timed(exec.Command("sqlite3", filepath.Join(dir, "import.db"), ".mode csv", ".import "+stock+" stock", "CREATE UNIQUE INDEX k ON stock(warehouse,bin,sku);"))
@@ -130,6 +144,18 @@ func run(lines int, shuffled bool, wobin string) error {
 	fmt.Printf("wobin intake, checked, new data folder      %6.2f s\n\n", taken.Seconds())
 	bar("intake ÷ sqlite3 .import", taken.Seconds()/imported.Seconds(), 1, "")
 	bar("intake, memory", float64(memory)/(1<<20), 500, " MiB")
+	for _, n := range []int{min(lines, 100_000), lines} {
+		part, err := os.MkdirTemp(dir, "count-*")
+		if err != nil {
+			return err
+		}
+		if err := measureCounts(part, n); err != nil {
+			return err
+		}
+		if n == lines {
+			break
+		}
+	}
 	return nil
 }
 
@@ -194,7 +220,7 @@ func readBoth(files ...string) (time.Duration, error) {
 // generate writes stock lines as exports have them, by warehouse and bin, and a count for each as sheets come
 // back: in pieces of 40 bins that follow no order, a tenth of the counts off. With shuffled, no two neighbouring
 // rows belong together.
-func generate(lines int, shuffled bool, stock, counts string) error {
+func generate(lines int, order, stock, counts string) error {
 	rng := rand.New(rand.NewPCG(7, 11))
 	s, err := os.Create(stock)
 	if err != nil {
@@ -224,8 +250,13 @@ func generate(lines int, shuffled bool, stock, counts string) error {
 			countOrder = append(countOrder, i)
 		}
 	}
-	if shuffled {
+	switch order {
+	case "random":
 		stockOrder, countOrder = rng.Perm(lines), rng.Perm(lines)
+	case "items":
+		byItem := func(a, b int) int { return a*7919%50_000 - b*7919%50_000 }
+		slices.SortStableFunc(stockOrder, byItem)
+		slices.SortStableFunc(countOrder, byItem)
 	}
 	fmt.Fprintln(sw, "warehouse,bin,sku,description,unit,quantity,unit_cost,recorded_at")
 	for _, i := range stockOrder {
