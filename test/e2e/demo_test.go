@@ -69,6 +69,9 @@ func TestJourneyFromDemo(t *testing.T) {
 	// Variances: the racks narrow the lines, keys decide.
 	s.do("variances", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), chromedp.WaitVisible(`[aria-label="The line in hand"]`))
 	open := figure(t, s.text(`[data-open]`))
+	held := figure(t, s.text(`//button[starts-with(text(), "held ")]`))
+	accepted := figure(t, s.text(`//button[starts-with(text(), "accepted ")]`))
+	assert.Regexp(t, `▼ −\d`, s.text(`[data-lines]`), "what is short bears its sign")
 	var bin string
 	s.do("pick the bin of the first line on the racks", chromedp.Text(`[data-active] [role=gridcell]`, &bin),
 		chromedp.ActionFunc(func(ctx context.Context) error { return clickTile(ctx, strings.TrimSpace(bin)) }), sees("in 1 bin, let go"))
@@ -76,12 +79,17 @@ func TestJourneyFromDemo(t *testing.T) {
 	assert.Positive(t, narrowed)
 	assert.Less(t, narrowed, open)
 	s.do("hold by key", chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("h"), chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-1), chromedp.BySearch))
-	s.do("let go, give a reason, accept by key", press("in 1 bin"), press("No reason"), press2(`//*[@role="option"][contains(., "LOSS")]`), chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("a"),
+	s.do("it is held, not accepted", press("in 1 bin"), press(fmt.Sprintf("held %d", held+1)), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), sees("! held"),
+		chromedp.WaitVisible(fmt.Sprintf(`//button[text()="accepted %d"]`, accepted), chromedp.BySearch), press(fmt.Sprintf("open %d", open-1)), chromedp.WaitVisible(`[data-active]`))
+	s.do(" give a reason, accept by key", press("No reason"), press2(`//*[@role="option"][contains(., "LOSS")]`), chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("a"),
 		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch))
 	s.do("accepted with its reason", press("accepted"), sees("✓ LOSS"))
 
 	s.do("send out", s.open("/counts/2/adjustments"), press("Send out"), chromedp.WaitVisible(`[data-posting="1"]`))
 	assert.Contains(t, string(s.fetch("/api/counts/2/postings/1/file")), ",LOSS\n")
+	s.do("what was sent is not wanted again", s.open("/counts/2/adjustments"), chromedp.WaitVisible(`[data-posting="1"]`), sees("Nothing waits to be sent out"))
+	s.do("nor on the queue", s.open("/counts/2/variances"), chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
+		chromedp.WaitVisible(`//button[text()="accepted 0"]`, chromedp.BySearch), press("all"), sees("✓ sent, 1"))
 
 	// A stock export with faults: every problem with its row; nothing stored before; the good rows alone by choice.
 	s.do("drop faults", s.open("/"), sees("Finished"), drop(filepath.Join(dir, "data", "try", "stock-export-with-faults.csv")), chromedp.WaitVisible(`[data-problems]`))

@@ -12,7 +12,7 @@ import (
 	"wobin/internal/core/variance"
 )
 
-// Mode is what an adjustment file says of a line.
+// Mode is what an adjustment file says of a line; the zero Mode says the difference.
 type Mode string
 
 // The modes of an adjustment file.
@@ -124,7 +124,7 @@ func (l *Line) Append(b []byte, m Mode) []byte {
 	b = append(tabular.AppendCell(b, l.RecordID, ','), ',')
 	b = append(tabular.AppendCell(b, l.Unit, ','), ',')
 	switch m {
-	case Difference:
+	default:
 		b = quantity.AppendDecimal(b, int64(l.Variance))
 	case Balance:
 		b = quantity.AppendDecimal(b, int64(l.Counted+l.After))

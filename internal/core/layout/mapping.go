@@ -77,7 +77,7 @@ type Mapping struct {
 
 // Want is what is known before a table is looked at.
 type Want struct {
-	Kinds   []Kind
+	Kinds   []Kind    // what it may be; empty for any
 	Given   *Layout   // what was settled; nil for nothing
 	Layouts []*Layout // saved ones, one of which may fit
 	Known   *Known    // nil for nothing

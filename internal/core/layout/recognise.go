@@ -78,6 +78,9 @@ func readSample(f *tabular.File, sheet int) (*sample, error) {
 
 // RecogniseSheet does the same for one sheet.
 func RecogniseSheet(f *tabular.File, sheet int, w Want) (*Mapping, error) {
+	if len(w.Kinds) == 0 {
+		w.Kinds = Kinds
+	}
 	s, err := readSample(f, sheet)
 	if err != nil {
 		return nil, err

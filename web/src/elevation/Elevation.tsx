@@ -44,12 +44,10 @@ export function useElevation(house: number | undefined) {
 type Cell = { tiles: Tile[]; x: number; y: number };
 type Rack = { aisle: string; zone: string; cells: Cell[]; columns: number; rows: number; first: string; last: string };
 
-const foldAbove = 3000;
 const looseColumns = 18;
 
 /** Lays the bins out as they stand: an aisle a rack, bays across, levels up. Bins of no pattern stand in rows. */
 function racksOf(tiles: Tile[]): Rack[] {
-	const fold = tiles.length > foldAbove;
 	const byAisle = new Map<string, Tile[]>();
 	for (const t of tiles) {
 		const list = byAisle.get(t.aisle);
@@ -65,7 +63,7 @@ function racksOf(tiles: Tile[]): Rack[] {
 		for (const t of list) {
 			const bay = bays.indexOf(t.bay);
 			const x = wrap ? bay % looseColumns : bay;
-			const y = wrap ? Math.floor(bay / looseColumns) : fold ? 0 : levels.length - 1 - levels.indexOf(t.level);
+			const y = wrap ? Math.floor(bay / looseColumns) : levels.length - 1 - levels.indexOf(t.level);
 			const at = `${x}.${y}`;
 			const cell = cells.get(at);
 			if (cell) cell.tiles.push(t);

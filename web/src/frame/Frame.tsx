@@ -1,3 +1,4 @@
+import { Dialog, DialogPanel, DialogTitle, Radio, RadioGroup } from "@headlessui/react";
 import { useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
@@ -186,18 +187,13 @@ function AllKeys({ onClose }: { onClose: () => void }) {
 		["F2", "Intake: mend the cell in hand"],
 		["Ctrl Z", "Intake: take the last answer back"],
 	];
-	useEffect(() => {
-		const close = (e: KeyboardEvent) => e.key === "Escape" && onClose();
-		window.addEventListener("keydown", close);
-		return () => window.removeEventListener("keydown", close);
-	}, [onClose]);
 	return (
-		<div className="fixed inset-0 z-50 grid place-items-center bg-ink/30" onClick={onClose} role="dialog" aria-label="All keys">
-			<div className="border border-ink bg-paper p-6">
-				<h2 className="mb-3">Keys</h2>
+		<Dialog open onClose={onClose} className="fixed inset-0 z-50 grid place-items-center bg-ink/30">
+			<DialogPanel className="border border-ink bg-paper p-6">
+				<DialogTitle className="mb-3">Keys</DialogTitle>
 				<KeyTable keys={keys} />
-			</div>
-		</div>
+			</DialogPanel>
+		</Dialog>
 	);
 }
 
@@ -382,19 +378,18 @@ export function Choice<T extends string>({
 	onChange: (v: T) => void;
 }) {
 	return (
-		<div className="flex gap-3" role="radiogroup" aria-label={label}>
+		<RadioGroup className="flex gap-3" aria-label={label} value={value} onChange={onChange}>
 			{of.map(([v, name]) => (
-				<button
+				<Radio
 					key={v}
+					as="button"
 					type="button"
-					role="radio"
-					aria-checked={v === value}
-					className={v === value ? "border-b-2 border-ink font-semibold" : "border-b-2 border-transparent text-dim hover:text-ink"}
-					onClick={() => onChange(v)}
+					value={v}
+					className="border-b-2 border-transparent text-dim hover:text-ink data-checked:border-ink data-checked:font-semibold data-checked:text-ink"
 				>
 					{name}
-				</button>
+				</Radio>
 			))}
-		</div>
+		</RadioGroup>
 	);
 }

@@ -1,16 +1,49 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useRef } from "react";
+import { plain } from "../frame/figures";
 
 export type Column<R> = {
 	key: string;
 	title: string;
-	width: string; // of a CSS grid track
+	width: string; // of a CSS grid track; one in px is the least, and the column is as wide as its longest code or figure
 	right?: boolean;
+	shape?: boolean; // its figures bear a shape and a sign
 	cell: (row: R) => ReactNode;
 	text: (row: R) => string; // for copying to a spreadsheet
 };
 
 const rowHeight = 25;
+const letter = 7.6; // px of a letter of a code or figure
+const around = 18; // px beside it
+
+/** How wide the columns are: codes and figures are never cut, so a column grows with the longest that came so far. */
+function useTracks<R>(columns: Column<R>[], rows: R[]): { gridTemplateColumns: string; minWidth: number } {
+	const seen = useRef({ first: undefined as R | undefined, keys: "", n: 0, whole: [] as number[], part: [] as number[] });
+	const keys = columns.map((c) => c.key).join();
+	const s = seen.current;
+	if (s.keys !== keys || rows[0] !== s.first || rows.length < s.n) {
+		const none = () => columns.map(() => 0);
+		seen.current = { first: rows[0], keys, n: 0, whole: none(), part: none() };
+	}
+	const now = seen.current;
+	for (const row of rows.slice(now.n))
+		columns.forEach((c, n) => {
+			// A figure has its thousands apart, its points stand under each other, and a shape and sign may go before it.
+			const text = c.text(row);
+			const [whole = "", part] = c.right && /^-?\d/.test(text) ? plain(text).split(".") : [text];
+			now.whole[n] = Math.max(now.whole[n] ?? 0, whole.length + (c.shape && !text.startsWith("-") ? 3 : c.shape ? 2 : 0));
+			now.part[n] = Math.max(now.part[n] ?? 0, part === undefined ? 0 : part.length + 1);
+		});
+	now.n = rows.length;
+	let minWidth = 0;
+	const tracks = columns.map((c, n) => {
+		const least = Number.parseFloat(c.width.replace("minmax(", ""));
+		const wide = c.width.endsWith("px") ? Math.max(least, Math.ceil(((now.whole[n] ?? 0) + (now.part[n] ?? 0)) * letter) + around) : least;
+		minWidth += wide;
+		return c.width.endsWith("px") ? `${wide}px` : c.width;
+	});
+	return { gridTemplateColumns: tracks.join(" "), minWidth };
+}
 
 /** Every list of lines: virtual rows, spreadsheet keys, marked rows copied as cells. */
 export function Lines<R>({
@@ -36,7 +69,7 @@ export function Lines<R>({
 	active: number;
 	onActive: (index: number) => void;
 	marked?: ReadonlySet<number>;
-	onMark?: (keys: Set<number>) => void;
+	onMark?: (keys: ReadonlySet<number>) => void;
 	more?: boolean;
 	onMore?: () => void;
 	onKey?: (key: string) => boolean;
@@ -118,7 +151,7 @@ export function Lines<R>({
 			e.preventDefault();
 		}
 	};
-	const grid = { gridTemplateColumns: columns.map((c) => c.width).join(" ") };
+	const grid = useTracks(columns, rows);
 	return (
 		<div
 			ref={box}
@@ -138,7 +171,7 @@ export function Lines<R>({
 				))}
 			</div>
 			{rows.length === 0 && empty}
-			<div style={{ height: virtual.getTotalSize(), position: "relative" }}>
+			<div style={{ height: virtual.getTotalSize(), minWidth: grid.minWidth, position: "relative" }}>
 				{items.map((v) => {
 					const row = rows[v.index] as R;
 					const k = rowKey(row);

@@ -7,6 +7,7 @@ import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevatio
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
 import { age, count, Empty, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
+import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 
@@ -46,10 +47,8 @@ export function RecordedOfCount() {
 function RecordedStock({ house, houses }: { house: number; houses: Schemas["WarehouseView"][] }) {
 	const navigate = useNavigate();
 	const [by, setBy] = useState<"bin" | "item">("bin");
-	const [text, setText] = useState("");
-	const [chosen, setChosen] = useState<Set<number>>(new Set());
-	const [active, setActive] = useState(0);
-	const [marked, setMarked] = useState<Set<number>>(new Set());
+	const hand = useHand();
+	const { text, chosen, marked } = hand;
 	const tiles = useElevation(house);
 	const [at] = useAt();
 	const bins = useQuery({
@@ -67,7 +66,7 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 		const n = lines.get(t.id) ?? 0;
 		return { fill: n === 0 ? "none" : n > 4 ? "ink" : "tone", words: n === 0 ? "nothing recorded" : many(n, "line", "lines") };
 	};
-	const row = pages.rows[Math.min(active, pages.rows.length - 1)];
+	const { at: now, row } = hand.of(pages.rows, (r) => r.pos);
 	const lit = useMemo(() => new Set(row ? (by === "bin" ? [row.bin_id] : row.bin_ids) : []), [row, by]);
 	const pad = mostPlaces(pages.rows.flatMap((r) => [r.on_hand, r.reserved, r.available]));
 	const columns: Column<Line>[] = [
@@ -83,7 +82,7 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 						title: "Lot, serial",
 						width: "104px",
 						cell: (r: Line) => <span className="code">{[r.lot, r.serial, r.holding].filter(Boolean).join(" ")}</span>,
-						text: (r: Line) => r.lot || r.serial,
+						text: (r: Line) => [r.lot, r.serial, r.holding].filter(Boolean).join(" "),
 					},
 				]
 			: [
@@ -140,10 +139,7 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 								tiles={tiles.data}
 								look={look}
 								chosen={chosen}
-								onChoose={(b) => {
-									setChosen(b);
-									setActive(0);
-								}}
+								onChoose={hand.choose}
 								lit={lit}
 								legend={[
 									["none", undefined, "nothing recorded"],
@@ -201,12 +197,11 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 					]}
 					onChange={(v) => {
 						setBy(v);
-						setActive(0);
-						setMarked(new Set());
+						hand.anew();
 					}}
 				/>
 				<span className="ml-auto">
-					<FilterField value={text} onChange={setText} />
+					<FilterField value={text} onChange={hand.filter} />
 				</span>
 			</div>
 			{pages.error && <Warn>{pages.error.message}</Warn>}
@@ -215,10 +210,10 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 				columns={columns}
 				rows={pages.rows}
 				rowKey={(r) => r.pos}
-				active={active}
-				onActive={setActive}
+				active={now}
+				onActive={hand.setActive}
 				marked={marked}
-				onMark={setMarked}
+				onMark={hand.setMarked}
 				more={pages.more}
 				onMore={pages.onMore}
 				empty={!pages.loading && <Empty title="No line fits">Take the filter out, or let go of the bins.</Empty>}

@@ -6,6 +6,7 @@ import { key } from "../api/keys";
 import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Stage, useCount, usePerson } from "../frame/Frame";
 import { count, Empty, Failed, many, Warn, when } from "../frame/figures";
+import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 
@@ -35,9 +36,8 @@ export function Sheets() {
 	const sheets = useSheets(id);
 	const bins = useCountBins(id);
 	const tiles = useElevation(c?.warehouse_id);
-	const [active, setActive] = useState(0);
-	const [marked, setMarked] = useState<Set<number>>(new Set());
-	const [chosen, setChosen] = useState<Set<number>>(new Set());
+	const hand = useHand();
+	const { chosen, marked } = hand;
 	const [who, setWho] = useState("");
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = useMemo(() => {
@@ -45,7 +45,7 @@ export function Sheets() {
 		const on = new Set([...chosen].map((b) => byBin.get(b)?.sheet));
 		return sheets.rows.filter((s) => on.has(s.number));
 	}, [sheets.rows, chosen, byBin]);
-	const hand = useMutation({
+	const handOut = useMutation({
 		mutationFn: (counter: string) =>
 			ask(
 				api.POST("/api/counts/{count}/hand-out", {
@@ -54,14 +54,13 @@ export function Sheets() {
 				}),
 			),
 		onSuccess: () => {
-			setMarked(new Set());
+			hand.unmark();
 			setWho("");
 		},
 	});
 	if (sheets.error) return <Failed what="The sheets" error={sheets.error} />;
 	if (!c) return null;
-	const now = rows[Math.min(active, rows.length - 1)];
-	const wanted = marked.size > 0 ? rows.filter((s) => marked.has(s.number)) : now ? [now] : [];
+	const { at, row: now, wanted } = hand.of(rows, (s) => s.number);
 	const look = (t: { id: number }): Look => {
 		const b = byBin.get(t.id);
 		if (!b) return { fill: "none", words: "not in this count" };
@@ -141,7 +140,7 @@ export function Sheets() {
 							tiles={tiles.data}
 							look={look}
 							chosen={chosen}
-							onChoose={setChosen}
+							onChoose={hand.choose}
 							legend={[
 								["ink", undefined, "the sheet in hand"],
 								["tone", undefined, "sheets in turn"],
@@ -158,7 +157,7 @@ export function Sheets() {
 							className="flex items-center gap-2"
 							onSubmit={(e) => {
 								e.preventDefault();
-								hand.mutate(who);
+								handOut.mutate(who);
 							}}
 						>
 							<input
@@ -168,12 +167,12 @@ export function Sheets() {
 								placeholder="who gets it"
 								aria-label="Who gets the sheets"
 							/>
-							<button type="submit" className="act-plain" disabled={who.trim() === "" || hand.isPending}>
+							<button type="submit" className="act-plain" disabled={who.trim() === "" || handOut.isPending}>
 								Hand out {wanted.length === 1 ? `sheet ${wanted[0]?.number}` : many(wanted.length, "sheet", "sheets")}
 							</button>
 						</form>
 					)}
-					{hand.error && <Warn>{hand.error.message}</Warn>}
+					{handOut.error && <Warn>{handOut.error.message}</Warn>}
 					<span className="ml-auto flex items-center gap-3">
 						<span className="text-dim">
 							{c.blind ? "Blind: the recorded quantity is not on them." : "Open: the recorded quantity is on them."}
@@ -200,10 +199,10 @@ export function Sheets() {
 				columns={columns}
 				rows={rows}
 				rowKey={(s) => s.number}
-				active={active}
-				onActive={setActive}
+				active={at}
+				onActive={hand.setActive}
 				marked={marked}
-				onMark={setMarked}
+				onMark={hand.setMarked}
 				more={sheets.more}
 				onMore={sheets.onMore}
 				onOpen={(s) => navigate(`/counts/${id}/counting/${s.number}`)}

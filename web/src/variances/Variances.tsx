@@ -6,6 +6,7 @@ import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
 import { count, Empty, Failed, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
+import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
@@ -19,10 +20,8 @@ export function Variances() {
 	const person = usePerson();
 	const { id, data: c } = useCount();
 	const [show, setShow] = useState<Show>("open");
-	const [text, setText] = useState("");
-	const [chosen, setChosen] = useState<Set<number>>(new Set());
-	const [active, setActive] = useState(0);
-	const [marked, setMarked] = useState<Set<number>>(new Set());
+	const hand = useHand();
+	const { text, chosen, marked } = hand;
 	const [reason, setReason] = useState("");
 	const reasonButton = useRef<HTMLButtonElement>(null);
 	const tiles = useElevation(c?.warehouse_id);
@@ -38,14 +37,13 @@ export function Variances() {
 		mutationFn: (d: { lines: number[]; kind: "accept" | "hold" | ""; reason: string }) =>
 			ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
 		onSuccess: () => {
-			setMarked(new Set());
+			hand.unmark();
 			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
 	});
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = pages.rows;
-	const at = Math.min(active, rows.length - 1);
-	const row = rows[at];
+	const { at, row, wanted: inHand } = hand.of(rows, (r) => r.pos);
 	const lit = useMemo(() => new Set(row ? [row.bin_id] : []), [row]);
 	// The lines have the keys as soon as the stage is open.
 	const ready = rows.length > 0;
@@ -55,7 +53,7 @@ export function Variances() {
 	if (pages.error) return <Failed what="The variances" error={pages.error} />;
 	if (!c) return null;
 	const may = person.role === "controller" && c.state === "running";
-	const wanted = (marked.size > 0 ? rows.filter((r) => marked.has(r.pos)) : row ? [row] : []).filter((r) => r.queue !== "");
+	const wanted = inHand.filter((r) => r.queue !== ""); // what was sent out is not decided again
 	const settle = (kind: "accept" | "hold" | "") => {
 		if (!may || wanted.length === 0 || decide.isPending) return;
 		decide.mutate({ lines: wanted.map((r) => r.pos), kind, reason: kind === "" ? "" : reason });
@@ -142,6 +140,7 @@ export function Variances() {
 			title: "Variance",
 			width: "86px",
 			right: true,
+			shape: true,
 			cell: (r) => <Off of={r.variance} pad={offs} />,
 			text: (r) => r.variance ?? "",
 		},
@@ -198,6 +197,7 @@ export function Variances() {
 			title: "Still open",
 			width: "86px",
 			right: true,
+			shape: true,
 			cell: (r) => (r.postings > 0 ? <Off of={r.rest} pad={offs} /> : null),
 			text: (r) => (r.postings > 0 ? (r.rest ?? "") : ""),
 		});
@@ -214,11 +214,7 @@ export function Variances() {
 								tiles={tiles.data}
 								look={look}
 								chosen={chosen}
-								onChoose={(b) => {
-									setChosen(b);
-									setActive(0);
-									setMarked(new Set());
-								}}
+								onChoose={hand.choose}
 								lit={lit}
 								legend={[
 									["short", "down", "short"],
@@ -316,17 +312,16 @@ export function Variances() {
 					]}
 					onChange={(v) => {
 						setShow(v);
-						setActive(0);
-						setMarked(new Set());
+						hand.anew();
 					}}
 				/>
 				{chosen.size > 0 && (
-					<button type="button" className="word text-dim" onClick={() => setChosen(new Set())}>
+					<button type="button" className="word text-dim" onClick={() => hand.choose(new Set())}>
 						in {many(chosen.size, "bin", "bins")}, let go
 					</button>
 				)}
 				<span className="ml-auto">
-					<FilterField value={text} onChange={setText} />
+					<FilterField value={text} onChange={hand.filter} />
 				</span>
 			</div>
 			<Lines
@@ -335,9 +330,9 @@ export function Variances() {
 				rows={rows}
 				rowKey={(r) => r.pos}
 				active={at}
-				onActive={setActive}
+				onActive={hand.setActive}
 				marked={marked}
-				onMark={setMarked}
+				onMark={hand.setMarked}
 				more={pages.more}
 				onMore={pages.onMore}
 				onKey={keys}
