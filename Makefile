@@ -19,7 +19,7 @@ web/dist/index.html: web/node_modules/.done $(WEB_FILES)
 	@touch $@
 
 bin/wobin: web/dist/index.html go.mod go.sum $(shell find cmd internal web/embed.go -name '*.go')
-	$(GO) build -tags $(TAGS) -trimpath -o $@ ./cmd/wobin
+	$(GO) build -tags $(TAGS) -trimpath -ldflags "-s -w" -o $@ ./cmd/wobin
 
 demo: bin/wobin
 	bin/wobin demo --addr 127.0.0.1:$(PORT)
@@ -49,10 +49,12 @@ generate: web/node_modules/.done
 	$(GO) run -tags $(TAGS) ./cmd/wobin fields > docs/fields.md.new && mv docs/fields.md.new docs/fields.md
 	cd web && $(NPM) run api >/dev/null
 
-# Format, lint, types, and that nothing made from the code is stale.
+# Format, lint (staticcheck is pinned in go.mod), types, and that nothing made from the code is stale.
 check: web/node_modules/.done
 	@test -z "$$(gofmt -l cmd internal test web/embed.go)" || { gofmt -l cmd internal test web/embed.go; echo "Run make format."; exit 1; }
+	$(GO) mod tidy -diff
 	$(GO) vet -tags $(TAGS) ./...
+	$(GO) tool staticcheck -tags $(TAGS) ./...
 	cd web && $(NPM) run check && $(NPM) run types
 	@$(GO) run -tags $(TAGS) ./cmd/wobin openapi | cmp - api/openapi.json || { echo "api/openapi.json is stale. Run make generate."; exit 1; }
 	@$(GO) run -tags $(TAGS) ./cmd/wobin layout-schema | cmp - api/layout.schema.json || { echo "api/layout.schema.json is stale. Run make generate."; exit 1; }

@@ -203,11 +203,9 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		t, _ := v.(string)
 		return f.Book.Codes[p].Intern([]byte(t))
 	}
-	ids := make([]int64, 0, len(numbers))
 	for _, n := range numbers {
 		if s, is := sheets[n]; is {
 			starts[n] = len(f.Book.Lines)
-			ids = append(ids, s.ID)
 			err := store.Each(tx, `SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
 				WHERE l.count_id = ? AND l.pos >= ? AND l.pos < ? ORDER BY l.pos`, []driver.Value{c.ID, s.First, s.First + int64(s.Lines)}, func(v []driver.Value) error {
 				f.Places = append(f.Places, v[0].(int64))

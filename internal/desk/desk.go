@@ -132,9 +132,9 @@ func inWords(err error) error {
 	var disk *store.DiskError
 	switch {
 	case errors.As(err, &disk):
-		return &Refusal{Disk, "", fmt.Errorf("%s.", sentenceOf(disk))} //nolint:staticcheck // a whole sentence for people
+		return &Refusal{Disk, "", fmt.Errorf("%s.", sentenceOf(disk))}
 	case errors.Is(err, store.ErrDamaged), errors.Is(err, store.ErrChanged):
-		return &Refusal{Unproved, "", fmt.Errorf("%s.", sentenceOf(err))} //nolint:staticcheck // a whole sentence for people
+		return &Refusal{Unproved, "", fmt.Errorf("%s.", sentenceOf(err))}
 	}
 	return err
 }

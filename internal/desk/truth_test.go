@@ -30,7 +30,6 @@ type countModel struct {
 	code      map[string]string
 	pos       map[string]int64
 	file      int
-	finished  bool
 	restart   func() *Desk
 }
 
@@ -42,8 +41,6 @@ type countedLine struct {
 	sent, posts int
 	sentCents   int
 	decision    string
-	generation  int // of its counts
-	seen        bool
 }
 
 type modelCount struct {

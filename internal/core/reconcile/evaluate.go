@@ -250,15 +250,17 @@ func (r *Result) write(w io.Writer, header string, line func(b []byte, n int) []
 	}
 	var free sync.Pool
 	err := inChunks(len(r.book.Lines), func(from, to int) []byte {
-		b, _ := free.Get().([]byte)
-		b = b[:0]
+		var b []byte
+		if used, _ := free.Get().(*[]byte); used != nil {
+			b = (*used)[:0]
+		}
 		for n := from; n < to; n++ {
 			b = line(b, n)
 		}
 		return b
 	}, func(b []byte) error {
 		_, err := out.Write(b)
-		free.Put(b) //nolint:staticcheck // a slice header is small beside its megabytes
+		free.Put(&b)
 		return err
 	})
 	if err != nil {
