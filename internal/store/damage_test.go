@@ -204,6 +204,13 @@ func TestOnlyBackupsAreRestored(t *testing.T) {
 		"with a trigger less":             change("DROP TRIGGER entries_kept"),
 		"of a newer program":              change("PRAGMA user_version = 99"),
 		"with a record that lies":         change("INSERT INTO chain VALUES (1, 1, 'p', 'w', '{}', '', 'no hash')"),
+		"with an index that misses rows": func(t *testing.T, name string) {
+			change("PRAGMA writable_schema = ON; UPDATE sqlite_master SET sql = sql || ' WHERE 0' WHERE name = 'movements_at'")(t, name)
+			change("PRAGMA foreign_keys = OFF; INSERT INTO warehouses (id, code) VALUES (1, 'W'); INSERT INTO files VALUES ('aa', 1, 1); INSERT INTO items (id, sku, sort_key) VALUES (1, 'X', 'X')")(t, name)
+			change("INSERT INTO intakes (id, kind, state, file_sha, file_name, person, at, added, changed, unchanged, gone, refused) VALUES (1, 'movements', 'taken in', 'aa', 'f', 'p', 1, 1, 0, 0, 0, 0)")(t, name)
+			change("INSERT INTO movements (intake_id, warehouse_id, bin_id, item_id, lot, serial, holding, quantity, at, reference) VALUES (1, 1, 0, 1, '', '', '', 1, 1, '')")(t, name)
+			change("PRAGMA writable_schema = ON; UPDATE sqlite_master SET sql = replace(sql, ' WHERE 0', '') WHERE name = 'movements_at'")(t, name)
+		},
 		"with rows that point to nothing": change("PRAGMA foreign_keys = OFF; INSERT INTO bins (warehouse_id, code, sort_key) VALUES (77, 'A', 'A')"),
 	} {
 		bad := filepath.Join(t.TempDir(), "bad.db")
@@ -348,6 +355,7 @@ func TestRecordIsProved(t *testing.T) {
 		"a changed word":          {"DROP TRIGGER chain_kept", "UPDATE chain SET person = 'other' WHERE id = 2"},
 		"a changed previous hash": {"DROP TRIGGER chain_kept", "UPDATE chain SET previous = '' WHERE id = 2"},
 		"a gap":                   {"DROP TRIGGER chain_stay", "DELETE FROM chain WHERE id = 2"},
+		"a number left out":       {"DROP TRIGGER chain_kept", "UPDATE chain SET id = 9 WHERE id = 3"},
 		"a cut-off end":           {"DROP TRIGGER chain_stay", "DELETE FROM chain WHERE id = 3"},
 		"another beginning":       {"DROP TRIGGER chain_stay", "DELETE FROM chain WHERE id < 3"},
 		"a changed entry":         {"DROP TRIGGER entries_kept", "UPDATE entries SET quantity = 8 WHERE id = 1"},

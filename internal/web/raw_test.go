@@ -12,6 +12,8 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -108,6 +110,72 @@ func TestOddQuestions(t *testing.T) {
 		}
 		assert.NotContains(t, body, ".go:", "no stack trace")
 	}
+}
+
+// What is refused says of what kind it is, so that a window can do the right thing: a key that was used for something else
+// is a conflict, a full disk is told as such, at signing in too.
+func TestKindsOfRefusal(t *testing.T) {
+	base, as, s := servedOver(t, "controller")
+	ida := as["controller"]
+	upload := func(file string) string {
+		res, body := called(t, ida, http.MethodPost, base+"/api/uploads?name=x.csv&zone=UTC", file)
+		require.Equal(t, http.StatusOK, res.StatusCode, body)
+		var d desk.Draft
+		require.NoError(t, json.Unmarshal([]byte(body), &d))
+		return d.ID
+	}
+	taken := func(id string) (int, string) {
+		res, body := called(t, ida, http.MethodPost, base+"/api/uploads/"+id+"/take-in", `{"key":"one-key-for-two","leave_out":0}`)
+		return res.StatusCode, body
+	}
+	status, body := taken(upload("warehouse,bin,sku,on hand\nW,A-1,ROPE,4\n"))
+	require.Equal(t, http.StatusOK, status, body)
+	status, body = taken(upload("warehouse,bin,sku,on hand\nW,A-1,ROPE,5\n"))
+	assert.Equal(t, http.StatusConflict, status)
+	assert.Contains(t, body, `"kind":"key"`)
+
+	var pages int64
+	require.NoError(t, s.Read(t.Context()).Raw("PRAGMA page_count").Scan(&pages).Error)
+	require.NoError(t, s.LimitPages(t.Context(), pages))
+	for range 200 { // until the pages that are there are full
+		var res *http.Response
+		res, body = called(t, &http.Client{}, http.MethodPost, base+"/api/session", `{"sign_in":"controller","password":"demo"}`)
+		if status = res.StatusCode; status != http.StatusOK {
+			break
+		}
+	}
+	assert.Equal(t, http.StatusInsufficientStorage, status)
+	assert.Contains(t, body, `"kind":"disk"`)
+	assert.Contains(t, body, "full")
+	require.NoError(t, s.LimitPages(t.Context(), 1<<30))
+	res, _ := called(t, &http.Client{}, http.MethodPost, base+"/api/session", `{"sign_in":"controller","password":"demo"}`)
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+}
+
+// A kept file that was changed on the disk is never handed out as if it were whole: the answer breaks off.
+func TestChangedFileBreaksOff(t *testing.T) {
+	base, as, s := servedOver(t, "controller")
+	file := "warehouse,bin,sku,on hand\n" + strings.Repeat("W,A-1,ROPE,4\n", 20_000)
+	sha, _, err := s.Keep(strings.NewReader(file))
+	require.NoError(t, err)
+	res, body := called(t, as["controller"], http.MethodGet, base+"/api/files/"+sha, "")
+	require.Equal(t, http.StatusOK, res.StatusCode)
+	require.Equal(t, file, body)
+	var kept string
+	require.NoError(t, filepath.WalkDir(filepath.Join(s.Dir, "files"), func(path string, d fs.DirEntry, err error) error {
+		if err == nil && strings.Contains(path, sha[2:]) {
+			kept = path
+		}
+		return err
+	}))
+	require.NotEmpty(t, kept)
+	require.NoError(t, os.Chmod(kept, 0o600))
+	require.NoError(t, os.WriteFile(kept, []byte(strings.Replace(file, "ROPE,4", "ROPE,5", 1)), 0o600))
+	got, err := as["controller"].Get(base + "/api/files/" + sha)
+	require.NoError(t, err)
+	defer got.Body.Close()
+	_, err = io.ReadAll(got.Body)
+	assert.Error(t, err, "it ends in an error, not as a whole file")
 }
 
 // No path leads out of the folders that files are handed out from.

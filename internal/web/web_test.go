@@ -26,6 +26,13 @@ var roles = []string{"controller", "counter", "approver", "viewer"}
 // served is a server over an empty data folder with a person of each role, or of those that are wanted.
 func served(t *testing.T, wanted ...string) (base string, as map[string]*http.Client) {
 	t.Helper()
+	base, as, _ = servedOver(t, wanted...)
+	return base, as
+}
+
+// servedOver is served, with the store below.
+func servedOver(t *testing.T, wanted ...string) (base string, as map[string]*http.Client, s *store.Store) {
+	t.Helper()
 	if len(wanted) == 0 {
 		wanted = roles
 	}
@@ -49,7 +56,7 @@ func served(t *testing.T, wanted ...string) (base string, as map[string]*http.Cl
 		res.Body.Close()
 		require.Equal(t, http.StatusOK, res.StatusCode)
 	}
-	return h.URL, as
+	return h.URL, as, s
 }
 
 // Every operation is refused to whoever is not signed in, and every one that changes something to the roles that may

@@ -87,7 +87,7 @@ func TestJourneyFromDemo(t *testing.T) {
 
 	s.do("send out", s.open("/counts/2/adjustments"), press("Send out"), chromedp.WaitVisible(`[data-posting="1"]`))
 	assert.Contains(t, string(s.fetch("/api/counts/2/postings/1/file")), ",LOSS\n")
-	s.do("what was sent is not wanted again", s.open("/counts/2/adjustments"), chromedp.WaitVisible(`[data-posting="1"]`), sees("Nothing waits to be sent out"))
+	s.do("what was sent is not wanted again", s.open("/counts/2/adjustments"), chromedp.WaitVisible(`[data-posting="1"]`), sees("No accepted line is waiting"))
 	s.do("nor on the queue", s.open("/counts/2/variances"), chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
 		chromedp.WaitVisible(`//button[text()="accepted 0"]`, chromedp.BySearch), press("all"), sees("✓ sent, 1"))
 
