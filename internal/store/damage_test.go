@@ -196,14 +196,14 @@ func TestOnlyBackupsAreRestored(t *testing.T) {
 	before, err := os.ReadFile(filepath.Join(s.Dir, databaseName))
 	require.NoError(t, err)
 	for what, do := range map[string]func(t *testing.T, name string){
-		"damaged":                         damaged,
-		"empty":                           func(t *testing.T, name string) { require.NoError(t, os.Truncate(name, 0)) },
-		"cut":                             func(t *testing.T, name string) { require.NoError(t, os.Truncate(name, 8192)) },
-		"of another program":              change("PRAGMA application_id = 7"),
-		"with a table more":               change("CREATE TABLE x (y)"),
-		"with a trigger less":             change("DROP TRIGGER entries_kept"),
-		"of a newer program":              change("PRAGMA user_version = 99"),
-		"with a record that lies":         change("INSERT INTO chain VALUES (1, 1, 'p', 'w', '{}', '', 'no hash')"),
+		"damaged":                 damaged,
+		"empty":                   func(t *testing.T, name string) { require.NoError(t, os.Truncate(name, 0)) },
+		"cut":                     func(t *testing.T, name string) { require.NoError(t, os.Truncate(name, 8192)) },
+		"of another program":      change("PRAGMA application_id = 7"),
+		"with a table more":       change("CREATE TABLE x (y)"),
+		"with a trigger less":     change("DROP TRIGGER entries_kept"),
+		"of a newer program":      change("PRAGMA user_version = 99"),
+		"with a record that lies": change("INSERT INTO chain VALUES (1, 1, 'p', 'w', '{}', '', 'no hash')"),
 		"with an index that misses rows": func(t *testing.T, name string) {
 			change("PRAGMA writable_schema = ON; UPDATE sqlite_master SET sql = sql || ' WHERE 0' WHERE name = 'movements_at'")(t, name)
 			change("PRAGMA foreign_keys = OFF; INSERT INTO warehouses (id, code) VALUES (1, 'W'); INSERT INTO files VALUES ('aa', 1, 1); INSERT INTO items (id, sku, sort_key) VALUES (1, 'X', 'X')")(t, name)
