@@ -4,6 +4,8 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -97,6 +99,29 @@ func (t ClassTolerance) below() bool {
 	return t.Quantity != nil && *t.Quantity < 0 || t.Percent != nil && *t.Percent < 0 || t.Value != nil && *t.Value < 0
 }
 
+// Classes gives the classes that items have, for limits of their own.
+func (d *Desk) Classes(ctx context.Context, p Person) (out []string, err error) {
+	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	out = []string{}
+	return out, d.store.Read(ctx).Raw("SELECT DISTINCT class FROM items WHERE class <> '' ORDER BY class LIMIT 200").Scan(&out).Error
+}
+
+// knownClasses refuses limits of a class that no item has: they would do nothing, unseen.
+func (n *NewCount) knownClasses(tx *gorm.DB) error {
+	for _, class := range slices.Sorted(maps.Keys(n.Classes)) {
+		var is bool
+		if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM items WHERE class = ?)", class).Scan(&is).Error; err != nil {
+			return err
+		}
+		if !is || class == "" {
+			return refuseAs(Invalid, "classes", "No item is of class %q. Limits of a class are for one that items have.", class)
+		}
+	}
+	return nil
+}
+
 // NewCount is what is settled about a count before the freeze.
 type NewCount struct {
 	Key               string                    `json:"key,omitempty" doc:"of the client's making; a repeat is answered with the first result"`
@@ -185,6 +210,9 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (out CountMade,
 	if err != nil {
 		return out, err
 	}
+	if err := n.knownClasses(tx); err != nil {
+		return out, err
+	}
 	if len(s.lines) == 0 {
 		return out, refuseAs(Invalid, "scope", "There is nothing to count in this scope. Choose more zones or bins.")
 	}
@@ -222,38 +250,39 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (out CountMade,
 
 // StageLine is a count with the live figures of its stages.
 type StageLine struct {
-	ID             int64              `json:"id"`
-	Name           string             `json:"name"`
-	Warehouse      string             `json:"warehouse"`
-	WarehouseID    int64              `json:"warehouse_id"`
-	State          string             `json:"state" enum:"running,finished"`
-	Blind          bool               `json:"blind"`
-	FrozenAt       time.Time          `json:"frozen_at"`
-	RecordedAt     time.Time          `json:"recorded_at"`
-	Person         string             `json:"person"`
-	RecordedLines  int                `json:"recorded_lines"`
-	Lines          int                `json:"lines"`
-	Counted        int                `json:"counted"`
-	Uncounted      int                `json:"uncounted"`
-	Sheets         int                `json:"sheets"`
-	SheetsOut      int                `json:"sheets_out"`
-	SheetsBack     int                `json:"sheets_back"`
-	Variances      int                `json:"variances" doc:"lines over, short or found"`
-	Open           int                `json:"open" doc:"of these, not decided"`
-	OpenValue      quantity.Money     `json:"open_value" doc:"their gross value"`
-	OpenOver       quantity.Money     `json:"open_over"`
-	OpenShort      quantity.Money     `json:"open_short"`
-	Accepted       int                `json:"accepted" doc:"accepted and not yet in a posting"`
-	Held           int                `json:"held"`
-	Posted         int                `json:"posted" doc:"lines of which something went out"`
-	Zeroed         int                `json:"zeroed" doc:"uncounted lines that were settled to be zero"`
-	PostTolerated  bool               `json:"post_tolerated" doc:"variances that are let pass want a decision too"`
-	Accuracy       *quantity.Money    `json:"accuracy" doc:"percent; null over nothing"`
-	Coverage       *quantity.Money    `json:"coverage"`
-	LeftOut        LeftOut            `json:"left_out"`
-	TolerancePct   *quantity.Quantity `json:"tolerance_percent"`
-	ToleranceQty   *quantity.Quantity `json:"tolerance_quantity"`
-	ToleranceValue *quantity.Money    `json:"tolerance_value"`
+	ID             int64                     `json:"id"`
+	Name           string                    `json:"name"`
+	Warehouse      string                    `json:"warehouse"`
+	WarehouseID    int64                     `json:"warehouse_id"`
+	State          string                    `json:"state" enum:"running,finished"`
+	Blind          bool                      `json:"blind"`
+	FrozenAt       time.Time                 `json:"frozen_at"`
+	RecordedAt     time.Time                 `json:"recorded_at"`
+	Person         string                    `json:"person"`
+	RecordedLines  int                       `json:"recorded_lines"`
+	Lines          int                       `json:"lines"`
+	Counted        int                       `json:"counted"`
+	Uncounted      int                       `json:"uncounted"`
+	Sheets         int                       `json:"sheets"`
+	SheetsOut      int                       `json:"sheets_out"`
+	SheetsBack     int                       `json:"sheets_back"`
+	Variances      int                       `json:"variances" doc:"lines over, short or found"`
+	Open           int                       `json:"open" doc:"of these, not decided"`
+	OpenValue      quantity.Money            `json:"open_value" doc:"their gross value"`
+	OpenOver       quantity.Money            `json:"open_over"`
+	OpenShort      quantity.Money            `json:"open_short"`
+	Accepted       int                       `json:"accepted" doc:"accepted and not yet in a posting"`
+	Held           int                       `json:"held"`
+	Posted         int                       `json:"posted" doc:"lines of which something went out"`
+	Zeroed         int                       `json:"zeroed" doc:"uncounted lines that were settled to be zero"`
+	PostTolerated  bool                      `json:"post_tolerated" doc:"variances that are let pass want a decision too"`
+	Accuracy       *quantity.Money           `json:"accuracy" doc:"percent; null over nothing"`
+	Coverage       *quantity.Money           `json:"coverage"`
+	LeftOut        LeftOut                   `json:"left_out"`
+	Classes        map[string]ClassTolerance `json:"classes,omitempty" doc:"limits of classes of items"`
+	TolerancePct   *quantity.Quantity        `json:"tolerance_percent"`
+	ToleranceQty   *quantity.Quantity        `json:"tolerance_quantity"`
+	ToleranceValue *quantity.Money           `json:"tolerance_value"`
 }
 
 // Count gives a count with the figures of its stages.
@@ -274,6 +303,11 @@ func stageLine(c *Seen) (s StageLine, err error) {
 		TolerancePct: (*quantity.Quantity)(c.TolerancePercent), ToleranceQty: (*quantity.Quantity)(c.ToleranceQuantity), ToleranceValue: (*quantity.Money)(c.ToleranceValue)}
 	if err := json.Unmarshal([]byte(c.LeftOut), &s.LeftOut); err != nil {
 		return s, fmt.Errorf("count %d: %w", c.ID, err)
+	}
+	if c.Tolerances != "" {
+		if err := json.Unmarshal([]byte(c.Tolerances), &s.Classes); err != nil {
+			return s, fmt.Errorf("count %d: %w", c.ID, err)
+		}
 	}
 	t, err := tallyOf(c.tx, c.ID)
 	if err != nil {

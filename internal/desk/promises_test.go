@@ -417,3 +417,65 @@ func TestFullDiskInWords(t *testing.T) {
 	require.NoError(t, err)
 	foots(t, d, id)
 }
+
+// A class has limits of its own in the place of those of the count; what is let pass goes out too where that was settled;
+// limits of a class that no item has are refused, since they would do nothing.
+func TestLimitsByClass(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description,unit,class,stocked\nX,x,ea,A,yes\nY,y,ea,B,yes\nZ,z,ea,,yes\n")
+	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,recorded at\nW,A-1,X,100,2026-11-20T06:00:00Z\nW,A-2,Y,100,2026-11-20T06:00:00Z\nW,A-3,Z,100,2026-11-20T06:00:00Z\n")
+	classes, err := d.Classes(ctx, nell)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"A", "B"}, classes)
+	two, nine := 2*quantity.Quantity(quantity.Scale), 9*quantity.Quantity(quantity.Scale)
+	plan := NewCount{Name: "C", Scope: Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &two, PostTolerated: true}
+	plan.Classes = map[string]ClassTolerance{"C": {Quantity: &nine}}
+	_, err = d.Freeze(ctx, nell, plan)
+	var refused *Refusal
+	require.ErrorAs(t, err, &refused)
+	assert.Equal(t, "classes", refused.Field)
+	plan.Classes = map[string]ClassTolerance{"A": {Quantity: &nine}, "B": {}}
+	c, err := d.Freeze(ctx, nell, plan)
+	require.NoError(t, err)
+	takeCounts(t, d, c.ID, "W,A-1,X,,95,2026-11-20T08:00:00Z\nW,A-2,Y,,99,2026-11-20T08:00:00Z\nW,A-3,Z,,99,2026-11-20T08:00:00Z\n")
+	page, err := d.CountLines(ctx, nell, c.ID, Filter{})
+	require.NoError(t, err)
+	status := map[string]string{}
+	for _, l := range page.Lines {
+		status[l.SKU] = string(l.Status)
+	}
+	assert.Equal(t, map[string]string{"X": "tolerated", "Y": "short", "Z": "tolerated"}, status)
+	s, err := d.Count(ctx, nell, c.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 3, s.Open, "what is let pass wants a decision, too")
+	assert.Equal(t, plan.Classes, s.Classes)
+}
+
+// Before an intake and before an undo a backup is made of what is there: putting it back gives what was.
+func TestBackupsBeforeWhatChangesAll(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", itemsText)
+	whys := func() (out []string) {
+		list, err := d.Backups(nell)
+		require.NoError(t, err)
+		for _, b := range list {
+			out = append(out, b.Why)
+		}
+		return out
+	}
+	before := len(whys())
+	took := take(t, d, "stock.csv", stockText)
+	require.Len(t, whys(), before+1)
+	assert.Contains(t, whys()[0], "intake")
+	was := recorded(t, d, 1)
+	require.NoError(t, d.Undo(ctx, nell, took.Intake, false))
+	list, err := d.Backups(nell)
+	require.NoError(t, err)
+	require.Len(t, list, before+2)
+	assert.Contains(t, list[0].Why, "undo")
+	seen, err := d.SeeRestore(ctx, nell, list[0].Name)
+	require.NoError(t, err)
+	assert.Len(t, seen.Words, 1, "the undo alone")
+	require.NoError(t, d.Restore(ctx, nell, list[0].Name, len(seen.Words)+seen.More))
+	assert.Equal(t, was, recorded(t, d, 1), "as it was before the undo")
+}

@@ -293,6 +293,9 @@ func (s *Server) register() {
 	}) (desk.Decided, error) {
 		return d.Decide(ctx, p, in.Count, in.Body.Lines, in.Body.Kind, in.Body.Reason)
 	})
+	op(s, "classes", http.MethodGet, "/api/classes", "The classes that items have", func(ctx context.Context, p desk.Person, _ *struct{}) ([]string, error) {
+		return d.Classes(ctx, p)
+	})
 	op(s, "reasons", http.MethodGet, "/api/reasons", "The reason codes", func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.ReasonView, error) {
 		return d.Reasons(ctx, p)
 	})

@@ -9,6 +9,7 @@ export const key = {
 	tally: (house: number, ...by: unknown[]) => ["stock", "tally", house, ...by],
 	backups: ["backups"],
 	reasons: ["reasons"],
+	classes: ["stock", "classes"],
 	layouts: ["layouts"],
 	count: (id: number) => ["count", String(id)],
 	sheets: (id: number) => ["count", String(id), "sheets"],

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { Fragment, useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, queries, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
@@ -8,6 +8,11 @@ import { Choice, Stage, useCount } from "../frame/Frame";
 import { age, count, Empty, many, plain, Warn, when } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
 import { useCountBins } from "../sheets/Sheets";
+
+type Limits = { quantity: string; percent: string; value: string };
+/** A class with limits of its own does not have those of other items. */
+const own = (l?: Limits) => l !== undefined && (l.quantity !== "" || l.percent !== "" || l.value !== "");
+const noLimits: Limits = { quantity: "", percent: "", value: "" };
 
 /** A new count: what to count, how, and the tally that follows each choice; then freeze and cut. */
 export function NewCount() {
@@ -38,7 +43,8 @@ function NewCountIn({
 	const [name, setName] = useState(
 		`${house.code}, ${new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric" }).format(new Date())}`,
 	);
-	const [limits, setLimits] = useState({ quantity: "", percent: "", value: "" });
+	const [limits, setLimits] = useState<Record<string, Limits>>({}); // by class; those of the count under ""
+	const [passed, setPassed] = useState<"stay" | "decide">("stay");
 	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
 	const [once] = useState(workKey);
@@ -68,9 +74,15 @@ function NewCountIn({
 						rows: most,
 						zone: zone(),
 						columns: [...columns],
-						tolerance_quantity: limits.quantity || undefined,
-						tolerance_percent: limits.percent || undefined,
-						tolerance_value: limits.value || undefined,
+						tolerance_quantity: limits[""]?.quantity || undefined,
+						tolerance_percent: limits[""]?.percent || undefined,
+						tolerance_value: limits[""]?.value || undefined,
+						classes: Object.fromEntries(
+							Object.entries(limits)
+								.filter(([c, l]) => c && own(l))
+								.map(([c, l]) => [c, { quantity: l.quantity || undefined, percent: l.percent || undefined, value: l.value || undefined }]),
+						),
+						post_tolerated: passed === "decide",
 					},
 				}),
 			),
@@ -89,20 +101,18 @@ function NewCountIn({
 		queryKey: key.tally(house.id, "kept"),
 		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope: { warehouse: house.id }, rows: 5000 } })),
 	});
+	const classes = useQuery({ queryKey: key.classes, queryFn: () => ask(api.GET("/api/classes")) });
 	const attributes = whole.data?.kept ?? [];
 	const left = t ? t.left_out.services + t.left_out.inactive + t.left_out.parents : 0;
-	const limit = (k: keyof typeof limits, words: string) => (
-		<label className="flex items-center gap-2">
-			<input
-				className="code w-20 text-right"
-				inputMode="decimal"
-				value={limits[k]}
-				placeholder="none"
-				onChange={(e) => setLimits({ ...limits, [k]: e.target.value })}
-				aria-label={`Tolerance: ${words}`}
-			/>
-			{words}
-		</label>
+	const limit = (of: string, k: keyof Limits, words: string) => (
+		<input
+			className="code w-full text-right"
+			inputMode="decimal"
+			value={limits[of]?.[k] ?? ""}
+			placeholder={(of && !own(limits[of]) && limits[""]?.[k]) || "none"}
+			onChange={(e) => setLimits({ ...limits, [of]: { ...noLimits, ...limits[of], [k]: e.target.value } })}
+			aria-label={`Tolerance${of && ` of class ${of}`}: ${words}`}
+		/>
 	);
 	return (
 		<Stage
@@ -137,7 +147,7 @@ function NewCountIn({
 						disabled={!t || t.lines === 0 || freeze.isPending || tally.isPlaceholderData}
 						onClick={() => freeze.mutate()}
 					>
-						Freeze {many(t?.lines ?? 0, "line", "lines")} and cut {many(t?.sheets.length ?? 0, "sheet", "sheets")}
+						Freeze {many(t?.lines ?? 0, "line", "lines")} and cut {many(t?.sheets_n ?? 0, "sheet", "sheets")}
 					</button>
 				</>
 			}
@@ -253,10 +263,30 @@ function NewCountIn({
 						)}
 					</div>
 					<h2>Let pass</h2>
-					<div className="flex flex-wrap gap-x-6 gap-y-1">
-						{limit("quantity", "units")}
-						{limit("percent", "% of what is expected")}
-						{limit("value", "of value at most")}
+					<div>
+						<div className="mb-2 grid w-max grid-cols-[repeat(4,auto)] items-center gap-x-4 gap-y-1" data-limits>
+							<span />
+							<span className="text-right text-dim">units</span>
+							<span className="text-right text-dim">% of what is expected</span>
+							<span className="text-right text-dim">of value at most</span>
+							{["", ...(classes.data ?? [])].map((c) => (
+								<Fragment key={c}>
+									<span>{c ? `class ${c}` : (classes.data ?? []).length > 0 ? "other items" : "any item"}</span>
+									{limit(c, "quantity", "units")}
+									{limit(c, "percent", "% of what is expected")}
+									{limit(c, "value", "of value at most")}
+								</Fragment>
+							))}
+						</div>
+						<Choice
+							label="What is let pass"
+							value={passed}
+							of={[
+								["stay", "what is let pass stays as recorded"],
+								["decide", "it wants a decision and goes out, too"],
+							]}
+							onChange={setPassed}
+						/>
 					</div>
 					<h2>Freeze</h2>
 					<p>
@@ -278,6 +308,9 @@ function NewCountIn({
 							))}
 						</tbody>
 					</table>
+					{t && t.sheets_n > Math.min(40, t.sheets.length) && (
+						<p className="col-start-2 text-dim">and {count(t.sheets_n - Math.min(40, t.sheets.length))} more</p>
+					)}
 				</div>
 			</div>
 		</Stage>
@@ -292,11 +325,16 @@ export function Plan() {
 	const inside = useMemo(() => new Set(bins.data?.map((b) => b.bin)), [bins.data]);
 	const [chosen, setChosen] = useState<Set<number>>(new Set());
 	if (!c) return null;
-	const limits = [
-		c.tolerance_quantity && `${c.tolerance_quantity} units`,
-		c.tolerance_percent && `${c.tolerance_percent} % of what is expected`,
-		c.tolerance_value && `${plain(c.tolerance_value)} of value at most`,
-	].filter(Boolean);
+	const words = (l: { quantity?: string | null; percent?: string | null; value?: string | null }) =>
+		[
+			l.quantity && `${l.quantity} units`,
+			l.percent && `${l.percent} % of what is expected`,
+			l.value && `${plain(l.value)} of value at most`,
+		]
+			.filter(Boolean)
+			.join(", or ");
+	const limits = words({ quantity: c.tolerance_quantity, percent: c.tolerance_percent, value: c.tolerance_value });
+	const ofClasses = Object.entries(c.classes ?? {});
 	return (
 		<Stage
 			side={
@@ -329,8 +367,8 @@ export function Plan() {
 					</dd>
 					<dt className="text-dim">Scope</dt>
 					<dd>
-						{many(c.recorded_lines, "line", "lines")} of <span className="code">{c.warehouse}</span> in{" "}
-						{many(bins.data?.length ?? 0, "bin", "bins")}, cut into {many(c.sheets, "sheet", "sheets")}
+						{many(c.recorded_lines, "line", "lines")} of <span className="code">{c.warehouse}</span>, cut into{" "}
+						{many(c.sheets, "sheet", "sheets")}
 					</dd>
 					<dt className="text-dim">Left out</dt>
 					<dd>
@@ -340,7 +378,15 @@ export function Plan() {
 					<dt className="text-dim">Sheets</dt>
 					<dd>{c.blind ? "blind: they do not show what is recorded" : "open: they show what is recorded"}</dd>
 					<dt className="text-dim">Let pass</dt>
-					<dd>{limits.length > 0 ? limits.join(", or ") : "nothing: every variance wants a decision"}</dd>
+					<dd>
+						{limits || (ofClasses.length > 0 ? "" : "nothing: every variance wants a decision")}
+						{ofClasses.map(([name, l]) => (
+							<div key={name}>
+								class {name}: {words(l) || "nothing"}
+							</div>
+						))}
+						{c.post_tolerated && <div>it wants a decision and goes out, too</div>}
+					</dd>
 				</dl>
 			</div>
 		</Stage>
