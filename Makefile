@@ -52,6 +52,8 @@ generate: web/node_modules/.done
 # Format, lint (staticcheck is pinned in go.mod), types, and that nothing made from the code is stale.
 check: web/node_modules/.done
 	@test -z "$$(gofmt -l cmd internal test web/embed.go)" || { gofmt -l cmd internal test web/embed.go; echo "Run make format."; exit 1; }
+	@awk 'FILENAME !~ /schema.go$$/ && length > 140 && !/["`]/ {print FILENAME ":" FNR ": longer than 140 columns"; bad = 1} END {exit bad}' \
+		$$(find cmd internal test -name '*.go') || { echo "Only a text that is longer by itself may go beyond 140 columns."; exit 1; }
 	$(GO) mod tidy -diff
 	$(GO) vet -tags $(TAGS) ./...
 	$(GO) tool staticcheck -tags $(TAGS) ./...

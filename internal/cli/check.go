@@ -85,7 +85,13 @@ what is wrong, in groups. Nothing is stored. Exit 0: all is clean. Exit 2: there
 					l.Kind = layout.Kind(as)
 				}
 			}
-			reading := layout.Reading{Zone: time.Local, Context: cmd.Context(), Layout: want.Given, Known: &layout.Known{Blank: true}, Halves: true}
+			reading := layout.Reading{
+				Zone:    time.Local,
+				Context: cmd.Context(),
+				Layout:  want.Given,
+				Known:   &layout.Known{Blank: true},
+				Halves:  true,
+			}
 			if zone != "" {
 				z, err := time.LoadLocation(zone)
 				if err != nil {
@@ -178,7 +184,14 @@ func (s *streams) understand(name string, want layout.Want, reading layout.Readi
 }
 
 func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading) (*understandingPart, error) {
-	x := &understandingPart{Sheet: m.SheetName, Kind: m.Kind, Header: m.HeaderRow, Why: m.WhyHeader, Columns: []understoodColumn{}, Identity: m.Identity}
+	x := &understandingPart{
+		Sheet:    m.SheetName,
+		Kind:     m.Kind,
+		Header:   m.HeaderRow,
+		Why:      m.WhyHeader,
+		Columns:  []understoodColumn{},
+		Identity: m.Identity,
+	}
 	p := &layout.Problems{}
 	for _, q := range m.Check(f.Name) {
 		p.Add(q)
@@ -237,7 +250,17 @@ func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Pro
 		given := m.Given(r.Layout)
 		for _, d := range x.Book.Index() {
 			if a, b := &x.Book.Lines[d[0]], &x.Book.Lines[d[1]]; given.Doubles != "sum" {
-				p.Add(layout.Problem{File: f.Name, Sheet: m.SheetName, Row: int(b.Row), Field: layout.SKU, Kind: "duplicate key", Value: x.Book.Codes[stock.SKU].Text(b.Key[stock.SKU]), Text: fmt.Sprintf("the same key as in row %d. Sum rows of the same key, or take one out", a.Row)})
+				p.Add(
+					layout.Problem{
+						File:  f.Name,
+						Sheet: m.SheetName,
+						Row:   int(b.Row),
+						Field: layout.SKU,
+						Kind:  "duplicate key",
+						Value: x.Book.Codes[stock.SKU].Text(b.Key[stock.SKU]),
+						Text:  fmt.Sprintf("the same key as in row %d. Sum rows of the same key, or take one out", a.Row),
+					},
+				)
 			}
 		}
 		return x.Rows, nil

@@ -40,7 +40,19 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.SetOut(out)
 	root.SetErr(errOut)
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(s.reconcile(), s.serve(), s.demo(), s.intake(), s.check(), s.fields(), s.audit(), s.backup(), s.restore(), s.openapi(), s.schema())
+	root.AddCommand(
+		s.reconcile(),
+		s.serve(),
+		s.demo(),
+		s.intake(),
+		s.check(),
+		s.fields(),
+		s.audit(),
+		s.backup(),
+		s.restore(),
+		s.openapi(),
+		s.schema(),
+	)
 	err := root.Execute()
 	switch {
 	case err == nil:

@@ -169,6 +169,16 @@ func (s *streams) takeIn(ctx context.Context, d *desk.Desk, name string, choices
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(s.out, "%s: %s: %d new, %d changed, %d unchanged, %d gone, %d refused\n", name, got.Kind, got.Added, got.Changed, got.Unchanged, got.Gone, got.Refused)
+	fmt.Fprintf(
+		s.out,
+		"%s: %s: %d new, %d changed, %d unchanged, %d gone, %d refused\n",
+		name,
+		got.Kind,
+		got.Added,
+		got.Changed,
+		got.Unchanged,
+		got.Gone,
+		got.Refused,
+	)
 	return nil
 }

@@ -46,7 +46,14 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			}
 			debug.SetGCPercent(-1) // memory is bounded by the limit alone: far fewer collections on large files
 			debug.SetMemoryLimit(620 << 20)
-			opt := reconcile.Options{Zone: time.Local, Uncounted: reconcile.Uncounted(o.uncounted), Mode: adjust.Mode(o.mode), PostTolerated: o.postTolerated, AddUp: o.addUp, Most: most}
+			opt := reconcile.Options{
+				Zone:          time.Local,
+				Uncounted:     reconcile.Uncounted(o.uncounted),
+				Mode:          adjust.Mode(o.mode),
+				PostTolerated: o.postTolerated,
+				AddUp:         o.addUp,
+				Most:          most,
+			}
 			if o.zone != "" {
 				z, err := time.LoadLocation(o.zone)
 				if err != nil || o.zone == "Local" {
@@ -177,7 +184,12 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	f.BoolVar(&o.addUp, "add-up", false, "sum rows of the same key instead of refusing them")
 	f.StringVar(&o.mode, "quantity", "difference", "what adjustments say: difference, balance, in-out or counted")
 	f.StringVar(&o.out, "out", "", "the folder `DIR` for variances.csv and adjustments.csv")
-	f.StringArrayVar(&o.layouts, "layout", nil, "read a file by a layout: `FILE=LAYOUT` for the file of that name, or just LAYOUT for the stock file; may be given several times")
+	f.StringArrayVar(
+		&o.layouts,
+		"layout",
+		nil,
+		"read a file by a layout: `FILE=LAYOUT` for the file of that name, or just LAYOUT for the stock file; may be given several times",
+	)
 	f.BoolVar(&o.json, "json", false, "print the figures as one JSON object")
 	return c
 }

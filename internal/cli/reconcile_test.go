@@ -61,14 +61,18 @@ W,A-10,X,5,2026-11-20 05:00,M0
 	args := []string{"--stock", "stock.csv", "--counts", "counts.csv", "--movements", "moves.csv", "--tolerance-pct", "1", "--json"}
 	code, stdout, stderr, out := reconcileFiles(t, files, args...)
 	require.Equal(t, 0, code, stderr)
-	assert.Equal(t, `warehouse,bin,sku,lot,serial,holding,record_id,description,unit,recorded,moved,expected,counted,variance,unit_cost,value,status,moved_while_counting
+	assert.Equal(
+		t,
+		`warehouse,bin,sku,lot,serial,holding,record_id,description,unit,recorded,moved,expected,counted,variance,unit_cost,value,status,moved_while_counting
 W,A-02,Y,L1,,,r3,Paint,ea,5,0,5,5,0,,,match,
 W,A-2,X,,,,r1,"Rope, 8 mm",m,10,0,10,8,-2,2.5,-5.00,short,
 W,A-10,X,,,,r2,"Rope, 8 mm",m,7,0,7,,,2.5,,uncounted,
 W,B-1,Q,,,,r5,Block,ea,100,2,102,101,-1,1,-1.00,short,yes
 W,B-1,Z,,,,r4,Flare,ea,4,-1,3,,,3.333333,,uncounted,
 W,C-9,X,,,,,,,0,0,0,2,2,2.5,5.00,found,
-`, out["variances.csv"])
+`,
+		out["variances.csv"],
+	)
 	assert.Equal(t, `warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity,unit_cost,value,reason
 W,A-2,X,,,,r1,m,-2,2.5,-5.00,short
 W,B-1,Q,,,,r5,ea,-1,1,-1.00,short
@@ -79,7 +83,8 @@ W,C-9,X,,,,,,2,2.5,5.00,found
 	assert.Equal(t, map[string]any{
 		"recorded_lines": 5.0, "counted": 4.0, "uncounted": 2.0, "match": 1.0, "tolerated": 0.0, "over": 0.0, "short": 2.0, "found": 1.0,
 		"coverage_pct": 60.0, "accuracy_pct": 25.0, "over_value": "5.00", "short_value": "-6.00", "net_value": "-1.00", "gross_value": "11.00",
-		"posted_over_value": "5.00", "posted_short_value": "-6.00", "posted_net_value": "-1.00", "posted_gross_value": "11.00", "unvalued": 1.0, "adjustment_lines": 3.0,
+		"posted_over_value": "5.00", "posted_short_value": "-6.00", "posted_net_value": "-1.00", "posted_gross_value": "11.00",
+		"unvalued": 1.0, "adjustment_lines": 3.0,
 	}, got)
 
 	t.Run("balances go on to the newest movement", func(t *testing.T) {
@@ -139,27 +144,44 @@ func TestReconcileProblems(t *testing.T) {
 		args                 []string
 		want                 []string
 	}{
-		"bad number":           {"sku,quantity\nX,12 pcs\n", "sku,counted\nX,1\n", "", nil, []string{`stock.csv:2: quantity: "12 pcs" is not a number`}},
-		"seven places":         {"sku,quantity\n\nX,1.1234567\n", "sku,counted\nX,1\n", "", nil, []string{`stock.csv:3: quantity: "1.1234567" has more than 6 decimal places`}},
-		"too large":            {"sku,quantity\nX,1000000000000\n", "sku,counted\nX,1\n", "", nil, []string{"is too large"}},
-		"twice":                {"warehouse,bin,sku,quantity\nW,A,X,1\nW,A,X,2\n", good, "", nil, []string{"stock.csv:3: warehouse W, bin A, SKU X comes twice, first in row 2"}},
-		"no quantity column":   {"warehouse,bin,sku\nW,A,X\n", good, "", nil, []string{"stock.csv:1: quantity: no column for it"}},
-		"available only":       {"sku,available\nX,1\n", "sku,counted\nX,1\n", "", nil, []string{`"available" is what is left after reservations`}},
-		"empty file":           {"", good, "", nil, []string{"stock.csv: is empty"}},
-		"no header":            {"1,2,3\n4,5,6\n", good, "", nil, []string{"reads as the header"}},
-		"bin in one only":      {"warehouse,sku,quantity\nW,X,1\n", good, "", nil, []string{"stock.csv: bin: no column for it, but counts.csv has one"}},
-		"negative count":       {"sku,quantity\nX,1\n", "sku,counted\nX,-1\n", "", nil, []string{`counts.csv:2: counted: "-1" is below zero`}},
-		"row code":             {"sku,quantity\nX,1\n", "row_code,sku,counted\nW1S1R1A,X,1\n", "", nil, []string{`counts.csv:2: row_code: "W1S1R1A" fails its check`}},
+		"bad number": {"sku,quantity\nX,12 pcs\n", "sku,counted\nX,1\n", "", nil,
+			[]string{`stock.csv:2: quantity: "12 pcs" is not a number`}},
+		"seven places": {"sku,quantity\n\nX,1.1234567\n", "sku,counted\nX,1\n", "", nil,
+			[]string{`stock.csv:3: quantity: "1.1234567" has more than 6 decimal places`}},
+		"too large": {"sku,quantity\nX,1000000000000\n", "sku,counted\nX,1\n", "", nil, []string{"is too large"}},
+		"twice": {"warehouse,bin,sku,quantity\nW,A,X,1\nW,A,X,2\n", good, "", nil,
+			[]string{"stock.csv:3: warehouse W, bin A, SKU X comes twice, first in row 2"}},
+		"no quantity column": {"warehouse,bin,sku\nW,A,X\n", good, "", nil, []string{"stock.csv:1: quantity: no column for it"}},
+		"available only": {"sku,available\nX,1\n", "sku,counted\nX,1\n", "", nil,
+			[]string{`"available" is what is left after reservations`}},
+		"empty file": {"", good, "", nil, []string{"stock.csv: is empty"}},
+		"no header":  {"1,2,3\n4,5,6\n", good, "", nil, []string{"reads as the header"}},
+		"bin in one only": {"warehouse,sku,quantity\nW,X,1\n", good, "", nil,
+			[]string{"stock.csv: bin: no column for it, but counts.csv has one"}},
+		"negative count": {"sku,quantity\nX,1\n", "sku,counted\nX,-1\n", "", nil, []string{`counts.csv:2: counted: "-1" is below zero`}},
+		"row code": {"sku,quantity\nX,1\n", "row_code,sku,counted\nW1S1R1A,X,1\n", "", nil,
+			[]string{`counts.csv:2: row_code: "W1S1R1A" fails its check`}},
 		"row code, other line": {"sku,quantity\nX,1\nY,1\n", "row_code,sku,counted\nW1S1R1" + check("W1S1R1") + ",X,1\nW1S1R1" + check("W1S1R1") + ",Y,1\n", "", nil, []string{"counts.csv:3: row_code:", "belongs to SKU X"}},
-		"movement, two bins":   {"warehouse,bin,sku,quantity,recorded_at\nW,A,X,1,2026-01-01 10:00\nW,B,X,1,2026-01-01 10:00\n", "warehouse,bin,sku,counted,counted_at\nW,A,X,1,2026-01-01 11:00\n", "warehouse,sku,quantity,at\nW,X,1,2026-01-01 10:30\n", nil, []string{"moves.csv:2: bin: is empty, and warehouse W, SKU X lies in 2 bins (A, B)"}},
-		"movement twice":       {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n", "sku,quantity,at,reference\nX,1,2026-01-01 10:30,R\nX,1,2026-01-01 10:30,R\n", nil, []string{`moves.csv:3: reference: "R" comes twice`, "first in row 2"}},
-		"no freeze":            {"sku,quantity\nX,1\n", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n", "sku,quantity,at\nX,1,2026-01-01 10:30\n", nil, []string{"recorded_at: no row says when the stock was recorded"}},
-		"no counting time":     {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted\nX,1\n", "sku,quantity,at\nX,1,2026-01-01 10:30\n", nil, []string{"counts.csv:2: counted_at: is empty"}},
-		"clock put forward":    {"sku,quantity,recorded_at\nX,1,2026-03-29 02:30\n", "sku,counted\nX,1\n", "", []string{"--zone", "Europe/Berlin"}, []string{`"2026-03-29 02:30" is in an hour that the clock left out`}},
-		"clock put back":       {"sku,quantity,recorded_at\nX,1,2026-10-25 02:30\n", "sku,counted\nX,1\n", "", []string{"--zone", "Europe/Berlin"}, []string{"that the clock had twice"}},
-		"balance below zero":   {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted,counted_at\nX,0,2026-01-01 11:00\n", "sku,quantity,at\nX,-3,2026-01-01 12:00\n", []string{"--quantity", "balance"}, []string{"stock.csv:2: quantity: the balance of SKU X would be -3"}},
-		"binary":               {strings.Repeat("\x00", 5000), good, "", nil, []string{"stock.csv: is not a table: it holds zero bytes"}},
-		"all at once":          {"sku,quantity\nX,a\nY,b\n", "sku,counted\nX,c\n", "", nil, []string{"stock.csv:2:", "stock.csv:3:", "counts.csv:2:"}},
+		"movement, two bins": {"warehouse,bin,sku,quantity,recorded_at\nW,A,X,1,2026-01-01 10:00\nW,B,X,1,2026-01-01 10:00\n",
+			"warehouse,bin,sku,counted,counted_at\nW,A,X,1,2026-01-01 11:00\n", "warehouse,sku,quantity,at\nW,X,1,2026-01-01 10:30\n", nil,
+			[]string{"moves.csv:2: bin: is empty, and warehouse W, SKU X lies in 2 bins (A, B)"}},
+		"movement twice": {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n",
+			"sku,quantity,at,reference\nX,1,2026-01-01 10:30,R\nX,1,2026-01-01 10:30,R\n", nil,
+			[]string{`moves.csv:3: reference: "R" comes twice`, "first in row 2"}},
+		"no freeze": {"sku,quantity\nX,1\n", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n",
+			"sku,quantity,at\nX,1,2026-01-01 10:30\n", nil, []string{"recorded_at: no row says when the stock was recorded"}},
+		"no counting time": {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted\nX,1\n",
+			"sku,quantity,at\nX,1,2026-01-01 10:30\n", nil, []string{"counts.csv:2: counted_at: is empty"}},
+		"clock put forward": {"sku,quantity,recorded_at\nX,1,2026-03-29 02:30\n", "sku,counted\nX,1\n", "", []string{"--zone",
+			"Europe/Berlin"}, []string{`"2026-03-29 02:30" is in an hour that the clock left out`}},
+		"clock put back": {"sku,quantity,recorded_at\nX,1,2026-10-25 02:30\n", "sku,counted\nX,1\n", "", []string{"--zone",
+			"Europe/Berlin"}, []string{"that the clock had twice"}},
+		"balance below zero": {"sku,quantity,recorded_at\nX,1,2026-01-01 10:00\n", "sku,counted,counted_at\nX,0,2026-01-01 11:00\n",
+			"sku,quantity,at\nX,-3,2026-01-01 12:00\n", []string{"--quantity", "balance"},
+			[]string{"stock.csv:2: quantity: the balance of SKU X would be -3"}},
+		"binary": {strings.Repeat("\x00", 5000), good, "", nil, []string{"stock.csv: is not a table: it holds zero bytes"}},
+		"all at once": {"sku,quantity\nX,a\nY,b\n", "sku,counted\nX,c\n", "", nil, []string{"stock.csv:2:", "stock.csv:3:",
+			"counts.csv:2:"}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			args := []string{"--stock", "stock.csv", "--counts", "counts.csv"}
@@ -182,7 +204,13 @@ func TestReconcileProblems(t *testing.T) {
 // What a file leaves open is asked for; a layout answers; what cannot be meant otherwise is read as it is.
 func TestReconcileUnderstands(t *testing.T) {
 	run := func(stock, counts string, args ...string) (int, string, string) {
-		code, _, stderr, out := reconcileFiles(t, map[string]string{"stock.csv": stock, "counts.csv": counts, "l.json": `{"kind":"stock","columns":[{"header":"Stock","field":"quantity","decimal":","},{"field":"warehouse","fixed":"W"}],"filter":"'Kind' <> \"service\""}`},
+		code, _, stderr, out := reconcileFiles(
+			t,
+			map[string]string{
+				"stock.csv":  stock,
+				"counts.csv": counts,
+				"l.json":     `{"kind":"stock","columns":[{"header":"Stock","field":"quantity","decimal":","},{"field":"warehouse","fixed":"W"}],"filter":"'Kind' <> \"service\""}`,
+			},
 			append([]string{"--stock", "stock.csv", "--counts", "counts.csv"}, args...)...)
 		return code, stderr, out["variances.csv"]
 	}
@@ -202,7 +230,10 @@ func TestReconcileUnderstands(t *testing.T) {
 	assert.Contains(t, out, "W,,X,,,,,,,1500,0,1500,1500,0,,,match,")
 	assert.NotContains(t, out, ",H,")
 	// Counts by barcode find the item where the stock file has barcodes.
-	code, stderr, out = run("sku,barcode,quantity\nX,5012345678900,5\nY,4006381333931,2\n", "barcode,counted\n5012345678900,4\n4006381333931,2\n")
+	code, stderr, out = run(
+		"sku,barcode,quantity\nX,5012345678900,5\nY,4006381333931,2\n",
+		"barcode,counted\n5012345678900,4\n4006381333931,2\n",
+	)
 	require.Equal(t, 0, code, stderr)
 	assert.Contains(t, out, ",,X,,,,,,,5,0,5,4,-1,")
 	// Empty bins are empty, as many as there are.
@@ -223,7 +254,13 @@ func folder(t *testing.T) (dir string, write func(name, text string) string) {
 // wobin check tells what is made of files, and by its exit whether they are clean.
 func TestCheck(t *testing.T) {
 	dir, write := folder(t)
-	clean, bad := write("clean.csv", "warehouse;bin;sku;quantity\nW;A;X;1,5\n"), write("bad.csv", "warehouse,bin,sku,quantity\nW,A,X,12 pcs\nW,A,Y,1\nW,A,Y,2\nTotal,,,3\n")
+	clean, bad := write(
+		"clean.csv",
+		"warehouse;bin;sku;quantity\nW;A;X;1,5\n",
+	), write(
+		"bad.csv",
+		"warehouse,bin,sku,quantity\nW,A,X,12 pcs\nW,A,Y,1\nW,A,Y,2\nTotal,,,3\n",
+	)
 	check := func(args ...string) (int, string) {
 		var out, errOut bytes.Buffer
 		code := Run(append([]string{"check"}, args...), nil, &out, &errOut)
@@ -285,7 +322,10 @@ func TestIntakeCommand(t *testing.T) {
 	assert.Equal(t, 2, code)
 	assert.Contains(t, out, `headed "Stock"`)
 	assert.Contains(t, out, `"417" is not known, but 00417 is: leading zeros lost`)
-	l := write("l.json", `{"kind":"stock","columns":[{"header":"Stock","field":"quantity","signs":["€"]}],"repairs":[{"field":"sku","damage":"leading zeros lost"}]}`)
+	l := write(
+		"l.json",
+		`{"kind":"stock","columns":[{"header":"Stock","field":"quantity","signs":["€"]}],"repairs":[{"field":"sku","damage":"leading zeros lost"}]}`,
+	)
 	code, out = intake(open, "--layout", l, "--only", "--quantities", "add")
 	require.Equal(t, 0, code, out)
 	assert.Contains(t, out, "0 new, 1 changed, 0 unchanged, 0 gone")
@@ -301,29 +341,60 @@ func TestReconcileRivals(t *testing.T) {
 	dir, write := folder(t)
 	counts := write("c.csv", "sku,counted,counted_at\nX,1,2026-01-01 11:00\n")
 	var out, said bytes.Buffer
-	assert.Equal(t, 0, Run([]string{"reconcile", "--stock", write("s.csv", "sku,on hand,quantity\nX,9,1\n"), "--counts", counts, "--out", dir}, nil, &out, &said), said.String())
+	assert.Equal(
+		t,
+		0,
+		Run(
+			[]string{"reconcile", "--stock", write("s.csv", "sku,on hand,quantity\nX,9,1\n"), "--counts", counts, "--out", dir},
+			nil,
+			&out,
+			&said,
+		),
+		said.String(),
+	)
 	b, err := os.ReadFile(filepath.Join(dir, "variances.csv"))
 	require.NoError(t, err)
 	assert.Contains(t, string(b), "X,,,,,,,1,0,1,1,0,,,match")
 	said.Reset()
-	assert.Equal(t, 2, Run([]string{"reconcile", "--stock", write("t.csv", "sku,on hand,balance\nX,9,1\n"), "--counts", counts, "--out", dir}, nil, &out, &said))
+	assert.Equal(
+		t,
+		2,
+		Run(
+			[]string{"reconcile", "--stock", write("t.csv", "sku,on hand,balance\nX,9,1\n"), "--counts", counts, "--out", dir},
+			nil,
+			&out,
+			&said,
+		),
+	)
 	assert.Contains(t, said.String(), "2 columns read as on hand, and they differ")
 }
 
 func TestReconcileOtherErrors(t *testing.T) {
-	for _, args := range [][]string{{"--stock", "none.csv", "--counts", "none.csv"}, {"--stock", "s.csv"}, {"--stock", "s.csv", "--counts", "s.csv", "--quantity", "x"}, {"--stock", "s.csv", "--counts", "s.csv", "--tolerance-qty", "-1"}} {
+	for _, args := range [][]string{{"--stock", "none.csv", "--counts", "none.csv"}, {"--stock", "s.csv"}, {"--stock", "s.csv", "--counts",
+		"s.csv", "--quantity", "x"}, {"--stock", "s.csv", "--counts", "s.csv", "--tolerance-qty", "-1"}} {
 		code, _, stderr, _ := reconcileFiles(t, map[string]string{"s.csv": "sku,quantity\nX,1\n"}, args...)
 		assert.Equal(t, 1, code, args)
 		assert.NotEmpty(t, stderr)
 	}
 	// A thousand problems are printed, the rest is counted.
-	_, _, stderr, _ := reconcileFiles(t, map[string]string{"s.csv": "sku,quantity\n" + strings.Repeat("X,bad\n", 2500), "c.csv": "sku,counted\n"}, "--stock", "s.csv", "--counts", "c.csv")
+	_, _, stderr, _ := reconcileFiles(
+		t,
+		map[string]string{"s.csv": "sku,quantity\n" + strings.Repeat("X,bad\n", 2500), "c.csv": "sku,counted\n"},
+		"--stock",
+		"s.csv",
+		"--counts",
+		"c.csv",
+	)
 	assert.Contains(t, stderr, "and 1500 more problems")
 	assert.Equal(t, 1001, strings.Count(stderr, "\n"))
 }
 
 func TestAddUp(t *testing.T) {
-	files := map[string]string{"s.csv": "sku,quantity,unit_cost\nX,1,2\nX,3,4\n", "a.csv": "sku,counted\nX,2\n", "b.csv": "sku,counted\nX,2\n"}
+	files := map[string]string{
+		"s.csv": "sku,quantity,unit_cost\nX,1,2\nX,3,4\n",
+		"a.csv": "sku,counted\nX,2\n",
+		"b.csv": "sku,counted\nX,2\n",
+	}
 	args := []string{"--stock", "s.csv", "--counts", "a.csv", "--counts", "b.csv"}
 	code, _, stderr, _ := reconcileFiles(t, files, args...)
 	assert.Equal(t, 2, code)

@@ -110,7 +110,11 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key string) erro
 		fmt.Fprintf(s.out, "Nobody is signed up yet. The one-time code for the owner: %s\n", owner)
 	}
 	debug.SetMemoryLimit(400 << 20) // a soft limit: a file of a million rows that is looked at leaves room for all else
-	server := &http.Server{Handler: web.New(d, st, web.Options{Secure: cert != "", Front: front.Front()}), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	server := &http.Server{
+		Handler:           web.New(d, st, web.Options{Secure: cert != "", Front: front.Front()}),
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+	}
 	ctx, stop := signal.NotifyContext(ctx, os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	failed := make(chan error, 1)

@@ -27,7 +27,20 @@ var below = map[string][]string{
 }
 
 // outside are packages that the computation has no business with.
-var outside = []string{"os", "os/", "net", "net/", "database/", "log", "log/", "math/rand", "gorm.io/", "github.com/gin-gonic/", "github.com/danielgtaylor/", "github.com/spf13/"}
+var outside = []string{
+	"os",
+	"os/",
+	"net",
+	"net/",
+	"database/",
+	"log",
+	"log/",
+	"math/rand",
+	"gorm.io/",
+	"github.com/gin-gonic/",
+	"github.com/danielgtaylor/",
+	"github.com/spf13/",
+}
 
 func TestImportsPointDown(t *testing.T) {
 	root := filepath.Join("..", "..")

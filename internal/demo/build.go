@@ -22,7 +22,12 @@ type Clock struct{ Now time.Time }
 func (c *Clock) Time() time.Time { return c.Now }
 
 // People of the demo: name, sign-in name and role. The password of each is demo.
-var People = [][3]string{{"Ida Fenn", "ida", "controller"}, {"Bram Tolley", "bram", "counter"}, {"Mette Quill", "mette", "approver"}, {"Oskar Lund", "oskar", "viewer"}}
+var People = [][3]string{
+	{"Ida Fenn", "ida", "controller"},
+	{"Bram Tolley", "bram", "counter"},
+	{"Mette Quill", "mette", "approver"},
+	{"Oskar Lund", "oskar", "viewer"},
+}
 
 type builder struct {
 	ctx   context.Context
@@ -113,7 +118,11 @@ func (b *builder) loft() error {
 		return err
 	}
 	two := quantity.Quantity(2 * quantity.Scale)
-	c, err := b.desk.Freeze(b.ctx, b.ida, desk.NewCount{Name: "Loft, September count", Scope: desk.Scope{Warehouse: house}, Rows: 60, TolerancePercent: &two})
+	c, err := b.desk.Freeze(
+		b.ctx,
+		b.ida,
+		desk.NewCount{Name: "Loft, September count", Scope: desk.Scope{Warehouse: house}, Rows: 60, TolerancePercent: &two},
+	)
 	if err != nil {
 		return err
 	}
@@ -184,7 +193,11 @@ func (b *builder) quay() error {
 		return err
 	}
 	one := quantity.Quantity(quantity.Scale)
-	c, err := b.desk.Freeze(b.ctx, b.ida, desk.NewCount{Name: "Quay store, November count", Scope: desk.Scope{Warehouse: house}, Rows: 80, TolerancePercent: &one})
+	c, err := b.desk.Freeze(
+		b.ctx,
+		b.ida,
+		desk.NewCount{Name: "Quay store, November count", Scope: desk.Scope{Warehouse: house}, Rows: 80, TolerancePercent: &one},
+	)
 	if err != nil {
 		return err
 	}

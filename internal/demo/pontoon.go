@@ -26,7 +26,12 @@ func fastenings() (out []fastening) {
 	kinds := []string{"Hex bolt", "Wood screw", "Split pin", "Wing nut", "Rigging pin", "Washer"}
 	sizes := []string{"M5 A4", "M6 A4", "M8 A4", "M10 A4"}
 	for i := range 24 {
-		f := fastening{sku: fmt.Sprintf("00%03d", 412+i*7), name: kinds[i%6] + " " + sizes[i/6], cost: 8 + i*11%170, barcode: fmt.Sprintf("%d", 7_310_000_000_017+int64(i)*4_100_000_000)}
+		f := fastening{
+			sku:     fmt.Sprintf("00%03d", 412+i*7),
+			name:    kinds[i%6] + " " + sizes[i/6],
+			cost:    8 + i*11%170,
+			barcode: fmt.Sprintf("%d", 7_310_000_000_017+int64(i)*4_100_000_000),
+		}
 		for k := range 1 + i%2 {
 			f.bins = append(f.bins, fmt.Sprintf("%d-%d", i/6+1, (i+k*5)%12+1))
 			f.quantity = append(f.quantity, (120+i*37%900)*100+k*50)
@@ -49,9 +54,15 @@ func pontoonBook() ([]byte, error) {
 	items := [][]string{{"Item code", "Description", "Base unit", "Unit cost", "Item group", "Barcode", "Pack", "Pack size"}}
 	stock := [][]string{{"Warehouse", "Bin", "Item code", "On hand", "As at", "Shelf label"}}
 	for i, x := range fastenings() {
-		items = append(items, []string{x.sku, x.name, "ea", fmt.Sprintf("%d.%02d", x.cost/100, x.cost%100), "Fastenings", x.barcode, "BX", "100"})
+		items = append(
+			items,
+			[]string{x.sku, x.name, "ea", fmt.Sprintf("%d.%02d", x.cost/100, x.cost%100), "Fastenings", x.barcode, "BX", "100"},
+		)
 		for k, b := range x.bins {
-			stock = append(stock, []string{"YARD", b, x.sku, fmt.Sprint(x.quantity[k] / 100), "2026-11-23T06:30:00Z", fmt.Sprintf("blue %d", i+1)})
+			stock = append(
+				stock,
+				[]string{"YARD", b, x.sku, fmt.Sprint(x.quantity[k] / 100), "2026-11-23T06:30:00Z", fmt.Sprintf("blue %d", i+1)},
+			)
 		}
 	}
 	cover := [][]string{{"Harbour kiosk, handed over to the chandlery"}, {"Places, items and stock of the pontoon"}}
@@ -95,7 +106,8 @@ func (b *builder) pontoon() error {
 	}
 	for _, s := range d.Sheets {
 		if s.Kind == "stock" && s.Use {
-			if d, err = b.desk.Settle(b.ctx, b.ida, d.ID, desk.Answer{Sheet: s.Number, Set: &desk.Layout{Extent: "only", Columns: []layout.Choice{{Column: "F", Header: "Shelf label", Field: "line.Shelf label"}}}}); err != nil {
+			if d, err = b.desk.Settle(b.ctx, b.ida, d.ID, desk.Answer{Sheet: s.Number, Set: &desk.Layout{Extent: "only",
+				Columns: []layout.Choice{{Column: "F", Header: "Shelf label", Field: "line.Shelf label"}}}}); err != nil {
 				return err
 			}
 		}
@@ -108,7 +120,8 @@ func (b *builder) pontoon() error {
 	}
 	b.try["pontoon stock via a spreadsheet.csv"], b.try["kiosk handover.xlsx"] = pontoonMess(), book
 	// The weekly export is known by a layout, so that it needs no question.
-	if d, err = b.desk.Upload(b.ctx, b.ida, "export.csv", bytes.NewReader(b.try["stock-export-2026-11-23.csv"]), desk.Choices{Zone: "UTC"}); err != nil {
+	if d, err = b.desk.Upload(b.ctx, b.ida, "export.csv", bytes.NewReader(b.try["stock-export-2026-11-23.csv"]),
+		desk.Choices{Zone: "UTC"}); err != nil {
 		return err
 	}
 	if _, err := b.desk.SaveDraftLayout(b.ctx, b.ida, d.ID, 0, "Chandlery, weekly stock"); err != nil {
@@ -157,7 +170,17 @@ func pontoonMess() []byte {
 			case 17:
 				amount = "about 40"
 			}
-			b = row(b, house, place, sku, x.name, amount, fmt.Sprintf("€ %d,%02d", x.cost/100, x.cost%100), "23.11.2026", fmt.Sprintf("blue %d", i+1))
+			b = row(
+				b,
+				house,
+				place,
+				sku,
+				x.name,
+				amount,
+				fmt.Sprintf("€ %d,%02d", x.cost/100, x.cost%100),
+				"23.11.2026",
+				fmt.Sprintf("blue %d", i+1),
+			)
 			if n++; n == 20 {
 				b = row(b) // an empty row in the middle
 			}

@@ -64,7 +64,17 @@ func whole(n int) quantity.Quantity { return quantity.Quantity(n) * quantity.Sca
 func (s *Scenario) makeItems() {
 	add := func(prefix, category, unit string, n int, name func(i int) string, low, high int, more func(*item, int)) {
 		for i := range n {
-			it := &item{sku: fmt.Sprintf("%s-%04d", prefix, 100+i*7%9000+i), name: name(i), unit: unit, category: category, class: []string{"A", "B", "B", "C", "C", "C"}[s.rng.IntN(6)], nature: "stocked", active: s.rng.IntN(60) != 0, cost: cents(low + s.rng.IntN(high-low)), pack: 1}
+			it := &item{
+				sku:      fmt.Sprintf("%s-%04d", prefix, 100+i*7%9000+i),
+				name:     name(i),
+				unit:     unit,
+				category: category,
+				class:    []string{"A", "B", "B", "C", "C", "C"}[s.rng.IntN(6)],
+				nature:   "stocked",
+				active:   s.rng.IntN(60) != 0,
+				cost:     cents(low + s.rng.IntN(high-low)),
+				pack:     1,
+			}
 			digits := fmt.Sprintf("29%010d", 4_100_000_000+int64(len(s.items))*37)
 			sum := 0
 			for k, c := range digits {
@@ -80,22 +90,45 @@ func (s *Scenario) makeItems() {
 	pick := func(list ...string) func(i int) string { return func(i int) string { return list[i%len(list)] } }
 	colours := pick("white", "navy", "red", "black", "grey", "green", "tan")
 	add("ROP", "Ropes", "m", 160, func(i int) string {
-		return fmt.Sprintf("%s %d mm %s", pick("Braided mooring line", "Three-strand rope", "Halyard", "Dock line", "Anchor warp", "Shock cord")(i), 4+2*(i%14), colours(i/3))
+		return fmt.Sprintf(
+			"%s %d mm %s",
+			pick("Braided mooring line", "Three-strand rope", "Halyard", "Dock line", "Anchor warp", "Shock cord")(i),
+			4+2*(i%14),
+			colours(i/3),
+		)
 	}, 45, 900, func(it *item, _ int) { it.decimal = true })
 	add("SHK", "Shackles", "ea", 190, func(i int) string {
-		return fmt.Sprintf("%s %d mm %s", pick("Bow shackle", "D shackle", "Twist shackle", "Snap hook", "Swivel")(i), 4+i%17, pick("galvanised", "stainless", "black")(i/5))
+		return fmt.Sprintf(
+			"%s %d mm %s",
+			pick("Bow shackle", "D shackle", "Twist shackle", "Snap hook", "Swivel")(i),
+			4+i%17,
+			pick("galvanised", "stainless", "black")(i/5),
+		)
 	}, 80, 2400, func(it *item, _ int) { it.pack = 25 })
 	add("PNT", "Paint", "ea", 130, func(i int) string {
-		return fmt.Sprintf("%s %s %s", pick("Antifouling", "Deck paint", "Varnish", "Primer", "Bilge paint", "Thinner")(i), colours(i/2), pick("0.75 l", "2.5 l", "5 l")(i/4))
+		return fmt.Sprintf(
+			"%s %s %s",
+			pick("Antifouling", "Deck paint", "Varnish", "Primer", "Bilge paint", "Thinner")(i),
+			colours(i/2),
+			pick("0.75 l", "2.5 l", "5 l")(i/4),
+		)
 	}, 900, 9800, func(it *item, _ int) { it.tracked, it.pack = "lot", 6 })
 	add("FLR", "Flares", "ea", 40, func(i int) string {
-		return fmt.Sprintf("%s %s", pick("Hand flare", "Parachute rocket", "Smoke float", "Line thrower")(i), pick("red", "white", "orange", "green")(i/4))
+		return fmt.Sprintf(
+			"%s %s",
+			pick("Hand flare", "Parachute rocket", "Smoke float", "Line thrower")(i),
+			pick("red", "white", "orange", "green")(i/4),
+		)
 	}, 1200, 14000, func(it *item, _ int) { it.tracked = "lot" })
 	add("RAD", "Radios", "ea", 24, func(i int) string {
 		return fmt.Sprintf("%s, model %d", pick("Handheld radio, floating", "Fixed radio", "Distress beacon", "Receiver")(i), 3+i)
 	}, 14000, 62000, func(it *item, _ int) { it.tracked = "serial" })
 	add("CHT", "Charts", "ea", 120, func(i int) string {
-		return fmt.Sprintf("Chart %s %s", pick("Sandling Sound", "Port Merrow", "Outer Skerries", "Gull Bank", "Harrow Reach", "Tarn Narrows")(i), pick("north", "south", "approaches", "harbour plan")(i/6))
+		return fmt.Sprintf(
+			"Chart %s %s",
+			pick("Sandling Sound", "Port Merrow", "Outer Skerries", "Gull Bank", "Harrow Reach", "Tarn Narrows")(i),
+			pick("north", "south", "approaches", "harbour plan")(i/6),
+		)
 	}, 1900, 3600, nil)
 	add("ANC", "Anchors", "ea", 46, func(i int) string {
 		return fmt.Sprintf("%s anchor %d kg", pick("Plough", "Grapnel", "Stockless", "Mushroom")(i), 2+i*2)
@@ -107,12 +140,25 @@ func (s *Scenario) makeItems() {
 		return fmt.Sprintf("%s block %d mm", pick("Single", "Double", "Snatch", "Cheek", "Ratchet")(i), 20+4*(i%20))
 	}, 1100, 15500, nil)
 	add("FIT", "Fittings", "ea", 222, func(i int) string {
-		return fmt.Sprintf("%s %s", pick("Cleat", "Fairlead", "Hinge", "Deck eye", "Hose clip", "Through-hull", "Seacock", "Grommet")(i), pick("small", "medium", "large", "heavy")(i/8))
+		return fmt.Sprintf(
+			"%s %s",
+			pick("Cleat", "Fairlead", "Hinge", "Deck eye", "Hose clip", "Through-hull", "Seacock", "Grommet")(i),
+			pick("small", "medium", "large", "heavy")(i/8),
+		)
 	}, 60, 4800, func(it *item, _ int) { it.pack = 10 })
 	add("SRV", "Services", "h", 18, func(i int) string {
 		return pick("Rigging hours", "Splicing hours", "Survey hours")(i) + fmt.Sprintf(", rate %d", i/3+1)
 	}, 3500, 8200, func(it *item, _ int) { it.nature, it.active = "service", true })
-	add("SET", "Mooring sets", "ea", 30, func(i int) string { return fmt.Sprintf("Mooring set, boats to %d m", 6+i) }, 5000, 30000, func(it *item, _ int) { it.nature, it.active = "parent", true })
+	add(
+		"SET",
+		"Mooring sets",
+		"ea",
+		30,
+		func(i int) string { return fmt.Sprintf("Mooring set, boats to %d m", 6+i) },
+		5000,
+		30000,
+		func(it *item, _ int) { it.nature, it.active = "parent", true },
+	)
 }
 
 func (s *Scenario) makeBins() {
@@ -177,8 +223,20 @@ func (s *Scenario) makeLines() {
 		}
 		s.lines = append(s.lines, l)
 	}
-	zones := map[string][]string{"Ropes": {"Ropes", "Fenders"}, "Hardware": {"Shackles", "Blocks", "Fittings"}, "Paint store": {"Paint", "Flares"}, "Front": {"Charts", "Radios", "Fittings", "Flares"},
-		"North side": {"Fenders", "Ropes", "Blocks"}, "South side": {"Shackles", "Fittings"}, "Chart room": {"Charts"}, "Yard": {"Anchors", "Ropes", "Fenders"}}
+	zones := map[string][]string{
+		"Ropes":       {"Ropes", "Fenders"},
+		"Hardware":    {"Shackles", "Blocks", "Fittings"},
+		"Paint store": {"Paint", "Flares"},
+		"Front":       {"Charts", "Radios", "Fittings", "Flares"},
+		"North side": {
+			"Fenders",
+			"Ropes",
+			"Blocks",
+		},
+		"South side": {"Shackles", "Fittings"},
+		"Chart room": {"Charts"},
+		"Yard":       {"Anchors", "Ropes", "Fenders"},
+	}
 	by := map[string][]*item{}
 	for _, it := range s.items {
 		by[it.category] = append(by[it.category], it)
@@ -197,7 +255,8 @@ func (s *Scenario) makeLines() {
 		s.lines = append(s.lines, line{place: p, item: it})
 	}
 	slices.SortFunc(s.lines, func(a, b line) int {
-		for _, c := range []int{strings.Compare(a.house, b.house), code.Compare(a.bin, b.bin), code.Compare(a.item.sku, b.item.sku), strings.Compare(a.lot, b.lot), strings.Compare(a.serial, b.serial), strings.Compare(a.holding, b.holding)} {
+		for _, c := range []int{strings.Compare(a.house, b.house), code.Compare(a.bin, b.bin), code.Compare(a.item.sku, b.item.sku),
+			strings.Compare(a.lot, b.lot), strings.Compare(a.serial, b.serial), strings.Compare(a.holding, b.holding)} {
 			if c != 0 {
 				return c
 			}
@@ -214,7 +273,19 @@ func (s *Scenario) makeLines() {
 
 // ItemFile is the export of the items.
 func (s *Scenario) ItemFile() []byte {
-	b := tabular.AppendRow(nil, ',', "Item code", "Description", "Base unit", "Unit cost", "Item group", "ABC class", "Type", "Active", "Barcode")
+	b := tabular.AppendRow(
+		nil,
+		',',
+		"Item code",
+		"Description",
+		"Base unit",
+		"Unit cost",
+		"Item group",
+		"ABC class",
+		"Type",
+		"Active",
+		"Barcode",
+	)
 	for _, it := range s.items {
 		active := "yes"
 		if !it.active {
@@ -227,13 +298,47 @@ func (s *Scenario) ItemFile() []byte {
 
 // StockFile is the export of the stock of some warehouses, as at a time.
 func (s *Scenario) StockFile(at time.Time, lines []line) []byte {
-	b := tabular.AppendRow(nil, ',', "Row id", "Warehouse", "Zone", "Bin", "Item code", "Description", "Lot", "Serial", "Ownership", "Unit", "On hand", "Reserved", "Unit cost", "As at")
+	b := tabular.AppendRow(
+		nil,
+		',',
+		"Row id",
+		"Warehouse",
+		"Zone",
+		"Bin",
+		"Item code",
+		"Description",
+		"Lot",
+		"Serial",
+		"Ownership",
+		"Unit",
+		"On hand",
+		"Reserved",
+		"Unit cost",
+		"As at",
+	)
 	for _, l := range lines {
 		cost := l.item.cost.String()
 		if l.item.category == "Charts" && l.item.class == "C" {
 			cost = "" // never given one
 		}
-		b = tabular.AppendRow(b, ',', l.record, l.house, l.zone, l.bin, l.item.sku, l.item.name, l.lot, l.serial, l.holding, l.item.unit, l.quantity.String(), l.reserved.String(), cost, at.Format("2006-01-02T15:04:05Z"))
+		b = tabular.AppendRow(
+			b,
+			',',
+			l.record,
+			l.house,
+			l.zone,
+			l.bin,
+			l.item.sku,
+			l.item.name,
+			l.lot,
+			l.serial,
+			l.holding,
+			l.item.unit,
+			l.quantity.String(),
+			l.reserved.String(),
+			cost,
+			at.Format("2006-01-02T15:04:05Z"),
+		)
 	}
 	return b
 }

@@ -144,7 +144,17 @@ func (s *Scenario) moves(house string, from time.Time, days, perDay int) (out []
 func (s *Scenario) MovementFile(moves []move) []byte {
 	b := tabular.AppendRow(nil, ';', "Posted at", "Document", "Warehouse", "Bin", "Item code", "Lot", "Qty change")
 	for _, m := range moves {
-		b = tabular.AppendRow(b, ';', m.at.Format(time.RFC3339), m.reference, m.line.house, m.line.bin, m.line.item.sku, m.line.lot, m.quantity.String())
+		b = tabular.AppendRow(
+			b,
+			';',
+			m.at.Format(time.RFC3339),
+			m.reference,
+			m.line.house,
+			m.line.bin,
+			m.line.item.sku,
+			m.line.lot,
+			m.quantity.String(),
+		)
 	}
 	return b
 }

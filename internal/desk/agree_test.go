@@ -45,7 +45,8 @@ func draw(rt *rapid.T) (d drawn) {
 	when := func(label string, from, to int) string {
 		return fmt.Sprintf("2026-11-20T%02d:30:00Z", rapid.IntRange(from, to).Draw(rt, label))
 	}
-	d.stock, d.counts, d.moves = "warehouse,bin,sku,lot,quantity,unit_cost,recorded_at\n", "warehouse,bin,sku,lot,counted,counted_at,counter,round\n", "warehouse,bin,sku,lot,quantity,at,reference\n"
+	d.stock, d.counts, d.moves = "warehouse,bin,sku,lot,quantity,unit_cost,recorded_at\n",
+		"warehouse,bin,sku,lot,counted,counted_at,counter,round\n", "warehouse,bin,sku,lot,quantity,at,reference\n"
 	line := func(bin, sku, lot string) {
 		if d.have[bin+","+sku+","+lot] {
 			return
@@ -62,7 +63,16 @@ func draw(rt *rapid.T) (d drawn) {
 	}
 	for i := range rapid.IntRange(1, 8).Draw(rt, "counts") {
 		bin, sku, lot := key("count")
-		d.counts += fmt.Sprintf("W,%s,%s,%s,%d,%s,%s,%d\n", anyCase(bin), anyCase(sku), anyCase(lot), rapid.IntRange(0, 20).Draw(rt, "counted"), when("counted at", 8, 12), []string{"Bram", "Ida"}[i%2], rapid.SampledFrom([]int{1, 1, 2}).Draw(rt, "round"))
+		d.counts += fmt.Sprintf(
+			"W,%s,%s,%s,%d,%s,%s,%d\n",
+			anyCase(bin),
+			anyCase(sku),
+			anyCase(lot),
+			rapid.IntRange(0, 20).Draw(rt, "counted"),
+			when("counted at", 8, 12),
+			[]string{"Bram", "Ida"}[i%2],
+			rapid.SampledFrom([]int{1, 1, 2}).Draw(rt, "round"),
+		)
 	}
 	for range rapid.IntRange(0, 6).Draw(rt, "movements") {
 		bin, sku, lot := key("movement")
@@ -75,7 +85,15 @@ func draw(rt *rapid.T) (d drawn) {
 		if holders == 1 && rapid.Bool().Draw(rt, "without a bin") {
 			bin = ""
 		}
-		d.moves += fmt.Sprintf("W,%s,%s,%s,%d,%s,M%d\n", anyCase(bin), anyCase(sku), anyCase(lot), rapid.IntRange(-9, 9).Draw(rt, "moved"), when("moved at", 4, 14), d.moved)
+		d.moves += fmt.Sprintf(
+			"W,%s,%s,%s,%d,%s,M%d\n",
+			anyCase(bin),
+			anyCase(sku),
+			anyCase(lot),
+			rapid.IntRange(-9, 9).Draw(rt, "moved"),
+			when("moved at", 4, 14),
+			d.moved,
+		)
 		d.moved++
 	}
 	return d
@@ -86,7 +104,11 @@ func draw(rt *rapid.T) (d drawn) {
 func TestDeskAgreesWithCore(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		f := draw(rt)
-		opt := reconcile.Options{Mode: rapid.SampledFrom(adjust.Modes).Draw(rt, "mode"), Uncounted: reconcile.Leave, PostTolerated: rapid.Bool().Draw(rt, "tolerated go out")}
+		opt := reconcile.Options{
+			Mode:          rapid.SampledFrom(adjust.Modes).Draw(rt, "mode"),
+			Uncounted:     reconcile.Leave,
+			PostTolerated: rapid.Bool().Draw(rt, "tolerated go out"),
+		}
 		if rapid.Bool().Draw(rt, "uncounted means zero") && opt.Mode != adjust.Counted {
 			opt.Uncounted = reconcile.ZeroAll
 		}
@@ -122,13 +144,21 @@ func TestDeskAgreesWithCore(t *testing.T) {
 			_, err = d.TakeIn(ctx, nell, dr.ID, "", 0)
 			require.NoError(rt, err)
 		}
-		take("items.csv", "SKU,Description\nROPE,Rope\nSHK,Shackle\nPAINT,Paint\n", Choices{}) // with no cost of their own, as files have none
+		take(
+			"items.csv",
+			"SKU,Description\nROPE,Rope\nSHK,Shackle\nPAINT,Paint\n",
+			Choices{},
+		) // with no cost of their own, as files have none
 		take("stock.csv", f.stock, Choices{})
 		early := rapid.Bool().Draw(rt, "movements before the freeze")
 		if early && f.moved > 0 {
 			take("moves.csv", f.moves, Choices{})
 		}
-		c, err := d.Freeze(ctx, nell, NewCount{Name: "Count", Scope: Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &limit, PostTolerated: opt.PostTolerated})
+		c, err := d.Freeze(
+			ctx,
+			nell,
+			NewCount{Name: "Count", Scope: Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &limit, PostTolerated: opt.PostTolerated},
+		)
 		require.NoError(rt, err)
 		first := rapid.Bool().Draw(rt, "movements first")
 		for _, movements := range []bool{first, !first} {
@@ -161,7 +191,23 @@ func told(rt *rapid.T, core *reconcile.Result, have map[string]bool) map[string]
 		if c["recorded"] == "0" && c["counted"] == "" && c["moved"] == "0" && !have[strings.Join(r[1:4], ",")] {
 			continue // a key that only movements know of, which are all from before the freeze or cancel out
 		}
-		want[strings.Join(r[1:4], " ")] = fmt.Sprint(c["moved"], " ", c["expected"], " ", c["counted"], " ", c["variance"], " ", c["unit_cost"], " ", c["value"], " ", c["status"], " ", c["moved_while_counting"])
+		want[strings.Join(r[1:4], " ")] = fmt.Sprint(
+			c["moved"],
+			" ",
+			c["expected"],
+			" ",
+			c["counted"],
+			" ",
+			c["variance"],
+			" ",
+			c["unit_cost"],
+			" ",
+			c["value"],
+			" ",
+			c["status"],
+			" ",
+			c["moved_while_counting"],
+		)
 	}
 	return want
 }
@@ -189,7 +235,23 @@ func shownLinesOf(rt *rapid.T, d *Desk, id int64) map[string]string {
 		if l.Counted == nil && l.Moved == 0 && !l.Zeroed && *l.Recorded == 0 && l.RowCode == "" {
 			continue
 		}
-		got[l.Bin+" "+l.SKU+" "+l.Lot] = fmt.Sprint(l.Moved.String(), " ", l.Expected.String(), " ", text(l.Counted), " ", text(l.Variance), " ", cost, " ", text(l.Value), " ", l.Status, " ", while)
+		got[l.Bin+" "+l.SKU+" "+l.Lot] = fmt.Sprint(
+			l.Moved.String(),
+			" ",
+			l.Expected.String(),
+			" ",
+			text(l.Counted),
+			" ",
+			text(l.Variance),
+			" ",
+			cost,
+			" ",
+			text(l.Value),
+			" ",
+			l.Status,
+			" ",
+			while,
+		)
 	}
 	return got
 }

@@ -145,12 +145,22 @@ func (d *Desk) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 		return find.err
 	}
 	if find.only > 0 {
-		v.Assumed = append(v.Assumed, plural(find.only, "count names no lot, serial or holding and was taken for the only one that is recorded in its bin.", "counts name no lot, serial or holding; each was taken for the only one that is recorded in its bin."))
+		v.Assumed = append(
+			v.Assumed,
+			plural(
+				find.only,
+				"count names no lot, serial or holding and was taken for the only one that is recorded in its bin.",
+				"counts name no lot, serial or holding; each was taken for the only one that is recorded in its bin.",
+			),
+		)
 	}
 	b.counts = back
 	if back.Untimed > 0 {
 		if dr.choices.CountedAt == "" {
-			v.Blocked, out.Asks = fmt.Sprintf("%d counts do not say when they were counted, neither in their rows nor in the head of the sheet. Say when.", back.Untimed), "counted_at"
+			v.Blocked, out.Asks = fmt.Sprintf(
+				"%d counts do not say when they were counted, neither in their rows nor in the head of the sheet. Say when.",
+				back.Untimed,
+			), "counted_at"
 		} else {
 			at, err := layout.ParseTime(dr.choices.CountedAt, r.Zone)
 			if err != nil {
@@ -186,10 +196,34 @@ func (d *Desk) askTimes(dr *draft, v *SheetOfFile, b *backDraft) {
 	}
 	option := []CheckOption{{asItIs, "Take the times as they are"}}
 	if n := len(early); n > 0 {
-		v.ask(&dr.choices, Check{What: "early", Text: fmt.Sprintf("%s before the freeze (%s), so movements from before it would be missing. Correct the times, or say that they are right.", plural(n, "count was made", "counts were made"), instant(b.count.FrozenAt).Format("2006-01-02 15:04 MST")), Options: option, Rows: early})
+		v.ask(
+			&dr.choices,
+			Check{
+				What: "early",
+				Text: fmt.Sprintf(
+					"%s before the freeze (%s), so movements from before it would be missing. Correct the times, or say that they are right.",
+					plural(n, "count was made", "counts were made"),
+					instant(b.count.FrozenAt).Format("2006-01-02 15:04 MST"),
+				),
+				Options: option,
+				Rows:    early,
+			},
+		)
 	}
 	if n := len(future); n > 0 {
-		v.ask(&dr.choices, Check{What: "future", Text: plural(n, "counting time is", "counting times are") + " still to come. Correct the times, or say that they are right.", Options: option, Rows: future})
+		v.ask(
+			&dr.choices,
+			Check{
+				What: "future",
+				Text: plural(
+					n,
+					"counting time is",
+					"counting times are",
+				) + " still to come. Correct the times, or say that they are right.",
+				Options: option,
+				Rows:    future,
+			},
+		)
 	}
 }
 
@@ -206,12 +240,30 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 	for _, n := range numbers {
 		if s, is := sheets[n]; is {
 			starts[n] = len(f.Book.Lines)
-			err := store.Each(tx, `SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
-				WHERE l.count_id = ? AND l.pos >= ? AND l.pos < ? ORDER BY l.pos`, []driver.Value{c.ID, s.First, s.First + int64(s.Lines)}, func(v []driver.Value) error {
-				f.Places = append(f.Places, v[0].(int64))
-				f.Book.Lines = append(f.Book.Lines, stock.Line{Key: stock.Key{house, code(stock.Bin, v[1]), code(stock.SKU, v[2]), code(stock.Lot, v[3]), code(stock.Serial, v[4]), code(stock.Holding, v[5])}, Row: 1})
-				return nil
-			})
+			err := store.Each(
+				tx,
+				`SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+				WHERE l.count_id = ? AND l.pos >= ? AND l.pos < ? ORDER BY l.pos`,
+				[]driver.Value{c.ID, s.First, s.First + int64(s.Lines)},
+				func(v []driver.Value) error {
+					f.Places = append(f.Places, v[0].(int64))
+					f.Book.Lines = append(
+						f.Book.Lines,
+						stock.Line{
+							Key: stock.Key{
+								house,
+								code(stock.Bin, v[1]),
+								code(stock.SKU, v[2]),
+								code(stock.Lot, v[3]),
+								code(stock.Serial, v[4]),
+								code(stock.Holding, v[5]),
+							},
+							Row: 1,
+						},
+					)
+					return nil
+				},
+			)
 			if err != nil {
 				return nil, err
 			}
@@ -270,7 +322,8 @@ func (b *backDraft) revise(w *Work) (counting.Revision, error) {
 			return counting.Revision{}, err
 		}
 		var found []int64 // rows that were added to it by hand stand on lines of other sheets, or of none
-		if err := w.Raw("SELECT DISTINCT pos FROM entries WHERE count_id = ? AND sheet_id = ? AND sheet_id <> 0 AND parcel <> 0", b.count.ID, s.ID).Scan(&found).Error; err != nil {
+		if err := w.Raw("SELECT DISTINCT pos FROM entries WHERE count_id = ? AND sheet_id = ? AND sheet_id <> 0 AND parcel <> 0", b.count.ID,
+			s.ID).Scan(&found).Error; err != nil {
 			return counting.Revision{}, err
 		}
 		if len(found) > 0 {
@@ -293,7 +346,18 @@ func (b *backDraft) revise(w *Work) (counting.Revision, error) {
 // compareBack holds the counts against the entries that stand.
 func (d *Desk) compareBack(w *Work, dr *draft, b *backDraft, sheets map[int]store.Sheet, out *SheetOfFile) error {
 	back := b.counts
-	v := &BackView{Count: b.count.ID, CountName: b.count.Name, Sheets: []string{}, SheetsN: len(back.Sheets), Empty: back.Empty, ByHand: back.ByHand, By: back.By, Revisions: []Revision{}, Hand: []HandRow{}, Gone: []HandRow{}}
+	v := &BackView{
+		Count:     b.count.ID,
+		CountName: b.count.Name,
+		Sheets:    []string{},
+		SheetsN:   len(back.Sheets),
+		Empty:     back.Empty,
+		ByHand:    back.ByHand,
+		By:        back.By,
+		Revisions: []Revision{},
+		Hand:      []HandRow{},
+		Gone:      []HandRow{},
+	}
 	b.view, out.Back = v, v
 	for _, n := range back.Sheets {
 		if len(v.Sheets) < 200 {
@@ -355,12 +419,26 @@ func (d *Desk) askMissing(w *Work, dr *draft, b *backDraft, out *SheetOfFile) er
 	}
 	n := len(r.Missing)
 	if !r.Revises {
-		out.Assumed = append(out.Assumed, plural(n, "count of its sheets stands already and is not in it; it stays", "counts of its sheets stand already and are not in it; they stay")+" as taken in or typed before.")
+		out.Assumed = append(
+			out.Assumed,
+			plural(
+				n,
+				"count of its sheets stands already and is not in it; it stays",
+				"counts of its sheets stand already and are not in it; they stay",
+			)+" as taken in or typed before.",
+		)
 		return nil
 	}
 	out.ask(&dr.choices, Check{What: "missing", Rows: rows,
-		Text:    "It is a later version of a sheet, and " + plural(n, "row that was counted before is empty or missing in it", "rows that were counted before are empty or missing in it") + ". Say whether these counts are withdrawn or stay.",
-		Options: []CheckOption{{withdraw, "Withdraw " + plural(n, "count", "counts")}, {leave, "Leave " + plural(n, "count as it is", "counts as they are")}}})
+		Text: "It is a later version of a sheet, and " + plural(
+			n,
+			"row that was counted before is empty or missing in it",
+			"rows that were counted before are empty or missing in it",
+		) + ". Say whether these counts are withdrawn or stay.",
+		Options: []CheckOption{
+			{withdraw, "Withdraw " + plural(n, "count", "counts")},
+			{leave, "Leave " + plural(n, "count as it is", "counts as they are")},
+		}})
 	return nil
 }
 
@@ -383,7 +461,11 @@ func (d *Desk) askAgain(dr *draft, b *backDraft, out *SheetOfFile) {
 		rows = append(rows, CheckRow{})
 	}
 	out.ask(&dr.choices, Check{What: "again", Rows: rows,
-		Text:    plural(n, "line of it is counted already, in another sheet or file", "lines of it are counted already, in other sheets or files") + ". The same stock counted twice must not add up; two parcels of it must.",
+		Text: plural(
+			n,
+			"line of it is counted already, in another sheet or file",
+			"lines of it are counted already, in other sheets or files",
+		) + ". The same stock counted twice must not add up; two parcels of it must.",
 		Options: []CheckOption{{replace, "The new count stands alone"}, {addUp, "Both add up"}, {leave, "Leave the new count out"}}})
 }
 
@@ -404,12 +486,28 @@ func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key 
 			return out, err
 		}
 		if comesTo(&r) != seen {
-			return out, refuseAs(Changed, "", "Meanwhile other counts of its rows came in. Look at it again: what it adds and what it revises has changed.")
+			return out, refuseAs(
+				Changed,
+				"",
+				"Meanwhile other counts of its rows came in. Look at it again: what it adds and what it revises has changed.",
+			)
 		}
 		if err := store.RecordFile(w.DB, dr.sha, dr.size, w.Now); err != nil {
 			return out, err
 		}
-		ret := store.Return{CountID: c.ID, FileSha: dr.sha, FileName: dr.name, Person: p.Name, At: w.Now, State: store.Taken, Added: b.view.Added, Revised: b.view.Revised, Unchanged: b.view.Unchanged, Empty: b.view.Empty, Withdrawn: b.view.Withdrawn}
+		ret := store.Return{
+			CountID:   c.ID,
+			FileSha:   dr.sha,
+			FileName:  dr.name,
+			Person:    p.Name,
+			At:        w.Now,
+			State:     store.Taken,
+			Added:     b.view.Added,
+			Revised:   b.view.Revised,
+			Unchanged: b.view.Unchanged,
+			Empty:     b.view.Empty,
+			Withdrawn: b.view.Withdrawn,
+		}
 		if err := w.Create(&ret).Error; err != nil {
 			return out, err
 		}
@@ -441,8 +539,30 @@ func (d *Desk) takeBack(ctx context.Context, p Person, dr *draft, pt *part, key 
 				return out, err
 			}
 		}
-		out = TakenIn{Return: ret.ID, Count: c.ID, Kind: layout.Counts, Outcome: Outcome{Added: ret.Added, Changed: ret.Revised, Unchanged: ret.Unchanged, Gone: ret.Withdrawn, Refused: pt.problems.Rows}}
-		return out, w.Say("counts taken in", map[string]any{"count": c.ID, "return": ret.ID, "file": dr.name, "sha256": dr.sha, "added": ret.Added, "revised": ret.Revised, "withdrawn": ret.Withdrawn})
+		out = TakenIn{
+			Return: ret.ID,
+			Count:  c.ID,
+			Kind:   layout.Counts,
+			Outcome: Outcome{
+				Added:     ret.Added,
+				Changed:   ret.Revised,
+				Unchanged: ret.Unchanged,
+				Gone:      ret.Withdrawn,
+				Refused:   pt.problems.Rows,
+			},
+		}
+		return out, w.Say(
+			"counts taken in",
+			map[string]any{
+				"count":     c.ID,
+				"return":    ret.ID,
+				"file":      dr.name,
+				"sha256":    dr.sha,
+				"added":     ret.Added,
+				"revised":   ret.Revised,
+				"withdrawn": ret.Withdrawn,
+			},
+		)
 	})
 }
 
@@ -452,10 +572,27 @@ func comesTo(r *counting.Revision) [5]int {
 }
 
 // entries gives the entries that a file comes to, and makes lines for found stock.
-func (b *backDraft) entries(w *Work, c *store.Count, r *counting.Revision, returnID int64, sheets map[int]store.Sheet, missing, again string) ([]store.Entry, error) {
+func (b *backDraft) entries(
+	w *Work,
+	c *store.Count,
+	r *counting.Revision,
+	returnID int64,
+	sheets map[int]store.Sheet,
+	missing, again string,
+) ([]store.Entry, error) {
 	left := map[*counting.Count]bool{}
 	entry := func(pos int64, round int, parcel, sheet, replaces int64) store.Entry {
-		return store.Entry{CountID: c.ID, Pos: pos, Round: round, Parcel: parcel, SheetID: sheet, Replaces: replaces, Person: w.Person.Name, At: w.Now, ReturnID: returnID}
+		return store.Entry{
+			CountID:  c.ID,
+			Pos:      pos,
+			Round:    round,
+			Parcel:   parcel,
+			SheetID:  sheet,
+			Replaces: replaces,
+			Person:   w.Person.Name,
+			At:       w.Now,
+			ReturnID: returnID,
+		}
 	}
 	entries := make([]store.Entry, 0, len(b.counts.Counts))
 	drop := func(s counting.Standing) {

@@ -107,7 +107,15 @@ func (f *finder) line(key [stock.Parts]string) (place int64, is [stock.Parts]str
 		is[stock.Lot], is[stock.Serial], is[stock.Holding] = fit[0].rest[0], fit[0].rest[1], fit[0].rest[2]
 		return fit[0].pos, is, "", nil
 	default:
-		return -1, key, fit[0].open(fit[1], given), fmt.Errorf("%s lies in %s as %s. Say which of them was counted", sku, bin, alternatives(fit))
+		return -1, key, fit[0].open(
+				fit[1],
+				given,
+			), fmt.Errorf(
+				"%s lies in %s as %s. Say which of them was counted",
+				sku,
+				bin,
+				alternatives(fit),
+			)
 	}
 	return -1, is, "", nil
 }
@@ -147,16 +155,21 @@ func alternatives(lines []*foundLine) string {
 // load reads the keys of the count's lines. An error is kept for the end.
 func (f *finder) load() {
 	f.first, f.bins = map[[2]int64]int32{}, f.known.Bins(f.house.Code)
-	f.err = store.Each(f.tx, "SELECT pos, bin_id, item_id, lot, serial, holding FROM count_lines WHERE count_id = ? ORDER BY pos DESC", []driver.Value{f.count}, func(v []driver.Value) error {
-		l, at := foundLine{pos: v[0].(int64)}, [2]int64{v[1].(int64), v[2].(int64)}
-		for i := range l.rest {
-			if l.rest[i], _ = v[3+i].(string); l.rest[i] != "" {
-				f.names[i].Intern([]byte(l.rest[i]))
+	f.err = store.Each(
+		f.tx,
+		"SELECT pos, bin_id, item_id, lot, serial, holding FROM count_lines WHERE count_id = ? ORDER BY pos DESC",
+		[]driver.Value{f.count},
+		func(v []driver.Value) error {
+			l, at := foundLine{pos: v[0].(int64)}, [2]int64{v[1].(int64), v[2].(int64)}
+			for i := range l.rest {
+				if l.rest[i], _ = v[3+i].(string); l.rest[i] != "" {
+					f.names[i].Intern([]byte(l.rest[i]))
+				}
 			}
-		}
-		l.next = f.first[at]
-		f.lines = append(f.lines, l)
-		f.first[at] = int32(len(f.lines))
-		return nil
-	})
+			l.next = f.first[at]
+			f.lines = append(f.lines, l)
+			f.first[at] = int32(len(f.lines))
+			return nil
+		},
+	)
 }

@@ -15,7 +15,13 @@ func TestCountsOfOtherMaking(t *testing.T) {
 	d := at(t)
 	id := frozen(t, d, false)
 	take(t, d, "barcodes.csv", "SKU,Barcode,Further SKU\nSHK,4006381333931,S-9\nROPE,4006381333924,\n")
-	dr := look(t, d, "scanner.csv", "bin,barcode,counted,counted at\na-1-1,4006381333924,9,2026-11-20T10:00:00Z\nB-1-1,4.00638E+12,25,2026-11-20T10:01:00Z\n", Choices{})
+	dr := look(
+		t,
+		d,
+		"scanner.csv",
+		"bin,barcode,counted,counted at\na-1-1,4006381333924,9,2026-11-20T10:00:00Z\nB-1-1,4.00638E+12,25,2026-11-20T10:01:00Z\n",
+		Choices{},
+	)
 	assert.Contains(t, dr.Blocked, "Choose the count")
 	require.Len(t, dr.Problems, 1)
 	require.NotEmpty(t, dr.Sheets[0].Values[0].Originals, "told before the count is chosen")
@@ -27,7 +33,13 @@ func TestCountsOfOtherMaking(t *testing.T) {
 	assert.Equal(t, "9", rope.Counted.String())
 	assert.Equal(t, "-1", rope.Variance.String(), "the recorded line, not one that is found beside it")
 	// Another warehouse, bins and items that are not known: each with its field.
-	dr = look(t, d, "own.csv", "row code,warehouse,bin,sku,counted,counted at\n,W,A-1-2,shk,40,2026-11-20T10:00:00Z\n,Q,A-1-2,SHK,1,2026-11-20T10:00:00Z\n,W,Z,SHK,1,2026-11-20T10:00:00Z\n,W,A-1-2,NOPE,1,2026-11-20T10:00:00Z\n,W,B-1-1,S-9,3,2026-11-20T10:00:00Z\n", Choices{Count: id})
+	dr = look(
+		t,
+		d,
+		"own.csv",
+		"row code,warehouse,bin,sku,counted,counted at\n,W,A-1-2,shk,40,2026-11-20T10:00:00Z\n,Q,A-1-2,SHK,1,2026-11-20T10:00:00Z\n,W,Z,SHK,1,2026-11-20T10:00:00Z\n,W,A-1-2,NOPE,1,2026-11-20T10:00:00Z\n,W,B-1-1,S-9,3,2026-11-20T10:00:00Z\n",
+		Choices{Count: id},
+	)
 	got := map[string]int{}
 	for _, g := range dr.Problems {
 		got[g.Kind] = g.List[0].Row
@@ -39,10 +51,21 @@ func TestCountsOfOtherMaking(t *testing.T) {
 // A count that names no lot is of the only one in its bin, and says so; of several it is asked which.
 func TestCountsWithoutLots(t *testing.T) {
 	d := at(t)
-	take(t, d, "stock.csv", "warehouse,bin,sku,lot,holding,quantity,as at\nW,A,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L2,,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,own,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,hire,2,2026-11-20T06:00:00Z\n")
+	take(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,lot,holding,quantity,as at\nW,A,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L2,,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,own,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,hire,2,2026-11-20T06:00:00Z\n",
+	)
 	c, err := d.Freeze(ctx, nell, NewCount{Name: "Count", Scope: Scope{Warehouse: 1}, Rows: 50})
 	require.NoError(t, err)
-	dr := look(t, d, "own.csv", "bin,sku,lot,counted,counted at\nA,FLARE,,4,2026-11-20T08:00:00Z\nB,FLARE,,9,2026-11-20T08:00:00Z\nB,FLARE,L2,5,2026-11-20T08:00:00Z\nA,FLARE,L9,1,2026-11-20T08:00:00Z\nC,FLARE,L1,1,2026-11-20T08:00:00Z\n", Choices{Count: c.ID})
+	dr := look(
+		t,
+		d,
+		"own.csv",
+		"bin,sku,lot,counted,counted at\nA,FLARE,,4,2026-11-20T08:00:00Z\nB,FLARE,,9,2026-11-20T08:00:00Z\nB,FLARE,L2,5,2026-11-20T08:00:00Z\nA,FLARE,L9,1,2026-11-20T08:00:00Z\nC,FLARE,L1,1,2026-11-20T08:00:00Z\n",
+		Choices{Count: c.ID},
+	)
 	assert.Contains(t, strings.Join(dr.Assumed, " "), "1 count names no lot")
 	require.Len(t, dr.Problems, 2)
 	text := dr.Problems[0].List[0].Text + dr.Problems[1].List[0].Text

@@ -65,7 +65,8 @@ func (v *SheetOfFile) answered(what string) string {
 
 // answer settles a check of a draft.
 func (c *Choices) answer(what, value string) error {
-	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {addUp, replace, leave}, "early": {asItIs}, "future": {asItIs}, "older": {asItIs}} {
+	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {addUp, replace, leave}, "early": {asItIs},
+		"future": {asItIs}, "older": {asItIs}} {
 		for _, v := range values {
 			if w == what && v == value {
 				checks := map[string]string{what: value}

@@ -48,7 +48,12 @@ func (w *Work) linesAt(c *store.Count, places []int64) ([]store.CountLine, error
 	}
 	lines := make([]store.CountLine, 0, len(sorted))
 	for some := range slices.Chunk(sorted, stretch) {
-		err := store.EachCountLine(w.DB, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error { lines = append(lines, *l); return nil })
+		err := store.EachCountLine(
+			w.DB,
+			c.ID,
+			store.Positions{Some: some},
+			func(l *store.CountLine) error { lines = append(lines, *l); return nil },
+		)
 		if err != nil {
 			return nil, err
 		}
@@ -191,7 +196,9 @@ func (u *Uncounted) add(lines []store.CountLine) error {
 // uncounted gives the uncounted lines of a part: those of which something is expected, and those that were settled to be
 // zero already.
 func (w *Work) uncounted(c *store.Count, part UncountedPart) (lines, zeroed []store.CountLine, err error) {
-	q, args := "SELECT l.pos FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.status = 'uncounted' AND (l.expected <> 0 OR l.zeroed = 1)", []any{c.ID}
+	q, args := "SELECT l.pos FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.status = 'uncounted' AND (l.expected <> 0 OR l.zeroed = 1)", []any{
+		c.ID,
+	}
 	if part.Zone != nil {
 		q, args = q+" AND b.zone = ?", append(args, *part.Zone)
 	}
@@ -255,7 +262,8 @@ func (d *Desk) SetZero(ctx context.Context, p Person, countID int64, part Uncoun
 		if err != nil {
 			return out, err
 		}
-		if err := w.Exec("UPDATE count_lines SET zeroed = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", zero, c.ID, string(b)).Error; err != nil {
+		if err := w.Exec("UPDATE count_lines SET zeroed = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", zero, c.ID,
+			string(b)).Error; err != nil {
 			return out, err
 		}
 		if err := w.workOut(c, places, false); err != nil {
@@ -265,7 +273,10 @@ func (d *Desk) SetZero(ctx context.Context, p Person, countID int64, part Uncoun
 			return out, err
 		}
 		out.Lines = len(lines)
-		return out, w.Say("uncounted "+map[bool]string{true: "means zero", false: "left"}[zero], map[string]any{"count": c.ID, "lines": len(lines), "zone": part.Zone})
+		return out, w.Say(
+			"uncounted "+map[bool]string{true: "means zero", false: "left"}[zero],
+			map[string]any{"count": c.ID, "lines": len(lines), "zone": part.Zone},
+		)
 	})
 }
 
@@ -319,7 +330,11 @@ func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h Lin
 	recorded := int64(level)
 	at(c.FrozenAt, "freeze", &recorded, "frozen", false, 0)
 	var m []store.CountMove
-	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error { m = append(m, x); return nil }); err != nil {
+	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error {
+		m = append(m,
+			x)
+		return nil
+	}); err != nil {
 		return h, err
 	}
 	moved := func(upTo int64) {
@@ -364,7 +379,8 @@ func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h Lin
 		return h, err
 	}
 	for _, x := range decisions {
-		text := map[string]string{store.Accept: "accepted", store.Hold: "held", "": "taken back", store.Zero: "uncounted means zero", store.Leave: "uncounted is left"}[x.Kind]
+		text := map[string]string{store.Accept: "accepted", store.Hold: "held", "": "taken back", store.Zero: "uncounted means zero",
+			store.Leave: "uncounted is left"}[x.Kind]
 		if x.Reason != "" {
 			text += ", " + x.Reason
 		}
@@ -407,7 +423,8 @@ func (d *Desk) otherLines(ctx context.Context, c *Seen, row *varianceRow, h *Lin
 		where, args = "1 = 1", args[:3]
 	}
 	var others []varianceRow
-	if err := c.tx.Raw(varianceRows+" AND l.item_id = ? AND l.pos <> ? AND l.status <> 'gone' AND "+where+" ORDER BY l.pos LIMIT 100", args...).Scan(&others).Error; err != nil {
+	if err := c.tx.Raw(varianceRows+" AND l.item_id = ? AND l.pos <> ? AND l.status <> 'gone' AND "+where+" ORDER BY l.pos LIMIT 100",
+		args...).Scan(&others).Error; err != nil {
 		return err
 	}
 	for i := range others {
@@ -479,7 +496,8 @@ func (d *Desk) Report(ctx context.Context, p Person, countID int64) (r Report, e
 		return r, err
 	}
 	r.Figures = viewFigures(all.Figures)
-	for sort, into := range map[string]*[]ReportPart{store.PartZone: &r.Zones, store.PartCategory: &r.Categories, store.PartCounter: &r.Counters} {
+	for sort, into := range map[string]*[]ReportPart{store.PartZone: &r.Zones, store.PartCategory: &r.Categories,
+		store.PartCounter: &r.Counters} {
 		*into = []ReportPart{}
 		err := store.EachTally(c.tx, c.ID, sort, nil, func(t *store.PartTally) error {
 			if t.Lines != 0 {
@@ -525,11 +543,17 @@ func (r *Report) sent(c *Seen) error {
 		return nil
 	}
 	var posted []store.PostingReason
-	if err := c.tx.Raw("SELECT r.* FROM posting_reasons r JOIN postings p ON p.id = r.posting_id WHERE p.count_id = ?", c.ID).Scan(&posted).Error; err != nil {
+	if err := c.tx.Raw("SELECT r.* FROM posting_reasons r JOIN postings p ON p.id = r.posting_id WHERE p.count_id = ?",
+		c.ID).Scan(&posted).Error; err != nil {
 		return err
 	}
 	for _, x := range posted {
-		s := variance.Sums{Over: quantity.Money(x.Over), Short: quantity.Money(x.Short), Net: quantity.Money(x.Over + x.Short), Gross: quantity.Money(x.Gross)}
+		s := variance.Sums{
+			Over:  quantity.Money(x.Over),
+			Short: quantity.Money(x.Short),
+			Net:   quantity.Money(x.Over + x.Short),
+			Gross: quantity.Money(x.Gross),
+		}
 		if r.PostedN += x.Lines; !r.Posted.Merge(s) {
 			return tooMuch()
 		}

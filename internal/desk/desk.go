@@ -262,7 +262,15 @@ func doAs[T any](ctx context.Context, d *Desk, p Person, operation string, key K
 		if err != nil {
 			return err
 		}
-		return tx.Exec("INSERT INTO requests (key, at, answer, operation, person_id, hash) VALUES (?, ?, ?, ?, ?, ?)", key.Text, w.Now, string(b), operation, p.ID, hash).Error
+		return tx.Exec(
+			"INSERT INTO requests (key, at, answer, operation, person_id, hash) VALUES (?, ?, ?, ?, ?, ?)",
+			key.Text,
+			w.Now,
+			string(b),
+			operation,
+			p.ID,
+			hash,
+		).Error
 	})
 	if err != nil {
 		var none T
@@ -298,11 +306,16 @@ func answered(tx *gorm.DB, p Person, operation, key, hash string, answer any) (b
 		Answer, Operation, Hash string
 		PersonID                int64
 	}
-	if err := tx.Raw("SELECT answer, operation, person_id, hash FROM requests WHERE key = ?", key).Scan(&before).Error; err != nil || before.Answer == "" {
+	if err := tx.Raw("SELECT answer, operation, person_id, hash FROM requests WHERE key = ?", key).Scan(&before).Error; err != nil ||
+		before.Answer == "" {
 		return false, err
 	}
 	if before.Operation != operation || before.PersonID != p.ID || before.Hash != hash {
-		return false, refuseAs(KeyTaken, "key", "This key was used for something else already. Nothing was done; look at what stands, and send it under a key of its own.")
+		return false, refuseAs(
+			KeyTaken,
+			"key",
+			"This key was used for something else already. Nothing was done; look at what stands, and send it under a key of its own.",
+		)
 	}
 	return true, json.Unmarshal([]byte(before.Answer), answer)
 }

@@ -287,7 +287,13 @@ func TestItems(t *testing.T) {
 // Where nothing is recorded codes are taken as they stand; those that differ in case only are said to be kept apart.
 func TestCaseOfNewCodes(t *testing.T) {
 	d := at(t)
-	dr := look(t, d, "stock.csv", "warehouse,bin,sku,quantity,as at\nW,A-1,ROPE,4,2026-11-20T06:00:00Z\nw,A-2,rope,5,2026-11-20T06:00:00Z\nW,A-2,Rope,1,2026-11-20T06:00:00Z\n", Choices{})
+	dr := look(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,quantity,as at\nW,A-1,ROPE,4,2026-11-20T06:00:00Z\nw,A-2,rope,5,2026-11-20T06:00:00Z\nW,A-2,Rope,1,2026-11-20T06:00:00Z\n",
+		Choices{},
+	)
 	assert.Equal(t, 3, dr.Effect.Added)
 	assert.Contains(t, dr.Assumed, "The warehouses W and w differ in case only and are kept apart.")
 	assert.Contains(t, dr.Assumed, "The SKUs ROPE and rope differ in case only and are kept apart, as 1 other is.")
@@ -301,7 +307,13 @@ func TestWholeOrSome(t *testing.T) {
 	part := "warehouse,bin,sku,quantity,unit cost,as at\nw,a-1-1,rope,12,2.5,2026-11-21T06:00:00Z\nW,C-1-1,NEW,1,,2026-11-21T06:00:00Z\n"
 	whole := look(t, d, "part.csv", part, Choices{})
 	assert.Equal(t, []int{1, 1, 0, 6}, []int{whole.Effect.Added, whole.Effect.Changed, whole.Effect.Unchanged, whole.Effect.Gone})
-	clash := look(t, d, "clash.csv", "warehouse,bin,sku,quantity,as at\nW,A-1-1,ROPE,1,2026-11-21T06:00:00Z\nw,a-1-1,Rope,2,2026-11-21T06:00:00Z\n", Choices{})
+	clash := look(
+		t,
+		d,
+		"clash.csv",
+		"warehouse,bin,sku,quantity,as at\nW,A-1-1,ROPE,1,2026-11-21T06:00:00Z\nw,a-1-1,Rope,2,2026-11-21T06:00:00Z\n",
+		Choices{},
+	)
 	require.Len(t, clash.Problems, 1, "two spellings of one recorded code are not silently one line")
 	assert.Contains(t, clash.Problems[0].List[0].Text, "the same as row 2")
 	assert.Equal(t, 1, clash.Effect.Refused)
@@ -315,7 +327,13 @@ func TestWholeOrSome(t *testing.T) {
 	assert.Len(t, page.Lines, 8)
 	assert.Equal(t, "12", page.Lines[0].OnHand.String())
 	var record string
-	require.NoError(t, d.store.Read(ctx).Raw("SELECT l.record_id FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id WHERE l.pos = 0").Scan(&record).Error)
+	require.NoError(
+		t,
+		d.store.Read(ctx).
+			Raw("SELECT l.record_id FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id WHERE l.pos = 0").
+			Scan(&record).
+			Error,
+	)
 	assert.Equal(t, "r1", record, "the record id is carried on where the file has none")
 }
 
@@ -330,7 +348,12 @@ func TestPages(t *testing.T) {
 	take(t, d, "stock.csv", b.String())
 	c, err := d.Freeze(ctx, nell, NewCount{Name: "x", Scope: Scope{Warehouse: 1}, Rows: 50})
 	require.NoError(t, err)
-	takeCounts(t, d, c.ID, "W,A-0,S0,,0,2026-11-20T07:00:00Z\nW,A-1,S5,,2,2026-11-20T07:00:00Z\nW,A-2,S8,,1,2026-11-20T07:00:00Z\nW,A-9,S0,,3,2026-11-20T07:00:00Z\n")
+	takeCounts(
+		t,
+		d,
+		c.ID,
+		"W,A-0,S0,,0,2026-11-20T07:00:00Z\nW,A-1,S5,,2,2026-11-20T07:00:00Z\nW,A-2,S8,,1,2026-11-20T07:00:00Z\nW,A-9,S0,,3,2026-11-20T07:00:00Z\n",
+	)
 	for name, page := range map[string]func(f Filter) (keys []string, next string){
 		"by bin": func(f Filter) (keys []string, next string) {
 			p, err := d.Recorded(ctx, nell, 1, f)
@@ -426,12 +449,20 @@ func TestTypeIn(t *testing.T) {
 	l := lineOf(t, d, id, "SHK", "B-1-1")
 	q := quantity.Quantity(24 * quantity.Scale)
 	for i, want := range [][3]int{{1, 0, 0}, {0, 0, 1}} {
-		out, err := d.TypeIn(ctx, nell, id, fmt.Sprintf("typed-%d", i), "UTC", []Typed{{RowCode: l.RowCode, Quantity: &q, CountedAt: "2026-11-20 09:00"}})
+		out, err := d.TypeIn(
+			ctx,
+			nell,
+			id,
+			fmt.Sprintf("typed-%d", i),
+			"UTC",
+			[]Typed{{RowCode: l.RowCode, Quantity: &q, CountedAt: "2026-11-20 09:00"}},
+		)
 		require.NoError(t, err)
 		assert.Equal(t, want, [3]int{out.Added, out.Changed, out.Unchanged})
 	}
 	less := quantity.Quantity(-1)
-	for _, bad := range []Typed{{RowCode: "W9S9R9", Quantity: &q}, {RowCode: l.RowCode, Quantity: &less}, {RowCode: l.RowCode + "X", Quantity: &q}} {
+	for _, bad := range []Typed{{RowCode: "W9S9R9", Quantity: &q}, {RowCode: l.RowCode, Quantity: &less}, {RowCode: l.RowCode + "X",
+		Quantity: &q}} {
 		_, err := d.TypeIn(ctx, nell, id, "", "UTC", []Typed{bad})
 		assert.Error(t, err)
 	}

@@ -100,7 +100,16 @@ func (d *Desk) Elevation(ctx context.Context, p Person, houseID int64, at string
 		t := &drawn[i]
 		zone := b.names[b.zones[b.order[t.From]]]
 		if t.bin == 0 {
-			out[i] = Tile{ID: t.id(), Code: t.Name, Zone: zone, Bay: b.ordered[t.From] + " – " + b.ordered[t.To-1], At: fmt.Sprintf("%d-%d", t.From, t.To), Bins: t.To - t.From, Open: t.open, Depth: t.depth}
+			out[i] = Tile{
+				ID:    t.id(),
+				Code:  t.Name,
+				Zone:  zone,
+				Bay:   b.ordered[t.From] + " – " + b.ordered[t.To-1],
+				At:    fmt.Sprintf("%d-%d", t.From, t.To),
+				Bins:  t.To - t.From,
+				Open:  t.open,
+				Depth: t.depth,
+			}
 			continue
 		}
 		place := b.places[t.From]
@@ -123,7 +132,8 @@ type BinState struct {
 }
 
 func (s *BinState) add(o *BinState) {
-	s.Lines, s.Counted, s.Over, s.Short, s.Open, s.Posted, s.Accept = s.Lines+o.Lines, s.Counted+o.Counted, s.Over+o.Over, s.Short+o.Short, s.Open+o.Open, s.Posted+o.Posted, s.Accept+o.Accept
+	s.Lines, s.Counted, s.Over, s.Short, s.Open, s.Posted, s.Accept = s.Lines+o.Lines, s.Counted+o.Counted, s.Over+o.Over, s.Short+o.Short,
+		s.Open+o.Open, s.Posted+o.Posted, s.Accept+o.Accept
 }
 
 // states gives the states of what is drawn, from those of the bins; what nothing is known of is left out.
@@ -192,11 +202,25 @@ func (d *Desk) CountBins(ctx context.Context, p Person, countID int64, at string
 		if err != nil {
 			return err
 		}
-		return store.Each(c.tx, "SELECT name, sheet_id, lines, counted, over + found, short, open, posted, accepted FROM count_tallies WHERE count_id = ? AND part = ?", []driver.Value{c.ID, store.PartBin}, func(v []driver.Value) error {
-			n := func(i int) int { return int(v[i].(int64)) }
-			of[v[0].(int64)] = BinState{Lines: n(2), Sheet: numbers[v[1].(int64)], Counted: n(3), Over: n(4), Short: n(5), Open: n(6), Posted: n(7), Accept: n(8)}
-			return nil
-		})
+		return store.Each(
+			c.tx,
+			"SELECT name, sheet_id, lines, counted, over + found, short, open, posted, accepted FROM count_tallies WHERE count_id = ? AND part = ?",
+			[]driver.Value{c.ID, store.PartBin},
+			func(v []driver.Value) error {
+				n := func(i int) int { return int(v[i].(int64)) }
+				of[v[0].(int64)] = BinState{
+					Lines:   n(2),
+					Sheet:   numbers[v[1].(int64)],
+					Counted: n(3),
+					Over:    n(4),
+					Short:   n(5),
+					Open:    n(6),
+					Posted:  n(7),
+					Accept:  n(8),
+				}
+				return nil
+			},
+		)
 	})
 	if err != nil {
 		return nil, err

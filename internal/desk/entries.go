@@ -14,7 +14,20 @@ import (
 // standing gives the entries of a count that stand on some lines, for holding others against them.
 func standing(w *Work, c *store.Count, p store.Positions, sheets map[int64]int) (out []counting.Standing, err error) {
 	err = store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
-		out = append(out, counting.Standing{ID: e.ID, Place: e.Pos, Round: e.Round, Parcel: e.Parcel, Sheet: sheets[e.SheetID], Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, Withdrawn: e.Withdrawn, FromFile: e.ReturnID != 0})
+		out = append(
+			out,
+			counting.Standing{
+				ID:        e.ID,
+				Place:     e.Pos,
+				Round:     e.Round,
+				Parcel:    e.Parcel,
+				Sheet:     sheets[e.SheetID],
+				Quantity:  quantity.Quantity(e.Quantity),
+				At:        e.CountedAt,
+				Withdrawn: e.Withdrawn,
+				FromFile:  e.ReturnID != 0,
+			},
+		)
 		return nil
 	})
 	return out, err
@@ -47,7 +60,17 @@ func (w *Work) addLines(c *store.Count, keys []foundKey, sheets map[foundKey]int
 	lines, places, made := make([]store.CountLine, len(keys)), map[foundKey]int64{}, make([]int64, len(keys))
 	for i, k := range keys {
 		last++
-		lines[i] = store.CountLine{CountID: c.ID, Pos: last, BinID: k.bin, ItemID: k.item, Lot: k.lot, Serial: k.serial, Holding: k.holding, SheetID: sheets[k], Cost: costs[k.item]}
+		lines[i] = store.CountLine{
+			CountID: c.ID,
+			Pos:     last,
+			BinID:   k.bin,
+			ItemID:  k.item,
+			Lot:     k.lot,
+			Serial:  k.serial,
+			Holding: k.holding,
+			SheetID: sheets[k],
+			Cost:    costs[k.item],
+		}
 		places[k], made[i] = last, last
 	}
 	if err := store.AddCountLines(w.DB, c.ID, lines); err != nil {
@@ -69,9 +92,16 @@ func (w *Work) findMoves(c *store.Count, where string, numbers any) error {
 	if err != nil {
 		return err
 	}
-	return w.Exec(`INSERT OR IGNORE INTO count_moves (count_id, pos, at, movement_id, quantity) SELECT l.count_id, l.pos, m.at, m.id, m.quantity FROM count_lines l JOIN movements m
-		ON m.item_id = l.item_id AND m.bin_id = l.bin_id AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding AND m.warehouse_id = ? AND m.at > ?
-		WHERE l.count_id = ? AND `+where, c.WarehouseID, c.FrozenAt, c.ID, string(b)).Error
+	return w.Exec(
+		`INSERT OR IGNORE INTO count_moves (count_id, pos, at, movement_id, quantity) SELECT l.count_id, l.pos, m.at, m.id, m.quantity FROM count_lines l JOIN movements m
+		ON m.item_id = l.item_id AND m.bin_id = l.bin_id AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding
+			AND m.warehouse_id = ? AND m.at > ?
+		WHERE l.count_id = ? AND `+where,
+		c.WarehouseID,
+		c.FrozenAt,
+		c.ID,
+		string(b),
+	).Error
 }
 
 // foundCosts finds the unit costs of items for keys without a recorded row, by the core's rule: of the frozen set, of what
@@ -98,25 +128,35 @@ func (w *Work) foundCosts(c *store.Count, items []int64) (map[int64]*int64, erro
 		}
 		return nil
 	}
-	err = store.Each(w.DB, `SELECT s.item_id, w.id, s.cost FROM warehouses w JOIN set_items s ON s.set_id = CASE WHEN w.id = ? THEN ? ELSE w.set_id END
-		WHERE s.item_id IN (SELECT value FROM json_each(?))`, []driver.Value{c.WarehouseID, c.SetID, string(b)}, func(v []driver.Value) error {
-		cost, k := number(v[2]), of(v[0].(int64))
-		rows := stock.Agreed{Any: true}
-		if cost != nil {
-			rows = stock.AgreedOf(quantity.Cost(*cost), true)
-		}
-		if k.anywhere = k.anywhere.With(rows); v[1].(int64) == c.WarehouseID {
-			k.here = rows
-		}
-		return nil
-	})
+	err = store.Each(
+		w.DB,
+		`SELECT s.item_id, w.id, s.cost FROM warehouses w JOIN set_items s ON s.set_id = CASE WHEN w.id = ? THEN ? ELSE w.set_id END
+		WHERE s.item_id IN (SELECT value FROM json_each(?))`,
+		[]driver.Value{c.WarehouseID, c.SetID, string(b)},
+		func(v []driver.Value) error {
+			cost, k := number(v[2]), of(v[0].(int64))
+			rows := stock.Agreed{Any: true}
+			if cost != nil {
+				rows = stock.AgreedOf(quantity.Cost(*cost), true)
+			}
+			if k.anywhere = k.anywhere.With(rows); v[1].(int64) == c.WarehouseID {
+				k.here = rows
+			}
+			return nil
+		},
+	)
 	if err != nil {
 		return nil, err
 	}
-	err = store.Each(w.DB, "SELECT id, cost FROM items WHERE id IN (SELECT value FROM json_each(?))", []driver.Value{string(b)}, func(v []driver.Value) error {
-		of(v[0].(int64)).own = number(v[1])
-		return nil
-	})
+	err = store.Each(
+		w.DB,
+		"SELECT id, cost FROM items WHERE id IN (SELECT value FROM json_each(?))",
+		[]driver.Value{string(b)},
+		func(v []driver.Value) error {
+			of(v[0].(int64)).own = number(v[1])
+			return nil
+		},
+	)
 	out := map[int64]*int64{}
 	for item, k := range all {
 		own := quantity.Cost(0)
@@ -185,7 +225,9 @@ func (w *Work) latestEntry(c *store.Count, latest int64, replaced []int64) (int6
 		return 0, err
 	}
 	var was int64
-	if err := w.Raw("SELECT count(*) FROM entries WHERE id IN (SELECT value FROM json_each(?)) AND counted_at = ? AND withdrawn = 0", string(b), c.Latest).Scan(&was).Error; err != nil || was == 0 {
+	if err := w.Raw("SELECT count(*) FROM entries WHERE id IN (SELECT value FROM json_each(?)) AND counted_at = ? AND withdrawn = 0",
+		string(b), c.Latest).Scan(&was).Error; err != nil ||
+		was == 0 {
 		return c.Latest, err
 	}
 	err = w.Raw(`SELECT coalesce(max(counted_at), 0) FROM entries e WHERE count_id = ? AND withdrawn = 0
@@ -210,7 +252,9 @@ func (w *Work) setLatest(c *store.Count, latest int64) (places []int64, err erro
 		return nil, err
 	}
 	c.Latest = latest
-	return places, w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND at > ? AND at <= ?", c.ID, min(a, b), max(a, b)).Scan(&places).Error
+	return places, w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND at > ? AND at <= ?", c.ID, min(a, b), max(a, b)).
+		Scan(&places).
+		Error
 }
 
 // sheetNumbers gives the numbers of a count's sheets by their ids.

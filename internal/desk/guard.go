@@ -108,7 +108,8 @@ func (d *Desk) SeeRestore(ctx context.Context, p Person, name string) (t TakesBa
 	for _, l := range links {
 		t.Words = append(t.Words, TakenBack{instant(l.At), l.Person, l.What})
 	}
-	if err := tx.Raw("SELECT what, count(*) AS n FROM chain WHERE id > ? GROUP BY what ORDER BY n DESC, what", found.Links).Scan(&t.By).Error; err != nil {
+	if err := tx.Raw("SELECT what, count(*) AS n FROM chain WHERE id > ? GROUP BY what ORDER BY n DESC, what",
+		found.Links).Scan(&t.By).Error; err != nil {
 		return t, err
 	}
 	for _, b := range t.By {

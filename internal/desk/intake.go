@@ -72,7 +72,11 @@ func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut in
 			return TakenIn{}, err
 		}
 		if now := seen.comesTo(); now != before {
-			return TakenIn{}, refuseAs(Changed, "", "Meanwhile the records have changed, and with them what this file comes to. Look at it again, and then take it in.")
+			return TakenIn{}, refuseAs(
+				Changed,
+				"",
+				"Meanwhile the records have changed, and with them what this file comes to. Look at it again, and then take it in.",
+			)
 		}
 	}
 	parts, counts := dr.inOrder(), 0
@@ -92,9 +96,17 @@ func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut in
 	case seen.Blocked != "":
 		return TakenIn{}, refuse("%s", seen.Blocked)
 	case seen.Effect.Refused != leaveOut:
-		return TakenIn{}, refuseAs(Asks, "leave_out", "%d rows have a problem. Mend them, or say that these %d rows are to be left out.", seen.Effect.Refused, seen.Effect.Refused)
+		return TakenIn{}, refuseAs(
+			Asks,
+			"leave_out",
+			"%d rows have a problem. Mend them, or say that these %d rows are to be left out.",
+			seen.Effect.Refused,
+			seen.Effect.Refused,
+		)
 	case counts > 1 || counts == 1 && len(parts) > 1:
-		return TakenIn{}, refuse("Counts are taken in by themselves. Leave the other sheets of this file out, take the counts in, and then drop the file again.")
+		return TakenIn{}, refuse(
+			"Counts are taken in by themselves. Leave the other sheets of this file out, take the counts in, and then drop the file again.",
+		)
 	}
 	if counts == 1 {
 		out, err = d.takeBack(work, p, dr, parts[0], once)
@@ -131,7 +143,17 @@ func (out *Draft) comesTo() [9]int {
 func (d *Desk) tellTaking(dr *draft, of int) func(done int) {
 	started := time.Now()
 	return func(done int) {
-		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Taking in " + dr.name, Done: done, Of: of, Rows: done, Since: int(time.Since(started).Milliseconds())})
+		d.Events.Tell(
+			Event{
+				What:  "progress",
+				Draft: dr.id,
+				Text:  "Taking in " + dr.name,
+				Done:  done,
+				Of:    of,
+				Rows:  done,
+				Since: int(time.Since(started).Milliseconds()),
+			},
+		)
 	}
 }
 
@@ -169,8 +191,24 @@ func (d *Desk) Intakes(ctx context.Context, p Person) ([]IntakeView, error) {
 	}
 	out := make([]IntakeView, len(rows))
 	for i, r := range rows {
-		v := IntakeView{ID: r.ID, Kind: r.Kind, Parts: []IntakePart{}, State: r.State, File: r.FileName, Sha: r.FileSha, Person: r.Person, At: instant(r.At),
-			RecordedAt: recordedAt(&r), Added: r.Added, Changed: r.Changed, Unchanged: r.Unchanged, Gone: r.Gone, Refused: r.Refused, UndoneBy: r.UndoneBy, UndoneAt: moment(r.UndoneAt)}
+		v := IntakeView{
+			ID:         r.ID,
+			Kind:       r.Kind,
+			Parts:      []IntakePart{},
+			State:      r.State,
+			File:       r.FileName,
+			Sha:        r.FileSha,
+			Person:     r.Person,
+			At:         instant(r.At),
+			RecordedAt: recordedAt(&r),
+			Added:      r.Added,
+			Changed:    r.Changed,
+			Unchanged:  r.Unchanged,
+			Gone:       r.Gone,
+			Refused:    r.Refused,
+			UndoneBy:   r.UndoneBy,
+			UndoneAt:   moment(r.UndoneAt),
+		}
 		if r.Parts != "" {
 			if err := json.Unmarshal([]byte(r.Parts), &v.Parts); err != nil {
 				return nil, err
@@ -204,14 +242,21 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 		case layout.Stock:
 			// Later intakes whose sets follow on this one's.
 			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN stock_sets s ON s.intake_id = i.id JOIN stock_sets mine ON mine.warehouse_id = s.warehouse_id
-				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&more).Error
+				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).
+				Scan(&more).
+				Error
 			puts = append(puts, undoes("line", "lines", r.Added, r.Changed, r.Gone))
 			var pruned int64
 			if err == nil {
-				err = tx.Raw("SELECT count(*) FROM stock_sets s WHERE s.intake_id = ? AND s.previous_id <> 0 AND NOT EXISTS (SELECT 1 FROM stock_sets p WHERE p.id = s.previous_id AND p.published = 1)", r.ID).Scan(&pruned).Error
+				err = tx.Raw("SELECT count(*) FROM stock_sets s WHERE s.intake_id = ? AND s.previous_id <> 0 AND NOT EXISTS (SELECT 1 FROM stock_sets p WHERE p.id = s.previous_id AND p.published = 1)", r.ID).
+					Scan(&pruned).
+					Error
 			}
 			if err == nil && pruned > 0 {
-				return fmt.Sprintf("What was recorded before it is not kept any more: the last %d intakes of a warehouse can be undone. A backup may have it.", store.KeptSets), "", nil
+				return fmt.Sprintf(
+					"What was recorded before it is not kept any more: the last %d intakes of a warehouse can be undone. A backup may have it.",
+					store.KeptSets,
+				), "", nil
 			}
 		case layout.Items:
 			// Later intakes that changed an item which this one made or changed.
@@ -220,7 +265,9 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 			puts = append(puts, undoes("item", "items", r.Added, r.Changed, 0))
 			if err == nil && len(more) == 0 && r.Kind == string(layout.Items) {
 				var n int64
-				err = tx.Raw(`SELECT count(*) FROM items WHERE intake_id = ? AND (id IN (SELECT item_id FROM set_items) OR id IN (SELECT item_id FROM count_items) OR id IN (SELECT item_id FROM movements))`, r.ID).Scan(&n).Error
+				err = tx.Raw(`SELECT count(*) FROM items WHERE intake_id = ? AND (id IN (SELECT item_id FROM set_items) OR id IN (SELECT item_id FROM count_items) OR id IN (SELECT item_id FROM movements))`, r.ID).
+					Scan(&n).
+					Error
 				if n > 0 {
 					return fmt.Sprintf("%d of its new items have stock, movements or counts by now.", n), "", err
 				}
@@ -229,7 +276,9 @@ func (d *Desk) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 			puts = append(puts, "takes "+plural(r.Added, "movement", "movements")+" away")
 		case layout.Places:
 			err = tx.Raw(`SELECT DISTINCT i.* FROM intakes i JOIN place_before b ON b.intake_id = i.id JOIN place_before mine ON mine.sort = b.sort AND mine.place_id = b.place_id
-				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).Scan(&more).Error
+				WHERE mine.intake_id = ? AND i.id > ? AND i.state = ? ORDER BY i.id`, r.ID, r.ID, store.Taken).
+				Scan(&more).
+				Error
 			puts = append(puts, undoes("place", "places", r.Added, r.Changed, 0)+", where nothing uses them")
 		}
 		if err != nil {
@@ -289,11 +338,17 @@ func undoes(one, many string, added, changed, gone int) string {
 // undoWarning tells what undoing an intake touches beside the records themselves: a count that runs on its stock.
 func undoWarning(tx *gorm.DB, r *store.Intake) (string, error) {
 	var names []string
-	err := tx.Raw("SELECT DISTINCT c.name FROM counts c JOIN stock_sets s ON s.id = c.set_id WHERE s.intake_id = ? AND c.state = ? ORDER BY c.id", r.ID, store.Running).Scan(&names).Error
+	err := tx.Raw("SELECT DISTINCT c.name FROM counts c JOIN stock_sets s ON s.id = c.set_id WHERE s.intake_id = ? AND c.state = ? ORDER BY c.id", r.ID, store.Running).
+		Scan(&names).
+		Error
 	if err != nil || len(names) == 0 {
 		return "", err
 	}
-	return fmt.Sprintf("%s: %s. The frozen lines stay as they are, but what is recorded will be what was before.", map[bool]string{true: "A running count was frozen from it", false: "Running counts were frozen from it"}[len(names) == 1], strings.Join(names, ", ")), nil
+	return fmt.Sprintf(
+		"%s: %s. The frozen lines stay as they are, but what is recorded will be what was before.",
+		map[bool]string{true: "A running count was frozen from it", false: "Running counts were frozen from it"}[len(names) == 1],
+		strings.Join(names, ", "),
+	), nil
 }
 
 // recordedAt is when the stock of an intake was recorded; none where it has no stock.

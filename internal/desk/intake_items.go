@@ -101,7 +101,16 @@ func (d *Desk) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 		}
 		id := rec.items[sku]
 		if first, twice := seen[id]; twice && id != 0 {
-			pt.problems.Add(pt.mapping.Problem(dr.name, it.Row, layout.SKU, "duplicate key", it.SKU, fmt.Sprintf("%q is, but for its case, the same as row %d. Take one out", it.SKU, first)))
+			pt.problems.Add(
+				pt.mapping.Problem(
+					dr.name,
+					it.Row,
+					layout.SKU,
+					"duplicate key",
+					it.SKU,
+					fmt.Sprintf("%q is, but for its case, the same as row %d. Take one out", it.SKU, first),
+				),
+			)
 			continue
 		}
 		old := byID[id]
@@ -163,8 +172,10 @@ func fill(now *store.Item, it *layout.Item) error {
 	for f, t := range map[layout.Field]struct {
 		into *string
 		text string
-	}{layout.Description: {&now.Description, it.Description}, layout.Unit: {&now.Unit, it.Unit}, layout.Category: {&now.Category, it.Category}, layout.Class: {&now.Class, it.Class},
-		layout.RecordID: {&now.RecordID, it.RecordID}, layout.FurtherSKU: {&now.FurtherSKU, it.FurtherSKU}, layout.Parent: {&now.Parent, it.Parent}, layout.Tracking: {&now.Tracking, it.Tracking}} {
+	}{layout.Description: {&now.Description, it.Description}, layout.Unit: {&now.Unit, it.Unit}, layout.Category: {&now.Category,
+		it.Category}, layout.Class: {&now.Class, it.Class},
+		layout.RecordID: {&now.RecordID, it.RecordID}, layout.FurtherSKU: {&now.FurtherSKU, it.FurtherSKU}, layout.Parent: {&now.Parent,
+			it.Parent}, layout.Tracking: {&now.Tracking, it.Tracking}} {
 		switch {
 		case it.Cleared[f]:
 			*t.into = ""

@@ -58,7 +58,16 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 	for _, m := range f.Movements {
 		wrong := func(part stock.Part, field layout.Field, remedy string) {
 			value := f.Codes[part].Text(m.Key[part])
-			pt.problems.Add(pt.mapping.Problem(dr.name, m.Row, field, "unknown "+string(field), value, fmt.Sprintf("%q is not known. %s", value, remedy)))
+			pt.problems.Add(
+				pt.mapping.Problem(
+					dr.name,
+					m.Row,
+					field,
+					"unknown "+string(field),
+					value,
+					fmt.Sprintf("%q is not known. %s", value, remedy),
+				),
+			)
 		}
 		house := houses[m.Key[stock.Warehouse]]
 		if house == nil {
@@ -67,7 +76,15 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 		}
 		text := func(p stock.Part) string { return f.Codes[p].Text(m.Key[p]) }
 		lot, serial, holding := where.names(house.ID, m.Key)
-		row := store.Movement{WarehouseID: house.ID, Lot: lot, Serial: serial, Holding: holding, Quantity: int64(m.Quantity), At: m.At, Reference: m.Reference}
+		row := store.Movement{
+			WarehouseID: house.ID,
+			Lot:         lot,
+			Serial:      serial,
+			Holding:     holding,
+			Quantity:    int64(m.Quantity),
+			At:          m.At,
+			Reference:   m.Reference,
+		}
 		if c := text(stock.Bin); c != "" {
 			at := rec.bins[house.ID][c]
 			if known, ok := bins.Find(c); at == nil && ok {
@@ -88,7 +105,12 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 			if bin == 0 {
 				text := fmt.Sprintf("is empty, and no bin of %s holds %s. Name the bin", house.Code, keyText(&f.Codes, m.Key))
 				if several != "" {
-					text = fmt.Sprintf("is empty, and %s lies in several bins of %s (%s). Name the bin", keyText(&f.Codes, m.Key), house.Code, several)
+					text = fmt.Sprintf(
+						"is empty, and %s lies in several bins of %s (%s). Name the bin",
+						keyText(&f.Codes, m.Key),
+						house.Code,
+						several,
+					)
 				}
 				pt.problems.Add(pt.mapping.Problem(dr.name, m.Row, layout.Bin, "bin not plain", "", text))
 				continue
@@ -102,7 +124,15 @@ func (d *Desk) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 		e.Added++
 		x.added = append(x.added, row)
 		if e.Added <= 5 {
-			e.Examples = append(e.Examples, EffectExample{"added", keyText(&f.Codes, m.Key), "", fmt.Sprintf("%s at %s", m.Quantity, moment(m.At).Format("2006-01-02 15:04 MST"))})
+			e.Examples = append(
+				e.Examples,
+				EffectExample{
+					"added",
+					keyText(&f.Codes, m.Key),
+					"",
+					fmt.Sprintf("%s at %s", m.Quantity, moment(m.At).Format("2006-01-02 15:04 MST")),
+				},
+			)
 		}
 	}
 	if len(f.Movements) == 0 {
@@ -151,8 +181,20 @@ type placed struct {
 }
 
 // placing reads what is recorded in the warehouses of movements that leave something open.
-func (d *Desk) placing(ctx context.Context, f *layout.MovementFile, houses []*store.Warehouse, items []int64, rec *records) (*placed, error) {
-	p := &placed{books: map[int64]*stock.Book{}, to: map[int64]stock.Mapping{}, held: map[int64]map[stock.Key][]int{}, bins: rec.bins, file: &f.Codes}
+func (d *Desk) placing(
+	ctx context.Context,
+	f *layout.MovementFile,
+	houses []*store.Warehouse,
+	items []int64,
+	rec *records,
+) (*placed, error) {
+	p := &placed{
+		books: map[int64]*stock.Book{},
+		to:    map[int64]stock.Mapping{},
+		held:  map[int64]map[stock.Key][]int{},
+		bins:  rec.bins,
+		file:  &f.Codes,
+	}
 	open := map[*store.Warehouse][]stock.Key{}
 	for _, m := range f.Movements {
 		h := houses[m.Key[stock.Warehouse]]

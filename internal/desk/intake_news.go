@@ -41,7 +41,8 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	for _, n := range []struct {
 		n         int
 		one, many string
-	}{{made, "new warehouse", "new warehouses"}, {len(s.newBins), "new bin", "new bins"}, {len(s.newItems), "new item", "new items"}, {len(s.items.after), "item with other attributes", "items with other attributes"}} {
+	}{{made, "new warehouse", "new warehouses"}, {len(s.newBins), "new bin", "new bins"}, {len(s.newItems), "new item", "new items"},
+		{len(s.items.after), "item with other attributes", "items with other attributes"}} {
 		if n.n > 0 {
 			v.Effect.New = append(v.Effect.New, plural(n.n, n.one, n.many))
 		}
@@ -52,7 +53,11 @@ func (d *Desk) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 		}
 		for _, h := range s.houses {
 			if slices.ContainsFunc(other.stock.houses, func(x houseRun) bool { return x.house.ID == h.house.ID }) {
-				v.Blocked = fmt.Sprintf("Warehouse %s stands in the sheet %q too. Take in one of the two, and the other one by itself.", h.house.Code, other.view.Name)
+				v.Blocked = fmt.Sprintf(
+					"Warehouse %s stands in the sheet %q too. Take in one of the two, and the other one by itself.",
+					h.house.Code,
+					other.view.Name,
+				)
 			}
 		}
 	}
@@ -135,7 +140,15 @@ func (s *stockDraft) itemNews(rec *records) {
 	for i, u := range made {
 		l, text := &b.Lines[first[u.sku]-1], codes.Text(u.sku)
 		item := &s.newItems[i]
-		*item = store.Item{ID: rec.newItem(text), SKU: text, SortKey: u.key, Description: b.Descriptions.Text(l.Description), Unit: b.Units.Text(l.Unit), Nature: "stocked", Active: true}
+		*item = store.Item{
+			ID:          rec.newItem(text),
+			SKU:         text,
+			SortKey:     u.key,
+			Description: b.Descriptions.Text(l.Description),
+			Unit:        b.Units.Text(l.Unit),
+			Nature:      "stocked",
+			Active:      true,
+		}
 		if l.Costed {
 			c := int64(l.Cost)
 			item.Cost = &c

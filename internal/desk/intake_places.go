@@ -79,7 +79,12 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 		if h != nil && p.Bin != "" { // nothing of a row is taken that is at odds with one before
 			if now := rec.bin(h.ID, p.Bin); now != nil && bins[now.id] != nil && zoned(&p, now) {
 				first := bins[now.id]
-				pt.problems.Add(pt.mapping.Problem(dr.name, p.Row, layout.Bin, "duplicate key", p.Bin, fmt.Sprintf("%s · %s is in zone %q here and in %q in row %d, where it is spelled differently. Take one out", p.Warehouse, p.Bin, p.Zone, first.says, first.row)).With(first.row))
+				pt.problems.Add(
+					pt.mapping.Problem(dr.name, p.Row, layout.Bin, "duplicate key", p.Bin,
+						fmt.Sprintf("%s · %s is in zone %q here and in %q in row %d, where it is spelled differently. Take one out", p.Warehouse, p.Bin,
+							p.Zone, first.says, first.row)).
+						With(first.row),
+				)
 				continue
 			}
 		}
@@ -101,7 +106,11 @@ func (d *Desk) lookPlaces(dr *draft, pt *part, r layout.Reading, rec *records) e
 		switch {
 		case p.Name == "" || p.Name == seen.says:
 		case seen.row > 0:
-			pt.problems.Add(pt.mapping.Problem(dr.name, p.Row, layout.HouseName, "duplicate key", p.Name, fmt.Sprintf("%s is called %q here and %q in row %d. Give it one name", h.Code, p.Name, seen.says, seen.row)).With(seen.row))
+			pt.problems.Add(
+				pt.mapping.Problem(dr.name, p.Row, layout.HouseName, "duplicate key", p.Name,
+					fmt.Sprintf("%s is called %q here and %q in row %d. Give it one name", h.Code, p.Name, seen.says, seen.row)).
+					With(seen.row),
+			)
 			continue
 		case seen.made > 0:
 			x.houses[seen.made-1].Name, h.Name = p.Name, p.Name
@@ -218,7 +227,8 @@ func zoneBins(tx *gorm.DB, bins []store.Bin) error {
 		if err != nil {
 			return err
 		}
-		if err := tx.Exec("UPDATE bins SET zone = j.value FROM json_each(?) j WHERE bins.id = CAST(j.key AS INTEGER)", string(j)).Error; err != nil {
+		if err := tx.Exec("UPDATE bins SET zone = j.value FROM json_each(?) j WHERE bins.id = CAST(j.key AS INTEGER)",
+			string(j)).Error; err != nil {
 			return err
 		}
 	}

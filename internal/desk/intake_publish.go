@@ -108,7 +108,22 @@ func (d *Desk) takeParts(ctx context.Context, p Person, dr *draft, key Key) (out
 				return out, err
 			}
 		}
-		return takenIn(in, &dr.seen.Effect), w.Say("intake", map[string]any{"intake": in.ID, "kind": in.Kind, "file": dr.name, "sha256": dr.sha, "added": in.Added, "changed": in.Changed, "gone": in.Gone, "refused": in.Refused})
+		return takenIn(
+				in,
+				&dr.seen.Effect,
+			), w.Say(
+				"intake",
+				map[string]any{
+					"intake":  in.ID,
+					"kind":    in.Kind,
+					"file":    dr.name,
+					"sha256":  dr.sha,
+					"added":   in.Added,
+					"changed": in.Changed,
+					"gone":    in.Gone,
+					"refused": in.Refused,
+				},
+			)
 	})
 }
 
@@ -146,7 +161,19 @@ func (d *Desk) newIntake(w *Work, dr *draft, backup string) (*store.Intake, erro
 	}
 	var kinds []string
 	var parts []IntakePart
-	in := &store.Intake{State: store.Taken, FileSha: dr.sha, FileName: dr.name, Person: w.Person.Name, At: now, Added: e.Added, Changed: e.Changed, Unchanged: e.Unchanged, Gone: e.Gone, Refused: e.Refused, Backup: backup}
+	in := &store.Intake{
+		State:     store.Taken,
+		FileSha:   dr.sha,
+		FileName:  dr.name,
+		Person:    w.Person.Name,
+		At:        now,
+		Added:     e.Added,
+		Changed:   e.Changed,
+		Unchanged: e.Unchanged,
+		Gone:      e.Gone,
+		Refused:   e.Refused,
+		Backup:    backup,
+	}
 	for _, pt := range dr.inOrder() {
 		if !slices.Contains(kinds, string(pt.mapping.Kind)) {
 			kinds = append(kinds, string(pt.mapping.Kind))
@@ -174,7 +201,11 @@ func takenIn(in *store.Intake, e *Effect) TakenIn {
 	if strings.Contains(in.Kind, string(layout.Stock)) {
 		kind = string(layout.Stock)
 	}
-	return TakenIn{Intake: in.ID, Kind: layout.Kind(kind), Outcome: Outcome{in.Added, in.Changed, in.Unchanged, in.Gone, in.Refused, e.Left}}
+	return TakenIn{
+		Intake:  in.ID,
+		Kind:    layout.Kind(kind),
+		Outcome: Outcome{in.Added, in.Changed, in.Unchanged, in.Gone, in.Refused, e.Left},
+	}
 }
 
 // buildSets makes the rows of the sets to be written.
@@ -234,8 +265,18 @@ func (d *Desk) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []b
 					run++
 				}
 				row := &piece[i]
-				*row = store.StockLine{SetID: set.ID, Pos: int64(set.Lines), BinID: s.bins[run-1].id, ItemID: s.itemIDs[l.Key[stock.SKU]], Quantity: int64(l.Recorded),
-					Lot: b.Codes[stock.Lot].Text(l.Key[stock.Lot]), Serial: b.Codes[stock.Serial].Text(l.Key[stock.Serial]), Holding: b.Codes[stock.Holding].Text(l.Key[stock.Holding]), RecordID: b.RecordID(l), Attributes: b.Kept(l)}
+				*row = store.StockLine{
+					SetID:      set.ID,
+					Pos:        int64(set.Lines),
+					BinID:      s.bins[run-1].id,
+					ItemID:     s.itemIDs[l.Key[stock.SKU]],
+					Quantity:   int64(l.Recorded),
+					Lot:        b.Codes[stock.Lot].Text(l.Key[stock.Lot]),
+					Serial:     b.Codes[stock.Serial].Text(l.Key[stock.Serial]),
+					Holding:    b.Codes[stock.Holding].Text(l.Key[stock.Holding]),
+					RecordID:   b.RecordID(l),
+					Attributes: b.Kept(l),
+				}
 				if l.HasReserved {
 					reserves[i] = int64(l.Reserved)
 					row.Reserved = &reserves[i]

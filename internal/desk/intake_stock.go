@@ -62,7 +62,10 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 			word string
 		}{{stock.Warehouse, "warehouses"}, {stock.Bin, "bins"}, {stock.SKU, "SKUs"}} {
 			if a, b, n := f.Book.Codes[x.part].Alike(); n > 0 {
-				v.Assumed = append(v.Assumed, fmt.Sprintf("The %s %s and %s differ in case only and are kept apart%s.", x.word, a, b, others(n-1)))
+				v.Assumed = append(
+					v.Assumed,
+					fmt.Sprintf("The %s %s and %s differ in case only and are kept apart%s.", x.word, a, b, others(n-1)),
+				)
 			}
 		}
 	}
@@ -73,7 +76,10 @@ func (d *Desk) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
 	}
 	if !f.ReservedKnown {
-		v.Assumed = append(v.Assumed, "No column says what is reserved, so the quantity is taken for on hand, and nothing is known to be reserved.")
+		v.Assumed = append(
+			v.Assumed,
+			"No column says what is reserved, so the quantity is taken for on hand, and nothing is known to be reserved.",
+		)
 	}
 	if err := d.stockTime(dr, pt, out, r.Zone); err != nil {
 		return err
@@ -107,14 +113,17 @@ func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
 	}
 	if given.Doubles == "sum" {
 		if row, ok := stock.AddUp(f.Book, doubles); !ok {
-			pt.problems.Add(pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"))
+			pt.problems.Add(
+				pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"),
+			)
 		}
 		v.Assumed = append(v.Assumed, plural(len(doubles), "row was", "rows were")+" summed with an earlier row of the same key.")
 	} else {
 		gone := map[int]bool{}
 		for _, x := range doubles {
 			first, again := &f.Book.Lines[x[0]], &f.Book.Lines[x[1]]
-			pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key", f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)).With(int(first.Row)))
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key",
+				f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)).With(int(first.Row)))
 			gone[x[1]] = true
 		}
 		kept := f.Book.Lines[:0]
@@ -141,12 +150,23 @@ func (d *Desk) stockTime(dr *draft, pt *part, out *Draft, zone *time.Location) e
 	case f.AtRow > 0 && f.OtherAtRow == 0:
 		s.recordedAt = f.At
 	case f.OtherAtRow > 0:
-		v.Blocked, out.Asks = fmt.Sprintf("Rows %d and %d were recorded at different times. Say when the figures were true.", f.AtRow, f.OtherAtRow), "recorded_at"
+		v.Blocked, out.Asks = fmt.Sprintf(
+			"Rows %d and %d were recorded at different times. Say when the figures were true.",
+			f.AtRow,
+			f.OtherAtRow,
+		), "recorded_at"
 	default:
 		out.Asks = "recorded_at"
 		if at, text, ok := pt.mapping.TimeAbove(zone); ok {
 			s.recordedAt = at
-			v.Assumed = append(v.Assumed, fmt.Sprintf("Above the table stands %q; the figures are taken to be of %s.", text, time.Unix(0, at).In(zone).Format("2 January 2006, 15:04")))
+			v.Assumed = append(
+				v.Assumed,
+				fmt.Sprintf(
+					"Above the table stands %q; the figures are taken to be of %s.",
+					text,
+					time.Unix(0, at).In(zone).Format("2 January 2006, 15:04"),
+				),
+			)
 			return nil
 		}
 		s.recordedAt = d.now().UnixNano()
@@ -209,12 +229,19 @@ func (d *Desk) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 			before.Codes[stock.Bin].Intern([]byte(code))
 		}
 	}
-	t := stock.Taking{Only: given.Extent == "only" || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "", Rows: given.Rows, Quantity: given.Quantity}
+	t := stock.Taking{
+		Only:     given.Extent == "only" || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "",
+		Rows:     given.Rows,
+		Quantity: given.Quantity,
+	}
 	for _, c := range given.Columns {
 		t.Clear = t.Clear || c.Field == layout.UnitCost && c.Empty == "clear"
 	}
 	if pt.mapping.Part && given.Extent == "" {
-		pt.view.Assumed = append(pt.view.Assumed, "A column says why its rows were refused, so it is taken for some lines only, not for the whole stock.")
+		pt.view.Assumed = append(
+			pt.view.Assumed,
+			"A column says why its rows were refused, so it is taken for some lines only, not for the whole stock.",
+		)
 	}
 	s.after = before
 	lay(dr, pt, before, file, t, e)
@@ -237,7 +264,10 @@ func (d *Desk) askOlder(ctx context.Context, dr *draft, pt *part) error {
 	}
 	if len(rows) > 0 && pt.view.Blocked == "" {
 		pt.view.ask(&dr.choices, Check{What: "older", Rows: rows,
-			Text:    fmt.Sprintf("The figures are of %s, older than what is recorded already. Taking them in puts the older ones in force.", instant(s.recordedAt).Format("2006-01-02 15:04 MST")),
+			Text: fmt.Sprintf(
+				"The figures are of %s, older than what is recorded already. Taking them in puts the older ones in force.",
+				instant(s.recordedAt).Format("2006-01-02 15:04 MST"),
+			),
 			Options: []CheckOption{{asItIs, "Put the older figures in force"}}})
 	}
 	return nil
@@ -297,9 +327,15 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		case stock.Passed:
 			e.Left++
 		case stock.Clash: // two spellings in the file turned out to be one code that is recorded
-			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.SKU, "duplicate key", file.Codes[stock.SKU].Text(of.Key[stock.SKU]), fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)).With(int(first)))
+			pt.problems.Add(
+				pt.mapping.Problem(dr.name, int(of.Row), layout.SKU, "duplicate key", file.Codes[stock.SKU].Text(of.Key[stock.SKU]),
+					fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)).
+					With(int(first)),
+			)
 		case stock.TooLarge:
-			pt.problems.Add(pt.mapping.Problem(dr.name, int(of.Row), layout.Quantity, "too large", "", "the sum with what is recorded is too large"))
+			pt.problems.Add(
+				pt.mapping.Problem(dr.name, int(of.Row), layout.Quantity, "too large", "", "the sum with what is recorded is too large"),
+			)
 		}
 	})
 	e.tellGone()

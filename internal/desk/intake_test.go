@@ -68,7 +68,12 @@ func TestSeveralSheetsAreOneIntake(t *testing.T) {
 	stock := dr.Sheets[1]
 	require.Len(t, stock.Values, 1)
 	assert.ElementsMatch(t, []string{"3-12", "12-3"}, stock.Values[0].Originals)
-	dr = settle(t, d, dr, Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}})
+	dr = settle(
+		t,
+		d,
+		dr,
+		Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}},
+	)
 	assert.Equal(t, 0, dr.Effect.Refused)
 	out := takeDraft(t, d, dr)
 	assert.Equal(t, 10, out.Added)
@@ -111,7 +116,11 @@ func TestModes(t *testing.T) {
 		require.NoError(t, err, name)
 		assert.Equal(t, c.want, effect(dr), name)
 		if name == "whole" {
-			assert.Equal(t, "205.00 (2 lines without a cost)", strings.Replace(dr.Effect.GoneValue, "1 line ", "2 lines ", 1)) // 25 and 180; SET has no cost
+			assert.Equal(
+				t,
+				"205.00 (2 lines without a cost)",
+				strings.Replace(dr.Effect.GoneValue, "1 line ", "2 lines ", 1),
+			) // 25 and 180; SET has no cost
 		}
 		again := look(t, d, "again.csv", part, Choices{Sheets: map[string]SheetChoice{"0": {Layout: c.set}}})
 		out := takeDraft(t, d, again)
@@ -121,9 +130,27 @@ func TestModes(t *testing.T) {
 		assert.Equal(t, "10", recorded(t, d, 1)["A-1-1 ROPE"], name)
 	}
 	// A column that the file has not leaves what is there: the cost stays.
-	out := takeDraft(t, d, look(t, d, "costs.csv", "warehouse,bin,sku,quantity,as at\nW,A-1-1,ROPE,5,2026-11-21T06:00:00Z\n", Choices{Sheets: map[string]SheetChoice{"0": {Layout: layout.Layout{Extent: "only"}}}}))
+	out := takeDraft(
+		t,
+		d,
+		look(
+			t,
+			d,
+			"costs.csv",
+			"warehouse,bin,sku,quantity,as at\nW,A-1-1,ROPE,5,2026-11-21T06:00:00Z\n",
+			Choices{Sheets: map[string]SheetChoice{"0": {Layout: layout.Layout{Extent: "only"}}}},
+		),
+	)
 	assert.Equal(t, 1, out.Changed)
-	assert.Equal(t, 2_500_000, tally(t, d, "SELECT l.cost FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id JOIN items i ON i.id = l.item_id WHERE i.sku = 'ROPE'"))
+	assert.Equal(
+		t,
+		2_500_000,
+		tally(
+			t,
+			d,
+			"SELECT l.cost FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id JOIN items i ON i.id = l.item_id WHERE i.sku = 'ROPE'",
+		),
+	)
 }
 
 // A mended file dropped again goes on with all that was settled; the refused rows come as a file, and mended in it they
@@ -133,12 +160,28 @@ func TestRedrop(t *testing.T) {
 	take(t, d, "items.csv", itemsText)
 	text := "Lager;;\n\nWhse;Stock;Item;Remark\nW;10 pcs;ROPE;a\nW;about;SHK;b\nW;3;PAINT;\n"
 	dr := look(t, d, "mess.csv", text, Choices{})
-	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "B", Header: "Stock", Field: layout.Quantity, Numbers: layout.Numbers{Signs: []string{"pcs"}}}, {Column: "D", Header: "Remark", Field: "line.Remark"}}}})
+	dr = settle(
+		t,
+		d,
+		dr,
+		Answer{
+			Set: &layout.Layout{
+				Columns: []layout.Choice{
+					{Column: "B", Header: "Stock", Field: layout.Quantity, Numbers: layout.Numbers{Signs: []string{"pcs"}}},
+					{Column: "D", Header: "Remark", Field: "line.Remark"},
+				},
+			},
+		},
+	)
 	require.Equal(t, 1, dr.Effect.Refused)
 	name, file, err := d.RefusedRows(ctx, nell, dr.ID, 0)
 	require.NoError(t, err)
 	assert.Equal(t, "mess - refused rows.csv", name)
-	assert.Equal(t, "\ufeffWhse;Stock;Item;Remark;Row in the file;Why refused\nW;about;SHK;b;5;\"quantity: \"\"about\"\" is not a number\"\n", string(file))
+	assert.Equal(
+		t,
+		"\ufeffWhse;Stock;Item;Remark;Row in the file;Why refused\nW;about;SHK;b;5;\"quantity: \"\"about\"\" is not a number\"\n",
+		string(file),
+	)
 	mended := strings.Replace(string(file), "about;SHK", "7;SHK", 1)
 	dr, err = d.Redrop(ctx, nell, dr.ID, name, strings.NewReader(mended))
 	require.NoError(t, err)
@@ -147,7 +190,13 @@ func TestRedrop(t *testing.T) {
 	dr = settle(t, d, dr, Answer{Back: true})
 	assert.Equal(t, 1, dr.Effect.Refused, "the mend is taken back")
 	// The whole file, mended, with a row more and a title less.
-	dr, err = d.Redrop(ctx, nell, dr.ID, "mess.csv", strings.NewReader("Whse;Stock;Item;Remark\nW;12 pcs;ROPE;a\nW;4;SHK;b\nW;3;PAINT;\nW;1;OLD;\n"))
+	dr, err = d.Redrop(
+		ctx,
+		nell,
+		dr.ID,
+		"mess.csv",
+		strings.NewReader("Whse;Stock;Item;Remark\nW;12 pcs;ROPE;a\nW;4;SHK;b\nW;3;PAINT;\nW;1;OLD;\n"),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, []int{4, 0, 0, 0, 0, 0}, effect(dr))
 	takeDraft(t, d, dr)
@@ -165,7 +214,19 @@ func TestLayouts(t *testing.T) {
 	text := func(rows string) string { return "Whse;Stock;Item;Cost\n" + rows }
 	dr := look(t, d, "a.csv", text("W;1,5;ROPE;€ 2\n"), Choices{})
 	require.NotEmpty(t, dr.Sheets[0].Questions)
-	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "B", Header: "Stock", Field: layout.Quantity}, {Column: "D", Header: "Cost", Numbers: layout.Numbers{Signs: []string{"€"}}}}}})
+	dr = settle(
+		t,
+		d,
+		dr,
+		Answer{
+			Set: &layout.Layout{
+				Columns: []layout.Choice{
+					{Column: "B", Header: "Stock", Field: layout.Quantity},
+					{Column: "D", Header: "Cost", Numbers: layout.Numbers{Signs: []string{"€"}}},
+				},
+			},
+		},
+	)
 	_, err := d.SaveDraftLayout(ctx, nell, dr.ID, 0, "Yard list")
 	require.NoError(t, err)
 	again := look(t, d, "b.csv", "Yard of Tuesday\n"+text("W;2,25;SHK;€ 3\n"), Choices{})
@@ -196,14 +257,23 @@ func TestLayoutOfOneSheet(t *testing.T) {
 	require.NoError(t, err)
 	dr, err := d.Upload(ctx, nell, "kiosk.xlsx", bytes.NewReader(book), Choices{Zone: "UTC"})
 	require.NoError(t, err)
-	dr = settle(t, d, dr, Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}})
+	dr = settle(
+		t,
+		d,
+		dr,
+		Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}},
+	)
 	_, err = d.SaveDraftLayout(ctx, nell, dr.ID, 1, "Kiosk stock")
 	require.NoError(t, err)
 	again, err := d.Upload(ctx, nell, "kiosk.xlsx", bytes.NewReader(book), Choices{Zone: "UTC"})
 	require.NoError(t, err)
 	for _, c := range []*Draft{again, settle(t, d, again, Answer{Layout: "Kiosk stock"})} {
 		assert.Equal(t, "Kiosk stock", c.Sheets[1].Layout)
-		assert.Equal(t, []layout.Kind{layout.Stock, layout.Items, layout.Places}, []layout.Kind{c.Sheets[1].Kind, c.Sheets[2].Kind, c.Sheets[3].Kind})
+		assert.Equal(
+			t,
+			[]layout.Kind{layout.Stock, layout.Items, layout.Places},
+			[]layout.Kind{c.Sheets[1].Kind, c.Sheets[2].Kind, c.Sheets[3].Kind},
+		)
 		assert.Equal(t, []bool{true, true, true}, []bool{c.Sheets[1].Use, c.Sheets[2].Use, c.Sheets[3].Use})
 		assert.Zero(t, c.Effect.Refused)
 	}
@@ -245,8 +315,14 @@ func TestUnits(t *testing.T) {
 // Items are known by their barcode, further SKU, name or record id; packs and several barcodes come with them.
 func TestIdentity(t *testing.T) {
 	d := at(t)
-	take(t, d, "items.csv", "SKU,Description,Barcode,Further SKU,Record id,Pack,Pack size,Colour\nROPE,Braided rope,5012345678900 4006381333931,R-8,id7,BX,25,\nROPE,,,,,PAL,1000,\nSHK,Shackle,,S-1,id8,,,\n")
-	for by, text := range map[string]string{"barcode": "5012345678900", "EAN": "4006381333931", "further SKU": "R-8", "item record id": "id7", "description": "Braided rope"} {
+	take(
+		t,
+		d,
+		"items.csv",
+		"SKU,Description,Barcode,Further SKU,Record id,Pack,Pack size,Colour\nROPE,Braided rope,5012345678900 4006381333931,R-8,id7,BX,25,\nROPE,,,,,PAL,1000,\nSHK,Shackle,,S-1,id8,,,\n",
+	)
+	for by, text := range map[string]string{"barcode": "5012345678900", "EAN": "4006381333931", "further SKU": "R-8",
+		"item record id": "id7", "description": "Braided rope"} {
 		dr := look(t, d, by+".csv", fmt.Sprintf("warehouse,bin,%s,quantity\nW,A,%s,3\n", by, text), Choices{})
 		require.Empty(t, dr.Blocked, by)
 		assert.Equal(t, "W · A · ROPE", dr.Effect.Examples[0].Line, by)
@@ -262,7 +338,19 @@ func TestClearAndAttributes(t *testing.T) {
 	d := at(t)
 	take(t, d, "items.csv", "SKU,Description,Category\nROPE,Rope,Ropes\n")
 	dr := look(t, d, "more.csv", "SKU,Description,Category,Colour\nROPE,Rope,,blue\n", Choices{})
-	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "C", Header: "Category", Empty: "clear"}, {Column: "D", Header: "Colour", Field: "item.Colour"}}}})
+	dr = settle(
+		t,
+		d,
+		dr,
+		Answer{
+			Set: &layout.Layout{
+				Columns: []layout.Choice{
+					{Column: "C", Header: "Category", Empty: "clear"},
+					{Column: "D", Header: "Colour", Field: "item.Colour"},
+				},
+			},
+		},
+	)
 	out := takeDraft(t, d, dr)
 	var it store.Item
 	require.NoError(t, d.store.Read(ctx).First(&it).Error)
@@ -277,7 +365,12 @@ func TestClearAndAttributes(t *testing.T) {
 func TestPlaces(t *testing.T) {
 	d := at(t)
 	take(t, d, "stock.csv", stockText)
-	out := take(t, d, "places.csv", "Warehouse,Warehouse name,Zone,Bin\nW,Quay store,Ropes,A-1-1\nW,,Front,A-1-2\nW,,Ropes,Z-9\nKIOSK,Harbour kiosk,,\n")
+	out := take(
+		t,
+		d,
+		"places.csv",
+		"Warehouse,Warehouse name,Zone,Bin\nW,Quay store,Ropes,A-1-1\nW,,Front,A-1-2\nW,,Ropes,Z-9\nKIOSK,Harbour kiosk,,\n",
+	)
 	assert.Equal(t, []int{2, 1, 1}, []int{out.Added, out.Changed, out.Unchanged})
 	assert.Equal(t, 1, tally(t, d, "SELECT count(*) FROM warehouses WHERE name = 'Quay store'"))
 	assert.Equal(t, 2, tally(t, d, "SELECT count(*) FROM bins WHERE zone = 'Ropes'"))
@@ -309,7 +402,12 @@ func TestRows(t *testing.T) {
 		require.NoError(t, err)
 		top, err := d.Rows(ctx, nell, dr.ID, 0, 0, 5, "", "")
 		require.NoError(t, err)
-		assert.Equal(t, []int{1, 3, 4, 5, 6}, []int{top.Rows[0].Row, top.Rows[1].Row, top.Rows[2].Row, top.Rows[3].Row, top.Rows[4].Row}, name)
+		assert.Equal(
+			t,
+			[]int{1, 3, 4, 5, 6},
+			[]int{top.Rows[0].Row, top.Rows[1].Row, top.Rows[2].Row, top.Rows[3].Row, top.Rows[4].Row},
+			name,
+		)
 		far, err := d.Rows(ctx, nell, dr.ID, 0, 2900, 200, "", "")
 		require.NoError(t, err)
 		assert.Equal(t, 3002, far.Total, name)
@@ -393,12 +491,37 @@ func TestCancel(t *testing.T) {
 // Attributes of lines and items narrow a scope, stand on sheets, and go out with the adjustments.
 func TestAttributesGoAllTheWay(t *testing.T) {
 	d := at(t)
-	dr := look(t, d, "stock.csv", "warehouse,bin,sku,quantity,unit cost,as at,Shelf label,Colour\nW,A,ROPE,10,2,2026-11-20T06:00:00Z,blue 1,white\nW,B,SHK,5,1,2026-11-20T06:00:00Z,blue 2,\nW,C,NUT,7,1,2026-11-20T06:00:00Z,\"red, \"\"3\"\"\",white\n", Choices{})
-	dr = settle(t, d, dr, Answer{Set: &layout.Layout{Columns: []layout.Choice{{Column: "G", Header: "Shelf label", Field: "line.Shelf label"}, {Column: "H", Header: "Colour", Field: "item.Colour"}}}})
+	dr := look(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,quantity,unit cost,as at,Shelf label,Colour\nW,A,ROPE,10,2,2026-11-20T06:00:00Z,blue 1,white\nW,B,SHK,5,1,2026-11-20T06:00:00Z,blue 2,\nW,C,NUT,7,1,2026-11-20T06:00:00Z,\"red, \"\"3\"\"\",white\n",
+		Choices{},
+	)
+	dr = settle(
+		t,
+		d,
+		dr,
+		Answer{
+			Set: &layout.Layout{
+				Columns: []layout.Choice{
+					{Column: "G", Header: "Shelf label", Field: "line.Shelf label"},
+					{Column: "H", Header: "Colour", Field: "item.Colour"},
+				},
+			},
+		},
+	)
 	takeDraft(t, d, dr)
 	whole, err := d.Tally(ctx, nell, Scope{Warehouse: 1}, 50)
 	require.NoError(t, err)
-	assert.Equal(t, []KeptTally{{"item.Colour", []ZoneTally{{"white", 2}}, 0}, {"line.Shelf label", []ZoneTally{{"blue 1", 1}, {"blue 2", 1}, {"red, \"3\"", 1}}, 0}}, whole.Kept)
+	assert.Equal(
+		t,
+		[]KeptTally{
+			{"item.Colour", []ZoneTally{{"white", 2}}, 0},
+			{"line.Shelf label", []ZoneTally{{"blue 1", 1}, {"blue 2", 1}, {"red, \"3\"", 1}}, 0},
+		},
+		whole.Kept,
+	)
 	scope := Scope{Warehouse: 1, Kept: []KeptRule{{"item.Colour", []string{"white"}}}}
 	some, err := d.Tally(ctx, nell, scope, 50)
 	require.NoError(t, err)
@@ -409,7 +532,13 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(sheet), "Unit,Shelf label,Colour,Recorded,Counted")
 	assert.Contains(t, string(sheet), `,"red, ""3""",white,7,,`)
-	back := look(t, d, "back.csv", strings.Replace(string(sheet), `white,7,,`, `white,7,6,2026-11-20T09:00:00Z`, 1), Choices{CountedAt: "2026-11-20 09:00"})
+	back := look(
+		t,
+		d,
+		"back.csv",
+		strings.Replace(string(sheet), `white,7,,`, `white,7,6,2026-11-20T09:00:00Z`, 1),
+		Choices{CountedAt: "2026-11-20 09:00"},
+	)
 	takeDraft(t, d, back)
 	page, err := d.Variances(ctx, nell, c.ID, Filter{})
 	require.NoError(t, err)
@@ -418,7 +547,11 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 	require.NoError(t, err)
 	v, err := d.PreviewPosting(ctx, nell, c.ID, "difference")
 	require.NoError(t, err)
-	assert.Equal(t, "warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity,unit_cost,value,reason,Shelf label,Colour\nW,C,NUT,,,,,,-1,1,-1.00,short,\"red, \"\"3\"\"\",white\n", v.Text)
+	assert.Equal(
+		t,
+		"warehouse,bin,sku,lot,serial,holding,record_id,unit,quantity,unit_cost,value,reason,Shelf label,Colour\nW,C,NUT,,,,,,-1,1,-1.00,short,\"red, \"\"3\"\"\",white\n",
+		v.Text,
+	)
 }
 
 // A file that breaks off is shown as far as it goes, and says where it does.
@@ -431,7 +564,13 @@ func TestRowsOfABrokenFile(t *testing.T) {
 	assert.Len(t, page.Rows, 2)
 	whole, err := os.ReadFile("../../demo/files/kiosk handover.xlsx")
 	require.NoError(t, err)
-	broken, err := d.Upload(ctx, nell, "broken.xlsx", bytes.NewReader(append(append([]byte{}, whole[:3000]...), whole[3100:]...)), Choices{Zone: "UTC"})
+	broken, err := d.Upload(
+		ctx,
+		nell,
+		"broken.xlsx",
+		bytes.NewReader(append(append([]byte{}, whole[:3000]...), whole[3100:]...)),
+		Choices{Zone: "UTC"},
+	)
 	require.NoError(t, err)
 	for i := range broken.Sheets {
 		_, err = d.Rows(ctx, nell, broken.ID, i, 0, 10, "", "")

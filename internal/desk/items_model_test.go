@@ -19,10 +19,33 @@ var itemColumns = []struct {
 	field          layout.Field
 	texts          []string
 }{
-	{"Description", "description", layout.Description, []string{"", "Rope", "Red rope"}}, {"Unit", "unit", layout.Unit, []string{"", "m", "ea"}}, {"Unit cost", "cost", layout.UnitCost, []string{"", "2", "3"}},
-	{"Category", "category", layout.Category, []string{"", "Ropes", "Tools"}}, {"Further SKU", "further_sku", layout.FurtherSKU, []string{"", "Z1", "Z2"}}, {"Type", "nature", layout.Nature, []string{"", "stocked", "service"}},
-	{"Active", "active", layout.Active, []string{"", "yes", "no"}}, {"Parent", "parent", layout.Parent, []string{"", "SET"}}, {"Shelf", "shelf", layout.ItemAttribute + "Shelf", []string{"", "high", "low"}},
-	{"Class", "class", layout.Class, []string{"", "A", "B"}}, {"Tracking", "tracking", layout.Tracking, []string{"", "lot", "serial"}}, {"Record id", "record_id", layout.RecordID, []string{"", "r1", "r2"}},
+	{
+		"Description",
+		"description",
+		layout.Description,
+		[]string{"", "Rope", "Red rope"},
+	}, {"Unit", "unit", layout.Unit, []string{"", "m", "ea"}}, {"Unit cost", "cost", layout.UnitCost, []string{"", "2", "3"}},
+	{
+		"Category",
+		"category",
+		layout.Category,
+		[]string{"", "Ropes", "Tools"},
+	}, {"Further SKU", "further_sku", layout.FurtherSKU, []string{"", "Z1", "Z2"}}, {"Type", "nature", layout.Nature, []string{"",
+		"stocked", "service"}},
+	{
+		"Active",
+		"active",
+		layout.Active,
+		[]string{"", "yes", "no"},
+	}, {"Parent", "parent", layout.Parent, []string{"", "SET"}}, {"Shelf", "shelf", layout.ItemAttribute + "Shelf", []string{"", "high",
+		"low"}},
+	{
+		"Class",
+		"class",
+		layout.Class,
+		[]string{"", "A", "B"},
+	}, {"Tracking", "tracking", layout.Tracking, []string{"", "lot", "serial"}}, {"Record id", "record_id", layout.RecordID, []string{"",
+		"r1", "r2"}},
 }
 
 // Whatever item files are taken in and undone, the records hold what a plain model of them holds: an empty cell leaves
@@ -33,7 +56,9 @@ func TestItemsAgainstModel(t *testing.T) {
 	var d *Desk // used again where nothing was left in it
 	clean := false
 	stored := func(rt *rapid.T) map[string]item {
-		rows, err := d.store.Read(ctx).Raw(`SELECT sku, description, unit, coalesce(cast(cost / 1000000 AS TEXT), ''), category, further_sku, nature, CASE active WHEN 1 THEN 'yes' ELSE 'no' END, parent, coalesce(json_extract(nullif(attributes, ''), '$.Shelf'), ''), class, tracking, record_id FROM items`).Rows()
+		rows, err := d.store.Read(ctx).
+			Raw(`SELECT sku, description, unit, coalesce(cast(cost / 1000000 AS TEXT), ''), category, further_sku, nature, CASE active WHEN 1 THEN 'yes' ELSE 'no' END, parent, coalesce(json_extract(nullif(attributes, ''), '$.Shelf'), ''), class, tracking, record_id FROM items`).
+			Rows()
 		require.NoError(rt, err)
 		defer rows.Close()
 		out := map[string]item{}
@@ -108,7 +133,13 @@ func TestItemsAgainstModel(t *testing.T) {
 				}
 				after[sku] = is
 			}
-			dr, err := d.Upload(ctx, nell, "items.csv", strings.NewReader(file.String()+"\n"), Choices{Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Layout: l}}})
+			dr, err := d.Upload(
+				ctx,
+				nell,
+				"items.csv",
+				strings.NewReader(file.String()+"\n"),
+				Choices{Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Layout: l}}},
+			)
 			require.NoError(rt, err)
 			require.Empty(rt, dr.Problems, file.String())
 			require.Equal(rt, fmt.Sprint([]int{added, changed, unchanged, 0, 0, left}), fmt.Sprint(effect(dr)), file.String())

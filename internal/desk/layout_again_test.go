@@ -97,9 +97,15 @@ func TestLayoutMeetsItsFileAgain(t *testing.T) {
 		}
 		t.Run(base, func(t *testing.T) {
 			d := at(t)
-			take(t, d, "items.csv", "SKU,Description,Unit,Barcode,Category\n00411,Braided rope 8 mm,m,5012345678900,Ropes\n00412,Bow shackle,ea,4006381333931,Hardware\n00413,Paint,ea,4006391000004,Paint\n00414,,,,\n00415,,,,\n00416,,,,\n00417,,,,\nR-8,,,,\n411X,,,,\n")
+			take(
+				t,
+				d,
+				"items.csv",
+				"SKU,Description,Unit,Barcode,Category\n00411,Braided rope 8 mm,m,5012345678900,Ropes\n00412,Bow shackle,ea,4006381333931,Hardware\n00413,Paint,ea,4006391000004,Paint\n00414,,,,\n00415,,,,\n00416,,,,\n00417,,,,\nR-8,,,,\n411X,,,,\n",
+			)
 			places := "Warehouse,Bin\n"
-			for house, bins := range map[string]string{"QUAY": "A-01-1 A-01-2 A-01-3 A-01-4", "LOFT": "C01 C02 C03", "YARD": "3-12 2-1 1-2 1-1 4-4 3-11 12-1 12-4"} {
+			for house, bins := range map[string]string{"QUAY": "A-01-1 A-01-2 A-01-3 A-01-4", "LOFT": "C01 C02 C03",
+				"YARD": "3-12 2-1 1-2 1-1 4-4 3-11 12-1 12-4"} {
 				for bin := range strings.FieldsSeq(bins) {
 					places += house + "," + bin + "\n"
 				}

@@ -86,8 +86,11 @@ func (d *Desk) Recorded(ctx context.Context, p Person, houseID int64, f Filter) 
 		return page, err
 	}
 	after, _ := strconv.ParseInt(f.After, 10, 64)
-	q, args, err := f.narrow(`SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, i.unit, l.quantity, l.reserved, l.cost FROM stock_lines l
-		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? AND l.pos >= ?`, []any{h.SetID, after})
+	q, args, err := f.narrow(
+		`SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, i.unit, l.quantity, l.reserved, l.cost FROM stock_lines l
+		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? AND l.pos >= ?`,
+		[]any{h.SetID, after},
+	)
 	if err != nil {
 		return page, err
 	}
@@ -101,7 +104,20 @@ func (d *Desk) Recorded(ctx context.Context, p Person, houseID int64, f Filter) 
 		return page, err
 	}
 	for _, r := range rows {
-		l := RecordedLine{Pos: r.Pos, BinID: r.BinID, Bin: r.Bin, Zone: r.Zone, SKU: r.Sku, Description: r.Description, Lot: r.Lot, Serial: r.Serial, Holding: r.Holding, Unit: r.Unit, OnHand: quantity.Quantity(r.Quantity), Cost: (*quantity.Cost)(r.Cost)}
+		l := RecordedLine{
+			Pos:         r.Pos,
+			BinID:       r.BinID,
+			Bin:         r.Bin,
+			Zone:        r.Zone,
+			SKU:         r.Sku,
+			Description: r.Description,
+			Lot:         r.Lot,
+			Serial:      r.Serial,
+			Holding:     r.Holding,
+			Unit:        r.Unit,
+			OnHand:      quantity.Quantity(r.Quantity),
+			Cost:        (*quantity.Cost)(r.Cost),
+		}
 		l.setReserved(r.Reserved)
 		if r.Cost != nil {
 			v, err := quantity.Value(l.OnHand, quantity.Cost(*r.Cost))
@@ -186,7 +202,17 @@ func (d *Desk) RecordedItems(ctx context.Context, p Person, houseID int64, f Fil
 		set.binsOf(bins)
 	}
 	for _, r := range rows {
-		l := RecordedLine{BinIDs: bins[r.ItemID], Pos: r.ItemID, SKU: r.Sku, Description: r.Description, Unit: r.Unit, OnHand: quantity.Quantity(r.Quantity), Value: (*quantity.Money)(r.Value), Cost: (*quantity.Cost)(r.Cost), Bins: r.Bins}
+		l := RecordedLine{
+			BinIDs:      bins[r.ItemID],
+			Pos:         r.ItemID,
+			SKU:         r.Sku,
+			Description: r.Description,
+			Unit:        r.Unit,
+			OnHand:      quantity.Quantity(r.Quantity),
+			Value:       (*quantity.Money)(r.Value),
+			Cost:        (*quantity.Cost)(r.Cost),
+			Bins:        r.Bins,
+		}
 		l.setReserved(r.Reserved)
 		page.Lines = append(page.Lines, l)
 	}
@@ -252,18 +278,50 @@ type varianceRow struct {
 
 const varianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit, coalesce(s.number, 0) AS number, coalesce(s.first, 0) AS first, coalesce(p.number, 0) AS posting,
 	coalesce((SELECT e.id FROM entries e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.round = 1 AND e.parcel = 0 AND e.withdrawn = 0
-		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)), 0) AS entry,
+		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round
+			AND r.parcel = e.parcel AND r.replaces = e.id)), 0) AS entry,
 	(SELECT e.quantity FROM entries e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.round = 1 AND e.parcel = 0 AND e.withdrawn = 0
-		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)) AS own
+		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round
+			AND r.parcel = e.parcel AND r.replaces = e.id)) AS own
 	FROM count_lines l
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
 
 func (r *varianceRow) view(largest int64) VarianceLine {
 	q := func(n int64) *quantity.Quantity { v := quantity.Quantity(n); return &v }
-	v := VarianceLine{Pos: r.Pos, BinID: r.BinID, Bin: r.Bin, Zone: r.Zone, SKU: r.Sku, Description: r.Description, Lot: r.Lot, Serial: r.Serial, Unit: r.Unit, RowCode: rowCodeOf(r.CountID, &r.CountLine, r.Number, r.First), Sheet: r.Number,
-		Recorded: q(r.Recorded), Moved: quantity.Quantity(r.Moved), Expected: quantity.Quantity(r.Expected), Cost: (*quantity.Cost)(r.Cost), Value: (*quantity.Money)(r.Value), Status: r.Status,
-		Meanwhile: r.Meanwhile, CountedAt: moment(r.CountedAt), Counter: r.Counter, Decision: r.Decision, Reason: r.Reason, Posting: r.Posting, Entries: r.Entries,
-		Entry: r.Entry, Own: (*quantity.Quantity)(r.Own), Sent: quantity.Quantity(r.Sent), Postings: r.Postings, Queue: [...]string{"", "open", "held", "accepted"}[r.Queue], Zeroed: r.Zeroed, Rest: q(r.Rest), RestValue: (*quantity.Money)(r.RestValue)}
+	v := VarianceLine{
+		Pos:         r.Pos,
+		BinID:       r.BinID,
+		Bin:         r.Bin,
+		Zone:        r.Zone,
+		SKU:         r.Sku,
+		Description: r.Description,
+		Lot:         r.Lot,
+		Serial:      r.Serial,
+		Unit:        r.Unit,
+		RowCode:     rowCodeOf(r.CountID, &r.CountLine, r.Number, r.First),
+		Sheet:       r.Number,
+		Recorded:    q(r.Recorded),
+		Moved:       quantity.Quantity(r.Moved),
+		Expected:    quantity.Quantity(r.Expected),
+		Cost:        (*quantity.Cost)(r.Cost),
+		Value:       (*quantity.Money)(r.Value),
+		Status:      r.Status,
+		Meanwhile:   r.Meanwhile,
+		CountedAt:   moment(r.CountedAt),
+		Counter:     r.Counter,
+		Decision:    r.Decision,
+		Reason:      r.Reason,
+		Posting:     r.Posting,
+		Entries:     r.Entries,
+		Entry:       r.Entry,
+		Own:         (*quantity.Quantity)(r.Own),
+		Sent:        quantity.Quantity(r.Sent),
+		Postings:    r.Postings,
+		Queue:       [...]string{"", "open", "held", "accepted"}[r.Queue],
+		Zeroed:      r.Zeroed,
+		Rest:        q(r.Rest),
+		RestValue:   (*quantity.Money)(r.RestValue),
+	}
 	if r.Entries > 0 {
 		v.Counted = q(r.Counted)
 	}

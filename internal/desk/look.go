@@ -38,13 +38,27 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 	if delimiter != "" {
 		opt.Delimiter = delimiter[0]
 	}
-	out := &Draft{ID: dr.id, Name: dr.name, Size: dr.size, Choices: dr.choices, Sheets: []SheetOfFile{}, Assumed: []string{}, Encodings: []string{}, Mended: len(dr.choices.Mends), CanBack: len(dr.history) > 0,
-		Effect: newEffect(), Problems: []ProblemGroup{}}
+	out := &Draft{
+		ID:        dr.id,
+		Name:      dr.name,
+		Size:      dr.size,
+		Choices:   dr.choices,
+		Sheets:    []SheetOfFile{},
+		Assumed:   []string{},
+		Encodings: []string{},
+		Mended:    len(dr.choices.Mends),
+		CanBack:   len(dr.history) > 0,
+		Effect:    newEffect(),
+		Problems:  []ProblemGroup{},
+	}
 	state, before := d.changes.of(0), d.changes.all()
 	var wrong *tabular.Error
 	if dr.table, err = tabular.Open(dr.name, dr.file, dr.size, opt); errors.As(err, &wrong) {
 		out.Wrong, out.Blocked = wrong.Error(), "This file cannot be read as a table."
-		out.Problems = append(out.Problems, ProblemGroup{Kind: "cannot be read", Count: 1, List: []ProblemView{{Text: wrong.Error()}}, Remedies: []RemedyView{}})
+		out.Problems = append(
+			out.Problems,
+			ProblemGroup{Kind: "cannot be read", Count: 1, List: []ProblemView{{Text: wrong.Error()}}, Remedies: []RemedyView{}},
+		)
 		dr.seen, dr.state = out, state
 		return out, nil
 	} else if err != nil {
@@ -90,7 +104,17 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 func (d *Desk) progress(dr *draft) func(rows int, part float64) {
 	started := time.Now()
 	return func(rows int, part float64) {
-		d.Events.Tell(Event{What: "progress", Draft: dr.id, Text: "Reading " + dr.name, Done: int(part * 1000), Of: 1000, Rows: rows, Since: int(time.Since(started).Milliseconds())})
+		d.Events.Tell(
+			Event{
+				What:  "progress",
+				Draft: dr.id,
+				Text:  "Reading " + dr.name,
+				Done:  int(part * 1000),
+				Of:    1000,
+				Rows:  rows,
+				Since: int(time.Since(started).Milliseconds()),
+			},
+		)
 	}
 }
 
@@ -127,16 +151,38 @@ func (d *Desk) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 		given := choice.Layout
 		// The layout that was chosen is for the whole of a file of one sheet, and for its own sheet in a workbook.
 		base := named
-		if base != nil && len(dr.table.Sheets) > 1 && base.Sheet != name && (dr.choices.Base == nil || slices.Contains(dr.table.Sheets, base.Sheet)) {
+		if base != nil && len(dr.table.Sheets) > 1 && base.Sheet != name &&
+			(dr.choices.Base == nil || slices.Contains(dr.table.Sheets, base.Sheet)) {
 			base = nil
 		}
-		want := layout.Want{Kinds: []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places}, Layouts: saved, Known: rec.known()}
+		want := layout.Want{
+			Kinds:   []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places},
+			Layouts: saved,
+			Known:   rec.known(),
+		}
 		if base != nil {
 			given, want.Layouts = *given.Over(base), nil
 		}
 		want.Given = &given
-		pt := &part{sheet: s, given: &given, named: nameOf(base), view: &SheetOfFile{Number: s, Name: name, Columns: []DraftColumn{}, Worked: []WorkedColumn{}, Fields: []FieldChoice{}, Questions: []Question{}, Checks: []Check{}, Passed: []PassedOver{},
-			Problems: []ProblemGroup{}, Values: []ValueView{}, Assumed: []string{}, Effect: newEffect()}}
+		pt := &part{
+			sheet: s,
+			given: &given,
+			named: nameOf(base),
+			view: &SheetOfFile{
+				Number:    s,
+				Name:      name,
+				Columns:   []DraftColumn{},
+				Worked:    []WorkedColumn{},
+				Fields:    []FieldChoice{},
+				Questions: []Question{},
+				Checks:    []Check{},
+				Passed:    []PassedOver{},
+				Problems:  []ProblemGroup{},
+				Values:    []ValueView{},
+				Assumed:   []string{},
+				Effect:    newEffect(),
+			},
+		}
 		dr.parts = append(dr.parts, pt)
 		m, err := layout.RecogniseSheet(dr.table, s, want)
 		var wrong *tabular.Error
@@ -233,7 +279,10 @@ func (d *Desk) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 // values tells what the records do not know, for the screen.
 func (v *SheetOfFile) packed(p layout.Packed) {
 	if p.Rows > 0 {
-		v.Assumed = append(v.Assumed, fmt.Sprintf("%s in packs and turned into base units (%s).", plural(p.Rows, "row was", "rows were"), p.Example()))
+		v.Assumed = append(
+			v.Assumed,
+			fmt.Sprintf("%s in packs and turned into base units (%s).", plural(p.Rows, "row was", "rows were"), p.Example()),
+		)
 	}
 }
 
@@ -243,8 +292,18 @@ func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
 			v.Assumed = append(v.Assumed, fmt.Sprintf("Of %d values that are not known the first 2,000 are listed.", len(list)))
 			break
 		}
-		y := ValueView{Field: x.Field, Text: x.Text, Rows: x.Rows, Row: x.Row, Originals: []string{}, Near: []string{}, Do: x.Do, To: x.To, Open: x.Refused,
-			MayBeNew: kind == layout.Stock || kind == layout.Items || kind == layout.Places}
+		y := ValueView{
+			Field:     x.Field,
+			Text:      x.Text,
+			Rows:      x.Rows,
+			Row:       x.Row,
+			Originals: []string{},
+			Near:      []string{},
+			Do:        x.Do,
+			To:        x.To,
+			Open:      x.Refused,
+			MayBeNew:  kind == layout.Stock || kind == layout.Items || kind == layout.Places,
+		}
 		for _, o := range x.Originals {
 			y.Originals, y.Damage = append(y.Originals, o.Text), string(o.Damage)
 		}
@@ -288,7 +347,8 @@ func (d *Desk) describe(dr *draft, pt *part) {
 	if m == nil {
 		return
 	}
-	v.Kind, v.WhyKind, v.HeaderRow, v.WhyHeader, v.Identity, v.Given = m.Kind, m.WhyKind, m.HeaderRow, m.WhyHeader, m.Identity, *m.Given(pt.given)
+	v.Kind, v.WhyKind, v.HeaderRow, v.WhyHeader, v.Identity, v.Given = m.Kind, m.WhyKind, m.HeaderRow, m.WhyHeader, m.Identity,
+		*m.Given(pt.given)
 	v.Given.Headers = nil
 	switch {
 	case m.Layout != nil:
@@ -363,7 +423,8 @@ func (out *Draft) add(pt *part) {
 	}
 	out.Rows += v.Rows
 	e, x := &out.Effect, &v.Effect
-	e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left = e.Added+x.Added, e.Changed+x.Changed, e.Unchanged+x.Unchanged, e.Gone+x.Gone, e.Refused+x.Refused, e.Left+x.Left
+	e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left = e.Added+x.Added, e.Changed+x.Changed, e.Unchanged+x.Unchanged,
+		e.Gone+x.Gone, e.Refused+x.Refused, e.Left+x.Left
 	e.Recorded += x.Recorded
 	e.Places, e.Examples, e.New = append(e.Places, x.Places...), append(e.Examples, x.Examples...), append(e.New, x.New...)
 	e.goneMoney, e.goneUnvalued = e.goneMoney+x.goneMoney, e.goneUnvalued+x.goneUnvalued

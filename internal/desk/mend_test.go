@@ -23,7 +23,13 @@ func TestMendedRowsAreAsGood(t *testing.T) {
 		var right, wrong [][]string
 		damaged := map[int][2]string{} // by row: the column's index and the right text
 		for i := range rapid.IntRange(1, 8).Draw(rt, "rows") {
-			row := []string{"W", "B" + strconv.Itoa(i), "S" + strings.TrimSpace(text.Draw(rt, "item")), strconv.Itoa(rapid.IntRange(0, 9999).Draw(rt, "on hand")), text.Draw(rt, "remark")}
+			row := []string{
+				"W",
+				"B" + strconv.Itoa(i),
+				"S" + strings.TrimSpace(text.Draw(rt, "item")),
+				strconv.Itoa(rapid.IntRange(0, 9999).Draw(rt, "on hand")),
+				text.Draw(rt, "remark"),
+			}
 			bad := append([]string{}, row...)
 			switch rapid.SampledFrom([]string{"", "", "quantity", "item"}).Draw(rt, "damage") {
 			case "quantity":
@@ -42,13 +48,32 @@ func TestMendedRowsAreAsGood(t *testing.T) {
 			require.NoError(rt, w.WriteAll(append([][]string{head}, rows...)))
 			return b.String()
 		}
-		settled := Choices{Zone: "UTC", Delimiter: string(comma), Sheets: map[string]SheetChoice{"0": {Layout: layout.Layout{Header: 1, Kind: layout.Stock, Aside: "take", Columns: []layout.Choice{{Header: "Remark", Field: layout.LineAttribute + "Remark"}}}}}}
+		settled := Choices{
+			Zone:      "UTC",
+			Delimiter: string(comma),
+			Sheets: map[string]SheetChoice{
+				"0": {
+					Layout: layout.Layout{
+						Header:  1,
+						Kind:    layout.Stock,
+						Aside:   "take",
+						Columns: []layout.Choice{{Header: "Remark", Field: layout.LineAttribute + "Remark"}},
+					},
+				},
+			},
+		}
 		stored := func(d *Desk, dr *Draft) (out []string) {
 			require.Empty(rt, dr.Problems)
 			require.Empty(rt, dr.Blocked)
 			_, err := d.TakeIn(ctx, nell, dr.ID, "", 0)
 			require.NoError(rt, err)
-			require.NoError(rt, d.store.Read(ctx).Raw(`SELECT b.code || '|' || i.sku || '|' || l.quantity || '|' || l.attributes FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id ORDER BY b.code, i.sku`).Scan(&out).Error)
+			require.NoError(
+				rt,
+				d.store.Read(ctx).
+					Raw(`SELECT b.code || '|' || i.sku || '|' || l.quantity || '|' || l.attributes FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id ORDER BY b.code, i.sku`).
+					Scan(&out).
+					Error,
+			)
 			return out
 		}
 		d := at(t)

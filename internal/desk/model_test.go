@@ -88,7 +88,9 @@ func (m model) text(turn int, costed bool) string {
 // stored reads the recorded stock back.
 func stored(t require.TestingT, d *Desk) model {
 	out := model{}
-	rows, err := d.store.Read(ctx).Raw(`SELECT w.code || '|' || b.code || '|' || i.sku || '|' || l.lot, l.quantity, l.cost FROM warehouses w JOIN stock_lines l ON l.set_id = w.set_id JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id`).Rows()
+	rows, err := d.store.Read(ctx).
+		Raw(`SELECT w.code || '|' || b.code || '|' || i.sku || '|' || l.lot, l.quantity, l.cost FROM warehouses w JOIN stock_lines l ON l.set_id = w.set_id JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id`).
+		Rows()
 	require.NoError(t, err)
 	defer rows.Close()
 	for rows.Next() {
@@ -110,7 +112,8 @@ func stored(t require.TestingT, d *Desk) model {
 
 // tallies that do not say what the lines say.
 const untrue = `SELECT (SELECT count(*) FROM (SELECT set_id, bin_id, count(*) n, min(pos) p FROM stock_lines GROUP BY 1, 2) l FULL JOIN set_bins b ON b.set_id = l.set_id AND b.bin_id = l.bin_id WHERE l.n IS NOT b.lines OR l.p IS NOT b.first)
-	+ (SELECT count(*) FROM (SELECT set_id, item_id, count(*) n, sum(quantity) q FROM stock_lines GROUP BY 1, 2) l FULL JOIN set_items i ON i.set_id = l.set_id AND i.item_id = l.item_id WHERE l.n IS NOT i.lines OR l.q IS NOT i.quantity)
+	+ (SELECT count(*) FROM (SELECT set_id, item_id, count(*) n, sum(quantity) q FROM stock_lines GROUP BY 1, 2) l FULL
+		JOIN set_items i ON i.set_id = l.set_id AND i.item_id = l.item_id WHERE l.n IS NOT i.lines OR l.q IS NOT i.quantity)
 	+ (SELECT count(*) FROM stock_sets s WHERE s.lines <> (SELECT count(*) FROM stock_lines WHERE set_id = s.id) OR s.unvalued <> (SELECT count(*) FROM stock_lines WHERE set_id = s.id AND cost IS NULL))`
 
 // Whatever files are taken in by whatever modes, and undone again, the records hold what a plain model of them holds;
@@ -135,13 +138,29 @@ func TestIntakesAgainstModel(t *testing.T) {
 			}
 			file := model{}
 			for range rapid.IntRange(1, 12).Draw(rt, "rows") {
-				key := fmt.Sprintf("%s|%s|%s|%s", rapid.SampledFrom([]string{"W", "V"}).Draw(rt, "warehouse"), rapid.SampledFrom([]string{"A-1", "A-2", "A-10", ""}).Draw(rt, "bin"),
-					rapid.SampledFrom([]string{"ROPE", "SHK", "PAINT"}).Draw(rt, "sku"), rapid.SampledFrom([]string{"", "L1", "L2"}).Draw(rt, "lot"))
+				key := fmt.Sprintf(
+					"%s|%s|%s|%s",
+					rapid.SampledFrom([]string{"W", "V"}).Draw(rt, "warehouse"),
+					rapid.SampledFrom([]string{"A-1", "A-2", "A-10", ""}).Draw(rt, "bin"),
+					rapid.SampledFrom([]string{"ROPE", "SHK", "PAINT"}).
+						Draw(rt, "sku"),
+					rapid.SampledFrom([]string{"", "L1", "L2"}).Draw(rt, "lot"),
+				)
 				file[key] = modelLine{rapid.IntRange(0, 9).Draw(rt, "quantity"), rapid.SampledFrom([]string{"", "2", "3"}).Draw(rt, "cost")}
 			}
-			l := layout.Layout{Extent: rapid.SampledFrom([]string{"", "only"}).Draw(rt, "extent"), Rows: rapid.SampledFrom([]string{"", "", "add", "change"}).Draw(rt, "rows taken"), Quantity: rapid.SampledFrom([]string{"", "", "add", "take"}).Draw(rt, "quantities")}
+			l := layout.Layout{
+				Extent:   rapid.SampledFrom([]string{"", "only"}).Draw(rt, "extent"),
+				Rows:     rapid.SampledFrom([]string{"", "", "add", "change"}).Draw(rt, "rows taken"),
+				Quantity: rapid.SampledFrom([]string{"", "", "add", "take"}).Draw(rt, "quantities"),
+			}
 			costed := rapid.Bool().Draw(rt, "costed")
-			dr, err := d.Upload(ctx, nell, "stock.csv", strings.NewReader(file.text(rapid.IntRange(0, 11).Draw(rt, "turn"), costed)), Choices{Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Layout: l}}})
+			dr, err := d.Upload(
+				ctx,
+				nell,
+				"stock.csv",
+				strings.NewReader(file.text(rapid.IntRange(0, 11).Draw(rt, "turn"), costed)),
+				Choices{Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Layout: l}}},
+			)
 			require.NoError(rt, err)
 			require.Empty(rt, dr.Problems)
 			after, added, changed, unchanged, gone, left := now.taken(file, l, costed)

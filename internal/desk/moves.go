@@ -47,7 +47,8 @@ func (w *Work) moveIn(c *store.Count, where string, args []driver.Value) error {
 		return err
 	}
 	var places []int64
-	if err := w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND movement_id IN (SELECT value FROM json_each(?))", c.ID, string(b)).Scan(&places).Error; err != nil {
+	if err := w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND movement_id IN (SELECT value FROM json_each(?))", c.ID,
+		string(b)).Scan(&places).Error; err != nil {
 		return err
 	}
 	for _, pos := range made {
@@ -76,7 +77,8 @@ func (w *Work) moveOut(intake int64) error {
 		places[v[0].(int64)] = append(places[v[0].(int64)], v[1].(int64))
 		return nil
 	}
-	if err := store.Each(w.DB, "SELECT c.count_id, c.pos FROM movements m JOIN count_moves c ON c.movement_id = m.id WHERE m.intake_id = ?", []driver.Value{intake}, note); err != nil {
+	if err := store.Each(w.DB, "SELECT c.count_id, c.pos FROM movements m JOIN count_moves c ON c.movement_id = m.id WHERE m.intake_id = ?",
+		[]driver.Value{intake}, note); err != nil {
 		return err
 	}
 	if err := w.movedBefore(intake, note); err != nil {
@@ -109,9 +111,15 @@ func (w *Work) moveOut(intake int64) error {
 // movedBefore gives lines without a recorded row, by count, that movements of an intake from before the freeze belong to:
 // they are no stock that nobody knew of.
 func (w *Work) movedBefore(intake int64, take func(v []driver.Value) error) error {
-	return store.Each(w.DB, `SELECT DISTINCT l.count_id, l.pos FROM movements m JOIN counts c ON c.warehouse_id = m.warehouse_id AND c.state = ? AND m.at <= c.frozen_at
-		JOIN count_lines l ON l.count_id = c.id AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
-		WHERE m.intake_id = ? AND l.has_row = 0`, []driver.Value{store.Running, intake}, take)
+	return store.Each(
+		w.DB,
+		`SELECT DISTINCT l.count_id, l.pos FROM movements m JOIN counts c ON c.warehouse_id = m.warehouse_id AND c.state = ? AND m.at <= c.frozen_at
+		JOIN count_lines l ON l.count_id = c.id AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial
+			AND l.holding = m.holding
+		WHERE m.intake_id = ? AND l.has_row = 0`,
+		[]driver.Value{store.Running, intake},
+		take,
+	)
 }
 
 // movedIn finds the movements of an intake their lines in all running counts of their warehouses.

@@ -17,7 +17,26 @@ import (
 // mutated does to a file what disks, programs and people do: bytes lost, changed, doubled, pieces elsewhere, signs that
 // mean something put in.
 func mutated(rng *rand.Rand, b []byte) []byte {
-	signs := []string{"\"", "\n", "\r", ";", ",", "\x00", "\xff\xfe", "=", "'", "#N/A", "1e400", "-", "99999999999999999999999999", "\xc3", "\t", "total", "2026-13-45", "\u200b"}
+	signs := []string{
+		"\"",
+		"\n",
+		"\r",
+		";",
+		",",
+		"\x00",
+		"\xff\xfe",
+		"=",
+		"'",
+		"#N/A",
+		"1e400",
+		"-",
+		"99999999999999999999999999",
+		"\xc3",
+		"\t",
+		"total",
+		"2026-13-45",
+		"\u200b",
+	}
 	b = bytes.Clone(b)
 	for range []int{1, 1, 2, 5, 20}[rng.IntN(5)] {
 		p := rng.IntN(len(b) + 1)
@@ -45,7 +64,8 @@ func mutated(rng *rand.Rand, b []byte) []byte {
 // ends in a result or in words, never in an error of ours; and the records hold together.
 func TestMutatedFiles(t *testing.T) {
 	var files []string
-	for _, pattern := range []string{"../../demo/files/*.*", "../core/layout/testdata/files/*.csv", "../core/layout/testdata/files/*.xlsx", "../core/layout/testdata/files/*.txt"} {
+	for _, pattern := range []string{"../../demo/files/*.*", "../core/layout/testdata/files/*.csv", "../core/layout/testdata/files/*.xlsx",
+		"../core/layout/testdata/files/*.txt"} {
 		found, err := filepath.Glob(pattern)
 		require.NoError(t, err)
 		files = append(files, found...)

@@ -126,7 +126,14 @@ func waits(s *StageLine) []Wait {
 		w = append(w, Wait{plural(n, "sheet", "sheets") + " to hand out", "sheets", ""})
 	}
 	if s.SheetsOut > 0 {
-		w = append(w, Wait{plural(s.SheetsOut, "sheet is", "sheets are") + " out and not back", "counting", plural(s.Uncounted, "line uncounted", "lines uncounted")})
+		w = append(
+			w,
+			Wait{
+				plural(s.SheetsOut, "sheet is", "sheets are") + " out and not back",
+				"counting",
+				plural(s.Uncounted, "line uncounted", "lines uncounted"),
+			},
+		)
 	} else if s.Uncounted > 0 && s.SheetsBack > 0 {
 		w = append(w, Wait{plural(s.Uncounted, "line is", "lines are") + " uncounted", "counting", ""})
 	}

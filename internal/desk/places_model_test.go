@@ -25,7 +25,9 @@ func TestPlacesAgainstModel(t *testing.T) {
 		}
 		clean = false
 		stored := func() map[string]string {
-			rows, err := d.store.Read(ctx).Raw("SELECT code, 'named ' || name FROM warehouses UNION ALL SELECT w.code || ' ' || b.code, 'in ' || b.zone FROM bins b JOIN warehouses w ON w.id = b.warehouse_id").Rows()
+			rows, err := d.store.Read(ctx).
+				Raw("SELECT code, 'named ' || name FROM warehouses UNION ALL SELECT w.code || ' ' || b.code, 'in ' || b.zone FROM bins b JOIN warehouses w ON w.id = b.warehouse_id").
+				Rows()
 			require.NoError(rt, err)
 			defer rows.Close()
 			out := map[string]string{}
@@ -102,10 +104,21 @@ func TestPlacesAgainstModel(t *testing.T) {
 				}
 				*map[string]*int{"added": &added, "changed": &changed, "unchanged": &unchanged, "left": &left}[what]++
 			}
-			dr, err := d.Upload(ctx, nell, "places.csv", strings.NewReader(file), Choices{Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Layout: l}}})
+			dr, err := d.Upload(
+				ctx,
+				nell,
+				"places.csv",
+				strings.NewReader(file),
+				Choices{Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Layout: l}}},
+			)
 			require.NoError(rt, err)
 			require.Empty(rt, dr.Problems, file)
-			require.Equal(rt, []int{added, changed, unchanged, left}, []int{dr.Effect.Added, dr.Effect.Changed, dr.Effect.Unchanged, dr.Effect.Left}, file)
+			require.Equal(
+				rt,
+				[]int{added, changed, unchanged, left},
+				[]int{dr.Effect.Added, dr.Effect.Changed, dr.Effect.Unchanged, dr.Effect.Left},
+				file,
+			)
 			if dr.Blocked != "" {
 				continue
 			}

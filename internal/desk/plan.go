@@ -148,8 +148,21 @@ type CountMade struct {
 
 // row makes the count's own row of what was settled.
 func (n *NewCount) row(h *store.Warehouse, s *scoped, p Person, now int64) (c store.Count, err error) {
-	c = store.Count{Name: strings.TrimSpace(n.Name), WarehouseID: h.ID, SetID: h.SetID, State: store.Freezing, Blind: n.Blind, FrozenAt: s.recordedAt, RecordedAt: s.recordedAt, Person: p.Name, At: now, PostTolerated: n.PostTolerated,
-		ToleranceQuantity: (*int64)(n.ToleranceQuantity), TolerancePercent: (*int64)(n.TolerancePercent), ToleranceValue: (*int64)(n.ToleranceValue)}
+	c = store.Count{
+		Name:              strings.TrimSpace(n.Name),
+		WarehouseID:       h.ID,
+		SetID:             h.SetID,
+		State:             store.Freezing,
+		Blind:             n.Blind,
+		FrozenAt:          s.recordedAt,
+		RecordedAt:        s.recordedAt,
+		Person:            p.Name,
+		At:                now,
+		PostTolerated:     n.PostTolerated,
+		ToleranceQuantity: (*int64)(n.ToleranceQuantity),
+		TolerancePercent:  (*int64)(n.TolerancePercent),
+		ToleranceValue:    (*int64)(n.ToleranceValue),
+	}
 	if c.Name == "" {
 		return c, refuseAs(Invalid, "name", "Give the count a name.")
 	}
@@ -231,7 +244,11 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (out CountMade,
 			return out, err
 		}
 		if now.SetID != c.SetID {
-			return out, refuseAs(Changed, "", "Other stock was taken in meanwhile. Look at the tally again, and freeze what is recorded now.")
+			return out, refuseAs(
+				Changed,
+				"",
+				"Other stock was taken in meanwhile. Look at the tally again, and freeze what is recorded now.",
+			)
 		}
 		if err := w.Exec("UPDATE counts SET state = ? WHERE id = ?", store.Running, c.ID).Error; err != nil {
 			return out, err
@@ -244,7 +261,10 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (out CountMade,
 			return out, err
 		}
 		out = CountMade{c.ID, sheets, len(s.lines)}
-		return out, w.Say("frozen", map[string]any{"count": c.ID, "name": c.Name, "warehouse": h.Code, "set": c.SetID, "lines": len(s.lines), "sheets": sheets})
+		return out, w.Say(
+			"frozen",
+			map[string]any{"count": c.ID, "name": c.Name, "warehouse": h.Code, "set": c.SetID, "lines": len(s.lines), "sheets": sheets},
+		)
 	})
 }
 
@@ -299,8 +319,21 @@ func stageLine(c *Seen) (s StageLine, err error) {
 	if err != nil {
 		return s, err
 	}
-	s = StageLine{ID: c.ID, Name: c.Name, Warehouse: h.Code, WarehouseID: h.ID, State: c.State, Blind: c.Count.Blind, FrozenAt: instant(c.FrozenAt), RecordedAt: instant(c.RecordedAt), Person: c.Person, PostTolerated: c.PostTolerated,
-		TolerancePct: (*quantity.Quantity)(c.TolerancePercent), ToleranceQty: (*quantity.Quantity)(c.ToleranceQuantity), ToleranceValue: (*quantity.Money)(c.ToleranceValue)}
+	s = StageLine{
+		ID:             c.ID,
+		Name:           c.Name,
+		Warehouse:      h.Code,
+		WarehouseID:    h.ID,
+		State:          c.State,
+		Blind:          c.Count.Blind,
+		FrozenAt:       instant(c.FrozenAt),
+		RecordedAt:     instant(c.RecordedAt),
+		Person:         c.Person,
+		PostTolerated:  c.PostTolerated,
+		TolerancePct:   (*quantity.Quantity)(c.TolerancePercent),
+		ToleranceQty:   (*quantity.Quantity)(c.ToleranceQuantity),
+		ToleranceValue: (*quantity.Money)(c.ToleranceValue),
+	}
 	if err := json.Unmarshal([]byte(c.LeftOut), &s.LeftOut); err != nil {
 		return s, fmt.Errorf("count %d: %w", c.ID, err)
 	}
@@ -325,7 +358,8 @@ func stageLine(c *Seen) (s StageLine, err error) {
 		s.Coverage = &v
 	}
 	if c.Blind { // what is left for them is how far it is
-		s.Variances, s.Open, s.OpenValue, s.OpenOver, s.OpenShort, s.Accepted, s.Held, s.Posted, s.Zeroed, s.Accuracy = 0, 0, 0, 0, 0, 0, 0, 0, 0, nil
+		s.Variances, s.Open, s.OpenValue, s.OpenOver, s.OpenShort, s.Accepted, s.Held, s.Posted, s.Zeroed, s.Accuracy = 0, 0, 0, 0, 0, 0, 0, 0,
+			0, nil
 	}
 	var states []struct {
 		State string

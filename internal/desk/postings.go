@@ -52,7 +52,20 @@ func (d *Desk) Postings(ctx context.Context, p Person, countID int64) ([]Posting
 }
 
 func postingView(r *store.Posting) PostingView {
-	return PostingView{r.ID, r.Number, r.Mode, r.FileName, r.FileSha, r.Lines, quantity.Money(r.Over), quantity.Money(r.Short), quantity.Money(r.Gross), r.Unvalued, r.Person, time.Unix(0, r.At).UTC()}
+	return PostingView{
+		r.ID,
+		r.Number,
+		r.Mode,
+		r.FileName,
+		r.FileSha,
+		r.Lines,
+		quantity.Money(r.Over),
+		quantity.Money(r.Short),
+		quantity.Money(r.Gross),
+		r.Unvalued,
+		r.Person,
+		time.Unix(0, r.At).UTC(),
+	}
 }
 
 // PostingPreview is the file that a posting would be.
@@ -78,7 +91,16 @@ func (d *Desk) PreviewPosting(ctx context.Context, p Person, countID int64, mode
 		return v, err
 	}
 	f, err := postingFileOf(c.tx, c.Count, mode)
-	v = PostingPreview{Mode: mode, Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoReason: f.noReason, Alike: f.alike, Age: instant(c.RecordedAt), Bins: []int64{}}
+	v = PostingPreview{
+		Mode:     mode,
+		Lines:    len(f.lines),
+		Sums:     f.sums,
+		Unvalued: f.unvalued,
+		NoReason: f.noReason,
+		Alike:    f.alike,
+		Age:      instant(c.RecordedAt),
+		Bins:     []int64{},
+	}
 	for _, l := range f.rows[:min(len(f.rows), shownLines)] {
 		v.Bins = append(v.Bins, l.BinID)
 	}
@@ -178,7 +200,11 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 			return f, err
 		}
 		if mode == string(adjust.Counted) && r.Entries == 0 && !r.Zeroed {
-			return f, refuse("%s · %s has no count any more, and what went out of it is to be taken back: send differences, or hold it.", l.Key[stock.Bin], l.Key[stock.SKU])
+			return f, refuse(
+				"%s · %s has no count any more, and what went out of it is to be taken back: send differences, or hold it.",
+				l.Key[stock.Bin],
+				l.Key[stock.SKU],
+			)
 		}
 		l.Extra = shown(names[r.Pos].Attributes, columns)
 		inOrder, f.lines = append(inOrder, r), append(f.lines, l)
@@ -191,13 +217,23 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 			return f, err
 		}
 		if set.RecordedAt > c.RecordedAt {
-			return f, refuse("Newer stock was taken in since the freeze (of %s). A balance would overwrite what happened meanwhile; send differences instead.", instant(set.RecordedAt).Format("2006-01-02 15:04 MST"))
+			return f, refuse(
+				"Newer stock was taken in since the freeze (of %s). A balance would overwrite what happened meanwhile; send differences instead.",
+				instant(set.RecordedAt).Format("2006-01-02 15:04 MST"),
+			)
 		}
 	}
 	text, bad, err := adjust.Write(f.lines, adjust.Mode(mode), columnTitles(columns)...)
 	if err != nil {
 		l := &f.lines[bad]
-		return f, refuse("The balance of %s · %s %v: %s counted, and %s moved since. Hold it, or send differences.", l.Key[stock.Bin], l.Key[stock.SKU], err, l.Counted, l.After)
+		return f, refuse(
+			"The balance of %s · %s %v: %s counted, and %s moved since. Hold it, or send differences.",
+			l.Key[stock.Bin],
+			l.Key[stock.SKU],
+			err,
+			l.Counted,
+			l.After,
+		)
 	}
 	f.text = text
 	return f, nil
@@ -206,7 +242,15 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 // line makes the adjustment of what is open of a line, and takes it into the sums.
 func (f *postingFile) line(r *store.CountLine, n *store.NamedText, house string, moves []stock.Movement) (l adjust.Line, err error) {
 	rest := quantity.Quantity(r.Rest)
-	l = adjust.Line{Key: [stock.Parts]string{house, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding}, RecordID: n.RecordID, Unit: n.Unit, Counted: quantity.Quantity(r.Counted), Variance: rest, CountedAt: r.CountedAt, Counter: r.Counter}
+	l = adjust.Line{
+		Key:       [stock.Parts]string{house, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding},
+		RecordID:  n.RecordID,
+		Unit:      n.Unit,
+		Counted:   quantity.Quantity(r.Counted),
+		Variance:  rest,
+		CountedAt: r.CountedAt,
+		Counter:   r.Counter,
+	}
 	if r.Entries == 0 && !r.Zeroed { // counted no more: the record is right as it was expected to be
 		l.Counted = quantity.Quantity(r.Expected)
 	}
@@ -265,8 +309,20 @@ func (d *Desk) Post(ctx context.Context, p Person, countID int64, mode, key stri
 		if err := w.Raw("SELECT coalesce(max(number), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
 			return v, err
 		}
-		row := store.Posting{CountID: c.ID, Number: last + 1, Mode: mode, FileSha: sha, FileName: fmt.Sprintf("adjustments-%d-%d-%s.csv", c.ID, last+1, mode), Lines: len(f.lines),
-			Over: int64(f.sums.Over), Short: int64(f.sums.Short), Gross: int64(f.sums.Gross), Unvalued: f.unvalued, Person: p.Name, At: w.Now}
+		row := store.Posting{
+			CountID:  c.ID,
+			Number:   last + 1,
+			Mode:     mode,
+			FileSha:  sha,
+			FileName: fmt.Sprintf("adjustments-%d-%d-%s.csv", c.ID, last+1, mode),
+			Lines:    len(f.lines),
+			Over:     int64(f.sums.Over),
+			Short:    int64(f.sums.Short),
+			Gross:    int64(f.sums.Gross),
+			Unvalued: f.unvalued,
+			Person:   p.Name,
+			At:       w.Now,
+		}
 		if err := w.Create(&row).Error; err != nil {
 			return v, err
 		}
@@ -279,7 +335,10 @@ func (d *Desk) Post(ctx context.Context, p Person, countID int64, mode, key stri
 		if err := w.Cover("posting_lines", row.ID, row.ID); err != nil {
 			return v, err
 		}
-		return postingView(&row), w.Say("sent out", map[string]any{"count": c.ID, "posting": row.Number, "mode": mode, "lines": row.Lines, "sha256": sha})
+		return postingView(&row), w.Say(
+			"sent out",
+			map[string]any{"count": c.ID, "posting": row.Number, "mode": mode, "lines": row.Lines, "sha256": sha},
+		)
 	})
 }
 
@@ -319,7 +378,17 @@ func (w *Work) goesOut(c *store.Count, row *store.Posting, f *postingFile) error
 	}
 	var by []store.PostingReason
 	for reason, s := range reasons {
-		by = append(by, store.PostingReason{PostingID: row.ID, Reason: reason, Lines: counts[reason], Over: int64(s.Over), Short: int64(s.Short), Gross: int64(s.Gross)})
+		by = append(
+			by,
+			store.PostingReason{
+				PostingID: row.ID,
+				Reason:    reason,
+				Lines:     counts[reason],
+				Over:      int64(s.Over),
+				Short:     int64(s.Short),
+				Gross:     int64(s.Gross),
+			},
+		)
 	}
 	if err := store.Batch(w.DB, by); err != nil {
 		return err
@@ -360,7 +429,8 @@ func (l Left) String() string {
 	for _, x := range []struct {
 		n         int
 		one, many string
-	}{{l.Held, "variance stays held", "variances stay held"}, {l.Accepted, "accepted line is not sent out", "accepted lines are not sent out"}, {l.Uncounted, "line stays uncounted", "lines stay uncounted"}} {
+	}{{l.Held, "variance stays held", "variances stay held"}, {l.Accepted, "accepted line is not sent out",
+		"accepted lines are not sent out"}, {l.Uncounted, "line stays uncounted", "lines stay uncounted"}} {
 		if x.n > 0 {
 			parts = append(parts, plural(x.n, x.one, x.many))
 		}
@@ -391,7 +461,10 @@ func (d *Desk) Finish(ctx context.Context, p Person, countID int64, agreed Left)
 		if err := w.Model(c).Update("state", store.Finished).Error; err != nil {
 			return none, err
 		}
-		return none, w.Say("finished", map[string]any{"count": countID, "held": left.Held, "accepted": left.Accepted, "uncounted": left.Uncounted})
+		return none, w.Say(
+			"finished",
+			map[string]any{"count": countID, "held": left.Held, "accepted": left.Accepted, "uncounted": left.Uncounted},
+		)
 	})
 	return err
 }

@@ -63,7 +63,14 @@ func TestARowOnceInARequest(t *testing.T) {
 	d := at(t)
 	id := frozen(t, d, false)
 	row := lineOf(t, d, id, "ROPE", "A-1-1").RowCode
-	_, err := d.TypeIn(ctx, nell, id, "", "UTC", []Typed{{RowCode: row, Quantity: whole(5)}, {RowCode: strings.ToLower(row), Quantity: whole(7)}})
+	_, err := d.TypeIn(
+		ctx,
+		nell,
+		id,
+		"",
+		"UTC",
+		[]Typed{{RowCode: row, Quantity: whole(5)}, {RowCode: strings.ToLower(row), Quantity: whole(7)}},
+	)
 	require.ErrorContains(t, err, "twice")
 	for _, n := range []int{5, 7} {
 		_, err = d.TypeIn(ctx, nell, id, "", "UTC", []Typed{{RowCode: row, Quantity: whole(n)}})
@@ -116,8 +123,22 @@ func TestFoundRowsFillNoSheet(t *testing.T) {
 	sheet, err := allSheets(d, id)
 	require.NoError(t, err)
 	first := strings.Split(lines[8], ",")
-	file := strings.Join(lines[:8], "\n") + "\n" + row(map[string]string{"Row code": first[0], "Warehouse": "W", "Bin": first[2], "SKU": first[3], "Counted": "1", "Counted at": "2026-11-20T10:00:00Z"}) + "\n" +
-		row(map[string]string{"Warehouse": "W", "Bin": first[2], "SKU": "HOURS", "Counted": "3", "Counted at": "2026-11-20T10:00:00Z"}) + "\n"
+	file := strings.Join(
+		lines[:8],
+		"\n",
+	) + "\n" + row(
+		map[string]string{
+			"Row code":   first[0],
+			"Warehouse":  "W",
+			"Bin":        first[2],
+			"SKU":        first[3],
+			"Counted":    "1",
+			"Counted at": "2026-11-20T10:00:00Z",
+		},
+	) + "\n" +
+		row(
+			map[string]string{"Warehouse": "W", "Bin": first[2], "SKU": "HOURS", "Counted": "3", "Counted at": "2026-11-20T10:00:00Z"},
+		) + "\n"
 	dr := look(t, d, "sheet.csv", file, Choices{})
 	require.Empty(t, dr.Problems)
 	takeDraft(t, d, dr)
@@ -205,7 +226,12 @@ func TestWhatChangesAfterAPosting(t *testing.T) {
 	assert.Equal(t, "-10", send())
 	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-2,SHK,-20,2026-11-20T09:00:00Z,LATE\n")
 	l = lineOf(t, d, id, "SHK", "A-1-2")
-	assert.Equal(t, []string{"match", "20", "open"}, []string{l.Status, l.Rest.String(), l.Queue}, "it matches now, but twenty too few were sent")
+	assert.Equal(
+		t,
+		[]string{"match", "20", "open"},
+		[]string{l.Status, l.Rest.String(), l.Queue},
+		"it matches now, but twenty too few were sent",
+	)
 	h, err := d.History(ctx, nell, id, l.Pos)
 	require.NoError(t, err)
 	sent := 0
@@ -278,7 +304,12 @@ func TestWhichCountAFileBelongsTo(t *testing.T) {
 // Sums that nobody could hold are refused in words, before anything is changed.
 func TestSumsTooLarge(t *testing.T) {
 	d := at(t)
-	take(t, d, "stock.csv", "warehouse,bin,sku,quantity,unit cost,as at\nW,A,X,5,1,2026-11-20T06:00:00Z\nW,B,Y,5,900000000000,2026-11-20T06:00:00Z\n")
+	take(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,quantity,unit cost,as at\nW,A,X,5,1,2026-11-20T06:00:00Z\nW,B,Y,5,900000000000,2026-11-20T06:00:00Z\n",
+	)
 	c, err := d.Freeze(ctx, nell, NewCount{Name: "x", Scope: Scope{Warehouse: 1}, Rows: 5})
 	require.NoError(t, err)
 	const most = "999999999999"
@@ -286,7 +317,14 @@ func TestSumsTooLarge(t *testing.T) {
 	for i := range 12 {
 		moves += fmt.Sprintf("W,A,X,%s,2026-11-20T07:00:00Z,M%d\n", most, i)
 	}
-	_, err = d.TypeIn(ctx, nell, c.ID, "", "UTC", []Typed{{RowCode: lineOf(t, d, c.ID, "X", "A").RowCode, Quantity: whole(5), CountedAt: "2026-11-20T10:00:00Z"}})
+	_, err = d.TypeIn(
+		ctx,
+		nell,
+		c.ID,
+		"",
+		"UTC",
+		[]Typed{{RowCode: lineOf(t, d, c.ID, "X", "A").RowCode, Quantity: whole(5), CountedAt: "2026-11-20T10:00:00Z"}},
+	)
 	require.NoError(t, err)
 	dr := look(t, d, "moves.csv", moves, Choices{})
 	_, err = d.TakeIn(ctx, nell, dr.ID, "", 0)
@@ -300,7 +338,13 @@ func TestSumsTooLarge(t *testing.T) {
 		_, err = d.TypeIn(ctx, nell, c.ID, "", "UTC", []Typed{{RowCode: l.RowCode, Quantity: &q}})
 		assert.ErrorContains(t, err, "too large")
 	}
-	dr = look(t, d, "items.csv", "warehouse,bin,sku,quantity,as at\nW,A,X,"+most+",2026-11-21T06:00:00Z\nW,B,X,"+most+",2026-11-21T06:00:00Z\n", Choices{})
+	dr = look(
+		t,
+		d,
+		"items.csv",
+		"warehouse,bin,sku,quantity,as at\nW,A,X,"+most+",2026-11-21T06:00:00Z\nW,B,X,"+most+",2026-11-21T06:00:00Z\n",
+		Choices{},
+	)
 	_, err = d.TakeIn(ctx, nell, dr.ID, "", 0)
 	assert.ErrorContains(t, err, "too large", "the sum of an item over its bins")
 	assert.Equal(t, 5*quantity.Scale, tally(t, d, "SELECT max(quantity) FROM set_items s JOIN warehouses w ON w.set_id = s.set_id"))
@@ -351,7 +395,10 @@ func TestFolderOfBefore(t *testing.T) {
 	require.NoError(t, err)
 	before := lineOf(t, d, id, "SHK", "A-1-2")
 	require.NoError(t, d.store.Write(ctx, func(tx *gorm.DB) error { // as the program of before left it: sent ten, and swallowed the rest
-		return tx.Exec("UPDATE count_lines SET postings = 1, sent = -10000000, sent_value = -1000, rest = 0, queue = 0, stake = 0, moved = 7 WHERE pos = ?", row.Pos).Error
+		return tx.Exec(
+			"UPDATE count_lines SET postings = 1, sent = -10000000, sent_value = -1000, rest = 0, queue = 0, stake = 0, moved = 7 WHERE pos = ?",
+			row.Pos,
+		).Error
 	}))
 	require.NoError(t, d.store.Write(ctx, func(tx *gorm.DB) error { return tx.Exec("UPDATE counts SET stale = 1").Error }))
 	d = restart()
@@ -413,7 +460,14 @@ func TestFullDiskInWords(t *testing.T) {
 	assert.Equal(t, Disk, kindOf(t, err))
 	assert.ErrorContains(t, err, "Make room")
 	require.NoError(t, d.store.LimitPages(ctx, 1<<30))
-	_, err = d.TypeIn(ctx, nell, id, "", "UTC", []Typed{{RowCode: row, Quantity: whole(1), CountedAt: time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).Format(time.RFC3339)}})
+	_, err = d.TypeIn(
+		ctx,
+		nell,
+		id,
+		"",
+		"UTC",
+		[]Typed{{RowCode: row, Quantity: whole(1), CountedAt: time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).Format(time.RFC3339)}},
+	)
 	require.NoError(t, err)
 	foots(t, d, id)
 }
@@ -423,7 +477,12 @@ func TestFullDiskInWords(t *testing.T) {
 func TestLimitsByClass(t *testing.T) {
 	d := at(t)
 	take(t, d, "items.csv", "sku,description,unit,class,stocked\nX,x,ea,A,yes\nY,y,ea,B,yes\nZ,z,ea,,yes\n")
-	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,recorded at\nW,A-1,X,100,2026-11-20T06:00:00Z\nW,A-2,Y,100,2026-11-20T06:00:00Z\nW,A-3,Z,100,2026-11-20T06:00:00Z\n")
+	take(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,on hand,recorded at\nW,A-1,X,100,2026-11-20T06:00:00Z\nW,A-2,Y,100,2026-11-20T06:00:00Z\nW,A-3,Z,100,2026-11-20T06:00:00Z\n",
+	)
 	classes, err := d.Classes(ctx, nell)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"A", "B"}, classes)
@@ -478,4 +537,30 @@ func TestBackupsBeforeWhatChangesAll(t *testing.T) {
 	assert.Len(t, seen.Words, 1, "the undo alone")
 	require.NoError(t, d.Restore(ctx, nell, list[0].Name, len(seen.Words)+seen.More))
 	assert.Equal(t, was, recorded(t, d, 1), "as it was before the undo")
+}
+
+// Undoing places takes away what nothing uses: a bin in which something was found in the meantime stays, and its count with it.
+func TestBinsOfCountsStay(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	places := take(t, d, "places.csv", "warehouse,zone,bin\nW,Back,Z-9-9\nW,Back,Z-9-8\n")
+	takeCounts(t, d, id, "W,Z-9-9,SHK,,3,2026-11-20T08:00:00Z\n")
+	require.NoError(t, d.Undo(ctx, nell, places.Intake, true))
+	page, err := d.CountLines(ctx, nell, id, Filter{})
+	require.NoError(t, err)
+	var found []string
+	for _, l := range page.Lines {
+		if l.Counted != nil {
+			found = append(found, l.Bin+" "+l.SKU+" "+l.Counted.String())
+		}
+	}
+	assert.Equal(t, []string{"Z-9-9 SHK 3"}, found)
+	tiles, err := d.Elevation(ctx, nell, 1, "")
+	require.NoError(t, err)
+	var bins []string
+	for _, x := range tiles {
+		bins = append(bins, x.Code)
+	}
+	assert.Contains(t, bins, "Z-9-9")
+	assert.NotContains(t, bins, "Z-9-8", "which nothing uses")
 }

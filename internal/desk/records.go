@@ -52,7 +52,14 @@ type place struct {
 
 func (d *Desk) loadRecords(ctx context.Context) (*records, error) {
 	tx := d.store.Read(ctx)
-	r := &records{tx: tx, warehouses: map[string]*store.Warehouse{}, bins: map[int64]map[string]*place{}, items: map[string]int64{}, kept: map[store.PlaceBefore]bool{}, measures: map[int64]int32{}}
+	r := &records{
+		tx:         tx,
+		warehouses: map[string]*store.Warehouse{},
+		bins:       map[int64]map[string]*place{},
+		items:      map[string]int64{},
+		kept:       map[store.PlaceBefore]bool{},
+		measures:   map[int64]int32{},
+	}
 	var houses []store.Warehouse
 	if err := tx.Find(&houses).Error; err != nil {
 		return nil, err

@@ -61,11 +61,16 @@ func (d *Desk) refresh(ctx context.Context) error {
 func (w *Work) placeOldMoves(c *store.Count) error {
 	type to struct{ movement, bin int64 }
 	var placed []to
-	err := store.Each(w.DB, `SELECT m.id, min(l.bin_id) FROM movements m JOIN count_lines l ON l.count_id = ? AND l.has_row = 1 AND l.item_id = m.item_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
-		WHERE m.warehouse_id = ? AND m.bin_id = 0 GROUP BY m.id HAVING count(*) = 1`, []driver.Value{c.ID, c.WarehouseID}, func(v []driver.Value) error {
-		placed = append(placed, to{v[0].(int64), v[1].(int64)})
-		return nil
-	})
+	err := store.Each(
+		w.DB,
+		`SELECT m.id, min(l.bin_id) FROM movements m JOIN count_lines l ON l.count_id = ? AND l.has_row = 1 AND l.item_id = m.item_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
+		WHERE m.warehouse_id = ? AND m.bin_id = 0 GROUP BY m.id HAVING count(*) = 1`,
+		[]driver.Value{c.ID, c.WarehouseID},
+		func(v []driver.Value) error {
+			placed = append(placed, to{v[0].(int64), v[1].(int64)})
+			return nil
+		},
+	)
 	for _, p := range placed {
 		if err == nil {
 			err = w.Exec("UPDATE movements SET bin_id = ? WHERE id = ?", p.bin, p.movement).Error

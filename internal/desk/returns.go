@@ -41,7 +41,22 @@ func (d *Desk) Returns(ctx context.Context, p Person, countID int64) ([]ReturnVi
 	w := &Work{DB: c.tx, desk: d}
 	for i := range rows {
 		r := &rows[i]
-		out[i] = ReturnView{r.ID, r.FileName, r.FileSha, r.Person, instant(r.At), r.Added, r.Revised, r.Unchanged, r.Withdrawn, r.Empty, r.State, r.UndoneBy, moment(r.UndoneAt), ""}
+		out[i] = ReturnView{
+			r.ID,
+			r.FileName,
+			r.FileSha,
+			r.Person,
+			instant(r.At),
+			r.Added,
+			r.Revised,
+			r.Unchanged,
+			r.Withdrawn,
+			r.Empty,
+			r.State,
+			r.UndoneBy,
+			moment(r.UndoneAt),
+			"",
+		}
 		if c.State != store.Running {
 			out[i].Blocked = "The count is finished."
 		} else if out[i].Blocked, err = w.returnBlocked(r); err != nil {
@@ -58,11 +73,16 @@ func (w *Work) returnBlocked(r *store.Return) (string, error) {
 	}
 	var later int
 	// What replaces an entry comes after it, so only what came after the file is looked at.
-	if err := w.Raw("SELECT count(*) FROM entries WHERE id > ? AND +count_id = ? AND replaces BETWEEN ? AND ?", r.LastEntry, r.CountID, r.FirstEntry, r.LastEntry).Scan(&later).Error; err != nil {
+	if err := w.Raw("SELECT count(*) FROM entries WHERE id > ? AND +count_id = ? AND replaces BETWEEN ? AND ?", r.LastEntry, r.CountID,
+		r.FirstEntry, r.LastEntry).Scan(&later).Error; err != nil {
 		return "", err
 	}
 	if later > 0 {
-		return plural(later, "of its counts was", "of its counts were") + " changed since, by typing or by a later file. Undo the later file first, or type these rows.", nil
+		return plural(
+			later,
+			"of its counts was",
+			"of its counts were",
+		) + " changed since, by typing or by a later file. Undo the later file first, or type these rows.", nil
 	}
 	return "", nil
 }
@@ -101,7 +121,8 @@ func (w *Work) undoReturn(c *store.Count, r *store.Return) error {
 	}
 	before := map[int64]store.Entry{}
 	var replaced []store.Entry
-	if err := w.Raw("SELECT * FROM entries WHERE id IN (SELECT replaces FROM entries WHERE id BETWEEN ? AND ? AND replaces <> 0)", r.FirstEntry, r.LastEntry).Scan(&replaced).Error; err != nil {
+	if err := w.Raw("SELECT * FROM entries WHERE id IN (SELECT replaces FROM entries WHERE id BETWEEN ? AND ? AND replaces <> 0)",
+		r.FirstEntry, r.LastEntry).Scan(&replaced).Error; err != nil {
 		return err
 	}
 	for _, e := range replaced {
@@ -109,7 +130,20 @@ func (w *Work) undoReturn(c *store.Count, r *store.Return) error {
 	}
 	back, sheets := make([]store.Entry, len(its)), map[int64]bool{}
 	for i, e := range its {
-		n := store.Entry{CountID: c.ID, Pos: e.Pos, SheetID: e.SheetID, Round: e.Round, Parcel: e.Parcel, Replaces: e.ID, Withdrawn: true, CountedAt: e.CountedAt, Counter: w.Person.Name, Person: w.Person.Name, At: w.Now, Undoes: r.ID}
+		n := store.Entry{
+			CountID:   c.ID,
+			Pos:       e.Pos,
+			SheetID:   e.SheetID,
+			Round:     e.Round,
+			Parcel:    e.Parcel,
+			Replaces:  e.ID,
+			Withdrawn: true,
+			CountedAt: e.CountedAt,
+			Counter:   w.Person.Name,
+			Person:    w.Person.Name,
+			At:        w.Now,
+			Undoes:    r.ID,
+		}
 		if was, had := before[e.Replaces]; had {
 			n.Quantity, n.Withdrawn, n.CountedAt, n.Counter, n.SheetID = was.Quantity, was.Withdrawn, was.CountedAt, was.Counter, was.SheetID
 		}
@@ -130,7 +164,10 @@ func (w *Work) undoReturn(c *store.Count, r *store.Return) error {
 			return err
 		}
 	}
-	return w.Say("counts taken back", map[string]any{"count": c.ID, "return": r.ID, "file": r.FileName, "sha256": r.FileSha, "entries": len(its)})
+	return w.Say(
+		"counts taken back",
+		map[string]any{"count": c.ID, "return": r.ID, "file": r.FileName, "sha256": r.FileSha, "entries": len(its)},
+	)
 }
 
 // WithdrawEntry takes one standing count of a line back, whatever row or file it came with.
@@ -153,7 +190,19 @@ func (d *Desk) WithdrawEntry(ctx context.Context, p Person, countID, pos, entry 
 		if of.ID == 0 || of.Withdrawn {
 			return none, refuseAs(Changed, "entry", "This count does not stand any more.")
 		}
-		gone := store.Entry{CountID: c.ID, Pos: of.Pos, SheetID: of.SheetID, Round: of.Round, Parcel: of.Parcel, Replaces: of.ID, Withdrawn: true, CountedAt: of.CountedAt, Counter: p.Name, Person: p.Name, At: w.Now}
+		gone := store.Entry{
+			CountID:   c.ID,
+			Pos:       of.Pos,
+			SheetID:   of.SheetID,
+			Round:     of.Round,
+			Parcel:    of.Parcel,
+			Replaces:  of.ID,
+			Withdrawn: true,
+			CountedAt: of.CountedAt,
+			Counter:   p.Name,
+			Person:    p.Name,
+			At:        w.Now,
+		}
 		if _, _, err := w.enter(c, []store.Entry{gone}, nil); err != nil {
 			return none, err
 		}

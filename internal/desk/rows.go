@@ -328,7 +328,8 @@ func (d *Desk) mendsFrom(dr, now *draft) (mends []CellMend, ok bool, err error) 
 				continue
 			}
 			for _, c := range pt.mapping.Columns {
-				if (code.Trim(c.Header) == h || pt.mapping.NoHeader && tabular.ColumnName(c.Index) == h) && !slices.Contains(to[:i], c.Index) {
+				if (code.Trim(c.Header) == h || pt.mapping.NoHeader && tabular.ColumnName(c.Index) == h) &&
+					!slices.Contains(to[:i], c.Index) {
 					to[i] = c.Index
 					break
 				}

@@ -55,7 +55,15 @@ func (d *Desk) setOf(ctx context.Context, tx *gorm.DB, id int64) (*setLines, err
 	if err := tx.Limit(1).Find(&row, id).Error; err != nil {
 		return nil, err
 	}
-	s := &setLines{set: id, recordedAt: row.RecordedAt, texts: []string{""}, bins: make([]int64, 0, row.Lines), items: make([]int64, 0, row.Lines), values: make([]int64, 0, row.Lines), zero: make([]bool, 0, row.Lines)}
+	s := &setLines{
+		set:        id,
+		recordedAt: row.RecordedAt,
+		texts:      []string{""},
+		bins:       make([]int64, 0, row.Lines),
+		items:      make([]int64, 0, row.Lines),
+		values:     make([]int64, 0, row.Lines),
+		zero:       make([]bool, 0, row.Lines),
+	}
 	at := map[string]int32{"": 0}
 	var wrong error
 	err := d.store.EachStockLine(ctx, id, func(l *store.StockLine) {
@@ -66,7 +74,19 @@ func (d *Desk) setOf(ctx context.Context, tx *gorm.DB, id int64) (*setLines, err
 				wrong = err
 			}
 		}
-		s.bins, s.items, s.values, s.zero = append(s.bins, l.BinID), append(s.items, l.ItemID), append(s.values, v), append(s.zero, l.Quantity == 0)
+		s.bins, s.items, s.values, s.zero = append(
+			s.bins,
+			l.BinID,
+		), append(
+			s.items,
+			l.ItemID,
+		), append(
+			s.values,
+			v,
+		), append(
+			s.zero,
+			l.Quantity == 0,
+		)
 		n, had := at[l.Attributes]
 		if !had {
 			n = int32(len(s.texts))
@@ -145,16 +165,30 @@ func (d *Desk) binsOf(tx *gorm.DB, house int64) (*houseBins, error) {
 	if b := d.houseBins; b != nil && b.house == house && b.version == version {
 		return b, nil
 	}
-	b := &houseBins{house: house, version: version, codes: map[int64]string{}, zones: map[int64]int32{}, natures: map[int64]string{}, inactive: map[int64]bool{}, kept: map[int64]string{}, folds: map[[2]int][]code.Stretch{}}
+	b := &houseBins{
+		house:    house,
+		version:  version,
+		codes:    map[int64]string{},
+		zones:    map[int64]int32{},
+		natures:  map[int64]string{},
+		inactive: map[int64]bool{},
+		kept:     map[int64]string{},
+		folds:    map[[2]int][]code.Stretch{},
+	}
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	zones := map[int64]string{}
 	seen := map[string]bool{}
-	err := store.Each(tx, "SELECT id, code, zone FROM bins WHERE warehouse_id = ? ORDER BY sort_key", []driver.Value{house}, func(v []driver.Value) error {
-		id, zone := v[0].(int64), text(v[2])
-		b.codes[id], zones[id], seen[zone] = text(v[1]), zone, true
-		b.order, b.ordered = append(b.order, id), append(b.ordered, text(v[1]))
-		return nil
-	})
+	err := store.Each(
+		tx,
+		"SELECT id, code, zone FROM bins WHERE warehouse_id = ? ORDER BY sort_key",
+		[]driver.Value{house},
+		func(v []driver.Value) error {
+			id, zone := v[0].(int64), text(v[2])
+			b.codes[id], zones[id], seen[zone] = text(v[1]), zone, true
+			b.order, b.ordered = append(b.order, id), append(b.ordered, text(v[1]))
+			return nil
+		},
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -165,19 +199,24 @@ func (d *Desk) binsOf(tx *gorm.DB, house int64) (*houseBins, error) {
 		n, _ := slices.BinarySearchFunc(b.names, z, code.Compare)
 		b.zones[id] = int32(n)
 	}
-	err = store.Each(tx, "SELECT id, nature, active, attributes FROM items WHERE nature <> 'stocked' OR active = 0 OR attributes <> ''", nil, func(v []driver.Value) error {
-		id := v[0].(int64)
-		if n := text(v[1]); n != "stocked" {
-			b.natures[id] = n
-		}
-		if v[2] == int64(0) || v[2] == false {
-			b.inactive[id] = true
-		}
-		if t := text(v[3]); t != "" {
-			b.kept[id] = t
-		}
-		return nil
-	})
+	err = store.Each(
+		tx,
+		"SELECT id, nature, active, attributes FROM items WHERE nature <> 'stocked' OR active = 0 OR attributes <> ''",
+		nil,
+		func(v []driver.Value) error {
+			id := v[0].(int64)
+			if n := text(v[1]); n != "stocked" {
+				b.natures[id] = n
+			}
+			if v[2] == int64(0) || v[2] == false {
+				b.inactive[id] = true
+			}
+			if t := text(v[3]); t != "" {
+				b.kept[id] = t
+			}
+			return nil
+		},
+	)
 	d.houseBins = b
 	return b, err
 }
@@ -307,7 +346,12 @@ func (s *scoped) fits(line int, rules []KeptRule) (bool, error) {
 
 // cut gives the ends of the sheets among the lines.
 func (s *scoped) cut(rows int) []int {
-	return counting.Cut(len(s.lines), rows, func(i int) int64 { return int64(s.where.zones[s.bins[s.lines[i]]]) }, func(i int) int64 { return s.bins[s.lines[i]] })
+	return counting.Cut(
+		len(s.lines),
+		rows,
+		func(i int) int64 { return int64(s.where.zones[s.bins[s.lines[i]]]) },
+		func(i int) int64 { return s.bins[s.lines[i]] },
+	)
 }
 
 func (s *scoped) zone(i int) string { return s.where.names[s.where.zones[s.bins[s.lines[i]]]] }
@@ -380,7 +424,17 @@ func (d *Desk) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows 
 		}
 		from := 0
 		for n, end := range ends {
-			list[n] = store.Sheet{CountID: c.ID, Number: n + 1, Code: counting.SheetCode(int(c.ID), n+1), Zone: s.zone(from), FirstBin: s.bin(from), LastBin: s.bin(end - 1), First: int64(from + 1), Lines: end - from, State: store.WithUs}
+			list[n] = store.Sheet{
+				CountID:  c.ID,
+				Number:   n + 1,
+				Code:     counting.SheetCode(int(c.ID), n+1),
+				Zone:     s.zone(from),
+				FirstBin: s.bin(from),
+				LastBin:  s.bin(end - 1),
+				First:    int64(from + 1),
+				Lines:    end - from,
+				State:    store.WithUs,
+			}
 			from = end
 		}
 		return store.Batch(tx, list)
@@ -407,7 +461,16 @@ func (d *Desk) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows 
 			return 0, err
 		}
 		go func() { written <- d.store.WriteFrozen(ctx, c.ID, piece) }()
-		d.Events.Tell(Event{What: "progress", Count: c.ID, Text: "Freezing " + c.Name, Done: from + len(piece), Of: len(s.lines), Rows: from + len(piece)})
+		d.Events.Tell(
+			Event{
+				What:  "progress",
+				Count: c.ID,
+				Text:  "Freezing " + c.Name,
+				Done:  from + len(piece),
+				Of:    len(s.lines),
+				Rows:  from + len(piece),
+			},
+		)
 	}
 	if err := <-written; err != nil {
 		return 0, err
@@ -477,7 +540,18 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 		n := int(at[next])
 		next++
 		line := &piece[n-from]
-		*line = store.CountLine{Pos: int64(n + 1), BinID: l.BinID, ItemID: l.ItemID, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding, RecordID: l.RecordID, HasRow: true, Recorded: l.Quantity, Cost: l.Cost}
+		*line = store.CountLine{
+			Pos:      int64(n + 1),
+			BinID:    l.BinID,
+			ItemID:   l.ItemID,
+			Lot:      l.Lot,
+			Serial:   l.Serial,
+			Holding:  l.Holding,
+			RecordID: l.RecordID,
+			HasRow:   true,
+			Recorded: l.Quantity,
+			Cost:     l.Cost,
+		}
 		if len(t.columns) == 0 {
 			return nil
 		}
@@ -509,7 +583,8 @@ func (t *freezing) tally(l *store.CountLine) {
 		t.bin.SheetID, t.bin.Zone = l.SheetID, name
 		t.zone, t.all = t.part(store.Part{Sort: store.PartZone, Name: name}), t.part(store.Part{Sort: store.PartAll})
 	}
-	for _, p := range []*store.PartTally{t.bin, t.zone, t.all, t.part(store.Part{Sort: store.PartCategory, Name: t.categories[l.ItemID].Category})} {
+	for _, p := range []*store.PartTally{t.bin, t.zone, t.all, t.part(store.Part{Sort: store.PartCategory,
+		Name: t.categories[l.ItemID].Category})} {
 		p.Lines++
 		p.RecordedLines++
 		p.Uncounted++

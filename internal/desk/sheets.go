@@ -55,7 +55,24 @@ func (d *Desk) Sheets(ctx context.Context, p Person, countID int64, after string
 		return page, err
 	}
 	for _, s := range rows {
-		page.Sheets = append(page.Sheets, SheetView{s.ID, s.Number, s.Code, s.Zone, s.FirstBin, s.LastBin, s.Lines, s.Counted, s.State, s.Counter, moment(s.OutAt), moment(s.BackAt), s.Revisions})
+		page.Sheets = append(
+			page.Sheets,
+			SheetView{
+				s.ID,
+				s.Number,
+				s.Code,
+				s.Zone,
+				s.FirstBin,
+				s.LastBin,
+				s.Lines,
+				s.Counted,
+				s.State,
+				s.Counter,
+				moment(s.OutAt),
+				moment(s.BackAt),
+				s.Revisions,
+			},
+		)
 	}
 	if len(rows) == most {
 		page.Next = strconv.Itoa(rows[most-1].Number)
@@ -105,7 +122,14 @@ type NamedLine struct {
 const namedLines = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.unit FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ?`
 
 func (l *NamedLine) line(house string) counting.Line {
-	return counting.Line{Place: int(l.Pos), Key: [stock.Parts]string{house, l.Bin, l.Sku, l.Lot, l.Serial, l.Holding}, Zone: l.Zone, Description: l.Description, Unit: l.Unit, Recorded: quantity.Quantity(l.Recorded)}
+	return counting.Line{
+		Place:       int(l.Pos),
+		Key:         [stock.Parts]string{house, l.Bin, l.Sku, l.Lot, l.Serial, l.Holding},
+		Zone:        l.Zone,
+		Description: l.Description,
+		Unit:        l.Unit,
+		Recorded:    quantity.Quantity(l.Recorded),
+	}
 }
 
 // WriteSheet writes one sheet of a count.
@@ -130,7 +154,8 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 		return "", nil, err
 	}
 	var rows []NamedLine
-	if err := tx.Raw(namedLines+" AND l.pos >= ? AND l.pos < ? ORDER BY l.pos", c.ID, s.First, s.First+int64(s.Lines)).Scan(&rows).Error; err != nil {
+	if err := tx.Raw(namedLines+" AND l.pos >= ? AND l.pos < ? ORDER BY l.pos", c.ID, s.First,
+		s.First+int64(s.Lines)).Scan(&rows).Error; err != nil {
 		return "", nil, err
 	}
 	sheet := counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind, Extra: columnTitles(columnsOf(c))}

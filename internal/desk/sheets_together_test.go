@@ -16,11 +16,34 @@ func TestItemsInSeveralSheets(t *testing.T) {
 	d := at(t)
 	take(t, d, "items.csv", "SKU,Description,Category\nROPE,Rope,Ropes\n")
 	head := []any{"SKU", "Description", "Category"}
-	dr, err := d.Upload(ctx, nell, "all.xlsx", workbook(t, [][]any{head, {"ROPE", "Rope 1", "R1"}, {"NEW", "New 1", ""}}, [][]any{head, {"rope", "Rope 2", ""}, {"NEW", "New 2", "N2"}},
-		[][]any{{"Warehouse", "Bin", "SKU", "On hand", "Shelf", "As at"}, {"W", "A", "ROPE", 4, "high", "2026-11-20T06:00:00Z"}, {"W", "A", "NEW", 1, "low", "2026-11-20T06:00:00Z"}, {"W", "B", "OTHER", 2, "low", "2026-11-20T06:00:00Z"}}), Choices{Zone: "UTC"})
+	dr, err := d.Upload(
+		ctx,
+		nell,
+		"all.xlsx",
+		workbook(
+			t,
+			[][]any{head, {"ROPE", "Rope 1", "R1"}, {"NEW", "New 1", ""}},
+			[][]any{head, {"rope", "Rope 2", ""}, {"NEW", "New 2", "N2"}},
+			[][]any{
+				{"Warehouse", "Bin", "SKU", "On hand", "Shelf", "As at"},
+				{"W", "A", "ROPE", 4, "high", "2026-11-20T06:00:00Z"},
+				{"W", "A", "NEW", 1, "low", "2026-11-20T06:00:00Z"},
+				{"W", "B", "OTHER", 2, "low", "2026-11-20T06:00:00Z"},
+			},
+		),
+		Choices{Zone: "UTC"},
+	)
 	require.NoError(t, err)
 	dr = settle(t, d, dr, Answer{Sheet: 1, Use: "yes"})
-	dr = settle(t, d, dr, Answer{Sheet: 2, Set: &layout.Layout{Columns: []layout.Choice{{Column: "E", Header: "Shelf", Field: layout.ItemAttribute + "Shelf"}}}})
+	dr = settle(
+		t,
+		d,
+		dr,
+		Answer{
+			Sheet: 2,
+			Set:   &layout.Layout{Columns: []layout.Choice{{Column: "E", Header: "Shelf", Field: layout.ItemAttribute + "Shelf"}}},
+		},
+	)
 	require.Empty(t, dr.Problems)
 	items := func() string {
 		var list []struct{ Sku, Description, Category, Attributes string }

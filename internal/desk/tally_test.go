@@ -20,7 +20,11 @@ func TestSetTally(t *testing.T) {
 			sums.bins, sums.items, sums.costs = []store.SetBin{{}}, nil, nil
 			quantities, values, lines := map[int64]int64{}, map[int64]int64{}, map[int64]int{}
 			for range rapid.IntRange(0, 30).Draw(t, "lines") {
-				l := store.StockLine{SetID: set, ItemID: rapid.Int64Range(1, most).Draw(t, "item"), Quantity: rapid.Int64Range(-9, 9).Draw(t, "quantity")}
+				l := store.StockLine{
+					SetID:    set,
+					ItemID:   rapid.Int64Range(1, most).Draw(t, "item"),
+					Quantity: rapid.Int64Range(-9, 9).Draw(t, "quantity"),
+				}
 				var value *int64
 				if rapid.Bool().Draw(t, "valued") {
 					v := l.Quantity * 3

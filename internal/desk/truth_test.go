@@ -253,8 +253,33 @@ func (m *countModel) compare() {
 	require.Equal(m.rt, want, got)
 	s, err := m.d.Count(ctx, nell, m.id)
 	require.NoError(m.rt, err)
-	require.Equal(m.rt, []any{all["lines"], all["counted"], all["open"], all["accepted"], all["held"], all["posted"], all["over"] + all["short"] + all["found"], cents(openOver), cents(openShort), cents(gross)},
-		[]any{s.Lines, s.Counted, s.Open, s.Accepted, s.Held, s.Posted, s.Variances, s.OpenOver.String(), s.OpenShort.String(), s.OpenValue.String()})
+	require.Equal(
+		m.rt,
+		[]any{
+			all["lines"],
+			all["counted"],
+			all["open"],
+			all["accepted"],
+			all["held"],
+			all["posted"],
+			all["over"] + all["short"] + all["found"],
+			cents(openOver),
+			cents(openShort),
+			cents(gross),
+		},
+		[]any{
+			s.Lines,
+			s.Counted,
+			s.Open,
+			s.Accepted,
+			s.Held,
+			s.Posted,
+			s.Variances,
+			s.OpenOver.String(),
+			s.OpenShort.String(),
+			s.OpenValue.String(),
+		},
+	)
 	queue, err := m.d.Variances(ctx, nell, m.id, Filter{Show: "open", Limit: 1000})
 	require.NoError(m.rt, err)
 	require.Len(m.rt, queue.Lines, all["open"], "what is open is on the queue")
@@ -268,15 +293,43 @@ func foots(t require.TestingT, d *Desk, id int64) {
 		require.NoError(t, tx.Raw(q, args...).Scan(&n).Error, q)
 		return n
 	}
-	for part, by := range map[string]string{store.PartAll: "''", store.PartBin: "l.bin_id", store.PartZone: "b.zone", store.PartCategory: "c.category"} {
-		require.Zero(t, one(fmt.Sprintf(`SELECT count(*) FROM (SELECT %s AS name, count(*) AS lines, sum(l.entries > 0) AS counted, sum(l.queue = 1) AS open, sum(l.queue = 2) AS held, sum(l.queue = 3) AS accepted,
+	for part, by := range map[string]string{store.PartAll: "''", store.PartBin: "l.bin_id", store.PartZone: "b.zone",
+		store.PartCategory: "c.category"} {
+		require.Zero(
+			t,
+			one(
+				fmt.Sprintf(
+					`SELECT count(*) FROM (SELECT %s AS name, count(*) AS lines, sum(l.entries > 0) AS counted, sum(l.queue = 1) AS open, sum(l.queue = 2) AS held, sum(l.queue = 3) AS accepted,
 			coalesce(sum(CASE WHEN l.queue = 1 THEN abs(l.rest_value) END), 0) AS gross, sum(l.postings > 0) AS posted
-			FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN count_items c ON c.count_id = l.count_id AND c.item_id = l.item_id WHERE l.count_id = ? AND l.status <> 'gone' GROUP BY 1) x
+			FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN count_items c ON c.count_id = l.count_id AND c.item_id = l.item_id
+				WHERE l.count_id = ? AND l.status <> 'gone' GROUP BY 1) x
 			LEFT JOIN count_tallies t ON t.count_id = ? AND t.part = ? AND t.name = x.name
-			WHERE t.lines IS NOT x.lines OR t.counted <> x.counted OR t.open <> x.open OR t.held <> x.held OR t.accepted <> x.accepted OR t.open_gross <> x.gross OR t.posted <> x.posted`, by), id, id, part), part)
+			WHERE t.lines IS NOT x.lines OR t.counted <> x.counted OR t.open <> x.open OR t.held <> x.held OR t.accepted <> x.accepted OR t.open_gross <> x.gross OR t.posted <> x.posted`,
+					by,
+				),
+				id,
+				id,
+				part,
+			),
+			part,
+		)
 	}
-	require.Zero(t, one(`SELECT count(*) FROM sheets s WHERE s.count_id = ? AND s.counted <> (SELECT count(*) FROM count_lines l WHERE l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + s.lines AND l.entries > 0)`, id), "sheets")
-	require.Zero(t, one(`SELECT count(*) FROM (SELECT 1 FROM entries e WHERE e.count_id = ? AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.replaces = e.id AND r.count_id = e.count_id) GROUP BY e.pos, e.round, e.parcel HAVING count(*) > 1)`, id), "a slot has one standing entry")
+	require.Zero(
+		t,
+		one(
+			`SELECT count(*) FROM sheets s WHERE s.count_id = ? AND s.counted <> (SELECT count(*) FROM count_lines l WHERE l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + s.lines AND l.entries > 0)`,
+			id,
+		),
+		"sheets",
+	)
+	require.Zero(
+		t,
+		one(
+			`SELECT count(*) FROM (SELECT 1 FROM entries e WHERE e.count_id = ? AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.replaces = e.id AND r.count_id = e.count_id) GROUP BY e.pos, e.round, e.parcel HAVING count(*) > 1)`,
+			id,
+		),
+		"a slot has one standing entry",
+	)
 }
 
 func (m *countModel) draw(name string, from, to int) int {
@@ -468,7 +521,11 @@ func (m *countModel) moved() {
 	m.file++
 	var list []countMove
 	for i := range m.draw("movements", 1, 3) {
-		x := countMove{m.pick("key", slices.Sorted(maps.Keys(m.lines))), rapid.SampledFrom([]int{-3, -1, 2, 4}).Draw(m.rt, "by"), m.draw("at", -1, 5)}
+		x := countMove{
+			m.pick("key", slices.Sorted(maps.Keys(m.lines))),
+			rapid.SampledFrom([]int{-3, -1, 2, 4}).Draw(m.rt, "by"),
+			m.draw("at", -1, 5),
+		}
 		bin, sku, _ := strings.Cut(x.key, " ")
 		file += fmt.Sprintf("W,%s,%s,%d,%s,M%d-%d\n", bin, sku, x.quantity, modelHour(x.at), m.file, i)
 		list = append(list, x)
@@ -505,7 +562,8 @@ func (m *countModel) posted() {
 	want := 0
 	for key, l := range m.lines {
 		w := m.work(key)
-		goes := w.wants && l.decision == store.Accept || mode == "counted" && !w.wants && l.posts == 0 && (w.status == "match" || w.status == "tolerated")
+		goes := w.wants && l.decision == store.Accept ||
+			mode == "counted" && !w.wants && l.posts == 0 && (w.status == "match" || w.status == "tolerated")
 		if m.there(key) && goes {
 			want++
 		}
@@ -520,7 +578,9 @@ func (m *countModel) posted() {
 	require.NoError(m.rt, err)
 	for key, l := range m.lines {
 		w := m.work(key)
-		if m.there(key) && (w.wants && l.decision == store.Accept || mode == "counted" && !w.wants && l.posts == 0 && (w.status == "match" || w.status == "tolerated")) {
+		if m.there(key) &&
+			(w.wants && l.decision == store.Accept || mode == "counted" && !w.wants && l.posts == 0 && (w.status == "match" ||
+				w.status == "tolerated")) {
 			l.sentCents += w.variance*costOfKey(key) - l.sentCents
 			l.sent, l.decision = l.sent+w.rest, ""
 			l.posts++
@@ -570,8 +630,17 @@ func (m *countModel) zeroed() {
 func TestTruthUnderEveryOrder(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		d, restart := restartable(t)
-		m := &countModel{rt: rt, d: d, restart: restart, lines: map[string]*countedLine{}, moves: map[int64][]countMove{}, code: map[string]string{}, pos: map[string]int64{},
-			tolerance: rapid.IntRange(0, 2).Draw(rt, "tolerance"), tolerated: rapid.Bool().Draw(rt, "tolerated go out")}
+		m := &countModel{
+			rt:        rt,
+			d:         d,
+			restart:   restart,
+			lines:     map[string]*countedLine{},
+			moves:     map[int64][]countMove{},
+			code:      map[string]string{},
+			pos:       map[string]int64{},
+			tolerance: rapid.IntRange(0, 2).Draw(rt, "tolerance"),
+			tolerated: rapid.Bool().Draw(rt, "tolerated go out"),
+		}
 		stock := "warehouse,bin,sku,quantity,unit cost,as at\n"
 		for _, bin := range []string{"A-1", "A-2"} {
 			for _, sku := range []string{"ROPE", "SHK", "PAINT"} {
@@ -594,7 +663,11 @@ func TestTruthUnderEveryOrder(t *testing.T) {
 		if rapid.Bool().Draw(rt, "movements before the freeze") {
 			m.moved()
 		}
-		c, err := d.Freeze(ctx, nell, NewCount{Name: "x", Scope: Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &limit, PostTolerated: m.tolerated})
+		c, err := d.Freeze(
+			ctx,
+			nell,
+			NewCount{Name: "x", Scope: Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &limit, PostTolerated: m.tolerated},
+		)
 		require.NoError(rt, err)
 		m.id = c.ID
 		m.compare()
@@ -670,7 +743,13 @@ func (m *countModel) ends() {
 		require.ErrorAs(m.rt, do(), &r, what)
 		require.Equal(m.rt, Ended, r.Kind, what)
 	}
-	dr, err := m.d.Upload(ctx, nell, "late.csv", strings.NewReader("bin,sku,counted,counted at\nA-1,ROPE,5,"+modelHour(2)+"\n"), Choices{Count: m.id, Zone: "UTC"})
+	dr, err := m.d.Upload(
+		ctx,
+		nell,
+		"late.csv",
+		strings.NewReader("bin,sku,counted,counted at\nA-1,ROPE,5,"+modelHour(2)+"\n"),
+		Choices{Count: m.id, Zone: "UTC"},
+	)
 	require.NoError(m.rt, err)
 	require.Contains(m.rt, dr.Blocked, "finished")
 	m.moved() // what comes late changes the records, and nothing of what was signed

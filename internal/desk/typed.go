@@ -95,10 +95,12 @@ func (d *Desk) TypeIn(ctx context.Context, p Person, countID int64, key string, 
 			}
 		}
 		for _, s := range sheets {
-			if err := w.Exec("UPDATE sheets SET state = ?, out_at = ? WHERE id = ? AND state = ?", store.Out, w.Now, s.ID, store.WithUs).Error; err != nil {
+			if err := w.Exec("UPDATE sheets SET state = ?, out_at = ? WHERE id = ? AND state = ?", store.Out, w.Now, s.ID,
+				store.WithUs).Error; err != nil {
 				return out, err
 			}
-			if err := w.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines AND state <> ?", store.Back, w.Now, s.ID, store.Back).Error; err != nil {
+			if err := w.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines AND state <> ?", store.Back, w.Now, s.ID,
+				store.Back).Error; err != nil {
 				return out, err
 			}
 		}
@@ -137,7 +139,16 @@ type typing struct {
 }
 
 func (x *typing) entry(replaces store.Entry) store.Entry {
-	return store.Entry{CountID: x.c.ID, Pos: x.pos, SheetID: x.sheet, Round: 1, Parcel: replaces.Parcel, Replaces: replaces.ID, Person: x.w.Person.Name, At: x.w.Now}
+	return store.Entry{
+		CountID:  x.c.ID,
+		Pos:      x.pos,
+		SheetID:  x.sheet,
+		Round:    1,
+		Parcel:   replaces.Parcel,
+		Replaces: replaces.ID,
+		Person:   x.w.Person.Name,
+		At:       x.w.Now,
+	}
 }
 
 // entries gives the entries that one typed row comes to, and counts it by what becomes of it.
@@ -202,7 +213,13 @@ func (x *typing) entries(at int64, out *Outcome) ([]store.Entry, error) {
 			}
 			sum += fmt.Sprintf("%s by %s", quantity.Quantity(o.Quantity), o.Counter)
 		}
-		return nil, refuseAs(Asks, "again", "%s is counted already, in another sheet or file: %s. Say whether both add up, or the new count stands alone.", t.RowCode, sum)
+		return nil, refuseAs(
+			Asks,
+			"again",
+			"%s is counted already, in another sheet or file: %s. Say whether both add up, or the new count stands alone.",
+			t.RowCode,
+			sum,
+		)
 	}
 	return list, nil
 }
@@ -215,7 +232,14 @@ func (x *typing) timely(at int64) error {
 	when := instant(at).Format("2006-01-02 15:04 MST")
 	switch {
 	case at < x.c.FrozenAt:
-		return refuseAs(Asks, "sure", "%s: %s lies before the freeze (%s). Correct it, or say that it is meant.", x.t.RowCode, when, instant(x.c.FrozenAt).Format("2006-01-02 15:04 MST"))
+		return refuseAs(
+			Asks,
+			"sure",
+			"%s: %s lies before the freeze (%s). Correct it, or say that it is meant.",
+			x.t.RowCode,
+			when,
+			instant(x.c.FrozenAt).Format("2006-01-02 15:04 MST"),
+		)
 	case at > x.w.Now:
 		return refuseAs(Asks, "sure", "%s: %s is still to come. Correct it, or say that it is meant.", x.t.RowCode, when)
 	}

@@ -65,7 +65,11 @@ func rulesOf(tx *gorm.DB, c *store.Count) (r countRules, err error) {
 	if r.latest == 0 {
 		r.latest = c.FrozenAt
 	}
-	r.tolerances.Count = variance.Tolerance{Quantity: (*quantity.Quantity)(c.ToleranceQuantity), Percent: (*quantity.Quantity)(c.TolerancePercent), Value: (*quantity.Money)(c.ToleranceValue)}
+	r.tolerances.Count = variance.Tolerance{
+		Quantity: (*quantity.Quantity)(c.ToleranceQuantity),
+		Percent:  (*quantity.Quantity)(c.TolerancePercent),
+		Value:    (*quantity.Money)(c.ToleranceValue),
+	}
 	if c.Tolerances == "" {
 		return r, nil
 	}
@@ -77,10 +81,15 @@ func rulesOf(tx *gorm.DB, c *store.Count) (r countRules, err error) {
 	for class, t := range byClass {
 		r.tolerances.ByClass[class] = variance.Tolerance(t)
 	}
-	return r, store.Each(tx, "SELECT item_id, class FROM count_items WHERE count_id = ? AND class <> ''", []driver.Value{c.ID}, func(v []driver.Value) error {
-		r.classes[v[0].(int64)] = v[1].(string)
-		return nil
-	})
+	return r, store.Each(
+		tx,
+		"SELECT item_id, class FROM count_items WHERE count_id = ? AND class <> ''",
+		[]driver.Value{c.ID},
+		func(v []driver.Value) error {
+			r.classes[v[0].(int64)] = v[1].(string)
+			return nil
+		},
+	)
 }
 
 func (w *Work) workOutSome(c *store.Count, p store.Positions, rules countRules, t *tallying, fresh bool) error {
@@ -132,7 +141,15 @@ func (w *Work) workOutSome(c *store.Count, p store.Positions, rules countRules, 
 	for i := range lines {
 		l, in := &lines[i], &inputs[i]
 		before := *l
-		x := variance.Input{Recorded: quantity.Quantity(l.Recorded), Row: l.HasRow, Frozen: c.FrozenAt, Latest: rules.latest, Movements: in.moves, Entries: in.entries, Zero: l.Zeroed}
+		x := variance.Input{
+			Recorded:  quantity.Quantity(l.Recorded),
+			Row:       l.HasRow,
+			Frozen:    c.FrozenAt,
+			Latest:    rules.latest,
+			Movements: in.moves,
+			Entries:   in.entries,
+			Zero:      l.Zeroed,
+		}
 		if l.Cost != nil {
 			x.Cost, x.Costed = quantity.Cost(*l.Cost), true
 		}
@@ -171,8 +188,18 @@ func sentOf(l *store.CountLine) variance.Sent {
 
 // lineState is where a line stands, as it was written down.
 func lineState(l *store.CountLine) variance.Line {
-	s := variance.Line{Row: l.HasRow, Costed: l.Cost != nil, Gone: l.Status == store.Gone, Sent: sentOf(l), Decision: variance.Decision(l.Decision)}
-	s.Result = variance.Result{Status: variance.Status(l.Status), Variance: quantity.Quantity(l.Variance), Zeroed: l.Zeroed && l.Variance != 0}
+	s := variance.Line{
+		Row:      l.HasRow,
+		Costed:   l.Cost != nil,
+		Gone:     l.Status == store.Gone,
+		Sent:     sentOf(l),
+		Decision: variance.Decision(l.Decision),
+	}
+	s.Result = variance.Result{
+		Status:   variance.Status(l.Status),
+		Variance: quantity.Quantity(l.Variance),
+		Zeroed:   l.Zeroed && l.Variance != 0,
+	}
 	if l.Value != nil {
 		s.Result.Value, s.Result.Valued = quantity.Money(*l.Value), true
 	}
@@ -206,11 +233,16 @@ func (w *Work) movedEarlier(c *store.Count, p store.Positions) (map[int64]bool, 
 		q, args = "l.pos IN (SELECT value FROM json_each(?))", []driver.Value{c.ID, string(b)}
 	}
 	args = append(args, c.WarehouseID, c.FrozenAt)
-	return out, store.Each(w.DB, "SELECT l.pos FROM count_lines l WHERE l.count_id = ? AND "+q+` AND l.has_row = 0 AND EXISTS (SELECT 1 FROM movements m WHERE m.item_id = l.item_id AND m.bin_id = l.bin_id
-		AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding AND m.warehouse_id = ? AND m.at <= ?)`, args, func(v []driver.Value) error {
-		out[v[0].(int64)] = true
-		return nil
-	})
+	return out, store.Each(
+		w.DB,
+		"SELECT l.pos FROM count_lines l WHERE l.count_id = ? AND "+q+` AND l.has_row = 0 AND EXISTS (SELECT 1 FROM movements m WHERE m.item_id = l.item_id AND m.bin_id = l.bin_id
+		AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding AND m.warehouse_id = ? AND m.at <= ?)`,
+		args,
+		func(v []driver.Value) error {
+			out[v[0].(int64)] = true
+			return nil
+		},
+	)
 }
 
 // lineName names a line as people do.
@@ -234,7 +266,13 @@ type tallying struct {
 }
 
 func newTallying(w *Work, c *store.Count) *tallying {
-	return &tallying{work: w, count: c, deltas: map[store.Part]*variance.Tally{}, bins: map[int64]*store.PartTally{}, sheets: map[int64]int{}}
+	return &tallying{
+		work:   w,
+		count:  c,
+		deltas: map[store.Part]*variance.Tally{},
+		bins:   map[int64]*store.PartTally{},
+		sheets: map[int64]int{},
+	}
 }
 
 // move takes a line out of the tallies as it was, and in as it is. fresh: it was in none.
@@ -271,7 +309,12 @@ func (t *tallying) add(l *store.CountLine, delta variance.Tally, state *variance
 	if err != nil {
 		return err
 	}
-	parts := []store.Part{{Sort: store.PartAll}, {Sort: store.PartBin, Bin: l.BinID}, {Sort: store.PartZone, Name: bin.Zone}, {Sort: store.PartCategory, Name: category}}
+	parts := []store.Part{
+		{Sort: store.PartAll},
+		{Sort: store.PartBin, Bin: l.BinID},
+		{Sort: store.PartZone, Name: bin.Zone},
+		{Sort: store.PartCategory, Name: category},
+	}
 	if l.Entries > 0 {
 		parts = append(parts, store.Part{Sort: store.PartCounter, Name: l.Counter})
 	}
@@ -330,10 +373,15 @@ func (t *tallying) preload() error {
 		return err
 	}
 	t.items = map[int64]string{}
-	return store.Each(t.work.DB, "SELECT item_id, category FROM count_items WHERE count_id = ?", []driver.Value{t.count.ID}, func(v []driver.Value) error {
-		t.items[v[0].(int64)] = v[1].(string)
-		return nil
-	})
+	return store.Each(
+		t.work.DB,
+		"SELECT item_id, category FROM count_items WHERE count_id = ?",
+		[]driver.Value{t.count.ID},
+		func(v []driver.Value) error {
+			t.items[v[0].(int64)] = v[1].(string)
+			return nil
+		},
+	)
 }
 
 // write brings the tallies and the sheets' figures after what was gathered.
@@ -350,7 +398,10 @@ func (t *tallying) write() error {
 		} else {
 			if sorts[p.Sort] == nil {
 				sorts[p.Sort] = map[string]variance.Tally{}
-				err := store.EachTally(t.work.DB, t.count.ID, p.Sort, nil, func(x *store.PartTally) error { sorts[p.Sort][x.Name] = x.Tally; return nil })
+				err := store.EachTally(t.work.DB, t.count.ID, p.Sort, nil, func(x *store.PartTally) error {
+					sorts[p.Sort][x.Name] = x.Tally
+					return nil
+				})
 				if err != nil {
 					return err
 				}

@@ -134,7 +134,10 @@ func copyOut(ctx context.Context, conn *sql.Conn, file string) error {
 	if err != nil {
 		return err
 	}
-	db, err := sql.Open("sqlite3", fileURL(file, url.Values{"_journal_mode": {"DELETE"}, "_secure_delete": {"on"}, "_synchronous": {"FULL"}}))
+	db, err := sql.Open(
+		"sqlite3",
+		fileURL(file, url.Values{"_journal_mode": {"DELETE"}, "_secure_delete": {"on"}, "_synchronous": {"FULL"}}),
+	)
 	if err != nil {
 		return err
 	}

@@ -28,7 +28,9 @@ func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLin
 		reserved = reserved || l.Reserved != nil
 		attributes = attributes || l.Attributes != ""
 	}
-	t := table{head: "INSERT OR FAIL INTO stock_lines (set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved, attributes) VALUES "}
+	t := table{
+		head: "INSERT OR FAIL INTO stock_lines (set_id, pos, bin_id, item_id, quantity, cost, lot, serial, holding, record_id, reserved, attributes) VALUES ",
+	}
 	t.row, t.width = fmt.Sprintf("(%d,?,?,?,?,?", set), 5
 	for _, c := range []struct {
 		some  bool
@@ -87,36 +89,76 @@ type SetItem struct {
 
 // WriteTallies writes the tallies of an unpublished set.
 func (s *Store) WriteTallies(ctx context.Context, set int64, bins []SetBin, items []SetItem) error {
-	err := s.bulk(ctx, table{head: "INSERT OR FAIL INTO set_bins (set_id, bin_id, first, lines, value) VALUES ", row: fmt.Sprintf("(%d,?,?,?,?)", set), width: 4}, len(bins), func(i int, v []driver.NamedValue) {
-		b := &bins[i]
-		put(v, b.BinID, b.First, int64(b.Lines), b.Value)
-	})
+	err := s.bulk(
+		ctx,
+		table{
+			head:  "INSERT OR FAIL INTO set_bins (set_id, bin_id, first, lines, value) VALUES ",
+			row:   fmt.Sprintf("(%d,?,?,?,?)", set),
+			width: 4,
+		},
+		len(bins),
+		func(i int, v []driver.NamedValue) {
+			b := &bins[i]
+			put(v, b.BinID, b.First, int64(b.Lines), b.Value)
+		},
+	)
 	if err != nil {
 		return err
 	}
-	return s.bulk(ctx, table{head: "INSERT OR FAIL INTO set_items (set_id, item_id, quantity, lines, reserved, value, cost) VALUES ", row: fmt.Sprintf("(%d,?,?,?,?,?,?)", set), width: 6}, len(items), func(i int, v []driver.NamedValue) {
-		t := &items[i]
-		put(v, t.ItemID, t.Quantity, int64(t.Lines))
-		v[3].Value, v[4].Value, v[5].Value = null(t.Reserved), null(t.Value), null(t.Cost)
-	})
+	return s.bulk(
+		ctx,
+		table{
+			head:  "INSERT OR FAIL INTO set_items (set_id, item_id, quantity, lines, reserved, value, cost) VALUES ",
+			row:   fmt.Sprintf("(%d,?,?,?,?,?,?)", set),
+			width: 6,
+		},
+		len(items),
+		func(i int, v []driver.NamedValue) {
+			t := &items[i]
+			put(v, t.ItemID, t.Quantity, int64(t.Lines))
+			v[3].Value, v[4].Value, v[5].Value = null(t.Reserved), null(t.Value), null(t.Cost)
+		},
+	)
 }
 
 // MakeBinsAndItems makes the bins and items of an intake within the transaction of a Write, many to a statement.
 func MakeBinsAndItems(tx *gorm.DB, bins []Bin, items []Item, intake int64) error {
 	return onConn(tx.Statement.ConnPool.(*sql.Conn), func(c *sqlite3.SQLiteConn) error {
-		err := inserted(tx.Statement.Context, c, table{head: "INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) VALUES ", row: fmt.Sprintf("(?,?,?,?,?,%d)", intake), width: 5}, len(bins), func(i int, v []driver.NamedValue) {
-			b := &bins[i]
-			put(v, b.ID, b.WarehouseID)
-			v[2].Value, v[3].Value, v[4].Value = b.Code, b.Zone, b.SortKey
-		})
+		err := inserted(
+			tx.Statement.Context,
+			c,
+			table{
+				head:  "INSERT INTO bins (id, warehouse_id, code, zone, sort_key, intake_id) VALUES ",
+				row:   fmt.Sprintf("(?,?,?,?,?,%d)", intake),
+				width: 5,
+			},
+			len(bins),
+			func(i int, v []driver.NamedValue) {
+				b := &bins[i]
+				put(v, b.ID, b.WarehouseID)
+				v[2].Value, v[3].Value, v[4].Value = b.Code, b.Zone, b.SortKey
+			},
+		)
 		if err != nil {
 			return err
 		}
-		return inserted(tx.Statement.Context, c, table{head: "INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ", row: fmt.Sprintf("(?,?,?,?,?,?,?,%d)", intake), width: 7}, len(items), func(i int, v []driver.NamedValue) {
-			t := &items[i]
-			put(v, t.ID)
-			v[1].Value, v[2].Value, v[3].Value, v[4].Value, v[5].Value, v[6].Value = t.SKU, t.SortKey, t.Description, t.Unit, null(t.Cost), t.Attributes
-		})
+		return inserted(
+			tx.Statement.Context,
+			c,
+			table{
+				head:  "INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ",
+				row:   fmt.Sprintf("(?,?,?,?,?,?,?,%d)", intake),
+				width: 7,
+			},
+			len(items),
+			func(i int, v []driver.NamedValue) {
+				t := &items[i]
+				put(v, t.ID)
+				v[1].Value, v[2].Value, v[3].Value, v[4].Value, v[5].Value, v[6].Value = t.SKU, t.SortKey, t.Description, t.Unit, null(
+					t.Cost,
+				), t.Attributes
+			},
+		)
 	})
 }
 
@@ -261,9 +303,12 @@ func (s *Store) EachStockLine(ctx context.Context, set int64, do func(l *StockLi
 		}
 		// Most sets have nothing in most columns, and each column of each row costs.
 		more := false
-		err := each("SELECT EXISTS (SELECT 1 FROM stock_lines WHERE set_id = ? AND (reserved NOT NULL OR lot <> '' OR serial <> '' OR holding <> '' OR record_id <> '' OR attributes <> ''))", func(v []driver.Value) {
-			more = v[0] != int64(0)
-		})
+		err := each(
+			"SELECT EXISTS (SELECT 1 FROM stock_lines WHERE set_id = ? AND (reserved NOT NULL OR lot <> '' OR serial <> '' OR holding <> '' OR record_id <> '' OR attributes <> ''))",
+			func(v []driver.Value) {
+				more = v[0] != int64(0)
+			},
+		)
 		if err != nil {
 			return err
 		}
@@ -301,15 +346,33 @@ func StockLinesAt(tx *gorm.DB, set int64, places []int64, take func(l *StockLine
 		return err
 	}
 	next := 0
-	return Each(tx, "SELECT pos, bin_id, item_id, quantity, cost, reserved, lot, serial, holding, record_id, attributes FROM stock_lines WHERE set_id = ? AND "+where+" ORDER BY pos", append([]driver.Value{set}, args...), func(v []driver.Value) error {
-		r := reader{v: v}
-		l := StockLine{SetID: set, Pos: r.number(), BinID: r.number(), ItemID: r.number(), Quantity: r.number(), Cost: r.maybe(), Reserved: r.maybe(), Lot: r.text(), Serial: r.text(), Holding: r.text(), RecordID: r.text(), Attributes: r.text()}
-		if next < len(places) && places[next] == l.Pos {
-			next++
-			return take(&l)
-		}
-		return nil
-	})
+	return Each(
+		tx,
+		"SELECT pos, bin_id, item_id, quantity, cost, reserved, lot, serial, holding, record_id, attributes FROM stock_lines WHERE set_id = ? AND "+where+" ORDER BY pos",
+		append([]driver.Value{set}, args...),
+		func(v []driver.Value) error {
+			r := reader{v: v}
+			l := StockLine{
+				SetID:      set,
+				Pos:        r.number(),
+				BinID:      r.number(),
+				ItemID:     r.number(),
+				Quantity:   r.number(),
+				Cost:       r.maybe(),
+				Reserved:   r.maybe(),
+				Lot:        r.text(),
+				Serial:     r.text(),
+				Holding:    r.text(),
+				RecordID:   r.text(),
+				Attributes: r.text(),
+			}
+			if next < len(places) && places[next] == l.Pos {
+				next++
+				return take(&l)
+			}
+			return nil
+		},
+	)
 }
 
 func null(p *int64) driver.Value {

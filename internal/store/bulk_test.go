@@ -48,11 +48,25 @@ func TestStockLinesThereAndBack(t *testing.T) {
 		var bins []SetBin
 		var items []SetItem
 		for i := range rapid.IntRange(1, 200).Draw(t, "n") {
-			l := StockLine{SetID: set, Pos: int64(i), BinID: rapid.Int64Range(1, 1<<30).Draw(t, "bin"), ItemID: rapid.Int64Range(1, 1<<30).Draw(t, "item"),
-				Lot: text("lot"), Serial: text("serial"), RecordID: text("record"), Quantity: number("quantity"), Reserved: maybe("reserved"), Cost: maybe("cost"), Attributes: text("attributes")}
+			l := StockLine{
+				SetID:      set,
+				Pos:        int64(i),
+				BinID:      rapid.Int64Range(1, 1<<30).Draw(t, "bin"),
+				ItemID:     rapid.Int64Range(1, 1<<30).Draw(t, "item"),
+				Lot:        text("lot"),
+				Serial:     text("serial"),
+				RecordID:   text("record"),
+				Quantity:   number("quantity"),
+				Reserved:   maybe("reserved"),
+				Cost:       maybe("cost"),
+				Attributes: text("attributes"),
+			}
 			lines = append(lines, l)
 			bins = append(bins, SetBin{set, int64(i + 1), int64(i), rapid.IntRange(1, 1<<30).Draw(t, "lines"), number("value")})
-			items = append(items, SetItem{set, int64(i + 1), rapid.IntRange(1, 1<<30).Draw(t, "lines"), number("q"), maybe("r"), maybe("v"), maybe("c")})
+			items = append(
+				items,
+				SetItem{set, int64(i + 1), rapid.IntRange(1, 1<<30).Draw(t, "lines"), number("q"), maybe("r"), maybe("v"), maybe("c")},
+			)
 		}
 		require.NoError(t, s.WriteStockLines(ctx, set, lines))
 		require.NoError(t, s.WriteTallies(ctx, set, bins, items))

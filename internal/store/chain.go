@@ -45,7 +45,10 @@ type Covered struct {
 
 // covered are the tables whose rows links can cover, with the columns that count and the one that numbers their rows.
 var covered = map[string][2]string{
-	"entries":       {"id, count_id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, person, at, replaces, return_id, file_row, undoes", "id"},
+	"entries": {
+		"id, count_id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, person, at, replaces, return_id, file_row, undoes",
+		"id",
+	},
 	"decisions":     {"id, count_id, pos, kind, reason, person, at, quantity", "id"},
 	"posting_lines": {"posting_id, pos, variance, value, reason", "posting_id"},
 	"postings":      {"id, count_id, number, mode, file_sha, file_name, lines, over, short, gross, unvalued, person, at", "id"},
@@ -157,7 +160,13 @@ func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
 					return p, err
 				}
 				if is.Sum != c.Sum {
-					p.Broken, p.Text = l.ID, fmt.Sprintf("The %s that entry %d of the record covers (numbers %d to %d) are not what they were.", strings.ReplaceAll(c.Table, "_", " "), l.ID, c.From, c.To)
+					p.Broken, p.Text = l.ID, fmt.Sprintf(
+						"The %s that entry %d of the record covers (numbers %d to %d) are not what they were.",
+						strings.ReplaceAll(c.Table, "_", " "),
+						l.ID,
+						c.From,
+						c.To,
+					)
 					return p, nil
 				}
 				if _, had := first[c.Table]; !had {
@@ -175,7 +184,11 @@ func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
 		}
 	}
 	if !headSeen {
-		p.Broken, p.Text = after+1, fmt.Sprintf("The record ends at its entry %d, but it went on to entry %d or beyond: its end was cut off or written anew.", after, head)
+		p.Broken, p.Text = after+1, fmt.Sprintf(
+			"The record ends at its entry %d, but it went on to entry %d or beyond: its end was cut off or written anew.",
+			after,
+			head,
+		)
 		return p, nil
 	}
 	for table, last := range upTo {
@@ -184,7 +197,11 @@ func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
 			return p, err
 		}
 		if more > 0 {
-			p.Broken, p.Text = after+1, fmt.Sprintf("There are %d rows among the %s that no entry of the record covers.", more, strings.ReplaceAll(table, "_", " "))
+			p.Broken, p.Text = after+1, fmt.Sprintf(
+				"There are %d rows among the %s that no entry of the record covers.",
+				more,
+				strings.ReplaceAll(table, "_", " "),
+			)
 			return p, nil
 		}
 	}

@@ -85,8 +85,29 @@ func (p Positions) where(column string) (string, []driver.Value, error) {
 const lineFixed = "pos, bin_id, item_id, has_row, recorded, cost, sheet_id"
 
 // worked are the columns that are worked out.
-var worked = []string{"entries", "moved", "expected", "counted", "variance", "value", "status", "meanwhile", "counted_at", "counter", "stake", "decision", "reason",
-	"posting_id", "postings", "sent", "sent_value", "rest", "rest_value", "queue", "zeroed"}
+var worked = []string{
+	"entries",
+	"moved",
+	"expected",
+	"counted",
+	"variance",
+	"value",
+	"status",
+	"meanwhile",
+	"counted_at",
+	"counter",
+	"stake",
+	"decision",
+	"reason",
+	"posting_id",
+	"postings",
+	"sent",
+	"sent_value",
+	"rest",
+	"rest_value",
+	"queue",
+	"zeroed",
+}
 
 // EachCountLine gives lines of a count in the order of their places, without the texts of their keys.
 func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine) error) error {
@@ -97,10 +118,37 @@ func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine
 	q := "SELECT " + lineFixed + ", " + strings.Join(worked, ", ") + " FROM count_lines WHERE count_id = ? AND " + where + " ORDER BY pos"
 	return Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
 		r := reader{v: v}
-		l := &CountLine{CountID: count, Pos: r.number(), BinID: r.number(), ItemID: r.number(), HasRow: r.yes(), Recorded: r.number(), Cost: r.maybe(), SheetID: r.number(),
-			Entries: int(r.number()), Moved: r.number(), Expected: r.number(), Counted: r.number(), Variance: r.number(), Value: r.maybe(), Status: r.text(), Meanwhile: r.yes(), CountedAt: r.number(),
-			Counter: r.text(), Stake: r.number(), Decision: r.text(), Reason: r.text(), PostingID: r.number(), Postings: int(r.number()), Sent: r.number(), SentValue: r.number(), Rest: r.number(),
-			RestValue: r.maybe(), Queue: int(r.number()), Zeroed: r.yes()}
+		l := &CountLine{
+			CountID:   count,
+			Pos:       r.number(),
+			BinID:     r.number(),
+			ItemID:    r.number(),
+			HasRow:    r.yes(),
+			Recorded:  r.number(),
+			Cost:      r.maybe(),
+			SheetID:   r.number(),
+			Entries:   int(r.number()),
+			Moved:     r.number(),
+			Expected:  r.number(),
+			Counted:   r.number(),
+			Variance:  r.number(),
+			Value:     r.maybe(),
+			Status:    r.text(),
+			Meanwhile: r.yes(),
+			CountedAt: r.number(),
+			Counter:   r.text(),
+			Stake:     r.number(),
+			Decision:  r.text(),
+			Reason:    r.text(),
+			PostingID: r.number(),
+			Postings:  int(r.number()),
+			Sent:      r.number(),
+			SentValue: r.number(),
+			Rest:      r.number(),
+			RestValue: r.maybe(),
+			Queue:     int(r.number()),
+			Zeroed:    r.yes(),
+		}
 		return take(l)
 	})
 }
@@ -174,10 +222,15 @@ func UpdateCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 	for i, c := range worked {
 		set[i] = c + " = excluded." + c
 	}
-	t := table{head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(worked, ", ") + ") VALUES ",
+	t := table{
+		head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(
+			worked,
+			", ",
+		) + ") VALUES ",
 		row:   fmt.Sprintf("(%d,0,0,'','','','',0,0,0,'',%s)", count, marks(1+len(worked))),
 		tail:  " ON CONFLICT (count_id, pos) DO UPDATE SET " + strings.Join(set, ", "),
-		width: 1 + len(worked)}
+		width: 1 + len(worked),
+	}
 	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
 		return inserted(tx.Statement.Context, c, t, len(lines), func(i int, v []driver.NamedValue) {
 			l, b := &lines[i], binder{v: v}
@@ -189,8 +242,29 @@ func UpdateCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 
 // bind gives the worked-out values in the order of their columns.
 func (l *CountLine) bind(b *binder) {
-	b.put(int64(l.Entries), l.Moved, l.Expected, l.Counted, l.Variance, null(l.Value), l.Status, flag(l.Meanwhile), l.CountedAt, l.Counter, l.Stake, l.Decision, l.Reason,
-		l.PostingID, int64(l.Postings), l.Sent, l.SentValue, l.Rest, null(l.RestValue), int64(l.Queue), flag(l.Zeroed))
+	b.put(
+		int64(l.Entries),
+		l.Moved,
+		l.Expected,
+		l.Counted,
+		l.Variance,
+		null(l.Value),
+		l.Status,
+		flag(l.Meanwhile),
+		l.CountedAt,
+		l.Counter,
+		l.Stake,
+		l.Decision,
+		l.Reason,
+		l.PostingID,
+		int64(l.Postings),
+		l.Sent,
+		l.SentValue,
+		l.Rest,
+		null(l.RestValue),
+		int64(l.Queue),
+		flag(l.Zeroed),
+	)
 }
 
 var frozenLines = "INSERT OR FAIL INTO count_lines (count_id, pos, bin_id, item_id, has_row, recorded, cost, sheet_id, lot, serial, holding, record_id, attributes, row_code, expected, status) VALUES "
@@ -239,10 +313,15 @@ func AddCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 
 // WriteCountItems writes what a count knows of its items, in a transaction of its own.
 func (s *Store) WriteCountItems(ctx context.Context, items []CountItem) error {
-	return s.bulk(ctx, table{head: "INSERT OR FAIL INTO count_items (count_id, item_id, category, class) VALUES ", row: "(?,?,?,?)", width: 4}, len(items), func(i int, v []driver.NamedValue) {
-		x, b := &items[i], binder{v: v}
-		b.put(x.CountID, x.ItemID, x.Category, x.Class)
-	})
+	return s.bulk(
+		ctx,
+		table{head: "INSERT OR FAIL INTO count_items (count_id, item_id, category, class) VALUES ", row: "(?,?,?,?)", width: 4},
+		len(items),
+		func(i int, v []driver.NamedValue) {
+			x, b := &items[i], binder{v: v}
+			b.put(x.CountID, x.ItemID, x.Category, x.Class)
+		},
+	)
 }
 
 // AddEntries appends entries of one count, one person and one return, in the order given, within the transaction of a
@@ -258,12 +337,27 @@ func AddEntries(tx *gorm.DB, entries []Entry) (first, last int64, err error) {
 		entries[i].ID = first + int64(i)
 	}
 	e := &entries[0]
-	t := table{head: "INSERT OR FAIL INTO entries (count_id, person, at, return_id, undoes, slot, id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, replaces, file_row) VALUES ",
-		row: fmt.Sprintf("(%d,%s,%d,%d,%d,'',%s)", e.CountID, quoted(e.Person), e.At, e.ReturnID, e.Undoes, marks(11)), width: 11}
+	t := table{
+		head:  "INSERT OR FAIL INTO entries (count_id, person, at, return_id, undoes, slot, id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, replaces, file_row) VALUES ",
+		row:   fmt.Sprintf("(%d,%s,%d,%d,%d,'',%s)", e.CountID, quoted(e.Person), e.At, e.ReturnID, e.Undoes, marks(11)),
+		width: 11,
+	}
 	err = withConn(tx, func(c *sqlite3.SQLiteConn) error {
 		return inserted(tx.Statement.Context, c, t, len(entries), func(i int, v []driver.NamedValue) {
 			e, b := &entries[i], binder{v: v}
-			b.put(e.ID, e.Pos, e.SheetID, int64(e.Round), e.Parcel, flag(e.Withdrawn), e.Quantity, e.CountedAt, e.Counter, e.Replaces, int64(e.FileRow))
+			b.put(
+				e.ID,
+				e.Pos,
+				e.SheetID,
+				int64(e.Round),
+				e.Parcel,
+				flag(e.Withdrawn),
+				e.Quantity,
+				e.CountedAt,
+				e.Counter,
+				e.Replaces,
+				int64(e.FileRow),
+			)
 		})
 	})
 	return first, first + int64(len(entries)) - 1, err
@@ -281,8 +375,20 @@ func Standing(tx *gorm.DB, count int64, p Positions, take func(e *Entry) error) 
 	some := false
 	err = Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
 		r := reader{v: v}
-		next := Entry{CountID: count, ID: r.number(), Pos: r.number(), Round: int(r.number()), Parcel: r.number(), SheetID: r.number(), Withdrawn: r.yes(), Quantity: r.number(), CountedAt: r.number(),
-			Counter: r.text(), ReturnID: r.number(), Person: r.text()}
+		next := Entry{
+			CountID:   count,
+			ID:        r.number(),
+			Pos:       r.number(),
+			Round:     int(r.number()),
+			Parcel:    r.number(),
+			SheetID:   r.number(),
+			Withdrawn: r.yes(),
+			Quantity:  r.number(),
+			CountedAt: r.number(),
+			Counter:   r.text(),
+			ReturnID:  r.number(),
+			Person:    r.text(),
+		}
 		if some && (next.Pos != e.Pos || next.Round != e.Round || next.Parcel != e.Parcel) {
 			if err := take(&e); err != nil {
 				return err
@@ -303,10 +409,15 @@ func EachCountMove(tx *gorm.DB, count int64, p Positions, take func(m CountMove)
 	if err != nil {
 		return err
 	}
-	return Each(tx, "SELECT pos, at, movement_id, quantity FROM count_moves WHERE count_id = ? AND "+where+" ORDER BY pos, at, movement_id", append([]driver.Value{count}, args...), func(v []driver.Value) error {
-		r := reader{v: v}
-		return take(CountMove{CountID: count, Pos: r.number(), At: r.number(), MovementID: r.number(), Quantity: r.number()})
-	})
+	return Each(
+		tx,
+		"SELECT pos, at, movement_id, quantity FROM count_moves WHERE count_id = ? AND "+where+" ORDER BY pos, at, movement_id",
+		append([]driver.Value{count}, args...),
+		func(v []driver.Value) error {
+			r := reader{v: v}
+			return take(CountMove{CountID: count, Pos: r.number(), At: r.number(), MovementID: r.number(), Quantity: r.number()})
+		},
+	)
 }
 
 // NamedText is what stands on a count's line besides figures.
@@ -327,7 +438,11 @@ func EachNamed(tx *gorm.DB, count int64, where string, args []driver.Value, take
 
 // AddPostingLines appends the lines of a posting within the transaction of a Write.
 func AddPostingLines(tx *gorm.DB, posting int64, lines []PostingLine) error {
-	t := table{head: "INSERT OR FAIL INTO posting_lines (posting_id, pos, variance, value, reason) VALUES ", row: fmt.Sprintf("(%d,?,?,?,?)", posting), width: 4}
+	t := table{
+		head:  "INSERT OR FAIL INTO posting_lines (posting_id, pos, variance, value, reason) VALUES ",
+		row:   fmt.Sprintf("(%d,?,?,?,?)", posting),
+		width: 4,
+	}
 	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
 		return inserted(tx.Statement.Context, c, t, len(lines), func(i int, v []driver.NamedValue) {
 			l, b := &lines[i], binder{v: v}

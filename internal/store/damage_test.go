@@ -40,22 +40,43 @@ func olderFolder(t *testing.T, version int) string {
 		return dir
 	}
 	run("INSERT INTO files VALUES ('aa', 1, 1)")
-	run("INSERT INTO intakes (id, kind, state, file_sha, file_name, person, at, added, changed, unchanged, gone, refused) VALUES (1, 'stock', 'taken in', 'aa', 'f', 'p', 1, 1, 0, 0, 0, 0)")
+	run(
+		"INSERT INTO intakes (id, kind, state, file_sha, file_name, person, at, added, changed, unchanged, gone, refused) VALUES (1, 'stock', 'taken in', 'aa', 'f', 'p', 1, 1, 0, 0, 0, 0)",
+	)
 	run("INSERT INTO warehouses (id, code, set_id) VALUES (1, 'W', 1)")
 	run("INSERT INTO bins (id, warehouse_id, code, sort_key) VALUES (1, 1, 'A', 'A')")
 	run("INSERT INTO items (id, sku, sort_key, category) VALUES (1, 'X', 'X', 'Ropes'), (2, 'Y', 'Y', '')")
-	run("INSERT INTO stock_sets (id, warehouse_id, intake_id, previous_id, recorded_at, lines, published) VALUES (1, 1, 1, 0, 10, 3, 1), (2, 1, 0, 0, 10, 1, 0)")
+	run(
+		"INSERT INTO stock_sets (id, warehouse_id, intake_id, previous_id, recorded_at, lines, published) VALUES (1, 1, 1, 0, 10, 3, 1), (2, 1, 0, 0, 10, 1, 0)",
+	)
 	for i, item := range []int{1, 1, 2} {
-		run("INSERT INTO stock_lines (set_id, pos, bin_id, item_id, lot, serial, holding, record_id, quantity, cost) VALUES (1, ?, 1, ?, '', '', '', '', 5, 7)", i, item)
+		run(
+			"INSERT INTO stock_lines (set_id, pos, bin_id, item_id, lot, serial, holding, record_id, quantity, cost) VALUES (1, ?, 1, ?, '', '', '', '', 5, 7)",
+			i,
+			item,
+		)
 	}
 	run("INSERT INTO set_items (set_id, item_id, lines, quantity) VALUES (1, 1, 2, 10), (1, 2, 1, 5)")
-	run("INSERT INTO counts (id, name, warehouse_id, state, blind, frozen_at, recorded_at, person, at, scope, left_out) VALUES (1, 'C', 1, 'running', 0, 10, 10, 'p', 11, '{}', '{}')")
+	run(
+		"INSERT INTO counts (id, name, warehouse_id, state, blind, frozen_at, recorded_at, person, at, scope, left_out) VALUES (1, 'C', 1, 'running', 0, 10, 10, 'p', 11, '{}', '{}')",
+	)
 	run("INSERT INTO sheets (id, count_id, number, code, zone, first_bin, last_bin, lines) VALUES (1, 1, 1, 'W1S1X', '', 'A', 'A', 2)")
 	for pos := 1; pos <= 2; pos++ {
-		run("INSERT INTO count_lines (count_id, pos, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code) VALUES (1, ?, 1, ?, '', '', '', '', 1, 5, 1, ?)", pos, pos, fmt.Sprintf("W1S1R%d?", pos))
+		run(
+			"INSERT INTO count_lines (count_id, pos, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code) VALUES (1, ?, 1, ?, '', '', '', '', 1, 5, 1, ?)",
+			pos,
+			pos,
+			fmt.Sprintf("W1S1R%d?", pos),
+		)
 	}
 	entry := func(id, pos int, slot string, replaces int) {
-		run("INSERT INTO entries (id, count_id, pos, sheet_id, slot, round, quantity, counted_at, counter, person, at, replaces) VALUES (?, 1, ?, 1, ?, 1, 4, 20, 'b', 'p', 21, ?)", id, pos, slot, replaces)
+		run(
+			"INSERT INTO entries (id, count_id, pos, sheet_id, slot, round, quantity, counted_at, counter, person, at, replaces) VALUES (?, 1, ?, 1, ?, 1, 4, 20, 'b', 'p', 21, ?)",
+			id,
+			pos,
+			slot,
+			replaces,
+		)
 	}
 	entry(1, 1, "W1S1R1?", 0)
 	entry(2, 1, "W1S1R1?", 0) // the fault of before: a slot with two
@@ -94,7 +115,8 @@ func TestOlderFolders(t *testing.T) {
 			assert.Equal(t, version, found.Version)
 			assert.Equal(t, int64(5), one("SELECT count(*) FROM entries e WHERE NOT EXISTS (SELECT 1 FROM entries r WHERE r.replaces = e.id AND r.parcel = e.parcel)"), "as many stand as stood before: 1, 3; 5, 6, 7")
 			assert.Zero(t, one("SELECT count(*) FROM (SELECT 1 FROM entries WHERE replaces = 0 GROUP BY count_id, pos, round, parcel HAVING count(*) > 1)"))
-			assert.Equal(t, []int64{1, -1000000, -700}, []int64{one("SELECT postings FROM count_lines WHERE pos = 1"), one("SELECT sent FROM count_lines WHERE pos = 1"), one("SELECT sent_value FROM count_lines WHERE pos = 1")})
+			assert.Equal(t, []int64{1, -1000000, -700}, []int64{one("SELECT postings FROM count_lines WHERE pos = 1"),
+				one("SELECT sent FROM count_lines WHERE pos = 1"), one("SELECT sent_value FROM count_lines WHERE pos = 1")})
 			assert.Equal(t, int64(1), one("SELECT first FROM sheets"))
 			assert.Equal(t, int64(7), one("SELECT cost FROM set_items WHERE item_id = 1"))
 			assert.Zero(t, one("SELECT count(*) FROM stock_sets WHERE published = 0"))
@@ -350,10 +372,12 @@ func TestSessions(t *testing.T) {
 // Whatever is done to the record or to what it covers is noticed: also an end that is cut off.
 func TestRecordIsProved(t *testing.T) {
 	ctx := context.Background()
+	anew := Link{Person: "other", What: "w", Detail: `{"n":0}`}
 	for what, do := range map[string][]string{
 		"nothing":                 nil,
 		"a changed word":          {"DROP TRIGGER chain_kept", "UPDATE chain SET person = 'other' WHERE id = 2"},
 		"a changed previous hash": {"DROP TRIGGER chain_kept", "UPDATE chain SET previous = '' WHERE id = 2"},
+		"a link written anew":     {"DROP TRIGGER chain_kept", "UPDATE chain SET person = 'other', hash = '" + anew.sum() + "' WHERE id = 1"},
 		"a gap":                   {"DROP TRIGGER chain_stay", "DELETE FROM chain WHERE id = 2"},
 		"a number left out":       {"DROP TRIGGER chain_kept", "UPDATE chain SET id = 9 WHERE id = 3"},
 		"a cut-off end":           {"DROP TRIGGER chain_stay", "DELETE FROM chain WHERE id = 3"},
@@ -368,7 +392,10 @@ func TestRecordIsProved(t *testing.T) {
 			require.NoError(t, s.Write(ctx, func(tx *gorm.DB) error {
 				var covers []Covered
 				if n == 1 {
-					require.NoError(t, Batch(tx, []Entry{{CountID: 1, Pos: 1, Round: 1, Quantity: 5}, {CountID: 1, Pos: 2, Round: 1, Quantity: 6}}))
+					require.NoError(
+						t,
+						Batch(tx, []Entry{{CountID: 1, Pos: 1, Round: 1, Quantity: 5}, {CountID: 1, Pos: 2, Round: 1, Quantity: 6}}),
+					)
 					c, err := Cover(tx, "entries", 1, 2)
 					require.NoError(t, err)
 					covers = append(covers, c)

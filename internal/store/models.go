@@ -314,7 +314,9 @@ type PostingLine struct {
 // (kept is false), acceptance has to be said again; and where nothing is open, nothing is decided.
 func (l *CountLine) Settle(counters []string, entries []variance.Entry, now variance.Line, kept bool) {
 	r, rest := &now.Result, &now.Rest
-	l.Entries, l.Moved, l.Expected, l.Counted, l.Variance = len(entries), int64(r.Moved), int64(r.Expected), int64(r.Counted), int64(r.Variance)
+	l.Entries, l.Moved, l.Expected, l.Counted, l.Variance = len(entries), int64(r.Moved), int64(r.Expected), int64(
+		r.Counted,
+	), int64(r.Variance)
 	l.Status, l.Meanwhile, l.CountedAt, l.Value, l.Counter = string(r.Status), r.MovedMeanwhile, r.CountedAt, nil, ""
 	if now.Gone {
 		l.Status = Gone

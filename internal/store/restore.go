@@ -22,7 +22,8 @@ const applicationID = 2003788649
 // isOurs proves that an open database is empty, or one of this program.
 func isOurs(ctx context.Context, db *sql.DB) error {
 	var id, version, tables int
-	for q, into := range map[string]*int{"PRAGMA application_id": &id, "PRAGMA user_version": &version, "SELECT count(*) FROM sqlite_master": &tables} {
+	for q, into := range map[string]*int{"PRAGMA application_id": &id, "PRAGMA user_version": &version,
+		"SELECT count(*) FROM sqlite_master": &tables} {
 		if err := db.QueryRowContext(ctx, q).Scan(into); err != nil {
 			return err
 		}
@@ -140,7 +141,10 @@ func schemaOf(ctx context.Context, version int) ([]string, error) {
 
 // schemaIn gives what makes up a database, in the order of names. How statements are laid out does not matter.
 func schemaIn(ctx context.Context, db *sql.DB) (out []string, err error) {
-	rows, err := db.QueryContext(ctx, "SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL AND name NOT LIKE 'sqlite_%' ORDER BY type, name")
+	rows, err := db.QueryContext(
+		ctx,
+		"SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL AND name NOT LIKE 'sqlite_%' ORDER BY type, name",
+	)
 	if err != nil {
 		return nil, err
 	}

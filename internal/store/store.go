@@ -48,7 +48,9 @@ var ErrNewer = errors.New("the data folder was written by a newer wobin; start t
 var ErrDamaged = errors.New("the database is damaged")
 
 // ErrAlone is a folder whose database is missing or empty although backups or kept files are there.
-var ErrAlone = errors.New("the database is missing or empty, but there are backups or kept files of one; nothing new is begun beside them. Put a backup back with wobin restore")
+var ErrAlone = errors.New(
+	"the database is missing or empty, but there are backups or kept files of one; nothing new is begun beside them. Put a backup back with wobin restore",
+)
 
 // DiskError is work that the disk did not take. Nothing of it was done.
 type DiskError struct {
@@ -145,7 +147,8 @@ func (s *Store) open() (err error) {
 
 // connect opens connections to a database.
 func connect(name string, query url.Values, conns int) (*gorm.DB, *sql.DB, error) {
-	for k, v := range map[string]string{"_journal_mode": "WAL", "_foreign_keys": "on", "_busy_timeout": "10000", "_synchronous": "FULL", "_mutex": "no"} {
+	for k, v := range map[string]string{"_journal_mode": "WAL", "_foreign_keys": "on", "_busy_timeout": "10000", "_synchronous": "FULL",
+		"_mutex": "no"} {
 		query.Set(k, v)
 	}
 	u := url.URL{Scheme: "file", Opaque: (&url.URL{Path: name}).EscapedPath(), RawQuery: query.Encode()}
@@ -375,7 +378,11 @@ func (s *Store) PruneSets(ctx context.Context) error {
 	for _, set := range sets {
 		for more := true; more && err == nil; {
 			err = s.Write(ctx, func(tx *gorm.DB) error {
-				r := tx.Exec("DELETE FROM stock_lines WHERE set_id = ? AND pos < (SELECT min(pos) + 20000 FROM stock_lines WHERE set_id = ?)", set, set)
+				r := tx.Exec(
+					"DELETE FROM stock_lines WHERE set_id = ? AND pos < (SELECT min(pos) + 20000 FROM stock_lines WHERE set_id = ?)",
+					set,
+					set,
+				)
 				more = r.RowsAffected > 0
 				return r.Error
 			})

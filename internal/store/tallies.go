@@ -28,8 +28,32 @@ type PartTally struct {
 	variance.Tally
 }
 
-var tallyColumns = []string{"lines", "recorded_lines", "recorded_counted", "counted", "matched", "tolerated", "over", "short", "found", "unvalued", "over_value", "short_value", "gross_value",
-	"open", "open_over", "open_short", "open_gross", "accepted", "held", "zeroed", "posted", "accepted_over", "accepted_short", "accepted_gross"}
+var tallyColumns = []string{
+	"lines",
+	"recorded_lines",
+	"recorded_counted",
+	"counted",
+	"matched",
+	"tolerated",
+	"over",
+	"short",
+	"found",
+	"unvalued",
+	"over_value",
+	"short_value",
+	"gross_value",
+	"open",
+	"open_over",
+	"open_short",
+	"open_gross",
+	"accepted",
+	"held",
+	"zeroed",
+	"posted",
+	"accepted_over",
+	"accepted_short",
+	"accepted_gross",
+}
 
 func (r *reader) tally() (t variance.Tally) {
 	n := func() int { return int(r.number()) }
@@ -40,7 +64,8 @@ func (r *reader) tally() (t variance.Tally) {
 		return s
 	}
 	f := &t.Figures
-	t.Lines, f.RecordedLines, f.RecordedCounted, f.Counted, f.Match, f.Tolerated, f.Over, f.Short, f.Found, f.Unvalued = n(), n(), n(), n(), n(), n(), n(), n(), n(), n()
+	t.Lines, f.RecordedLines, f.RecordedCounted, f.Counted, f.Match, f.Tolerated, f.Over, f.Short, f.Found, f.Unvalued = n(), n(), n(), n(),
+		n(), n(), n(), n(), n(), n()
 	f.Uncounted = t.Lines - f.Counted
 	f.Values = sums()
 	t.Open, t.OpenSums = n(), sums()
@@ -50,7 +75,8 @@ func (r *reader) tally() (t variance.Tally) {
 
 func (b *binder) tally(t *variance.Tally) {
 	f := &t.Figures
-	for _, n := range []int{t.Lines, f.RecordedLines, f.RecordedCounted, f.Counted, f.Match, f.Tolerated, f.Over, f.Short, f.Found, f.Unvalued} {
+	for _, n := range []int{t.Lines, f.RecordedLines, f.RecordedCounted, f.Counted, f.Match, f.Tolerated, f.Over, f.Short, f.Found,
+		f.Unvalued} {
 		b.put(int64(n))
 	}
 	sums := func(s *variance.Sums) { b.put(int64(s.Over), int64(s.Short), int64(s.Gross)) }
@@ -63,7 +89,13 @@ func (b *binder) tally(t *variance.Tally) {
 
 // EachTally gives the tallies of the parts of a sort, in the order of their names. bins picks some; nil for all.
 func EachTally(tx *gorm.DB, count int64, sort string, bins []int64, take func(t *PartTally) error) error {
-	q, args := "SELECT name, sheet_id, zone, "+strings.Join(tallyColumns, ", ")+" FROM count_tallies WHERE count_id = ? AND part = ?", []driver.Value{count, sort}
+	q, args := "SELECT name, sheet_id, zone, "+strings.Join(
+		tallyColumns,
+		", ",
+	)+" FROM count_tallies WHERE count_id = ? AND part = ?", []driver.Value{
+		count,
+		sort,
+	}
 	if bins != nil {
 		b, err := json.Marshal(bins)
 		if err != nil {
@@ -86,8 +118,14 @@ func EachTally(tx *gorm.DB, count int64, sort string, bins []int64, take func(t 
 }
 
 func tallyTable(count int64) table {
-	return table{head: "INSERT OR REPLACE INTO count_tallies (count_id, part, name, sheet_id, zone, " + strings.Join(tallyColumns, ", ") + ") VALUES ",
-		row: "(?,?,?,?,?," + marks(len(tallyColumns)) + ")", width: 5 + len(tallyColumns)}
+	return table{
+		head: "INSERT OR REPLACE INTO count_tallies (count_id, part, name, sheet_id, zone, " + strings.Join(
+			tallyColumns,
+			", ",
+		) + ") VALUES ",
+		row:   "(?,?,?,?,?," + marks(len(tallyColumns)) + ")",
+		width: 5 + len(tallyColumns),
+	}
 }
 
 func fillTallies(count int64, tallies []PartTally) func(i int, v []driver.NamedValue) {

@@ -90,12 +90,15 @@ func TestOddQuestions(t *testing.T) {
 		method, path, body string
 		status             int
 	}{
-		{"POST", "/api/uploads?choices=%7B", "sku\n", 400}, {"POST", "/api/uploads?name=x.csv&zone=Nowhere/Land", "sku,quantity\nX,1\n", 422}, {"POST", "/api/uploads?name=x.csv&into=nothing", "sku\n", 404},
+		{"POST", "/api/uploads?choices=%7B", "sku\n", 400}, {"POST", "/api/uploads?name=x.csv&zone=Nowhere/Land", "sku,quantity\nX,1\n", 422},
+		{"POST", "/api/uploads?name=x.csv&into=nothing", "sku\n", 404},
 		{"GET", "/api/uploads/nothing/refused?sheet=x", "", 404}, {"GET", "/api/uploads/nothing/rows?sheet=0&from=0&limit=5", "", 404},
 		{"GET", "/api/files/" + strings.Repeat("0", 64), "", 404}, {"GET", "/api/files/" + strings.Repeat("G", 64), "", 404},
 		{"GET", "/api/layouts/none/file", "", 404}, {"GET", "/api/counts/x/sheets.zip", "", 404}, {"GET", "/api/counts/9/sheets.zip", "", 404},
-		{"GET", "/api/counts/1/sheets/x/csv", "", 404}, {"GET", "/api/counts/9/sheets/1/csv", "", 404}, {"GET", "/api/counts/9/postings/1/file", "", 404}, {"GET", "/api/counts/9/postings/x/file", "", 404},
-		{"POST", "/api/uploads/nothing/settle", `{"set":`, 400}, {"PUT", "/api/layouts/x", `{"kind":"boats"}`, 422}, {"PUT", "/api/layouts/x", `{"kind":"stock","filter":"1 +"}`, 422}, {"PUT", "/api/layouts/x", `{"kind":"stock","more":1}`, 422},
+		{"GET", "/api/counts/1/sheets/x/csv", "", 404}, {"GET", "/api/counts/9/sheets/1/csv", "", 404}, {"GET",
+			"/api/counts/9/postings/1/file", "", 404}, {"GET", "/api/counts/9/postings/x/file", "", 404},
+		{"POST", "/api/uploads/nothing/settle", `{"set":`, 400}, {"PUT", "/api/layouts/x", `{"kind":"boats"}`, 422}, {"PUT", "/api/layouts/x",
+			`{"kind":"stock","filter":"1 +"}`, 422}, {"PUT", "/api/layouts/x", `{"kind":"stock","more":1}`, 422},
 		{"POST", "/api/counts", `{"name":"x","scope":{"warehouse":9},"rows":10,"blind":false}`, 404}, {"POST", "/api/intakes/9/undo", "", 404},
 	} {
 		res, body := called(t, as["controller"], c.method, base+c.path, c.body)
@@ -181,7 +184,8 @@ func TestChangedFileBreaksOff(t *testing.T) {
 // No path leads out of the folders that files are handed out from.
 func TestNoWayOut(t *testing.T) {
 	base, as := served(t, "controller")
-	for _, path := range []string{"/api/files/..%2f..%2fwobin.db", "/api/try/..%2fwobin.db", "/api/try/%2e%2e%2fwobin.db", "/api/layouts/..%2fx/file"} {
+	for _, path := range []string{"/api/files/..%2f..%2fwobin.db", "/api/try/..%2fwobin.db", "/api/try/%2e%2e%2fwobin.db",
+		"/api/layouts/..%2fx/file"} {
 		res, body := called(t, as["controller"], http.MethodGet, base+path, "")
 		assert.Equal(t, http.StatusNotFound, res.StatusCode, path)
 		assert.NotContains(t, body, "SQLite", path)
@@ -204,7 +208,13 @@ func TestEvents(t *testing.T) {
 		return text
 	}
 	var d desk.Draft
-	require.NoError(t, json.Unmarshal([]byte(post("/api/uploads?name=s.csv&zone=UTC", "warehouse,bin,sku,quantity,as at\nW,A,X,1,2026-11-20T06:00:00Z\n")), &d))
+	require.NoError(
+		t,
+		json.Unmarshal(
+			[]byte(post("/api/uploads?name=s.csv&zone=UTC", "warehouse,bin,sku,quantity,as at\nW,A,X,1,2026-11-20T06:00:00Z\n")),
+			&d,
+		),
+	)
 	post("/api/uploads/"+d.ID+"/take-in", `{"key":"12345678","leave_out":0}`)
 	for lines.Scan() {
 		if text, is := strings.CutPrefix(lines.Text(), "data: "); is {
@@ -227,8 +237,10 @@ func TestFront(t *testing.T) {
 		status      int
 		body, cache string
 	}{
-		"/": {200, "Wobin", "no-cache"}, "/counts/2/variances": {200, "Wobin", "no-cache"}, "/assets": {200, "Wobin", "no-cache"}, "/../../etc/passwd": {200, "Wobin", "no-cache"},
-		"/assets/x-1.js": {200, "1", "public, max-age=31536000, immutable"}, "/api/nothing": {404, "no such thing", "no-store"}, "/api/breaks": {500, "Nothing was changed", "no-store"},
+		"/": {200, "Wobin", "no-cache"}, "/counts/2/variances": {200, "Wobin", "no-cache"}, "/assets": {200, "Wobin", "no-cache"},
+		"/../../etc/passwd": {200, "Wobin", "no-cache"},
+		"/assets/x-1.js":    {200, "1", "public, max-age=31536000, immutable"}, "/api/nothing": {404, "no such thing", "no-store"},
+		"/api/breaks": {500, "Nothing was changed", "no-store"},
 	} {
 		w := httptest.NewRecorder()
 		g.ServeHTTP(w, httptest.NewRequest(http.MethodGet, "http://wobin"+path, bytes.NewReader(nil)))

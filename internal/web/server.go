@@ -46,7 +46,8 @@ type Options struct {
 func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 	w := &Server{desk: d, sessions: scs.New()}
 	w.sessions.Lifetime = 14 * 24 * time.Hour // no idle time-out: it would write at every request
-	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true, http.SameSiteLaxMode, opt.Secure
+	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true,
+		http.SameSiteLaxMode, opt.Secure
 	if s != nil {
 		w.sessions.Store = &store.Sessions{Store: s, Now: time.Now}
 	}
@@ -94,7 +95,8 @@ func LayoutSchema() ([]byte, error) {
 	if err := json.Unmarshal(b, &out); err != nil {
 		return nil, err
 	}
-	out["$schema"], out["$id"], out["title"], out["$defs"] = "https://json-schema.org/draft/2020-12/schema", desk.LayoutSchemaName, "Layout of a file that Wobin takes in", defs
+	out["$schema"], out["$id"], out["title"], out["$defs"] = "https://json-schema.org/draft/2020-12/schema", desk.LayoutSchemaName,
+		"Layout of a file that Wobin takes in", defs
 	b, err = json.MarshalIndent(out, "", "  ")
 	return append(b, '\n'), err
 }
@@ -113,7 +115,10 @@ func recovered(c *gin.Context) {
 				panic(http.ErrAbortHandler)
 			}
 			slog.Error("a request failed", "path", c.FullPath(), "panic", fmt.Sprint(r))
-			c.AbortWithStatusJSON(http.StatusInternalServerError, gin.H{"title": "Something went wrong here. Nothing was changed.", "status": 500})
+			c.AbortWithStatusJSON(
+				http.StatusInternalServerError,
+				gin.H{"title": "Something went wrong here. Nothing was changed.", "status": 500},
+			)
 		}
 	}()
 	c.Next()
@@ -121,7 +126,10 @@ func recovered(c *gin.Context) {
 
 func headers(c *gin.Context) {
 	h := c.Writer.Header()
-	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	h.Set(
+		"Content-Security-Policy",
+		"default-src 'self'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'",
+	)
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
 	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
@@ -175,7 +183,11 @@ func (s *Server) signedIn(ctx context.Context) (p desk.Person, ok bool) {
 }
 
 // statuses are what the kinds of refusal are answered with.
-var statuses = map[desk.Kind]int{desk.Changed: http.StatusConflict, desk.KeyTaken: http.StatusConflict, desk.Disk: http.StatusInsufficientStorage}
+var statuses = map[desk.Kind]int{
+	desk.Changed:  http.StatusConflict,
+	desk.KeyTaken: http.StatusConflict,
+	desk.Disk:     http.StatusInsufficientStorage,
+}
 
 // Problem is an answer that something cannot be done, as RFC 9457 has it, with what kind of refusal it is and what of the
 // question it is about.
@@ -403,7 +415,10 @@ func attach(c *gin.Context, name, sort string) {
 		}
 		return r
 	}, name)
-	c.Header("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name})) // as RFC 6266 has it, in any script
+	c.Header(
+		"Content-Disposition",
+		mime.FormatMediaType("attachment", map[string]string{"filename": name}),
+	) // as RFC 6266 has it, in any script
 	c.Header("Content-Type", sort)
 	c.Status(http.StatusOK)
 }

@@ -73,44 +73,72 @@ func (s *Server) registerSession() {
 		out, err := me(ctx, &p)
 		return &signed[Me]{cookie, out}, err
 	}
-	huma.Register(s.api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me", Summary: "Who is signed in"}, func(ctx context.Context, _ *struct{}) (*body[Me], error) {
-		var who *desk.Person
-		if p, ok := s.signedIn(ctx); ok {
-			who = &p
-		}
-		out, err := me(ctx, who)
-		return &body[Me]{out}, err
-	})
-	huma.Register(s.api, huma.Operation{OperationID: "signIn", Method: http.MethodPost, Path: "/api/session", Summary: "Sign in", Errors: []int{422, 429, 507}}, func(ctx context.Context, in *struct {
-		Body struct {
-			SignIn   string `json:"sign_in" maxLength:"60"`
-			Password string `json:"password" maxLength:"200"`
-		}
-	}) (*signed[Me], error) {
-		if w := s.tries.wait(in.Body.SignIn); w > 0 {
-			return nil, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(1e9).String() + " and try again.")
-		}
-		p, err := s.desk.SignIn(ctx, in.Body.SignIn, in.Body.Password)
-		s.tries.note(in.Body.SignIn, err == nil)
-		return arrived(ctx, p, err)
-	})
-	huma.Register(s.api, huma.Operation{OperationID: "signOut", Method: http.MethodDelete, Path: "/api/session", Summary: "Sign out"}, func(ctx context.Context, _ *struct{}) (*signed[done], error) {
-		err := s.sessions.Destroy(ctx)
-		return &signed[done]{s.cookie("", time.Time{}), done{true}}, problem(desk.InWords(err))
-	})
-	huma.Register(s.api, huma.Operation{OperationID: "makeOwner", Method: http.MethodPost, Path: "/api/owner", Summary: "Sign up as the first person, against the one-time code", Errors: []int{422, 429, 507}}, func(ctx context.Context, in *struct {
-		Body struct {
-			Code     string `json:"code" maxLength:"60"`
-			Name     string `json:"name" maxLength:"120"`
-			SignIn   string `json:"sign_in" maxLength:"60"`
-			Password string `json:"password" maxLength:"200"`
-		}
-	}) (*signed[Me], error) {
-		if s.tries.wait("owner") > 0 {
-			return nil, huma.Error429TooManyRequests("Too many wrong codes. Wait a little and try again.")
-		}
-		p, err := s.desk.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
-		s.tries.note("owner", err == nil)
-		return arrived(ctx, p, err)
-	})
+	huma.Register(
+		s.api,
+		huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/me", Summary: "Who is signed in"},
+		func(ctx context.Context, _ *struct{}) (*body[Me], error) {
+			var who *desk.Person
+			if p, ok := s.signedIn(ctx); ok {
+				who = &p
+			}
+			out, err := me(ctx, who)
+			return &body[Me]{out}, err
+		},
+	)
+	huma.Register(
+		s.api,
+		huma.Operation{
+			OperationID: "signIn",
+			Method:      http.MethodPost,
+			Path:        "/api/session",
+			Summary:     "Sign in",
+			Errors:      []int{422, 429, 507},
+		},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				SignIn   string `json:"sign_in" maxLength:"60"`
+				Password string `json:"password" maxLength:"200"`
+			}
+		}) (*signed[Me], error) {
+			if w := s.tries.wait(in.Body.SignIn); w > 0 {
+				return nil, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(1e9).String() + " and try again.")
+			}
+			p, err := s.desk.SignIn(ctx, in.Body.SignIn, in.Body.Password)
+			s.tries.note(in.Body.SignIn, err == nil)
+			return arrived(ctx, p, err)
+		},
+	)
+	huma.Register(
+		s.api,
+		huma.Operation{OperationID: "signOut", Method: http.MethodDelete, Path: "/api/session", Summary: "Sign out"},
+		func(ctx context.Context, _ *struct{}) (*signed[done], error) {
+			err := s.sessions.Destroy(ctx)
+			return &signed[done]{s.cookie("", time.Time{}), done{true}}, problem(desk.InWords(err))
+		},
+	)
+	huma.Register(
+		s.api,
+		huma.Operation{
+			OperationID: "makeOwner",
+			Method:      http.MethodPost,
+			Path:        "/api/owner",
+			Summary:     "Sign up as the first person, against the one-time code",
+			Errors:      []int{422, 429, 507},
+		},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Code     string `json:"code" maxLength:"60"`
+				Name     string `json:"name" maxLength:"120"`
+				SignIn   string `json:"sign_in" maxLength:"60"`
+				Password string `json:"password" maxLength:"200"`
+			}
+		}) (*signed[Me], error) {
+			if s.tries.wait("owner") > 0 {
+				return nil, huma.Error429TooManyRequests("Too many wrong codes. Wait a little and try again.")
+			}
+			p, err := s.desk.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
+			s.tries.note("owner", err == nil)
+			return arrived(ctx, p, err)
+		},
+	)
 }

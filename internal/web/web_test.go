@@ -51,7 +51,11 @@ func servedOver(t *testing.T, wanted ...string) (base string, as map[string]*htt
 		jar, err := cookiejar.New(nil)
 		require.NoError(t, err)
 		as[r] = &http.Client{Jar: jar}
-		res, err := as[r].Post(h.URL+"/api/session", "application/json", strings.NewReader(fmt.Sprintf(`{"sign_in":%q,"password":"demo"}`, r)))
+		res, err := as[r].Post(
+			h.URL+"/api/session",
+			"application/json",
+			strings.NewReader(fmt.Sprintf(`{"sign_in":%q,"password":"demo"}`, r)),
+		)
 		require.NoError(t, err)
 		res.Body.Close()
 		require.Equal(t, http.StatusOK, res.StatusCode)
@@ -66,20 +70,26 @@ func TestWhoMay(t *testing.T) {
 		body  string
 		roles []string
 	}{
-		"PUT /api/uploads/{draft}":                       {`{}`, roles}, // one's own upload, which only those have who may send one
-		"DELETE /api/uploads/{draft}":                    {``, roles},
-		"POST /api/uploads/{draft}/take-in":              {`{"key":"12345678","leave_out":0}`, roles},
-		"POST /api/uploads/{draft}/settle":               {`{"encoding":"UTF-8"}`, roles},
-		"POST /api/uploads/{draft}/formula":              {`{"formula":"1"}`, roles},
-		"POST /api/uploads/{draft}/cancel":               {``, roles},
-		"POST /api/uploads/{draft}/layout":               {`{"name":"x"}`, roles},
-		"PUT /api/layouts/{name}":                        {`{"kind":"stock"}`, []string{"controller"}},
-		"DELETE /api/layouts/{name}":                     {``, []string{"controller"}},
-		"POST /api/intakes/{intake}/undo":                {``, []string{"controller"}},
-		"POST /api/plan/tally":                           {`{"scope":{"warehouse":1},"rows":10}`, roles},
-		"POST /api/counts":                               {`{"name":"x","scope":{"warehouse":1},"blind":true,"rows":10}`, []string{"controller"}},
-		"POST /api/counts/{count}/hand-out":              {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
-		"POST /api/counts/{count}/entries":               {`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`, []string{"controller", "counter"}},
+		"PUT /api/uploads/{draft}":          {`{}`, roles}, // one's own upload, which only those have who may send one
+		"DELETE /api/uploads/{draft}":       {``, roles},
+		"POST /api/uploads/{draft}/take-in": {`{"key":"12345678","leave_out":0}`, roles},
+		"POST /api/uploads/{draft}/settle":  {`{"encoding":"UTF-8"}`, roles},
+		"POST /api/uploads/{draft}/formula": {`{"formula":"1"}`, roles},
+		"POST /api/uploads/{draft}/cancel":  {``, roles},
+		"POST /api/uploads/{draft}/layout":  {`{"name":"x"}`, roles},
+		"PUT /api/layouts/{name}":           {`{"kind":"stock"}`, []string{"controller"}},
+		"DELETE /api/layouts/{name}":        {``, []string{"controller"}},
+		"POST /api/intakes/{intake}/undo":   {``, []string{"controller"}},
+		"POST /api/plan/tally":              {`{"scope":{"warehouse":1},"rows":10}`, roles},
+		"POST /api/counts": {
+			`{"name":"x","scope":{"warehouse":1},"blind":true,"rows":10}`,
+			[]string{"controller"},
+		},
+		"POST /api/counts/{count}/hand-out": {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
+		"POST /api/counts/{count}/entries": {
+			`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`,
+			[]string{"controller", "counter"},
+		},
 		"POST /api/counts/{count}/decisions":             {`{"lines":[1],"kind":"accept","reason":""}`, []string{"controller"}},
 		"POST /api/counts/{count}/postings":              {`{"key":"12345678","mode":"difference","lines":1}`, []string{"controller"}},
 		"POST /api/counts/{count}/finish":                {`{"held":0,"accepted":0,"uncounted":0}`, []string{"controller"}},
@@ -92,7 +102,10 @@ func TestWhoMay(t *testing.T) {
 		"GET /api/backups/{name}":                        {``, []string{"controller"}},
 		"POST /api/backups/{name}/restore":               {`{"agreed":0}`, []string{"controller"}},
 		"POST /api/record/verify":                        {``, []string{"controller"}},
-		"POST /api/people":                               {`{"name":"x","sign_in":"x","password":"0123456789","role":"viewer"}`, []string{"controller"}},
+		"POST /api/people": {
+			`{"name":"x","sign_in":"x","password":"0123456789","role":"viewer"}`,
+			[]string{"controller"},
+		},
 	}
 	open := map[string]bool{"GET /api/me": true, "POST /api/session": true, "DELETE /api/session": true, "POST /api/owner": true}
 	base, as := served(t)
@@ -103,7 +116,9 @@ func TestWhoMay(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
-		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x", "{return}", "1").Replace(path)
+		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x", "{return}",
+			"1").
+			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))
 		require.NoError(t, err)
 		req.Header.Set("Content-Type", "application/json")
@@ -150,12 +165,20 @@ func TestWhoMay(t *testing.T) {
 // A counter can send files, but takes in counts only.
 func TestCounterTakesInCountsOnly(t *testing.T) {
 	base, as := served(t)
-	res, err := as["counter"].Post(base+"/api/uploads?name=stock.csv", "application/octet-stream", strings.NewReader("warehouse,bin,sku,quantity,unit cost\nW,A,X,1,2\n"))
+	res, err := as["counter"].Post(
+		base+"/api/uploads?name=stock.csv",
+		"application/octet-stream",
+		strings.NewReader("warehouse,bin,sku,quantity,unit cost\nW,A,X,1,2\n"),
+	)
 	require.NoError(t, err)
 	var d desk.Draft
 	require.NoError(t, json.NewDecoder(res.Body).Decode(&d))
 	require.Empty(t, d.Blocked)
-	res, err = as["counter"].Post(base+"/api/uploads/"+d.ID+"/take-in", "application/json", strings.NewReader(`{"key":"12345678","leave_out":0}`))
+	res, err = as["counter"].Post(
+		base+"/api/uploads/"+d.ID+"/take-in",
+		"application/json",
+		strings.NewReader(`{"key":"12345678","leave_out":0}`),
+	)
 	require.NoError(t, err)
 	assert.Equal(t, http.StatusForbidden, res.StatusCode)
 	// Nobody sees another person's upload.

@@ -183,7 +183,17 @@ func countFiles(dir string, lines int) (stock, counts string, err error) {
 			bin := i / perBin
 			place := fmt.Sprintf("%c%02d-%02d-%02d-%d", 'A'+rune(bin/2880%26), bin/144/20%100, bin/144%20+1, bin/6%24+1, bin%6+1)
 			item, n := i*7919%50_000, 5+i%400
-			fmt.Fprintf(sw, "MAIN,Hall %d,%s,SKU-%05d,Thing no %d,ea,%d,%d.%02d,2026-11-20T06:00:00Z\n", bin/14400+1, place, item, item, n, 1+item%90, item%100)
+			fmt.Fprintf(
+				sw,
+				"MAIN,Hall %d,%s,SKU-%05d,Thing no %d,ea,%d,%d.%02d,2026-11-20T06:00:00Z\n",
+				bin/14400+1,
+				place,
+				item,
+				item,
+				n,
+				1+item%90,
+				item%100,
+			)
 			if i%10 == 3 {
 				n += i%7 - 3
 			}
@@ -217,12 +227,16 @@ func measureCounts(dir string, lines int) error {
 		return took.Seconds(), err
 	}
 	// The shell does the same writing on a copy of the recorded lines.
-	if _, err := shell("ATTACH '"+filepath.Join(h.dir, "wobin.db")+"' AS w;", "CREATE TABLE stock_lines AS SELECT * FROM w.stock_lines; CREATE TABLE bins AS SELECT id, code, zone FROM w.bins; CREATE TABLE items AS SELECT id, sku FROM w.items;"); err != nil {
+	if _, err := shell("ATTACH '"+filepath.Join(h.dir, "wobin.db")+"' AS w;",
+		"CREATE TABLE stock_lines AS SELECT * FROM w.stock_lines; CREATE TABLE bins AS SELECT id, code, zone FROM w.bins; CREATE TABLE items AS SELECT id, sku FROM w.items;"); err != nil {
 		return err
 	}
-	froze, err := shell(`CREATE TABLE frozen (pos INTEGER PRIMARY KEY, bin_id, item_id, lot, serial, holding, recorded, cost, entries, counted, variance, value, status, counted_at, counter);
-		INSERT INTO frozen SELECT row_number() OVER (ORDER BY b.zone, l.pos), l.bin_id, l.item_id, l.lot, l.serial, l.holding, l.quantity, l.cost, 0, NULL, NULL, NULL, 'uncounted', 0, '' FROM stock_lines l JOIN bins b ON b.id = l.bin_id;
-		CREATE UNIQUE INDEX u ON frozen (bin_id, item_id, lot, serial, holding);`)
+	froze, err := shell(
+		`CREATE TABLE frozen (pos INTEGER PRIMARY KEY, bin_id, item_id, lot, serial, holding, recorded, cost, entries, counted, variance, value, status, counted_at, counter);
+		INSERT INTO frozen SELECT row_number() OVER (ORDER BY b.zone, l.pos), l.bin_id, l.item_id, l.lot, l.serial, l.holding, l.quantity,
+			l.cost, 0, NULL, NULL, NULL, 'uncounted', 0, '' FROM stock_lines l JOIN bins b ON b.id = l.bin_id;
+		CREATE UNIQUE INDEX u ON frozen (bin_id, item_id, lot, serial, holding);`,
+	)
 	if err != nil {
 		return err
 	}
@@ -273,11 +287,17 @@ func measureCounts(dir string, lines int) error {
 	bar("freeze and cut, memory", mib, 700, " MiB")
 	bar("another window's list meanwhile, p95", other[len(other)*95/100].Seconds()*1000, 100, " ms")
 
-	took, err := shell(".mode csv", ".import "+counts+" counts", `CREATE TABLE entries AS SELECT f.pos, c.counted * 1000000 AS quantity, c.counted_at, c.counter FROM counts c JOIN bins b ON b.code = c.bin JOIN items i ON i.sku = c.sku JOIN frozen f ON f.bin_id = b.id AND f.item_id = i.id;
+	took, err := shell(
+		".mode csv",
+		".import "+counts+" counts",
+		`CREATE TABLE entries AS SELECT f.pos, c.counted * 1000000 AS quantity, c.counted_at, c.counter FROM counts c JOIN bins b ON b.code = c.bin JOIN items i ON i.sku = c.sku JOIN frozen f ON f.bin_id = b.id AND f.item_id = i.id;
 		CREATE UNIQUE INDEX e ON entries (pos);
-		UPDATE frozen SET entries = 1, counted = e.quantity, variance = e.quantity - recorded, value = round((e.quantity - recorded) * cost / 10000000000), counted_at = e.counted_at, counter = e.counter,
-			status = CASE WHEN e.quantity = recorded THEN 'match' WHEN e.quantity > recorded THEN 'over' ELSE 'short' END FROM entries e WHERE e.pos = frozen.pos;
-		CREATE TABLE tallies AS SELECT bin_id, count(*), sum(status = 'match'), sum(status = 'over'), sum(status = 'short'), sum(value) FROM frozen GROUP BY bin_id;`)
+		UPDATE frozen SET entries = 1, counted = e.quantity, variance = e.quantity - recorded,
+			value = round((e.quantity - recorded) * cost / 10000000000), counted_at = e.counted_at, counter = e.counter,
+			status = CASE WHEN e.quantity = recorded THEN 'match' WHEN e.quantity > recorded THEN 'over' ELSE 'short' END FROM entries e
+				WHERE e.pos = frozen.pos;
+		CREATE TABLE tallies AS SELECT bin_id, count(*), sum(status = 'match'), sum(status = 'over'), sum(status = 'short'), sum(value) FROM frozen GROUP BY bin_id;`,
+	)
 	if err != nil {
 		return err
 	}
@@ -308,7 +328,11 @@ func measureCounts(dir string, lines int) error {
 		return err
 	}
 	undo := time.Since(start).Seconds()
-	fmt.Printf("\nthe same stock taken in again               %6.2f s\nand undone                                  %6.2f s\n", writing, undo)
+	fmt.Printf(
+		"\nthe same stock taken in again               %6.2f s\nand undone                                  %6.2f s\n",
+		writing,
+		undo,
+	)
 	bar("undo of an intake ÷ the intake", undo/writing, 1.5, "")
 	return nil
 }
@@ -317,8 +341,10 @@ func measureCounts(dir string, lines int) error {
 func (h *house) answers(id int64) error {
 	fmt.Println()
 	c := fmt.Sprintf("/api/counts/%d", id)
-	for _, path := range []string{"/api/today", "/api/warehouses", "/api/warehouses/1/recorded?limit=200", "/api/warehouses/1/recorded?limit=200&by=item", "/api/warehouses/1/elevation", "/api/warehouses/1/bins",
-		c, c + "/sheets?limit=500", c + "/bins", c + "/lines?limit=200", c + "/lines?limit=200&show=uncounted", c + "/lines?limit=200&show=counted", c + "/lines?sheet=3&limit=1000",
+	for _, path := range []string{"/api/today", "/api/warehouses", "/api/warehouses/1/recorded?limit=200",
+		"/api/warehouses/1/recorded?limit=200&by=item", "/api/warehouses/1/elevation", "/api/warehouses/1/bins",
+		c, c + "/sheets?limit=500", c + "/bins", c + "/lines?limit=200", c + "/lines?limit=200&show=uncounted",
+		c + "/lines?limit=200&show=counted", c + "/lines?sheet=3&limit=1000",
 		c + "/variances?show=open&limit=300", c + "/variances?limit=300", c + "/lines/4", c + "/report", c + "/returns", c + "/postings"} {
 		at, wire, err := h.p95(40, "GET", path, nil)
 		if err != nil {
@@ -339,7 +365,12 @@ func (h *house) answers(id int64) error {
 	}
 	at, _, err := h.p95(100, "POST", c+"/entries", func(i int) string {
 		q := quantity.Quantity(i+1) * quantity.Scale
-		return fmt.Sprintf(`{"key":"typed-entry-%d","entries":[{"row_code":%q,"quantity":%q,"again":"replace"}]}`, i, page.Lines[i].RowCode, q)
+		return fmt.Sprintf(
+			`{"key":"typed-entry-%d","entries":[{"row_code":%q,"quantity":%q,"again":"replace"}]}`,
+			i,
+			page.Lines[i].RowCode,
+			q,
+		)
 	})
 	if err != nil {
 		return err

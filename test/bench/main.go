@@ -80,11 +80,20 @@ func run(lines int, wobin string) error {
 	reading := func() (time.Duration, error) { return readBoth(stock, counts) }
 	shelling := func() (time.Duration, error) {
 		os.Remove(filepath.Join(dir, "join.db"))
-		return timed(exec.Command("sqlite3", filepath.Join(dir, "join.db"), ".mode csv", ".import "+stock+" stock", ".import "+counts+" counts",
-			"CREATE INDEX s ON stock(warehouse,bin,sku); CREATE INDEX c ON counts(warehouse,bin,sku);",
-			".headers on", ".output "+filepath.Join(dir, "differences.csv"),
-			`SELECT s.warehouse, s.bin, s.sku, s.description, s.quantity, c.counted, c.counted - s.quantity AS variance, round((c.counted - s.quantity) * s.unit_cost, 2) AS value
-			 FROM stock s LEFT JOIN counts c ON c.warehouse = s.warehouse AND c.bin = s.bin AND c.sku = s.sku ORDER BY s.warehouse, s.bin, s.sku;`))
+		return timed(
+			exec.Command(
+				"sqlite3",
+				filepath.Join(dir, "join.db"),
+				".mode csv",
+				".import "+stock+" stock",
+				".import "+counts+" counts",
+				"CREATE INDEX s ON stock(warehouse,bin,sku); CREATE INDEX c ON counts(warehouse,bin,sku);",
+				".headers on",
+				".output "+filepath.Join(dir, "differences.csv"),
+				`SELECT s.warehouse, s.bin, s.sku, s.description, s.quantity, c.counted, c.counted - s.quantity AS variance, round((c.counted - s.quantity) * s.unit_cost, 2) AS value
+			 FROM stock s LEFT JOIN counts c ON c.warehouse = s.warehouse AND c.bin = s.bin AND c.sku = s.sku ORDER BY s.warehouse, s.bin, s.sku;`,
+			),
+		)
 	}
 	out := filepath.Join(dir, "out")
 	memory := int64(0)
@@ -123,7 +132,15 @@ func run(lines int, wobin string) error {
 	}
 	importing := func() (time.Duration, error) {
 		os.Remove(filepath.Join(dir, "import.db"))
-		return timed(exec.Command("sqlite3", filepath.Join(dir, "import.db"), ".mode csv", ".import "+stock+" stock", "CREATE UNIQUE INDEX k ON stock(warehouse,bin,sku);"))
+		return timed(
+			exec.Command(
+				"sqlite3",
+				filepath.Join(dir, "import.db"),
+				".mode csv",
+				".import "+stock+" stock",
+				"CREATE UNIQUE INDEX k ON stock(warehouse,bin,sku);",
+			),
+		)
 	}
 	memory = 0
 	taking := func() (time.Duration, error) {
@@ -261,7 +278,17 @@ func generate(lines int, order, stock, counts string) error {
 	fmt.Fprintln(sw, "warehouse,bin,sku,description,unit,quantity,unit_cost,recorded_at")
 	for _, i := range stockOrder {
 		place, item := key(i)
-		fmt.Fprintf(sw, "%s,SKU-%05d,%s no %d,ea,%d,%d.%02d,2026-11-20T06:00:00Z\n", place, item, nouns[item%8], item, 5+i%400, 1+item%90, item%100)
+		fmt.Fprintf(
+			sw,
+			"%s,SKU-%05d,%s no %d,ea,%d,%d.%02d,2026-11-20T06:00:00Z\n",
+			place,
+			item,
+			nouns[item%8],
+			item,
+			5+i%400,
+			1+item%90,
+			item%100,
+		)
 	}
 	fmt.Fprintln(cw, "warehouse,bin,sku,counted,counted_at,counter")
 	for _, i := range countOrder {

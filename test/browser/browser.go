@@ -16,8 +16,20 @@ func New(ctx context.Context) (context.Context, context.CancelFunc) {
 	if _, err := exec.LookPath(path); err != nil {
 		path = "google-chrome"
 	}
-	opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("hide-scrollbars", false), chromedp.Flag("lang", "en-GB"), chromedp.Env("TZ=UTC"))
+	opts := append(
+		chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(path),
+		chromedp.NoSandbox,
+		chromedp.WindowSize(1280, 800),
+		chromedp.Flag(
+			"disable-quic",
+			true,
+		),
+		chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("hide-scrollbars", false),
+		chromedp.Flag("lang", "en-GB"),
+		chromedp.Env("TZ=UTC"),
+	)
 	alloc, stop := chromedp.NewExecAllocator(ctx, opts...)
 	tab, end := chromedp.NewContext(alloc)
 	return tab, func() { end(); stop() }

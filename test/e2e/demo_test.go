@@ -43,7 +43,10 @@ func TestJourneyFromDemo(t *testing.T) {
 	defer cancel()
 	require.NoError(t, chromedp.Run(other, s.open("/counts/2/counting"), chromedp.WaitVisible(`[data-lane="3"]`)))
 	hatched := func() (n int) {
-		require.NoError(t, chromedp.Run(other, chromedp.Evaluate(`document.querySelectorAll('[data-elevation] [data-fill=hatch]').length`, &n)))
+		require.NoError(
+			t,
+			chromedp.Run(other, chromedp.Evaluate(`document.querySelectorAll('[data-elevation] [data-fill=hatch]').length`, &n)),
+		)
 		return n
 	}
 	before := hatched()
@@ -61,13 +64,29 @@ func TestJourneyFromDemo(t *testing.T) {
 	s.do("drop three sheets", drop(sheets...), press("Take in all 3 files"), sees("✓ copy of tuesday, wim.csv"))
 	ctx, stop := context.WithTimeout(other, 10*time.Second)
 	defer stop()
-	require.NoError(t, chromedp.Run(ctx, chromedp.Poll(fmt.Sprintf(`document.querySelectorAll('[data-elevation] [data-fill=hatch]').length < %d`, before), nil, chromedp.WithPollingTimeout(10*time.Second))), "the other window follows")
+	require.NoError(
+		t,
+		chromedp.Run(
+			ctx,
+			chromedp.Poll(
+				fmt.Sprintf(`document.querySelectorAll('[data-elevation] [data-fill=hatch]').length < %d`, before),
+				nil,
+				chromedp.WithPollingTimeout(10*time.Second),
+			),
+		),
+		"the other window follows",
+	)
 	cancel()
 	s.do("today", page.BringToFront(), s.open("/"), sees("Quay store, November count"))
 	assert.Greater(t, figure(t, s.text(`article [data-counted]`)), counted+150)
 
 	// Variances: the racks narrow the lines, keys decide.
-	s.do("variances", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), chromedp.WaitVisible(`[aria-label="The line in hand"]`))
+	s.do(
+		"variances",
+		s.open("/counts/2/variances"),
+		chromedp.WaitVisible(`[data-lines] [role=gridcell]`),
+		chromedp.WaitVisible(`[aria-label="The line in hand"]`),
+	)
 	open := figure(t, s.text(`[data-open]`))
 	held := figure(t, s.text(`//button[starts-with(text(), "held ")]`))
 	accepted := figure(t, s.text(`//button[starts-with(text(), "accepted ")]`))
@@ -78,27 +97,71 @@ func TestJourneyFromDemo(t *testing.T) {
 	narrowed := s.rows(`[data-lines] [role=row][aria-rowindex]`)
 	assert.Positive(t, narrowed)
 	assert.Less(t, narrowed, open)
-	s.do("hold by key", chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("h"), chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-1), chromedp.BySearch))
-	s.do("it is held, not accepted", press("in 1 bin"), press(fmt.Sprintf("held %d", held+1)), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), sees("! held"),
-		chromedp.WaitVisible(fmt.Sprintf(`//button[text()="accepted %d"]`, accepted), chromedp.BySearch), press(fmt.Sprintf("open %d", open-1)), chromedp.WaitVisible(`[data-active]`))
-	s.do(" give a reason, accept by key", press("No reason"), press2(`//*[@role="option"][contains(., "LOSS")]`), chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("a"),
-		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch))
+	s.do(
+		"hold by key",
+		chromedp.Focus(`[data-lines]`),
+		chromedp.KeyEvent("h"),
+		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-1), chromedp.BySearch),
+	)
+	s.do(
+		"it is held, not accepted",
+		press("in 1 bin"),
+		press(fmt.Sprintf("held %d", held+1)),
+		chromedp.WaitVisible(`[data-lines] [role=gridcell]`),
+		sees("! held"),
+		chromedp.WaitVisible(
+			fmt.Sprintf(`//button[text()="accepted %d"]`, accepted),
+			chromedp.BySearch,
+		),
+		press(fmt.Sprintf("open %d", open-1)),
+		chromedp.WaitVisible(`[data-active]`),
+	)
+	s.do(
+		" give a reason, accept by key",
+		press("No reason"),
+		press2(`//*[@role="option"][contains(., "LOSS")]`),
+		chromedp.Focus(`[data-lines]`),
+		chromedp.KeyEvent("a"),
+		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
+	)
 	s.do("accepted with its reason", press("accepted"), sees("✓ LOSS"))
 
 	s.do("send out", s.open("/counts/2/adjustments"), press("Send out"), chromedp.WaitVisible(`[data-posting="1"]`))
 	assert.Contains(t, string(s.fetch("/api/counts/2/postings/1/file")), ",LOSS\n")
-	s.do("what was sent is not wanted again", s.open("/counts/2/adjustments"), chromedp.WaitVisible(`[data-posting="1"]`), sees("No accepted line is waiting"))
-	s.do("nor on the queue", s.open("/counts/2/variances"), chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
-		chromedp.WaitVisible(`//button[text()="accepted 0"]`, chromedp.BySearch), press("all"), sees("✓ sent, 1"))
+	s.do(
+		"what was sent is not wanted again",
+		s.open("/counts/2/adjustments"),
+		chromedp.WaitVisible(`[data-posting="1"]`),
+		sees("No accepted line is waiting"),
+	)
+	s.do(
+		"nor on the queue",
+		s.open("/counts/2/variances"),
+		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
+		chromedp.WaitVisible(`//button[text()="accepted 0"]`, chromedp.BySearch),
+		press("all"),
+		sees("✓ sent, 1"),
+	)
 
 	// A stock export with faults: every problem with its row; nothing stored before; the good rows alone by choice.
-	s.do("drop faults", s.open("/"), sees("Finished"), drop(filepath.Join(dir, "data", "try", "stock-export-with-faults.csv")), chromedp.WaitVisible(`[data-problems]`))
+	s.do(
+		"drop faults",
+		s.open("/"),
+		sees("Finished"),
+		drop(filepath.Join(dir, "data", "try", "stock-export-with-faults.csv")),
+		chromedp.WaitVisible(`[data-problems]`),
+	)
 	problems := s.text(`[data-problems]`)
 	assert.Contains(t, problems, `"12 pcs" is not a number`)
 	assert.Contains(t, problems, `"1.1234567" has more than 6 decimal places`)
 	assert.Contains(t, problems, "comes twice, first in row")
 	assert.Equal(t, "4 refused", s.text(`[data-figure=refused]`))
-	s.do("change what a column is", press2(`//button[contains(@aria-label, "Zone")]`), press2(`//*[@role="option"][contains(., "passed over")]`), sees("chosen by hand"))
+	s.do(
+		"change what a column is",
+		press2(`//button[contains(@aria-label, "Zone")]`),
+		press2(`//*[@role="option"][contains(., "passed over")]`),
+		sees("chosen by hand"),
+	)
 	s.do("take in the good rows", press("Take in 2,920 good rows, leave out 4"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do("undo", press("See the stock"), press("Undo"), sees("changed lines back"), press("Undo this intake"), sees("undone by Ida Fenn"))
 }
@@ -132,16 +195,19 @@ func TestBadFilesOnTheScreen(t *testing.T) {
 		return strings.Join(cells, ",")
 	}
 	for name, c := range map[string]struct{ file, want string }{
-		"picture.csv":     {"\x89PNG\r\n\x1a\n....", "is a picture, not a table"},
-		"empty.csv":       {"", "is empty. There is nothing to read"},
-		"zeros.csv":       {strings.Repeat("\x00", 300_000), "holds zero bytes"},
-		"no header.csv":   {"1;2;3\n4;5;6\n", "no row among the first 40 reads as the header"},
-		"column.csv":      {"warehouse,bin,sku,description\nQUAY,A-01-1,X,y\n", "on_hand"},
-		"row code.csv":    {strings.Join(rows[:8], "\n") + "\n" + strings.Replace(withCount(rows[9], "5"), "W2S25R2", "W2S25R3", 1) + "\n", "fails its check"},
+		"picture.csv":   {"\x89PNG\r\n\x1a\n....", "is a picture, not a table"},
+		"empty.csv":     {"", "is empty. There is nothing to read"},
+		"zeros.csv":     {strings.Repeat("\x00", 300_000), "holds zero bytes"},
+		"no header.csv": {"1;2;3\n4;5;6\n", "no row among the first 40 reads as the header"},
+		"column.csv":    {"warehouse,bin,sku,description\nQUAY,A-01-1,X,y\n", "on_hand"},
+		"row code.csv": {strings.Join(rows[:8], "\n") + "\n" + strings.Replace(withCount(rows[9], "5"), "W2S25R2", "W2S25R3", 1) + "\n",
+			"fails its check"},
 		"changed sku.csv": {strings.Join(rows[:8], "\n") + "\n" + withCount(changed, "5") + "\n", "stands under row code"},
 		"below zero.csv":  {strings.Join(rows[:8], "\n") + "\n" + withCount(rows[9], "-5") + "\n", "is below zero"},
-		"other count.csv": {strings.Join(rows[:8], "\n") + "\n" + code.WithCheck("W99S1R1") + withCount(rows[9], "5")[strings.Index(rows[9], ","):] + "\n", "not here"},
-		"unknown bin.csv": {strings.Join(rows[:8], "\n") + "\n" + withCount(rows[9], "5") + "\n,QUAY,Z-99-9,ROP-0100,,,,3,,\n", "is no bin of QUAY"},
+		"other count.csv": {strings.Join(rows[:8], "\n") + "\n" + code.WithCheck("W99S1R1") + withCount(rows[9], "5")[strings.Index(rows[9],
+			","):] + "\n", "not here"},
+		"unknown bin.csv": {strings.Join(rows[:8], "\n") + "\n" + withCount(rows[9], "5") + "\n,QUAY,Z-99-9,ROP-0100,,,,3,,\n",
+			"is no bin of QUAY"},
 	} {
 		name := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(name, []byte(c.file), 0o644))
@@ -173,8 +239,16 @@ func TestAccessible(t *testing.T) {
 				} `json:"nodes"`
 			}
 		}
-		s.do("axe on "+view, browser.Settled(), chromedp.Evaluate(string(axe), nil), chromedp.Evaluate(`axe.run({ runOnly: ["wcag2a", "wcag2aa", "wcag21aa"] }).then(r => ({ Passes: r.passes.length, Violations: r.violations }))`, &found,
-			func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+		s.do(
+			"axe on "+view,
+			browser.Settled(),
+			chromedp.Evaluate(string(axe), nil),
+			chromedp.Evaluate(
+				`axe.run({ runOnly: ["wcag2a", "wcag2aa", "wcag21aa"] }).then(r => ({ Passes: r.passes.length, Violations: r.violations }))`,
+				&found,
+				func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) },
+			),
+		)
 		assert.Greater(t, found.Passes, 5, "axe looked at %s", view)
 		for _, f := range found.Violations {
 			t.Errorf("%s: %s: %s: %s", view, f.ID, f.Help, f.Nodes[0].HTML)
@@ -183,11 +257,19 @@ func TestAccessible(t *testing.T) {
 	s.do("sign-in page", s.open("/"), chromedp.WaitVisible(`input[name=password]`))
 	check("sign-in")
 	s.do("sign in", browser.SignIn("ida", "demo"))
-	s.do("a messy file", s.open("/"), chromedp.WaitVisible(`article`), drop(filepath.Join(s.data, "try", "pontoon stock via a spreadsheet.csv")), chromedp.WaitVisible(`[data-problems]`), chromedp.WaitVisible(`[data-cell="E8"]`))
+	s.do(
+		"a messy file",
+		s.open("/"),
+		chromedp.WaitVisible(`article`),
+		drop(filepath.Join(s.data, "try", "pontoon stock via a spreadsheet.csv")),
+		chromedp.WaitVisible(`[data-problems]`),
+		chromedp.WaitVisible(`[data-cell="E8"]`),
+	)
 	check("/intake with a file")
 	s.do("night", chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil))
 	check("/intake with a file at night")
-	for _, view := range []string{"/", "/stock", "/intake", "/layouts", "/plan", "/counts/2/plan", "/counts/2/sheets", "/counts/2/counting", "/counts/2/counting/20", "/counts/2/variances", "/counts/2/adjustments", "/counts/1/report"} {
+	for _, view := range []string{"/", "/stock", "/intake", "/layouts", "/plan", "/counts/2/plan", "/counts/2/sheets", "/counts/2/counting",
+		"/counts/2/counting/20", "/counts/2/variances", "/counts/2/adjustments", "/counts/1/report"} {
 		s.do("open "+view, s.open(view), chromedp.WaitVisible(`main, section, h2`))
 		check(view)
 		s.do("night", chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil))

@@ -24,12 +24,24 @@ func settled() chromedp.Action {
 // answer opens all groups of problems and presses the remedy that begins with a text; then that remedy is gone.
 func answer(text string) chromedp.Action {
 	q := fmt.Sprintf(`//*[@data-what]//button[starts-with(normalize-space(.), '%s')]`, text)
-	return chromedp.Tasks{settled(), chromedp.Evaluate(`document.querySelectorAll("[data-group]").forEach(d => { d.open = true })`, nil), chromedp.WaitVisible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch), chromedp.WaitNotPresent(q, chromedp.BySearch), settled()}
+	return chromedp.Tasks{
+		settled(),
+		chromedp.Evaluate(`document.querySelectorAll("[data-group]").forEach(d => { d.open = true })`, nil),
+		chromedp.WaitVisible(q, chromedp.BySearch),
+		chromedp.Click(q, chromedp.BySearch),
+		chromedp.WaitNotPresent(q, chromedp.BySearch),
+		settled(),
+	}
 }
 
 // pressed presses a choice and waits until it is the chosen one.
 func pressed(text string) chromedp.Action {
-	return chromedp.Tasks{settled(), press(text), chromedp.WaitVisible(fmt.Sprintf(`//button[@aria-pressed="true"][starts-with(normalize-space(.), '%s')]`, text), chromedp.BySearch), settled()}
+	return chromedp.Tasks{
+		settled(),
+		press(text),
+		chromedp.WaitVisible(fmt.Sprintf(`//button[@aria-pressed="true"][starts-with(normalize-space(.), '%s')]`, text), chromedp.BySearch),
+		settled(),
+	}
 }
 
 // A file that a spreadsheet program damaged, from the drop to the commit by mouse: questions, repairs, values, a cell
@@ -39,12 +51,30 @@ func TestMessyFileByMouse(t *testing.T) {
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	mess := filepath.Join(dir, "data", "try", "pontoon stock via a spreadsheet.csv")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
-	s.do("drop", drop(mess), chromedp.WaitVisible(`[data-question="fill down"]`), chromedp.WaitVisible(`[data-question="on hand"]`), chromedp.WaitVisible(`[data-cell="A5"]`))
+	s.do(
+		"drop",
+		drop(mess),
+		chromedp.WaitVisible(`[data-question="fill down"]`),
+		chromedp.WaitVisible(`[data-question="on hand"]`),
+		chromedp.WaitVisible(`[data-cell="A5"]`),
+	)
 	assert.Equal(t, "37 refused", s.text(`[data-figure=refused]`))
 	assert.Contains(t, s.text(`[data-granted]`), "1 total passed over: row 43")
 	s.do("answers", answer("Fill down: rows below"), answer("It is what is on hand"))
-	s.do("codes", answer("Put back the only possible original of 24 values"), answer("Put back the only possible original of 26 values"), answer("Read the others day first too"), answer("Put back the only possible original of 1 value"))
-	s.do("numbers", answer("Leave \"€\" away"), answer("Leave \"pcs\" away"), answer("Read them as the digits"), answer("Read them as below zero"))
+	s.do(
+		"codes",
+		answer("Put back the only possible original of 24 values"),
+		answer("Put back the only possible original of 26 values"),
+		answer("Read the others day first too"),
+		answer("Put back the only possible original of 1 value"),
+	)
+	s.do(
+		"numbers",
+		answer("Leave \"€\" away"),
+		answer("Leave \"pcs\" away"),
+		answer("Read them as the digits"),
+		answer("Read them as below zero"),
+	)
 	s.do("what cells were taken for", chromedp.WaitVisible(`//*[@data-cell="F5"][contains(., "€ 0,08 → 0.08")]`, chromedp.BySearch))
 	assert.Equal(t, "1-Jan → 1-1", s.text(`[data-cell="B5"]`))
 	assert.Equal(t, "(272,00) → -272.00", s.text(`[data-cell="E11"]`))
@@ -53,19 +83,55 @@ func TestMessyFileByMouse(t *testing.T) {
 	s.do("only some lines", press("The file holds only some lines"), chromedp.WaitNotPresent(`[data-gone]`))
 	assert.Contains(t, s.text(`[data-problems]`), `"about 40" is not a number`)
 	assert.Equal(t, "1 refused", s.text(`[data-figure=refused]`))
-	s.do("take the last answer back and give it again", press("Take the last answer back"), chromedp.WaitVisible(`//button[@aria-pressed="true"][contains(., "all stock of its")]`, chromedp.BySearch), pressed("only some lines"))
+	s.do(
+		"take the last answer back and give it again",
+		press("Take the last answer back"),
+		chromedp.WaitVisible(`//button[@aria-pressed="true"][contains(., "all stock of its")]`, chromedp.BySearch),
+		pressed("only some lines"),
+	)
 	// The last cell is mended in place.
 	cell := `[data-cell="E22"]`
-	s.do("mend", press("Show only these rows"), chromedp.WaitVisible(cell), chromedp.DoubleClick(cell), chromedp.WaitVisible(cell+` input`), browser.Type(cell+` input`, "40,00\r"), settled(), chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch))
-	s.do("save the layout", press("Layout"), browser.Type(`input[aria-label="Name of the layout"]`, "Pontoon list"), press("Save as a layout"), sees("Read by the layout “Pontoon list”"), settled())
+	s.do(
+		"mend",
+		press("Show only these rows"),
+		chromedp.WaitVisible(cell),
+		chromedp.DoubleClick(cell),
+		chromedp.WaitVisible(cell+` input`),
+		browser.Type(cell+` input`, "40,00\r"),
+		settled(),
+		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
+	)
+	s.do(
+		"save the layout",
+		press("Layout"),
+		browser.Type(`input[aria-label="Name of the layout"]`, "Pontoon list"),
+		press("Save as a layout"),
+		sees("Read by the layout “Pontoon list”"),
+		settled(),
+	)
 	before := s.text(`[data-figure=changed]`)
 	s.do("take in", press("Take in 37 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	assert.Contains(t, s.text(`[data-last-word]`), strings.TrimSuffix(before, " changed")+" changed")
 	// The next file of that shape: no question, and nothing changes.
-	s.do("again", s.open("/"), chromedp.WaitVisible(`article`), drop(mess), sees("Read by the layout “Pontoon list”"), chromedp.WaitVisible(`[data-figure=unchanged]`))
+	s.do(
+		"again",
+		s.open("/"),
+		chromedp.WaitVisible(`article`),
+		drop(mess),
+		sees("Read by the layout “Pontoon list”"),
+		chromedp.WaitVisible(`[data-figure=unchanged]`),
+	)
 	assert.Equal(t, "1 refused", s.text(`[data-figure=refused]`), "only the cell that was mended by hand")
 	assert.Equal(t, 0, s.rows(`[data-question]`))
-	s.do("put away, undo", press("Put it away"), s.open("/stock"), press("Undo"), sees("changed lines back"), press("Undo this intake"), sees("undone by Ida Fenn"))
+	s.do(
+		"put away, undo",
+		press("Put it away"),
+		s.open("/stock"),
+		press("Undo"),
+		sees("changed lines back"),
+		press("Undo this intake"),
+		sees("undone by Ida Fenn"),
+	)
 	s.do("layouts", s.open("/layouts"), press("Pontoon list"), sees("filled down"), sees("without €"))
 	assert.Contains(t, string(s.fetch("/api/layouts/Pontoon%20list/file")), `"fill": "down"`)
 }
@@ -100,13 +166,31 @@ func TestMessyFileByKeyboard(t *testing.T) {
 	press("Put back the only possible original")
 	s.do("one less", chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="1"]`, chromedp.BySearch))
 	// Into the file, to the cell, F2, type, Enter.
-	s.do("to the file", chromedp.Focus(`[data-file-view]`), chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent(kb.ArrowDown), chromedp.WaitVisible(`[data-cell="D3"]`))
+	s.do(
+		"to the file",
+		chromedp.Focus(`[data-file-view]`),
+		chromedp.KeyEvent(kb.ArrowDown),
+		chromedp.KeyEvent(kb.ArrowDown),
+		chromedp.WaitVisible(`[data-cell="D3"]`),
+	)
 	var letter string
 	for range 4 {
-		s.do("right", chromedp.KeyEvent(kb.ArrowRight), chromedp.Evaluate(`document.querySelector("[data-file-view] [aria-selected=true]")?.dataset.cell ?? ""`, &letter))
+		s.do(
+			"right",
+			chromedp.KeyEvent(kb.ArrowRight),
+			chromedp.Evaluate(`document.querySelector("[data-file-view] [aria-selected=true]")?.dataset.cell ?? ""`, &letter),
+		)
 	}
 	assert.Equal(t, "D3", letter)
-	s.do("mend", chromedp.KeyEvent(kb.F2), chromedp.WaitVisible(`[data-cell="D3"] input`), chromedp.KeyEvent(kb.Backspace), chromedp.KeyEvent("15\r"), settled(), chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch))
+	s.do(
+		"mend",
+		chromedp.KeyEvent(kb.F2),
+		chromedp.WaitVisible(`[data-cell="D3"] input`),
+		chromedp.KeyEvent(kb.Backspace),
+		chromedp.KeyEvent("15\r"),
+		settled(),
+		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
+	)
 	// The mended file, with one row more, goes on with all that was settled.
 	more := filepath.Join(dir, "again", "harbour.csv")
 	require.NoError(t, os.Mkdir(filepath.Dir(more), 0o755))
@@ -127,21 +211,52 @@ func TestRefusedRowsAndFormulas(t *testing.T) {
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
 	file := filepath.Join(dir, "boxes.csv")
-	require.NoError(t, os.WriteFile(file, []byte("Warehouse,Bin,Item code,Boxes,Singles\nYARD,1-1,00412,3,7\nYARD,1-2,00419,x,1\nYARD,1-3,00426,0,0\n"), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(
+			file,
+			[]byte("Warehouse,Bin,Item code,Boxes,Singles\nYARD,1-1,00412,3,7\nYARD,1-2,00419,x,1\nYARD,1-3,00426,0,0\n"),
+			0o644,
+		),
+	)
 	s.do("drop", drop(file), sees("A column that every stock file needs was not found"))
-	s.do("a formula", press("Work a field out"), chromedp.SendKeys(`select[aria-label="The field that is worked out"]`, "On hand"), browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Single'"), chromedp.WaitVisible(`[data-formula-wrong]`))
+	s.do(
+		"a formula",
+		press("Work a field out"),
+		chromedp.SendKeys(`select[aria-label="The field that is worked out"]`, "On hand"),
+		browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Single'"),
+		chromedp.WaitVisible(`[data-formula-wrong]`),
+	)
 	assert.Equal(t, `! At character 16: the file has no column "Single"`, s.text(`[data-formula-wrong]`))
 	s.do("put right", browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Singles'"), chromedp.WaitVisible(`[data-formula-rows]`))
 	assert.Contains(t, s.text(`[data-formula-rows]`), "row 2 43")
-	s.do("work it out", press("Work it out so"), settled(), chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="1"]`, chromedp.BySearch))
-	s.do("only some rows", press("Take only some rows"), browser.Type(`input[aria-label="Row filter"]`, "'Singles' <> 0"), press("Take only these"), sees("1 row that the row filter leaves out"))
+	s.do(
+		"work it out",
+		press("Work it out so"),
+		settled(),
+		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="1"]`, chromedp.BySearch),
+	)
+	s.do(
+		"only some rows",
+		press("Take only some rows"),
+		browser.Type(`input[aria-label="Row filter"]`, "'Singles' <> 0"),
+		press("Take only these"),
+		sees("1 row that the row filter leaves out"),
+	)
 	var id string
 	s.do("the draft", chromedp.Evaluate(`document.querySelector("a[download]").href.match(/uploads\/([0-9a-f]+)/)[1]`, &id))
 	refused := string(s.fetch("/api/uploads/" + id + "/refused?sheet=0"))
 	require.Contains(t, refused, "YARD,1-2,00419,x,1,3,")
 	back := filepath.Join(dir, "boxes - refused rows.csv")
 	require.NoError(t, os.WriteFile(back, []byte(strings.Replace(refused, "00419,x,", "00419,2,", 1)), 0o644))
-	s.do("drop it", drop(back), chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch), sees("1 cell mended"), press("only some lines"), settled())
+	s.do(
+		"drop it",
+		drop(back),
+		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
+		sees("1 cell mended"),
+		press("only some lines"),
+		settled(),
+	)
 	s.do("take in", press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
 }
 
@@ -172,12 +287,35 @@ func TestCountsOfOtherMaking(t *testing.T) {
 	}
 	require.NotEmpty(t, found)
 	file := filepath.Join(dir, "scanner.csv")
-	require.NoError(t, os.WriteFile(file, []byte("Shelf,Product,Lot,Counted,Actual qty,When\n"+known.Bin+","+known.SKU+","+known.Lot+",999,"+known.Recorded+",2026-11-21 10:00\n"+known.Bin+","+strings.ToLower(found)+",,999,7,2026-11-21 10:05\n"), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(
+			file,
+			[]byte(
+				"Shelf,Product,Lot,Counted,Actual qty,When\n"+known.Bin+","+known.SKU+","+known.Lot+",999,"+known.Recorded+",2026-11-21 10:00\n"+known.Bin+","+strings.ToLower(
+					found,
+				)+",,999,7,2026-11-21 10:05\n",
+			),
+			0o644,
+		),
+	)
 	s.do("drop", drop(file), sees("It belongs to Quay store, November count"), chromedp.WaitVisible(`[data-question="which column"]`))
-	s.do("which column", answer(`Column E, "Actual qty"`), press("It belongs to Quay store, November count"), settled(), sees("For Quay store, November count"))
+	s.do(
+		"which column",
+		answer(`Column E, "Actual qty"`),
+		press("It belongs to Quay store, November count"),
+		settled(),
+		sees("For Quay store, November count"),
+	)
 	s.do("what is found", sees(known.Bin+" · "+found), sees("found"))
 	s.do("take in", press("Take in 2 counts"), chromedp.WaitVisible(`[data-last-word]`))
-	s.do("among the variances", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), browser.Type(`input[placeholder^="Filter"]`, found), sees(known.Bin))
+	s.do(
+		"among the variances",
+		s.open("/counts/2/variances"),
+		chromedp.WaitVisible(`[data-lines] [role=gridcell]`),
+		browser.Type(`input[placeholder^="Filter"]`, found),
+		sees(known.Bin),
+	)
 	var lines struct {
 		Lines []struct{ Bin, SKU, Status, Counted string }
 	}

@@ -36,8 +36,15 @@ func TestJourneyFromNothing(t *testing.T) {
 	stock := filepath.Join(dir, "stock.csv")
 	require.NoError(t, os.WriteFile(stock, []byte(smallStock), 0o644))
 
-	s.do("sign up", s.open("/"), browser.Type(`input[name=code]`, s.code), browser.Type(`input[name=name]`, "Nell Harbour"), browser.Type(`input[name=sign_in]`, "nell"),
-		browser.Type(`input[name=password]`, "a long password\r"), sees("Nothing is recorded yet"))
+	s.do(
+		"sign up",
+		s.open("/"),
+		browser.Type(`input[name=code]`, s.code),
+		browser.Type(`input[name=name]`, "Nell Harbour"),
+		browser.Type(`input[name=sign_in]`, "nell"),
+		browser.Type(`input[name=password]`, "a long password\r"),
+		sees("Nothing is recorded yet"),
+	)
 
 	s.do("drop the stock", drop(stock), sees("What will happen"), chromedp.WaitVisible(`[data-figure=new]`))
 	assert.Equal(t, "7 new", s.text(`[data-figure=new]`))
@@ -53,7 +60,10 @@ func TestJourneyFromNothing(t *testing.T) {
 
 	sheet := s.fetch("/api/counts/1/sheets/2/csv")
 	assert.Contains(t, string(sheet), "'=SUM(1)", "a text that a spreadsheet would run is marked as text")
-	z, err := zip.NewReader(bytes.NewReader(s.fetch("/api/counts/1/sheets.zip?form=xlsx")), int64(len(s.fetch("/api/counts/1/sheets.zip?form=xlsx"))))
+	z, err := zip.NewReader(
+		bytes.NewReader(s.fetch("/api/counts/1/sheets.zip?form=xlsx")),
+		int64(len(s.fetch("/api/counts/1/sheets.zip?form=xlsx"))),
+	)
 	require.NoError(t, err)
 	assert.Len(t, z.File, 2)
 
@@ -105,18 +115,44 @@ func TestJourneyFromNothing(t *testing.T) {
 	assert.Equal(t, strings.Replace(inSheet, "new", "unchanged", 1), s.text(`[data-figure=unchanged]`))
 
 	// The other zone's sheet is typed by keyboard alone; an empty row stays uncounted, a 0 is a count.
-	s.do("type", s.open("/counts/1/counting/2"), chromedp.WaitVisible(`input[data-row]`), chromedp.Focus(`input[data-row]`), chromedp.KeyEvent("118.25\r"), chromedp.KeyEvent("\r"), chromedp.KeyEvent("0\r"), sees("2 of 4 rows counted"))
+	s.do(
+		"type",
+		s.open("/counts/1/counting/2"),
+		chromedp.WaitVisible(`input[data-row]`),
+		chromedp.Focus(`input[data-row]`),
+		chromedp.KeyEvent("118.25\r"),
+		chromedp.KeyEvent("\r"),
+		chromedp.KeyEvent("0\r"),
+		sees("2 of 4 rows counted"),
+	)
 
 	// A comma may part decimals or thousands: it is refused with a word, never guessed, and the rest is unharmed.
-	s.do("a comma", s.open("/counts/1/counting/2"), chromedp.WaitVisible(`input[data-row]`), browser.Type(`input[data-row]`, "1,500\r"), sees(`1,500`), sees(`is not a number`), sees("A-01-1 · ROPE-8"),
-		chromedp.Focus(`input[data-row]`), chromedp.KeyEvent(kb.Escape), sees("Everything typed is saved."), sees("2 of 4 rows counted"))
+	s.do(
+		"a comma",
+		s.open("/counts/1/counting/2"),
+		chromedp.WaitVisible(`input[data-row]`),
+		browser.Type(`input[data-row]`, "1,500\r"),
+		sees(`1,500`),
+		sees(`is not a number`),
+		sees("A-01-1 · ROPE-8"),
+		chromedp.Focus(`input[data-row]`),
+		chromedp.KeyEvent(kb.Escape),
+		sees("Everything typed is saved."),
+		sees("2 of 4 rows counted"),
+	)
 
 	s.do("variances", s.open("/counts/1/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), sees("undecided"))
 	assert.Contains(t, s.text(`[data-lines]`), "ANCHOR")
 	open := s.text(`[data-open]`)
 	assert.Contains(t, open, "uncounted are not among them")
 	// By keys: mark all, accept them.
-	s.do("accept by key", chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("a", chromedp.KeyModifiers(2)), chromedp.KeyEvent("a"), sees("Nothing is left to decide"))
+	s.do(
+		"accept by key",
+		chromedp.Focus(`[data-lines]`),
+		chromedp.KeyEvent("a", chromedp.KeyModifiers(2)),
+		chromedp.KeyEvent("a"),
+		sees("Nothing is left to decide"),
+	)
 
 	s.do("adjustments", s.open("/counts/1/adjustments"), chromedp.WaitVisible(`[data-file]`), sees("quantity,unit_cost"))
 	shown := s.text(`[data-file]`)
@@ -130,9 +166,13 @@ func TestJourneyFromNothing(t *testing.T) {
 
 	// wobin reconcile says the same of the same files.
 	typed := filepath.Join(dir, "typed.csv")
-	require.NoError(t, os.WriteFile(typed, []byte("warehouse,bin,sku,lot,counted\nSHED,A-01-1,ROPE-8,,118.25\nSHED,A-02-1,PAINT-R,L7,0\n"), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(typed, []byte("warehouse,bin,sku,lot,counted\nSHED,A-01-1,ROPE-8,,118.25\nSHED,A-02-1,PAINT-R,L7,0\n"), 0o644),
+	)
 	out := filepath.Join(dir, "out")
-	b, err := exec.Command(program(t), "reconcile", "--stock", stock, "--counts", returned, "--counts", typed, "--out", out).CombinedOutput()
+	b, err := exec.Command(program(t), "reconcile", "--stock", stock, "--counts", returned, "--counts", typed, "--out", out).
+		CombinedOutput()
 	require.NoError(t, err, string(b))
 	adjustments, err := os.ReadFile(filepath.Join(out, "adjustments.csv"))
 	require.NoError(t, err)

@@ -184,7 +184,13 @@ func TestUndo(t *testing.T) {
 	d, s, p := open(t)
 	ctx := context.Background()
 	sum := func() (v [3]int64) {
-		require.NoError(t, s.Read(ctx).Raw("SELECT coalesce(sum(l.quantity), 0), count(*), (SELECT count(*) FROM items) FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id").Row().Scan(&v[0], &v[1], &v[2]))
+		require.NoError(
+			t,
+			s.Read(ctx).
+				Raw("SELECT coalesce(sum(l.quantity), 0), count(*), (SELECT count(*) FROM items) FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id").
+				Row().
+				Scan(&v[0], &v[1], &v[2]),
+		)
 		return v
 	}
 	empty := sum()

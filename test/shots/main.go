@@ -72,26 +72,76 @@ func run(out, only string) error {
 		return chromedp.Tasks{chromedp.WaitVisible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
 	}
 	drop := func(name, seen string) []chromedp.Action {
-		return []chromedp.Action{chromedp.WaitReady(files), chromedp.SetUploadFiles(files, []string{filepath.Join(try, name)}), chromedp.WaitVisible(seen)}
+		return []chromedp.Action{
+			chromedp.WaitReady(files),
+			chromedp.SetUploadFiles(files, []string{filepath.Join(try, name)}),
+			chromedp.WaitVisible(seen),
+		}
 	}
 	shots := []shot{
 		{"sign-in", "/", `input[name=password]`, nil},
 		{"today", "", `article`, []chromedp.Action{browser.SignIn("ida", "demo")}},
 		{"recorded", "/counts/2/recorded", `[data-lines] [role=row] ~ div [role=row]`, nil},
-		{"intake", "/", `[data-group="turned into a date"] button`, append(drop("pontoon stock via a spreadsheet.csv", `[data-question]`), press("Fill down: rows below"), press("It is what is on hand"), chromedp.WaitNotPresent(`[data-question]`), press("Put back the only possible original of 26"), chromedp.WaitVisible(`//*[@data-cell="B5"][contains(., "→")]`, chromedp.BySearch))},
+		{
+			"intake",
+			"/",
+			`[data-group="turned into a date"] button`,
+			append(
+				drop("pontoon stock via a spreadsheet.csv", `[data-question]`),
+				press("Fill down: rows below"),
+				press("It is what is on hand"),
+				chromedp.WaitNotPresent(`[data-question]`),
+				press("Put back the only possible original of 26"),
+				chromedp.WaitVisible(`//*[@data-cell="B5"][contains(., "→")]`, chromedp.BySearch),
+			),
+		},
 		{"intake-workbook", "/", `[data-file-view]`, append(drop("kiosk handover.xlsx", `[role=tablist]`), press("Items"))},
-		{"intake-formula", "/", `[data-formula-rows]`, append(drop("stock-export-with-faults.csv", `[data-problems]`), press("Take only some rows"), chromedp.WaitVisible(`input[aria-label="Row filter"]`),
-			chromedp.SendKeys(`input[aria-label="Row filter"]`, `AND('On hand' > 0; LEFT('Item code'; 3) <> "CHT")`))},
+		{
+			"intake-formula",
+			"/",
+			`[data-formula-rows]`,
+			append(
+				drop("stock-export-with-faults.csv", `[data-problems]`),
+				press("Take only some rows"),
+				chromedp.WaitVisible(`input[aria-label="Row filter"]`),
+				chromedp.SendKeys(`input[aria-label="Row filter"]`, `AND('On hand' > 0; LEFT('Item code'; 3) <> "CHT")`),
+			),
+		},
 		{"layouts", "/layouts", `textarea`, nil},
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
 		{"sheets", "/counts/2/sheets", `[data-lines] [role=gridcell]`, nil},
 		{"counting", "/counts/2/counting", `[data-lane="3"]`, nil},
-		{"typing", "/counts/2/counting/20", `input[data-row]`, []chromedp.Action{chromedp.Click(`input[data-row]`), chromedp.SendKeys(`input[data-row]`, "12\r"), chromedp.WaitVisible(`//td[contains(., "Bram Tolley")]`, chromedp.BySearch)}},
+		{
+			"typing",
+			"/counts/2/counting/20",
+			`input[data-row]`,
+			[]chromedp.Action{
+				chromedp.Click(`input[data-row]`),
+				chromedp.SendKeys(`input[data-row]`, "12\r"),
+				chromedp.WaitVisible(`//td[contains(., "Bram Tolley")]`, chromedp.BySearch),
+			},
+		},
 		{"variances", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{key("j")}},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
-		{"backups", "/safety", `[data-backup]`, []chromedp.Action{chromedp.WaitVisible(`[data-backup]`), press("Prove the record"), chromedp.WaitVisible(`//*[@data-proof][contains(., "hold")]`, chromedp.BySearch), press("put it back"), chromedp.WaitVisible(`//button[starts-with(., "Put ")]`, chromedp.BySearch)}},
-		{"variances-night", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil)}},
+		{
+			"backups",
+			"/safety",
+			`[data-backup]`,
+			[]chromedp.Action{
+				chromedp.WaitVisible(`[data-backup]`),
+				press("Prove the record"),
+				chromedp.WaitVisible(`//*[@data-proof][contains(., "hold")]`, chromedp.BySearch),
+				press("put it back"),
+				chromedp.WaitVisible(`//button[starts-with(., "Put ")]`, chromedp.BySearch),
+			},
+		},
+		{
+			"variances-night",
+			"/counts/2/variances",
+			`[aria-label="The line in hand"] svg`,
+			[]chromedp.Action{chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil)},
+		},
 	}
 	if err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(1280, 800, 1, false)); err != nil {
 		return err

@@ -20,8 +20,21 @@ const one = quantity.Quantity(quantity.Scale)
 
 // rope is 8 m counted where 10 m were expected, of which 3 m went since.
 func rope() adjust.Line {
-	return adjust.Line{Key: [6]string{"W", "A-1", "ROPE, 8", "L1", "", "own"}, RecordID: "r1", Unit: "m", Counted: 8 * one, Variance: -2 * one, After: -3 * one,
-		Cost: 2_500_000, Costed: true, Value: -500, Valued: true, Reason: "short", CountedAt: time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).UnixNano(), Counter: `Bo "B" Falk`}
+	return adjust.Line{
+		Key:       [6]string{"W", "A-1", "ROPE, 8", "L1", "", "own"},
+		RecordID:  "r1",
+		Unit:      "m",
+		Counted:   8 * one,
+		Variance:  -2 * one,
+		After:     -3 * one,
+		Cost:      2_500_000,
+		Costed:    true,
+		Value:     -500,
+		Valued:    true,
+		Reason:    "short",
+		CountedAt: time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).UnixNano(),
+		Counter:   `Bo "B" Falk`,
+	}
 }
 
 // Each mode says what it is for: the difference, the balance after all that moved since, in and out, what was counted.
@@ -67,7 +80,8 @@ func TestReasons(t *testing.T) {
 		status   variance.Status
 		variance quantity.Quantity
 		want     string
-	}{{variance.Over, 1, "over"}, {variance.Short, -1, "short"}, {variance.Found, 1, "found"}, {variance.Tolerated, 1, "over"}, {variance.Tolerated, -1, "short"}, {variance.Uncounted, -1, "uncounted"}, {variance.Match, 0, ""}} {
+	}{{variance.Over, 1, "over"}, {variance.Short, -1, "short"}, {variance.Found, 1, "found"}, {variance.Tolerated, 1, "over"},
+		{variance.Tolerated, -1, "short"}, {variance.Uncounted, -1, "uncounted"}, {variance.Match, 0, ""}} {
 		assert.Equal(t, c.want, adjust.Reason(c.status, c.variance), c.status)
 	}
 }
@@ -79,8 +93,16 @@ func TestReadBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var lines []adjust.Line
 		for i := range rapid.IntRange(1, 5).Draw(t, "lines") {
-			l := adjust.Line{RecordID: text.Draw(t, "record"), Unit: text.Draw(t, "unit"), Counter: text.Draw(t, "counter"), Reason: text.Draw(t, "reason"), Extra: []string{text.Draw(t, "extra")},
-				Counted: quantity.Quantity(rapid.Int64Range(0, 1e15).Draw(t, "counted")), Variance: quantity.Quantity(rapid.Int64Range(-1e15, 1e15).Draw(t, "variance")), After: quantity.Quantity(rapid.Int64Range(0, 1e15).Draw(t, "after"))}
+			l := adjust.Line{
+				RecordID: text.Draw(t, "record"),
+				Unit:     text.Draw(t, "unit"),
+				Counter:  text.Draw(t, "counter"),
+				Reason:   text.Draw(t, "reason"),
+				Extra:    []string{text.Draw(t, "extra")},
+				Counted:  quantity.Quantity(rapid.Int64Range(0, 1e15).Draw(t, "counted")),
+				Variance: quantity.Quantity(rapid.Int64Range(-1e15, 1e15).Draw(t, "variance")),
+				After:    quantity.Quantity(rapid.Int64Range(0, 1e15).Draw(t, "after")),
+			}
 			for p := range l.Key {
 				l.Key[p] = text.Draw(t, fmt.Sprint(i, p))
 			}

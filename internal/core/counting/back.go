@@ -96,7 +96,14 @@ func SheetsIn(f *layout.CountFile) map[int][]int {
 	return out
 }
 
-var partOf = map[layout.Field]stock.Part{layout.Warehouse: stock.Warehouse, layout.Bin: stock.Bin, layout.SKU: stock.SKU, layout.Lot: stock.Lot, layout.Serial: stock.Serial, layout.Holding: stock.Holding}
+var partOf = map[layout.Field]stock.Part{
+	layout.Warehouse: stock.Warehouse,
+	layout.Bin:       stock.Bin,
+	layout.SKU:       stock.SKU,
+	layout.Lot:       stock.Lot,
+	layout.Serial:    stock.Serial,
+	layout.Holding:   stock.Holding,
+}
 
 // TakeBack matches the rows of a returned file to the lines of a count. Each row is found by its row code and
 // proved by bin and SKU; a row without a code is found by its key. Problems go to p; rows with one are not in
@@ -127,9 +134,27 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 	for i := range f.Counts {
 		n := &f.Counts[i]
 		wrong := func(field layout.Field, kind, value, format string, args ...any) {
-			p.Add(layout.Problem{File: file, Sheet: sheetName, Row: int(n.Row), Field: field, Kind: kind, Value: value, Text: fmt.Sprintf(format, args...)})
+			p.Add(
+				layout.Problem{
+					File:  file,
+					Sheet: sheetName,
+					Row:   int(n.Row),
+					Field: field,
+					Kind:  kind,
+					Value: value,
+					Text:  fmt.Sprintf(format, args...),
+				},
+			)
 		}
-		c := Count{key: n.Key, Row: int(n.Row), Round: int(n.Round), Quantity: n.Quantity, At: n.At, Timed: n.Timed, Counter: f.Counters.Text(n.Counter)}
+		c := Count{
+			key:      n.Key,
+			Row:      int(n.Row),
+			Round:    int(n.Round),
+			Quantity: n.Quantity,
+			At:       n.At,
+			Timed:    n.Timed,
+			Counter:  f.Counters.Text(n.Counter),
+		}
 		if c.Counter == "" {
 			c.Counter = head.By
 		}
@@ -149,17 +174,37 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 			}
 			switch {
 			case !code.ok || code.row == 0:
-				wrong(layout.RowCode, "no row code of ours", text, "%q is not a row code. Copy it from the sheet again, or empty the cell to go by bin and SKU", text)
+				wrong(
+					layout.RowCode,
+					"no row code of ours",
+					text,
+					"%q is not a row code. Copy it from the sheet again, or empty the cell to go by bin and SKU",
+					text,
+				)
 				continue
 			case code.count != frozen.Count:
-				wrong(layout.RowCode, "sheet of another count", text, "%q belongs to another count (number %d). Drop this file there", text, code.count)
+				wrong(
+					layout.RowCode,
+					"sheet of another count",
+					text,
+					"%q belongs to another count (number %d). Drop this file there",
+					text,
+					code.count,
+				)
 				continue
 			case line < 0:
 				wrong(layout.RowCode, "no such row", text, "%q is on no sheet of this count", text)
 				continue
 			}
 			if first, twice := seen[coded{int32(line), n.Round}]; twice {
-				wrong(layout.RowCode, "row code twice", text, "%q comes twice in this file, first in row %d. Take one out, or empty its code if it is another pallet", text, first)
+				wrong(
+					layout.RowCode,
+					"row code twice",
+					text,
+					"%q comes twice in this file, first in row %d. Take one out, or empty its code if it is another pallet",
+					text,
+					first,
+				)
 				continue
 			}
 			seen[coded{int32(line), n.Round}] = n.Row
@@ -170,7 +215,17 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				value := f.Codes[part].Text(n.Key[part])
 				word := map[stock.Part]string{stock.SKU: "item", stock.Bin: "bin", stock.Lot: "lot"}[part]
 				name := map[stock.Part]string{stock.SKU: "SKU", stock.Bin: "bin", stock.Lot: "lot"}[part]
-				wrong(fieldOf[part], name+" changed", value, "%q stands under row code %s, which is for %s. Put the %s back, or empty the row code if another %s was counted", value, text, frozen.name(line), name, word)
+				wrong(
+					fieldOf[part],
+					name+" changed",
+					value,
+					"%q stands under row code %s, which is for %s. Put the %s back, or empty the row code if another %s was counted",
+					value,
+					text,
+					frozen.name(line),
+					name,
+					word,
+				)
 				continue
 			}
 			c.Place, c.Sheet = frozen.Places[line], code.sheet
@@ -259,7 +314,16 @@ func ReadHead(file string, m *layout.Mapping, r layout.Reading, p *layout.Proble
 		}
 		at, err := layout.ReadTime(text, "", r.Zone)
 		if err != nil {
-			p.Add(layout.Problem{File: file, Sheet: m.SheetName, Field: layout.CountedAt, Kind: "not a time", Value: text, Text: fmt.Sprintf("%q in the head %v", text, err)})
+			p.Add(
+				layout.Problem{
+					File:  file,
+					Sheet: m.SheetName,
+					Field: layout.CountedAt,
+					Kind:  "not a time",
+					Value: text,
+					Text:  fmt.Sprintf("%q in the head %v", text, err),
+				},
+			)
 			continue
 		}
 		*into = at

@@ -138,15 +138,31 @@ func TestWhatIsAsked(t *testing.T) {
 	assert.True(t, r.Revises)
 	require.Len(t, r.Missing, 1)
 	require.Len(t, r.Revised, 1)
-	assert.Equal(t, []quantity.Quantity{3, 5, 2}, []quantity.Quantity{r.Revised[0].Before.Quantity, r.Revised[0].Count.Quantity, r.Missing[0].Quantity})
+	assert.Equal(
+		t,
+		[]quantity.Quantity{3, 5, 2},
+		[]quantity.Quantity{r.Revised[0].Before.Quantity, r.Revised[0].Count.Quantity, r.Missing[0].Quantity},
+	)
 	// Typed counts that a first file of the sheet leaves empty are told, but that file is no later version.
 	r = Revise(&Back{Sheets: []int{1}, Counts: []Count{own(1)}}, []Standing{{ID: 9, Place: 2, Round: 1, Sheet: 1, Quantity: 7}}, true)
 	assert.Len(t, r.Missing, 1)
 	assert.False(t, r.Revises)
+	// What was withdrawn is no count any more, so another one of its line is no double.
+	r = Revise(
+		&Back{Sheets: []int{1}, Counts: []Count{own(4)}},
+		[]Standing{{ID: 9, Place: 1, Round: 1, Parcel: Parcel(2, 1), Sheet: 2, Quantity: 4, Withdrawn: true, FromFile: true}},
+		true,
+	)
+	assert.Empty(t, r.Again)
+	assert.Len(t, r.Added, 1)
 	// Another round is another slot, and no double.
 	c := own(4)
 	c.Round = 2
-	r = Revise(&Back{Sheets: []int{1}, Counts: []Count{c}}, []Standing{{ID: 9, Place: 1, Round: 1, Sheet: 1, Quantity: 7, FromFile: true}}, true)
+	r = Revise(
+		&Back{Sheets: []int{1}, Counts: []Count{c}},
+		[]Standing{{ID: 9, Place: 1, Round: 1, Sheet: 1, Quantity: 7, FromFile: true}},
+		true,
+	)
 	assert.Empty(t, r.Again)
 	assert.False(t, r.Revises)
 }

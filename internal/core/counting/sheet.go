@@ -36,7 +36,8 @@ func (s *Sheet) table() (rows [][]string, header, counted int) {
 		}
 	}
 	titles := [stock.Parts]string{"Warehouse", "Bin", "SKU", "Lot", "Serial", "Holding"}
-	row := func(rowCode string, key [stock.Parts]string, description, unit string, extra []string, recorded, count, at, remark string) []string {
+	row := func(rowCode string, key [stock.Parts]string, description, unit string, extra []string, recorded, count, at,
+		remark string) []string {
 		r := []string{rowCode}
 		for p := range key {
 			if used[p] {
@@ -94,11 +95,25 @@ func (s *Sheet) WriteWorkbook(w io.Writer) error {
 	if err != nil {
 		return err
 	}
-	bold, err := f.NewStyle(&excelize.Style{NumFmt: 49, Font: &excelize.Font{Bold: true}, Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "211E1A"}}})
+	bold, err := f.NewStyle(
+		&excelize.Style{
+			NumFmt: 49,
+			Font:   &excelize.Font{Bold: true},
+			Border: []excelize.Border{{Type: "bottom", Style: 1, Color: "211E1A"}},
+		},
+	)
 	if err != nil {
 		return err
 	}
-	input, err := f.NewStyle(&excelize.Style{Border: []excelize.Border{{Type: "left", Style: 1, Color: "211E1A"}, {Type: "right", Style: 1, Color: "211E1A"}, {Type: "bottom", Style: 4, Color: "8D8471"}}})
+	input, err := f.NewStyle(
+		&excelize.Style{
+			Border: []excelize.Border{
+				{Type: "left", Style: 1, Color: "211E1A"},
+				{Type: "right", Style: 1, Color: "211E1A"},
+				{Type: "bottom", Style: 4, Color: "8D8471"},
+			},
+		},
+	)
 	if err != nil {
 		return err
 	}
@@ -139,7 +154,10 @@ func (s *Sheet) WriteWorkbook(w io.Writer) error {
 	steps := []error{
 		f.SetCellStyle(name, "A1", fmt.Sprintf("%s%d", last, end), text),
 		f.SetCellStyle(name, fmt.Sprintf("A%d", header+1), fmt.Sprintf("%s%d", last, header+1), bold),
-		f.SetPanes(name, &excelize.Panes{Freeze: true, YSplit: header + 1, TopLeftCell: fmt.Sprintf("A%d", firstRow), ActivePane: "bottomLeft"}),
+		f.SetPanes(
+			name,
+			&excelize.Panes{Freeze: true, YSplit: header + 1, TopLeftCell: fmt.Sprintf("A%d", firstRow), ActivePane: "bottomLeft"},
+		),
 		f.AutoFilter(name, fmt.Sprintf("A%d:%s%d", header+1, last, end), nil),
 	}
 	if end >= firstRow {
@@ -149,8 +167,16 @@ func (s *Sheet) WriteWorkbook(w io.Writer) error {
 		if err := v.SetRange(0, 999999999999, excelize.DataValidationTypeDecimal, excelize.DataValidationOperatorBetween); err != nil {
 			return err
 		}
-		v.SetError(excelize.DataValidationErrorStyleWarning, "Not a number", "A count is a number from 0 up. Leave the cell empty where nothing was counted.")
-		steps = append(steps, f.SetCellStyle(name, fmt.Sprintf("%s%d", countCol, firstRow), fmt.Sprintf("%s%d", countCol, end), input), f.AddDataValidation(name, v))
+		v.SetError(
+			excelize.DataValidationErrorStyleWarning,
+			"Not a number",
+			"A count is a number from 0 up. Leave the cell empty where nothing was counted.",
+		)
+		steps = append(
+			steps,
+			f.SetCellStyle(name, fmt.Sprintf("%s%d", countCol, firstRow), fmt.Sprintf("%s%d", countCol, end), input),
+			f.AddDataValidation(name, v),
+		)
 		if !s.Blind {
 			c, _ := excelize.ColumnNumberToName(recorded + 1)
 			plain, err := f.NewStyle(&excelize.Style{NumFmt: 0})

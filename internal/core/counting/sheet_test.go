@@ -40,7 +40,8 @@ func TestCut(t *testing.T) {
 		}
 		most := rapid.IntRange(1, 30).Draw(t, "most")
 		from := 0
-		for _, end := range Cut(len(lines), most, func(i int) int64 { return name(lines[i].Zone) }, func(i int) int64 { return name(lines[i].Key[stock.Bin]) }) {
+		for _, end := range Cut(len(lines), most, func(i int) int64 { return name(lines[i].Zone) },
+			func(i int) int64 { return name(lines[i].Key[stock.Bin]) }) {
 			assert.Greater(t, end, from)
 			assert.LessOrEqual(t, end-from, most)
 			assert.Equal(t, lines[from].Zone, lines[end-1].Zone, "a sheet is of one zone")
@@ -94,8 +95,23 @@ func TestSheetThereAndBack(t *testing.T) {
 		s := Sheet{Code: SheetCode(3, 4), Count: text.Draw(t, "count"), Blind: rapid.Bool().Draw(t, "blind")}
 		want := map[string]quantity.Quantity{}
 		for i := range rapid.IntRange(1, 12).Draw(t, "rows") {
-			s.Lines = append(s.Lines, Line{Place: i + 1, RowCode: RowCode(3, 4, i+1), Recorded: quantity.Quantity(rapid.Int64Range(0, 1e9).Draw(t, "recorded")), Description: text.Draw(t, "description"),
-				Key: [stock.Parts]string{"W", fmt.Sprintf("A-%d", i/3), "S" + strings.TrimSpace(text.Draw(t, "sku")), strings.TrimSpace(rapid.SampledFrom([]string{"", "L1", "-7"}).Draw(t, "lot")), "", ""}})
+			s.Lines = append(
+				s.Lines,
+				Line{
+					Place:       i + 1,
+					RowCode:     RowCode(3, 4, i+1),
+					Recorded:    quantity.Quantity(rapid.Int64Range(0, 1e9).Draw(t, "recorded")),
+					Description: text.Draw(t, "description"),
+					Key: [stock.Parts]string{
+						"W",
+						fmt.Sprintf("A-%d", i/3),
+						"S" + strings.TrimSpace(text.Draw(t, "sku")),
+						strings.TrimSpace(rapid.SampledFrom([]string{"", "L1", "-7"}).Draw(t, "lot")),
+						"",
+						"",
+					},
+				},
+			)
 		}
 		var b bytes.Buffer
 		if rapid.Bool().Draw(t, "workbook") {
@@ -168,7 +184,10 @@ func TestSheetThereAndBack(t *testing.T) {
 }
 
 func TestTakeBackProblems(t *testing.T) {
-	lines := []Line{{Place: 1, RowCode: RowCode(3, 4, 1), Key: [stock.Parts]string{"W", "A-1", "X", "L1"}}, {Place: 2, RowCode: RowCode(3, 4, 2), Key: [stock.Parts]string{"W", "A-2", "Y"}}}
+	lines := []Line{
+		{Place: 1, RowCode: RowCode(3, 4, 1), Key: [stock.Parts]string{"W", "A-1", "X", "L1"}},
+		{Place: 2, RowCode: RowCode(3, 4, 2), Key: [stock.Parts]string{"W", "A-2", "Y"}},
+	}
 	one, two := lines[0].RowCode, lines[1].RowCode
 	for name, c := range map[string]struct{ row, want string }{
 		"SKU changed":            {one + ",A-1,Z,L1,4", "stands under row code " + one},
@@ -198,7 +217,13 @@ func TestTakeBackProblems(t *testing.T) {
 // The workbook is made for people: codes are text, the header is frozen, a filter is on, nothing is locked, and a
 // count that is no number is warned about and not refused.
 func TestWorkbookForPeople(t *testing.T) {
-	s := Sheet{Code: SheetCode(1, 1), Count: "C", Lines: []Line{{Place: 1, RowCode: RowCode(1, 1, 1), Recorded: quantity.Scale * 3 / 2, Key: [stock.Parts]string{"W", "3-12", "00712"}}}}
+	s := Sheet{
+		Code:  SheetCode(1, 1),
+		Count: "C",
+		Lines: []Line{
+			{Place: 1, RowCode: RowCode(1, 1, 1), Recorded: quantity.Scale * 3 / 2, Key: [stock.Parts]string{"W", "3-12", "00712"}},
+		},
+	}
 	var b bytes.Buffer
 	require.NoError(t, s.WriteWorkbook(&b))
 	f, err := excelize.OpenReader(bytes.NewReader(b.Bytes()))

@@ -346,7 +346,9 @@ func (n *binary) eval(c Cells) (Value, error) {
 		return bounded(a+b, n.at)
 	case "=", "<>", "<", ">", "<=", ">=":
 		order := compare(l, r)
-		return boolValue(map[string]bool{"=": order == 0, "<>": order != 0, "<": order < 0, ">": order > 0, "<=": order <= 0, ">=": order >= 0}[n.op]), nil
+		return boolValue(
+			map[string]bool{"=": order == 0, "<>": order != 0, "<": order < 0, ">": order > 0, "<=": order <= 0, ">=": order >= 0}[n.op],
+		), nil
 	}
 	a, err := l.mustNumber(n.at)
 	if err != nil {

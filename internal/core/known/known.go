@@ -105,7 +105,14 @@ func (s *Set) index() *loose {
 	if s.loose != nil {
 		return s.loose
 	}
-	l := &loose{map[string][]string{}, map[string][]string{}, map[string][]string{}, map[string][]string{}, map[int][]string{}, map[string][]string{}}
+	l := &loose{
+		map[string][]string{},
+		map[string][]string{},
+		map[string][]string{},
+		map[string][]string{},
+		map[int][]string{},
+		map[string][]string{},
+	}
 	for _, t := range s.texts {
 		f := squeeze(code.Fold(t))
 		z := stripZeros(f)
@@ -244,7 +251,8 @@ func (s *Set) Nearest(text string, most int) []string {
 	for _, t := range s.texts {
 		is := []rune(squeeze(code.Fold(alike(t))))
 		d := distance(want, is, limit)
-		if d > limit && len(want) >= 3 && len(is) >= 3 && (strings.Contains(string(is), string(want)) || strings.Contains(string(want), string(is))) {
+		if d > limit && len(want) >= 3 && len(is) >= 3 &&
+			(strings.Contains(string(is), string(want)) || strings.Contains(string(want), string(is))) {
 			d = limit
 		}
 		if d <= limit {
@@ -351,9 +359,86 @@ func stripZeros(s string) string {
 
 // Letters that print alike: Cyrillic and Greek ones that are Latin to the eye.
 var alikes = strings.NewReplacer(
-	"А", "A", "В", "B", "Е", "E", "К", "K", "М", "M", "Н", "H", "О", "O", "Р", "P", "С", "C", "Т", "T", "У", "Y", "Х", "X", "І", "I", "Ј", "J", "Ѕ", "S",
-	"а", "a", "е", "e", "о", "o", "р", "p", "с", "c", "у", "y", "х", "x", "і", "i", "ј", "j", "ѕ", "s",
-	"Α", "A", "Β", "B", "Ε", "E", "Ζ", "Z", "Η", "H", "Ι", "I", "Κ", "K", "Μ", "M", "Ν", "N", "Ο", "O", "Ρ", "P", "Τ", "T", "Υ", "Y", "Χ", "X", "ο", "o",
+	"А",
+	"A",
+	"В",
+	"B",
+	"Е",
+	"E",
+	"К",
+	"K",
+	"М",
+	"M",
+	"Н",
+	"H",
+	"О",
+	"O",
+	"Р",
+	"P",
+	"С",
+	"C",
+	"Т",
+	"T",
+	"У",
+	"Y",
+	"Х",
+	"X",
+	"І",
+	"I",
+	"Ј",
+	"J",
+	"Ѕ",
+	"S",
+	"а",
+	"a",
+	"е",
+	"e",
+	"о",
+	"o",
+	"р",
+	"p",
+	"с",
+	"c",
+	"у",
+	"y",
+	"х",
+	"x",
+	"і",
+	"i",
+	"ј",
+	"j",
+	"ѕ",
+	"s",
+	"Α",
+	"A",
+	"Β",
+	"B",
+	"Ε",
+	"E",
+	"Ζ",
+	"Z",
+	"Η",
+	"H",
+	"Ι",
+	"I",
+	"Κ",
+	"K",
+	"Μ",
+	"M",
+	"Ν",
+	"N",
+	"Ο",
+	"O",
+	"Ρ",
+	"P",
+	"Τ",
+	"T",
+	"Υ",
+	"Y",
+	"Χ",
+	"X",
+	"ο",
+	"o",
 )
 
 // alike replaces letters by the ones that they look like. Wide forms of letters and digits become plain ones; O, I and

@@ -21,14 +21,34 @@ func set(texts ...string) *Set {
 
 // What spreadsheets do to codes, each with the known codes that it may have been.
 func TestOriginals(t *testing.T) {
-	codes := set("00417", "3-12", "A-01-2", "5012345678900", "4006381333931", "12E5", "ROPE-8", "B0X", "MAR-1", "1-45", "0012", "012", "9007199254740993", "2-3-04")
+	codes := set(
+		"00417",
+		"3-12",
+		"A-01-2",
+		"5012345678900",
+		"4006381333931",
+		"12E5",
+		"ROPE-8",
+		"B0X",
+		"MAR-1",
+		"1-45",
+		"0012",
+		"012",
+		"9007199254740993",
+		"2-3-04",
+	)
 	for text, want := range map[string]string{
 		"417": "00417 leading zeros lost", "417.0": "00417 leading zeros lost", "12": "0012 leading zeros lost; 012 leading zeros lost",
-		"2026-12-03": "3-12 turned into a date", "2026-12-03 00:00:00": "3-12 turned into a date", "03.12.2026": "3-12 turned into a date", "12/3/2026": "3-12 turned into a date", "3-Dec": "3-12 turned into a date", "3. Dez": "3-12 turned into a date",
-		"Dec-03": "3-12 turned into a date", "1-Mar": "MAR-1 turned into a date", "Jan-45": "1-45 turned into a date", "1945-01-01": "1-45 turned into a date", "2004-03-02": "2-3-04 turned into a date",
-		"5.01E+12": "5012345678900 turned into an exponent", "5,01235E+12": "5012345678900 turned into an exponent", "4.00638E+12": "4006381333931 turned into an exponent", "1.2E+06": "12E5 turned into an exponent",
-		"a 01 2": "A-01-2 written differently", "rope 8": "ROPE-8 written differently", "ROPE\u00a08": "ROPE-8 written differently", "A-1-2": "A-01-2 leading zeros lost",
-		"А-O1-2": "A-01-2 letters that look alike", "5OI2345678900": "5012345678900 letters that look alike", "C-11": "", "A-012": "", "А-01-2": "A-01-2 letters that look alike", "ＲＯＰＥ-8": "ROPE-8 letters that look alike",
+		"2026-12-03": "3-12 turned into a date", "2026-12-03 00:00:00": "3-12 turned into a date", "03.12.2026": "3-12 turned into a date",
+		"12/3/2026": "3-12 turned into a date", "3-Dec": "3-12 turned into a date", "3. Dez": "3-12 turned into a date",
+		"Dec-03": "3-12 turned into a date", "1-Mar": "MAR-1 turned into a date", "Jan-45": "1-45 turned into a date",
+		"1945-01-01": "1-45 turned into a date", "2004-03-02": "2-3-04 turned into a date",
+		"5.01E+12": "5012345678900 turned into an exponent", "5,01235E+12": "5012345678900 turned into an exponent",
+		"4.00638E+12": "4006381333931 turned into an exponent", "1.2E+06": "12E5 turned into an exponent",
+		"a 01 2": "A-01-2 written differently", "rope 8": "ROPE-8 written differently", "ROPE\u00a08": "ROPE-8 written differently",
+		"A-1-2":  "A-01-2 leading zeros lost",
+		"А-O1-2": "A-01-2 letters that look alike", "5OI2345678900": "5012345678900 letters that look alike", "C-11": "", "A-012": "",
+		"А-01-2": "A-01-2 letters that look alike", "ＲＯＰＥ-8": "ROPE-8 letters that look alike",
 		"9007199254740990": "9007199254740993 last digits lost", "7.77E+12": "", "XYZ": "", "3-Nov": "", "": "", "-": "",
 	} {
 		var got []string
@@ -51,7 +71,8 @@ func TestFind(t *testing.T) {
 }
 
 func TestSuspect(t *testing.T) {
-	for text, want := range map[string]Damage{"5.01E+12": Exponent, "3-Dec": Dated, "Dec-03": Dated, "2026-12-03": Dated, "03.12.2026": Dated, "12E5": "", "A-01-2": "", "3-12": "", "12/3/26": "", "00417": "", "MARINE-12": "", "SEP-2400": "", "1E5": ""} {
+	for text, want := range map[string]Damage{"5.01E+12": Exponent, "3-Dec": Dated, "Dec-03": Dated, "2026-12-03": Dated,
+		"03.12.2026": Dated, "12E5": "", "A-01-2": "", "3-12": "", "12/3/26": "", "00417": "", "MARINE-12": "", "SEP-2400": "", "1E5": ""} {
 		got, _ := Suspect(text)
 		assert.Equal(t, want, got, text)
 	}

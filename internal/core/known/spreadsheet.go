@@ -15,8 +15,46 @@ type date struct {
 }
 
 // months in the languages that spreadsheets of these parts write them in, by their first three letters.
-var months = map[string]int{"jan": 1, "gen": 1, "ene": 1, "feb": 2, "fév": 2, "fev": 2, "mar": 3, "mär": 3, "mrz": 3, "mrt": 3, "maa": 3, "apr": 4, "avr": 4, "abr": 4, "may": 5, "mai": 5, "mei": 5, "mag": 5, "maj": 5,
-	"jun": 6, "giu": 6, "jul": 7, "lug": 7, "aug": 8, "aoû": 8, "ago": 8, "sep": 9, "set": 9, "oct": 10, "okt": 10, "ott": 10, "out": 10, "nov": 11, "dec": 12, "dez": 12, "déc": 12, "dic": 12, "des": 12}
+var months = map[string]int{
+	"jan": 1,
+	"gen": 1,
+	"ene": 1,
+	"feb": 2,
+	"fév": 2,
+	"fev": 2,
+	"mar": 3,
+	"mär": 3,
+	"mrz": 3,
+	"mrt": 3,
+	"maa": 3,
+	"apr": 4,
+	"avr": 4,
+	"abr": 4,
+	"may": 5,
+	"mai": 5,
+	"mei": 5,
+	"mag": 5,
+	"maj": 5,
+	"jun": 6,
+	"giu": 6,
+	"jul": 7,
+	"lug": 7,
+	"aug": 8,
+	"aoû": 8,
+	"ago": 8,
+	"sep": 9,
+	"set": 9,
+	"oct": 10,
+	"okt": 10,
+	"ott": 10,
+	"out": 10,
+	"nov": 11,
+	"dec": 12,
+	"dez": 12,
+	"déc": 12,
+	"dic": 12,
+	"des": 12,
+}
 
 // whole are the names of months that are longer than four letters.
 var whole = func() map[string]bool {
@@ -126,7 +164,8 @@ func readDate(s string) (d date, ok bool) {
 	if !ok || d.month < 1 || d.month > 12 || d.day > 31 && d.year == 0 {
 		return d, false
 	}
-	if d.day >= 1 && d.day <= 31 && d.year > 0 && time.Date(d.year, time.Month(d.month), d.day, 0, 0, 0, 0, time.UTC).Day() != d.day && word != 0 {
+	if d.day >= 1 && d.day <= 31 && d.year > 0 && time.Date(d.year, time.Month(d.month), d.day, 0, 0, 0, 0, time.UTC).Day() != d.day &&
+		word != 0 {
 		return d, false
 	}
 	return d, true

@@ -29,7 +29,11 @@ func (a Aside) Said() string {
 
 const filtered = "rows that the row filter leaves out"
 
-var totals = squeezed(words("total, totals, grand total, sub total, subtotal, sum, sum total, overall, overall total, total quantity, total value, report total, page total, summe, gesamt, gesamtsumme, totaal, somme, suma, totale, end of report, end of list"))
+var totals = squeezed(
+	words(
+		"total, totals, grand total, sub total, subtotal, sum, sum total, overall, overall total, total quantity, total value, report total, page total, summe, gesamt, gesamtsumme, totaal, somme, suma, totale, end of report, end of list",
+	),
+)
 
 // isTotal tells whether a text is a word for a total, alone or with something behind a colon or a name: "Total QUAY".
 func isTotal(text string) bool {

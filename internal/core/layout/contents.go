@@ -134,7 +134,8 @@ func (s *sample) contents(m *Mapping, w Want) {
 			c.Field, c.Why = other, fmt.Sprintf("%d of its %d values are known %s", theirs, all, plural(other))
 		case c.Field == Warehouse && (all > 12 && all*4 > x.filled || all > 2 && all*2 > x.filled && x.digits*10 >= x.filled*8):
 			c.Field, c.Why = Bin, fmt.Sprintf("%d different values in %d rows are bins rather than warehouses", all, x.filled)
-		case c.Field == Bin && all <= 6 && x.filled >= all*8 && !slices.ContainsFunc(keys(x.values), func(v string) bool { return strings.ContainsAny(v, "0123456789") }):
+		case c.Field == Bin && all <= 6 && x.filled >= all*8 && !slices.ContainsFunc(keys(x.values),
+			func(v string) bool { return strings.ContainsAny(v, "0123456789") }):
 			c.Field, c.Why = Warehouse, fmt.Sprintf("%d different values in %d rows are warehouses rather than bins", all, x.filled)
 		}
 	}
@@ -155,7 +156,9 @@ func (s *sample) contents(m *Mapping, w Want) {
 			if c.Field != "" && !(c.weak && i != at) && i != at {
 				continue
 			}
-			if hits, all := knows(i, f); all > 0 && hits*10 >= all*8 && (hits >= 2 || f == Warehouse || len(s.rows) < 6) && float64(hits)/float64(all) > share && col(i).filled*2 > len(s.rows)/4 {
+			if hits, all := knows(i, f); all > 0 && hits*10 >= all*8 && (hits >= 2 || f == Warehouse || len(s.rows) < 6) &&
+				float64(hits)/float64(all) > share &&
+				col(i).filled*2 > len(s.rows)/4 {
 				best, share, seen = i, float64(hits)/float64(all), all
 			}
 		}
@@ -167,7 +170,11 @@ func (s *sample) contents(m *Mapping, w Want) {
 				continue
 			}
 			old := &m.Columns[at]
-			old.Field, old.Why = "", fmt.Sprintf("reads as %s, but its values are not known and those of column %s are", title(m.Kind, f), tabular.ColumnName(best))
+			old.Field, old.Why = "", fmt.Sprintf(
+				"reads as %s, but its values are not known and those of column %s are",
+				title(m.Kind, f),
+				tabular.ColumnName(best),
+			)
 			if f == SKU && m.At(Description) < 0 {
 				old.Field = Description
 			}
@@ -247,7 +254,12 @@ func (s *sample) byContent(w Want, named *Mapping) *Mapping {
 	} else if slices.Contains(w.Kinds, Stock) {
 		k = Stock
 	}
-	m := &Mapping{Kind: k, NoHeader: true, WhyHeader: "no row reads as a header; the columns go by their letters", WhyKind: "what its columns hold"}
+	m := &Mapping{
+		Kind:      k,
+		NoHeader:  true,
+		WhyHeader: "no row reads as a header; the columns go by their letters",
+		WhyKind:   "what its columns hold",
+	}
 	width := 0
 	for _, r := range s.rows {
 		width = max(width, len(r))
@@ -301,7 +313,8 @@ func (s *sample) byContent(w Want, named *Mapping) *Mapping {
 func (s *sample) forms(f *tabular.File, m *Mapping) {
 	each := func(at int, do func(text string)) {
 		for i, row := range s.rows {
-			if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" || at < len(s.kinds[i]) && s.kinds[i][at] == tabular.NumberCell {
+			if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" ||
+				at < len(s.kinds[i]) && s.kinds[i][at] == tabular.NumberCell {
 				continue
 			}
 			do(row[at])
@@ -368,8 +381,21 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 				}
 			}
 			if !sure {
-				m.Asks = append(m.Asks, Ask{What: "decimal", Example: src.votes.example, Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("In column %s %s.", tabular.ColumnName(src.column), why), Options: []Option{
-					{"Decimal point: " + shown(src.votes.example, "."), Choice{Numbers: Numbers{Decimal: "."}}}, {"Decimal comma: " + shown(src.votes.example, ","), Choice{Numbers: Numbers{Decimal: ","}}}}})
+				m.Asks = append(
+					m.Asks,
+					Ask{
+						What:    "decimal",
+						Example: src.votes.example,
+						Column:  tabular.ColumnName(src.column),
+						Field:   field,
+						Text:    fmt.Sprintf("In column %s %s.", tabular.ColumnName(src.column), why),
+						Options: []Option{
+							{
+								"Decimal point: " + shown(src.votes.example, "."),
+								Choice{Numbers: Numbers{Decimal: "."}},
+							}, {"Decimal comma: " + shown(src.votes.example, ","), Choice{Numbers: Numbers{Decimal: ","}}}},
+					},
+				)
 			}
 			if old := src.numbers.Decimal; old != decimal && (old != "" || decimal != ".") {
 				changed = true
@@ -445,5 +471,11 @@ func inWords(example, order string) string {
 	if month < 1 || month > 12 {
 		return example
 	}
-	return fmt.Sprintf("%s is %d %s", example, day, [...]string{"January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"}[month-1])
+	return fmt.Sprintf(
+		"%s is %d %s",
+		example,
+		day,
+		[...]string{"January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
+			"December"}[month-1],
+	)
 }

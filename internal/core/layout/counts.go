@@ -71,7 +71,13 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 		}
 		if v := c.get(rowCode); len(v) > 0 {
 			if !code.Checked(string(v)) {
-				c.wrong(RowCode, "row code fails its check", v, "%q fails its check. Copy the code from the sheet again, or empty the cell to go by bin and SKU", short(v))
+				c.wrong(
+					RowCode,
+					"row code fails its check",
+					v,
+					"%q fails its check. Copy the code from the sheet again, or empty the cell to go by bin and SKU",
+					short(v),
+				)
 			}
 			n.RowCode = s.RowCodes.Intern([]byte(strings.ToUpper(string(v))))
 		}
@@ -100,7 +106,8 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 		return s, err
 	}
 	judge.refused(f.Name, &s.Codes, refused, p)
-	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) }, p); keep != nil {
+	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) },
+		p); keep != nil {
 		s.Counts = keepRows(s.Counts, keep)
 	}
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed

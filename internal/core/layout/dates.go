@@ -59,7 +59,10 @@ func takeDate(s string) (d dated, ok bool) {
 	}
 	d.long, d.month = -1, -1
 	i := 0
-	for _, p := range strings.FieldsFunc(day, func(r rune) bool { return r == '.' || r == '/' || r == '-' || r == ' ' || r == ',' || r == '\u00a0' }) {
+	for _, p := range strings.FieldsFunc(day, func(r rune) bool {
+		return r == '.' || r == '/' || r == '-' || r == ' ' || r == ',' ||
+			r == '\u00a0'
+	}) {
 		if i == 3 {
 			return d, false
 		}

@@ -117,65 +117,388 @@ func field(f Field, title string, required bool, words, weak, unclear []string, 
 }
 
 var (
-	further   = field(FurtherSKU, "Further SKU", false, words("further sku, alternative sku, alternate sku, second sku, second item no, second code, second no, other sku, old sku, supplier sku, vendor sku, manufacturer part number, mpn, supplier item no, alternative item no, alias"), nil, nil, "a second code of the item", Code)
-	barcode   = field(Barcode, "Barcode", false, words("barcode, barcodes, bar code, ean, ean code, gtin, upc, upc code, scan code"), nil, nil, "what the scanner reads", Code)
-	itemID    = field(ItemID, "Item's record id", false, words("item record id, item system id, item internal id, product record id, product system id, variant id, item guid"), nil, nil, "the record system's own identifier of the item", Code)
-	warehouse = field(Warehouse, "Warehouse", false, words("warehouse, whse, wh, warehouse code, warehouse id, warehouse no, site, depot, store, stock site"), words("warehouse name, location code, location, branch"), nil, "where the stock is kept", Code)
-	zone      = field(Zone, "Zone", false, words("zone, zone code, area, storage area, section"), nil, nil, "a part of the warehouse", Code)
-	bin       = field(Bin, "Bin", false, words("bin, bin code, bin no, bin number, bin location, binloc, shelf, storage bin, storage location, slot, bin id, rack"), words("location, location code, loc, position, place"), nil, "the smallest place that stock is recorded in", Code)
-	sku       = field(SKU, "SKU", true, words("sku, sku code, sku no, item, item code, item no, item number, item id, product, product code, product no, product number, product id, part, part no, part number, article, article no, article number, article code, stock code, stock no, material, material no, material number"), words("code, number, no, id"), nil, "what identifies the item", Code)
-	lot       = field(Lot, "Lot", false, words("lot, lot no, lot number, lot code, batch, batch no, batch number, batch code, charge"), nil, nil, "the lot of a tracked item", Code)
-	serial    = field(Serial, "Serial", false, words("serial, serial no, serial number, sn"), nil, nil, "the serial number of a tracked item", Code)
-	holding   = field(Holding, "Holding", false, words("holding, ownership, owner, stock type, stock status, stock category"), nil, nil, "goods kept apart in the records: own, consigned, blocked", Code)
-	recordID  = field(RecordID, "Record id", false, words("record id, row id, line id, system id, record no, internal id"), words("id"), nil, "the record system's own identifier, given back unchanged", Text)
-	descr     = field(Description, "Description", false, words("description, item description, item name, product name, product description, name, desc, article name, designation"), words("title, text"), nil, "the item in words", Text)
-	unit      = field(Unit, "Unit", false, words("unit, uom, unit of measure, base unit, base uom, units, measure"), nil, nil, "the unit that the quantity is in", Code)
-	unitCost  = field(UnitCost, "Unit cost", false, words("unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, cost each, historical cost, historical unit cost, opening cost, unit cost price"), words("price, unit price"), nil, "the cost of one unit", Number)
-	onHand    = field(Quantity, "On hand", true, words("quantity, qty, on hand, onhand, qty on hand, quantity on hand, stock on hand, soh, qoh, physical, physical qty, physical quantity, physical stock, recorded, recorded qty, recorded quantity, on hand qty, on hand quantity, quantity recorded, book quantity, book qty, balance"), words("count"), words("stock, in stock, stock level, current stock, total stock, stock qty, stock quantity, total, level, inventory"), "the physical quantity in the records, reserved pieces included", Number)
+	further = field(
+		FurtherSKU,
+		"Further SKU",
+		false,
+		words(
+			"further sku, alternative sku, alternate sku, second sku, second item no, second code, second no, other sku, old sku, supplier sku, vendor sku, manufacturer part number, mpn, supplier item no, alternative item no, alias",
+		),
+		nil,
+		nil,
+		"a second code of the item",
+		Code,
+	)
+	barcode = field(
+		Barcode,
+		"Barcode",
+		false,
+		words("barcode, barcodes, bar code, ean, ean code, gtin, upc, upc code, scan code"),
+		nil,
+		nil,
+		"what the scanner reads",
+		Code,
+	)
+	itemID = field(
+		ItemID,
+		"Item's record id",
+		false,
+		words("item record id, item system id, item internal id, product record id, product system id, variant id, item guid"),
+		nil,
+		nil,
+		"the record system's own identifier of the item",
+		Code,
+	)
+	warehouse = field(
+		Warehouse,
+		"Warehouse",
+		false,
+		words("warehouse, whse, wh, warehouse code, warehouse id, warehouse no, site, depot, store, stock site"),
+		words("warehouse name, location code, location, branch"),
+		nil,
+		"where the stock is kept",
+		Code,
+	)
+	zone = field(Zone, "Zone", false, words("zone, zone code, area, storage area, section"), nil, nil, "a part of the warehouse", Code)
+	bin  = field(
+		Bin,
+		"Bin",
+		false,
+		words("bin, bin code, bin no, bin number, bin location, binloc, shelf, storage bin, storage location, slot, bin id, rack"),
+		words("location, location code, loc, position, place"),
+		nil,
+		"the smallest place that stock is recorded in",
+		Code,
+	)
+	sku = field(
+		SKU,
+		"SKU",
+		true,
+		words(
+			"sku, sku code, sku no, item, item code, item no, item number, item id, product, product code, product no, product number, product id, part, part no, part number, article, article no, article number, article code, stock code, stock no, material, material no, material number",
+		),
+		words("code, number, no, id"),
+		nil,
+		"what identifies the item",
+		Code,
+	)
+	lot = field(
+		Lot,
+		"Lot",
+		false,
+		words("lot, lot no, lot number, lot code, batch, batch no, batch number, batch code, charge"),
+		nil,
+		nil,
+		"the lot of a tracked item",
+		Code,
+	)
+	serial = field(
+		Serial,
+		"Serial",
+		false,
+		words("serial, serial no, serial number, sn"),
+		nil,
+		nil,
+		"the serial number of a tracked item",
+		Code,
+	)
+	holding = field(
+		Holding,
+		"Holding",
+		false,
+		words("holding, ownership, owner, stock type, stock status, stock category"),
+		nil,
+		nil,
+		"goods kept apart in the records: own, consigned, blocked",
+		Code,
+	)
+	recordID = field(
+		RecordID,
+		"Record id",
+		false,
+		words("record id, row id, line id, system id, record no, internal id"),
+		words("id"),
+		nil,
+		"the record system's own identifier, given back unchanged",
+		Text,
+	)
+	descr = field(
+		Description,
+		"Description",
+		false,
+		words("description, item description, item name, product name, product description, name, desc, article name, designation"),
+		words("title, text"),
+		nil,
+		"the item in words",
+		Text,
+	)
+	unit = field(
+		Unit,
+		"Unit",
+		false,
+		words("unit, uom, unit of measure, base unit, base uom, units, measure"),
+		nil,
+		nil,
+		"the unit that the quantity is in",
+		Code,
+	)
+	unitCost = field(
+		UnitCost,
+		"Unit cost",
+		false,
+		words(
+			"unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, cost each, historical cost, historical unit cost, opening cost, unit cost price",
+		),
+		words("price, unit price"),
+		nil,
+		"the cost of one unit",
+		Number,
+	)
+	onHand = field(
+		Quantity,
+		"On hand",
+		true,
+		words(
+			"quantity, qty, on hand, onhand, qty on hand, quantity on hand, stock on hand, soh, qoh, physical, physical qty, physical quantity, physical stock, recorded, recorded qty, recorded quantity, on hand qty, on hand quantity, quantity recorded, book quantity, book qty, balance",
+		),
+		words("count"),
+		words("stock, in stock, stock level, current stock, total stock, stock qty, stock quantity, total, level, inventory"),
+		"the physical quantity in the records, reserved pieces included",
+		Number,
+	)
 )
 
 var catalogue = map[Kind][]Spec{
 	Stock: {
 		warehouse, zone, bin, sku, further, barcode, itemID, lot, serial, holding, recordID, descr, unit, onHand,
-		field(Reserved, "Reserved", false, words("reserved, allocated, committed, qty reserved, reserved qty, reserved quantity, allocated qty, quantity allocated, quantity reserved, committed qty, on order by customers"), nil, nil, "set aside for orders, still on hand", Number),
-		field(Available, "Available", false, words("available, free, free stock, qty available, available qty, available quantity, quantity available, available stock, free qty, available to sell, available to promise"), nil, nil, "on hand less reserved", Number),
+		field(
+			Reserved,
+			"Reserved",
+			false,
+			words(
+				"reserved, allocated, committed, qty reserved, reserved qty, reserved quantity, allocated qty, quantity allocated, quantity reserved, committed qty, on order by customers",
+			),
+			nil,
+			nil,
+			"set aside for orders, still on hand",
+			Number,
+		),
+		field(
+			Available,
+			"Available",
+			false,
+			words(
+				"available, free, free stock, qty available, available qty, available quantity, quantity available, available stock, free qty, available to sell, available to promise",
+			),
+			nil,
+			nil,
+			"on hand less reserved",
+			Number,
+		),
 		unitCost,
-		field(RecordedAt, "Recorded at", false, words("recorded at, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, recorded, date recorded"), words("date, time, timestamp, datetime"), nil, "when the figures were true", Time),
+		field(
+			RecordedAt,
+			"Recorded at",
+			false,
+			words(
+				"recorded at, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, recorded, date recorded",
+			),
+			words("date, time, timestamp, datetime"),
+			nil,
+			"when the figures were true",
+			Time,
+		),
 	},
 	Counts: {
 		field(RowCode, "Row code", false, words("row code, rowcode"), words("row, line code"), nil, "the code of the sheet's row", Text),
 		warehouse, zone, bin, sku, further, barcode, itemID, lot, serial, holding, descr, unit,
-		field(Recorded, "Recorded", false, words("recorded, recorded qty, recorded quantity, expected, system qty, system quantity, book qty, book quantity, on hand, qty on hand"), nil, nil, "what the records say; not used", Number),
-		field(Counted, "Counted", true, words("counted, counted qty, counted quantity, qty counted, quantity counted, actual, actual qty, actual quantity, physical count, count qty, count quantity, counted amount"), words("count, quantity, qty, physical, found, amount"), nil, "what was counted; empty is not counted, 0 is a count", Number),
-		field(CountedAt, "Counted at", false, words("counted at, count time, counted on, time counted, date counted, when counted, count date, counting time"), words("time, at, date, when, timestamp, datetime"), nil, "when this row was counted", Time),
-		field(Counter, "Counter", false, words("counter, counted by, counter name, who counted, count by"), words("by, who, person, user, name, employee, initials"), nil, "who counted", Text),
-		field(Round, "Round", false, words("round, count round, counting round, pass, round no"), nil, nil, "1 for the first count, 2 for the recount", Text),
+		field(
+			Recorded,
+			"Recorded",
+			false,
+			words(
+				"recorded, recorded qty, recorded quantity, expected, system qty, system quantity, book qty, book quantity, on hand, qty on hand",
+			),
+			nil,
+			nil,
+			"what the records say; not used",
+			Number,
+		),
+		field(
+			Counted,
+			"Counted",
+			true,
+			words(
+				"counted, counted qty, counted quantity, qty counted, quantity counted, actual, actual qty, actual quantity, physical count, count qty, count quantity, counted amount",
+			),
+			words("count, quantity, qty, physical, found, amount"),
+			nil,
+			"what was counted; empty is not counted, 0 is a count",
+			Number,
+		),
+		field(
+			CountedAt,
+			"Counted at",
+			false,
+			words("counted at, count time, counted on, time counted, date counted, when counted, count date, counting time"),
+			words("time, at, date, when, timestamp, datetime"),
+			nil,
+			"when this row was counted",
+			Time,
+		),
+		field(
+			Counter,
+			"Counter",
+			false,
+			words("counter, counted by, counter name, who counted, count by"),
+			words("by, who, person, user, name, employee, initials"),
+			nil,
+			"who counted",
+			Text,
+		),
+		field(
+			Round,
+			"Round",
+			false,
+			words("round, count round, counting round, pass, round no"),
+			nil,
+			nil,
+			"1 for the first count, 2 for the recount",
+			Text,
+		),
 		field(Remark, "Remark", false, words("remark, remarks, comment, comments, note, notes"), nil, nil, "what the counter noted", Text),
 	},
 	Movements: {
 		warehouse, zone, bin, sku, further, barcode, itemID, lot, serial, holding, descr, unit,
-		field(Quantity, "Quantity", true, words("quantity, qty, change, moved, delta, difference, movement qty, movement quantity, qty moved, quantity moved, qty change, quantity change, signed quantity"), words("movement, amount"), nil, "signed: receipts above zero, issues below", Number),
-		field(At, "At", true, words("at, moved at, movement time, movement date, posted at, posting time, transaction time, transaction date, date and time, datetime, timestamp, happened at, when, booked at"), words("date, time, posting date"), nil, "when it happened", Time),
-		field(Reference, "Reference", false, words("reference, ref, reference no, document, document no, document number, doc no, voucher, transaction no, transaction id, movement id"), words("order, order no, id"), nil, "the document's number", Text),
+		field(
+			Quantity,
+			"Quantity",
+			true,
+			words(
+				"quantity, qty, change, moved, delta, difference, movement qty, movement quantity, qty moved, quantity moved, qty change, quantity change, signed quantity",
+			),
+			words("movement, amount"),
+			nil,
+			"signed: receipts above zero, issues below",
+			Number,
+		),
+		field(
+			At,
+			"At",
+			true,
+			words(
+				"at, moved at, movement time, movement date, posted at, posting time, transaction time, transaction date, date and time, datetime, timestamp, happened at, when, booked at",
+			),
+			words("date, time, posting date"),
+			nil,
+			"when it happened",
+			Time,
+		),
+		field(
+			Reference,
+			"Reference",
+			false,
+			words(
+				"reference, ref, reference no, document, document no, document number, doc no, voucher, transaction no, transaction id, movement id",
+			),
+			words("order, order no, id"),
+			nil,
+			"the document's number",
+			Text,
+		),
 	},
 	Items: {
 		sku,
 		field(Description, "Description", false, append(words("title"), descr.Words...), nil, nil, "the item in words", Text),
 		unit, unitCost,
-		field(Category, "Category", false, words("category, item category, product category, item group, product group, group, family"), nil, nil, "what sort of item it is", Code),
+		field(
+			Category,
+			"Category",
+			false,
+			words("category, item category, product category, item group, product group, group, family"),
+			nil,
+			nil,
+			"what sort of item it is",
+			Code,
+		),
 		field(Class, "Class", false, words("class, abc, abc class, count class, item class"), nil, nil, "how closely it is counted", Text),
-		field(Nature, "Stocked", false, words("nature, stocked, item type, item kind, kind, stocked or service, product type, type, stock item, is stocked"), nil, nil, "stocked, service or parent", Text),
+		field(
+			Nature,
+			"Stocked",
+			false,
+			words("nature, stocked, item type, item kind, kind, stocked or service, product type, type, stock item, is stocked"),
+			nil,
+			nil,
+			"stocked, service or parent",
+			Text,
+		),
 		field(Active, "Active", false, words("active, is active, status, enabled"), nil, nil, "no for items that are no longer kept", Text),
 		further, barcode,
-		field(Tracking, "Tracking", false, words("tracking, tracked by, tracked, trace, lot tracked, serial tracked, batch tracked, tracking type"), nil, nil, "lot, serial or none", Text),
-		field(Parent, "Parent", false, words("parent, parent sku, parent item, variant of, parent code, group sku"), nil, nil, "the grouping item that this is a variant of", Text),
-		field(PackUnit, "Pack", false, words("pack, pack unit, packing unit, pack uom, outer, pack type, package, case, case unit, case uom, box unit"), nil, nil, "a unit worth a whole number of base units", Code),
-		field(PackSize, "Pack size", false, words("pack size, pack qty, pack quantity, units per pack, pieces per pack, per pack, qty per pack, conversion, pack factor, case size, case qty, case quantity, units per case, pieces per case, box size, units per box"), nil, nil, "how many base units a pack holds", Number),
+		field(
+			Tracking,
+			"Tracking",
+			false,
+			words("tracking, tracked by, tracked, trace, lot tracked, serial tracked, batch tracked, tracking type"),
+			nil,
+			nil,
+			"lot, serial or none",
+			Text,
+		),
+		field(
+			Parent,
+			"Parent",
+			false,
+			words("parent, parent sku, parent item, variant of, parent code, group sku"),
+			nil,
+			nil,
+			"the grouping item that this is a variant of",
+			Text,
+		),
+		field(
+			PackUnit,
+			"Pack",
+			false,
+			words("pack, pack unit, packing unit, pack uom, outer, pack type, package, case, case unit, case uom, box unit"),
+			nil,
+			nil,
+			"a unit worth a whole number of base units",
+			Code,
+		),
+		field(
+			PackSize,
+			"Pack size",
+			false,
+			words(
+				"pack size, pack qty, pack quantity, units per pack, pieces per pack, per pack, qty per pack, conversion, pack factor, case size, case qty, case quantity, units per case, pieces per case, box size, units per box",
+			),
+			nil,
+			nil,
+			"how many base units a pack holds",
+			Number,
+		),
 		recordID,
 	},
 	Places: {
-		field(Warehouse, "Warehouse", true, warehouse.Words, words("location code, location, branch, code, name"), nil, "where stock is kept", Code),
-		field(HouseName, "Warehouse name", false, words("warehouse name, warehouse description, site name, depot name, name of warehouse"), words("name, description"), nil, "the warehouse in words", Text),
+		field(
+			Warehouse,
+			"Warehouse",
+			true,
+			warehouse.Words,
+			words("location code, location, branch, code, name"),
+			nil,
+			"where stock is kept",
+			Code,
+		),
+		field(
+			HouseName,
+			"Warehouse name",
+			false,
+			words("warehouse name, warehouse description, site name, depot name, name of warehouse"),
+			words("name, description"),
+			nil,
+			"the warehouse in words",
+			Text,
+		),
 		zone, bin,
 	},
 }

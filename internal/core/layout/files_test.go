@@ -131,7 +131,17 @@ func understood(t *testing.T, name string, given *Layout) string {
 			}
 		}
 		for _, v := range values {
-			say("  value %s %q, %d rows: originals %v, near %v, %s %s, refused %v", v.Field, v.Text, v.Rows, originals(v.Originals), v.Near, orDash(v.Do), v.To, v.Refused)
+			say(
+				"  value %s %q, %d rows: originals %v, near %v, %s %s, refused %v",
+				v.Field,
+				v.Text,
+				v.Rows,
+				originals(v.Originals),
+				v.Near,
+				orDash(v.Do),
+				v.To,
+				v.Refused,
+			)
 		}
 		if c, _ := m.Culprit(p); c != "" {
 			say("  culprit %s", c)
@@ -174,7 +184,10 @@ func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) 
 		require.NoError(t, err)
 		for i := range s.Book.Lines {
 			l := &s.Book.Lines[i]
-			line := strings.Join(slices.DeleteFunc(sliceOf(s.Book.Codes.Texts(l.Key)), func(s string) bool { return s == "" }), " | ") + " = " + l.Recorded.String()
+			line := strings.Join(
+				slices.DeleteFunc(sliceOf(s.Book.Codes.Texts(l.Key)), func(s string) bool { return s == "" }),
+				" | ",
+			) + " = " + l.Recorded.String()
 			if l.HasReserved {
 				line += ", reserved " + l.Reserved.String()
 			}
@@ -191,14 +204,26 @@ func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) 
 		s, err := r.Counts(f, m, p)
 		require.NoError(t, err)
 		for _, c := range s.Counts {
-			lines = append(lines, fmt.Sprintf("%s = %s, given %v, at %s", strings.Join(sliceOf(s.Codes.Texts(c.Key))[:3], " | "), c.Quantity, c.Given, at(c.At)))
+			lines = append(
+				lines,
+				fmt.Sprintf(
+					"%s = %s, given %v, at %s",
+					strings.Join(sliceOf(s.Codes.Texts(c.Key))[:3], " | "),
+					c.Quantity,
+					c.Given,
+					at(c.At),
+				),
+			)
 		}
 		return lines, s.Values
 	case Movements:
 		s, err := r.Movements(f, m, p)
 		require.NoError(t, err)
 		for _, x := range s.Movements {
-			lines = append(lines, fmt.Sprintf("%s = %s at %s, %s", strings.Join(sliceOf(s.Codes.Texts(x.Key))[:3], " | "), x.Quantity, at(x.At), x.Reference))
+			lines = append(
+				lines,
+				fmt.Sprintf("%s = %s at %s, %s", strings.Join(sliceOf(s.Codes.Texts(x.Key))[:3], " | "), x.Quantity, at(x.At), x.Reference),
+			)
 		}
 		return lines, s.Values
 	case Items:
@@ -206,7 +231,22 @@ func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) 
 		require.NoError(t, err)
 		for i := range s.Items {
 			x := &s.Items[i]
-			lines = append(lines, fmt.Sprintf("%s: %s, %s, %s, %s, %s, %v, %v, tracked %q, variant of %q", x.SKU, x.Description, x.Unit, x.Cost, x.Category, x.Nature, x.Barcodes, x.Packs, x.Tracking, x.Parent))
+			lines = append(
+				lines,
+				fmt.Sprintf(
+					"%s: %s, %s, %s, %s, %s, %v, %v, tracked %q, variant of %q",
+					x.SKU,
+					x.Description,
+					x.Unit,
+					x.Cost,
+					x.Category,
+					x.Nature,
+					x.Barcodes,
+					x.Packs,
+					x.Tracking,
+					x.Parent,
+				),
+			)
 		}
 		return lines, s.Values
 	}

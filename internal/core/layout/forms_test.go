@@ -37,7 +37,17 @@ func grouped(q quantity.Quantity, decimal, thousands string) string {
 
 // Numbers written by any custom are read back exactly, the whole column by one form.
 func TestNumbersOfAnyCustom(t *testing.T) {
-	customs := [][2]string{{".", ","}, {",", "."}, {".", "'"}, {",", " "}, {",", "\u00a0"}, {",", "\u202f"}, {".", "’"}, {".", ""}, {",", ""}}
+	customs := [][2]string{
+		{".", ","},
+		{",", "."},
+		{".", "'"},
+		{",", " "},
+		{",", "\u00a0"},
+		{",", "\u202f"},
+		{".", "’"},
+		{".", ""},
+		{",", ""},
+	}
 	rapid.Check(t, func(t *rapid.T) {
 		custom := rapid.SampledFrom(customs).Draw(t, "custom")
 		// One number that tells the custom, then any others.
@@ -93,7 +103,16 @@ func TestTheWholeColumnDecides(t *testing.T) {
 
 // Dates written in any order and with any signs are read back, once one of them tells the order.
 func TestDatesOfAnyOrder(t *testing.T) {
-	forms := map[string]string{"2006-01-02 15:04:05": "ymd", "02.01.2006 15:04:05": "dmy", "2/1/2006 15:04": "dmy", "02-01-06 15:04": "dmy", "1/2/2006 3:04 PM": "mdy", "2 Jan 2006 15:04": "dmy", "January 2, 2006 15:04": "mdy", "2006/1/2 15:04": "ymd"}
+	forms := map[string]string{
+		"2006-01-02 15:04:05":   "ymd",
+		"02.01.2006 15:04:05":   "dmy",
+		"2/1/2006 15:04":        "dmy",
+		"02-01-06 15:04":        "dmy",
+		"1/2/2006 3:04 PM":      "mdy",
+		"2 Jan 2006 15:04":      "dmy",
+		"January 2, 2006 15:04": "mdy",
+		"2006/1/2 15:04":        "ymd",
+	}
 	for form := range forms {
 		rapid.Check(t, func(t *rapid.T) {
 			var texts []string
@@ -122,14 +141,19 @@ func TestDatesOfAnyOrder(t *testing.T) {
 }
 
 func TestTimesAndDayNumbers(t *testing.T) {
-	for in, want := range map[string]string{"24.12.2026 24:00": "2026-12-25T00:00:00Z", "46350": "2026-11-24T00:00:00Z", "46350.25": "2026-11-24T06:00:00Z", "24.12.2026": "2026-12-24T12:00:00Z", "Tuesday, 24 November 2026": "2026-11-24T12:00:00Z",
-		"20261124": "2026-11-24T12:00:00Z", "24112026": "2026-11-24T12:00:00Z", "20261124 0905": "2026-11-24T09:05:00Z", "20261124090507": "2026-11-24T09:05:07Z", "20261124T0905": "2026-11-24T09:05:00Z",
-		"24.11.2026 09:05 +0100": "2026-11-24T08:05:00Z", "2026-11-24 09:05:00 UTC": "2026-11-24T09:05:00Z", "24/11/2026 09:05-02:30": "2026-11-24T11:35:00Z"} {
+	for in, want := range map[string]string{"24.12.2026 24:00": "2026-12-25T00:00:00Z", "46350": "2026-11-24T00:00:00Z",
+		"46350.25": "2026-11-24T06:00:00Z", "24.12.2026": "2026-12-24T12:00:00Z", "Tuesday, 24 November 2026": "2026-11-24T12:00:00Z",
+		"20261124": "2026-11-24T12:00:00Z", "24112026": "2026-11-24T12:00:00Z", "20261124 0905": "2026-11-24T09:05:00Z",
+		"20261124090507": "2026-11-24T09:05:07Z", "20261124T0905": "2026-11-24T09:05:00Z",
+		"24.11.2026 09:05 +0100": "2026-11-24T08:05:00Z", "2026-11-24 09:05:00 UTC": "2026-11-24T09:05:00Z",
+		"24/11/2026 09:05-02:30": "2026-11-24T11:35:00Z"} {
 		got, err := (&Dates{Order: "dmy", Time: "12:00", Serial: true}).parse(in, time.UTC)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, time.Unix(0, got).UTC().Format(time.RFC3339), in)
 	}
-	for in, want := range map[string]error{"31.02.2026 10:00": errNoDay, "46350": errSerial, "24.12.2026": errNoHour, "soon": ErrNotTime, "12345678": ErrNotTime, "20261331": ErrNotTime, "09:05 24-11-2026": ErrNotTime, "24.12.2026 25:00": ErrNotTime, "13/25/2026 10:00": errNoDay, "12/25/2026 10:00": errOrder} {
+	for in, want := range map[string]error{"31.02.2026 10:00": errNoDay, "46350": errSerial, "24.12.2026": errNoHour, "soon": ErrNotTime,
+		"12345678": ErrNotTime, "20261331": ErrNotTime, "09:05 24-11-2026": ErrNotTime, "24.12.2026 25:00": ErrNotTime,
+		"13/25/2026 10:00": errNoDay, "12/25/2026 10:00": errOrder} {
 		_, err := (&Dates{Order: "dmy"}).parse(in, time.UTC)
 		assert.Equal(t, want, err, in)
 	}
@@ -162,10 +186,11 @@ func lines(s *StockFile) (out []string) {
 // Every remedy does what it says: with all of them taken, nothing is wrong any more.
 func TestRemediesMendTheFile(t *testing.T) {
 	for name, want := range map[string][]string{
-		"damaged-codes.csv":        nil,
-		"signs-beside-numbers.csv": {"QUAY A-01-1 00411 = 12", "QUAY A-01-2 00412 = -4", "QUAY A-01-3 00413 = -5", "LOFT C01 00414 = 10", "LOFT C02 00415 = 7", "LOFT C03 00416 = -3"},
-		"two-spellings.csv":        nil,
-		"several-together.csv":     nil,
+		"damaged-codes.csv": nil,
+		"signs-beside-numbers.csv": {"QUAY A-01-1 00411 = 12", "QUAY A-01-2 00412 = -4", "QUAY A-01-3 00413 = -5", "LOFT C01 00414 = 10",
+			"LOFT C02 00415 = 7", "LOFT C03 00416 = -3"},
+		"two-spellings.csv":    nil,
+		"several-together.csv": nil,
 	} {
 		var answers []Layout
 		for range 12 {
@@ -254,11 +279,31 @@ func takenIsWhatWasRead(t *testing.T, name string, s *StockFile, m *Mapping) (ot
 }
 
 func TestSettledColumns(t *testing.T) {
-	s, p, _ := settled(t, "first-row-of-a-group.csv", Layout{Columns: []Choice{{Column: "A", Header: "Warehouse", Fill: "down"}, {Column: "B", Header: "Bin", Fill: "down"}}})
+	s, p, _ := settled(
+		t,
+		"first-row-of-a-group.csv",
+		Layout{Columns: []Choice{{Column: "A", Header: "Warehouse", Fill: "down"}, {Column: "B", Header: "Bin", Fill: "down"}}},
+	)
 	assert.Empty(t, p.List)
-	assert.Equal(t, []string{"QUAY A-01-1 00411 = 10", "QUAY A-01-1 00412 = 4", "QUAY A-01-3 00413 = 6", "LOFT C01 00414 = 7", "LOFT C01 00415 = 1", "LOFT C02 00416 = 9"}, lines(s))
+	assert.Equal(
+		t,
+		[]string{
+			"QUAY A-01-1 00411 = 10",
+			"QUAY A-01-1 00412 = 4",
+			"QUAY A-01-3 00413 = 6",
+			"LOFT C01 00414 = 7",
+			"LOFT C01 00415 = 1",
+			"LOFT C02 00416 = 9",
+		},
+		lines(s),
+	)
 
-	s, p, m := settled(t, "only-stock.csv", Layout{Columns: []Choice{{Column: "D", Header: "Stock", Field: Available}, {Field: Reserved, Fixed: "3"}}}, Layout{Filter: "'Stock' > 5"})
+	s, p, m := settled(
+		t,
+		"only-stock.csv",
+		Layout{Columns: []Choice{{Column: "D", Header: "Stock", Field: Available}, {Field: Reserved, Fixed: "3"}}},
+		Layout{Filter: "'Stock' > 5"},
+	)
 	assert.Empty(t, p.List)
 	assert.Equal(t, []string{"QUAY A-01-1 00411 = 13"}, lines(s), "available and reserved give what is on hand")
 	assert.Equal(t, []Aside{{filtered, 1, []int{3}}}, m.PassedOver())
@@ -266,11 +311,27 @@ func TestSettledColumns(t *testing.T) {
 	s, _, _ = settled(t, "title-and-totals.csv", Layout{Aside: "take"})
 	assert.Len(t, s.Book.Lines, 4, "a total without an item is a problem then, not a line")
 
-	s, p, _ = settled(t, "decimal-commas.csv", Layout{Columns: []Choice{{Field: Quantity, Formula: "ROUND('On hand' * 2; 0) + LEN('SKU')"}}})
+	s, p, _ = settled(
+		t,
+		"decimal-commas.csv",
+		Layout{Columns: []Choice{{Field: Quantity, Formula: "ROUND('On hand' * 2; 0) + LEN('SKU')"}}},
+	)
 	assert.Empty(t, p.List)
-	assert.Equal(t, []string{"QUAY A-01-1 00411 = 2474", "QUAY A-01-2 00412 = 30", "QUAY A-01-3 00413 = 11"}, lines(s), "a formula reads the column by its own form")
+	assert.Equal(
+		t,
+		[]string{"QUAY A-01-1 00411 = 2474", "QUAY A-01-2 00412 = 30", "QUAY A-01-3 00413 = 11"},
+		lines(s),
+		"a formula reads the column by its own form",
+	)
 
-	s, p, _ = settled(t, "damaged-codes.csv", Layout{Repairs: []Repair{{SKU, "leading zeros lost", ""}}, Matches: []Match{{Bin, "3-Dec", "skip", ""}, {Bin, "2026-11-03", "match", "3-11"}}})
+	s, p, _ = settled(
+		t,
+		"damaged-codes.csv",
+		Layout{
+			Repairs: []Repair{{SKU, "leading zeros lost", ""}},
+			Matches: []Match{{Bin, "3-Dec", "skip", ""}, {Bin, "2026-11-03", "match", "3-11"}},
+		},
+	)
 	assert.Equal(t, 1, s.Left)
 	assert.Contains(t, lines(s), "YARD 3-11 00412 = 4")
 	assert.Equal(t, 4, p.Rows)
@@ -296,7 +357,10 @@ func TestDateAndTimeApart(t *testing.T) {
 
 // Movements of which none is below zero are not taken for receipts where a column says that some are issues.
 func TestDirection(t *testing.T) {
-	f := open(t, "Posted at,Item,Site,Type,Qty\n2026-11-20T08:00:00Z,00411,QUAY,Issue,2\n2026-11-20T09:00:00Z,00412,QUAY,Receipt,5\n2026-11-20T09:00:00Z,00413,QUAY,Scrap,1\n")
+	f := open(
+		t,
+		"Posted at,Item,Site,Type,Qty\n2026-11-20T08:00:00Z,00411,QUAY,Issue,2\n2026-11-20T09:00:00Z,00412,QUAY,Receipt,5\n2026-11-20T09:00:00Z,00413,QUAY,Scrap,1\n",
+	)
 	m, err := Recognise(f, Want{Kinds: []Kind{Movements}})
 	require.NoError(t, err)
 	require.Len(t, m.Asks, 1)
@@ -335,7 +399,15 @@ func TestLayoutKnowsItsShape(t *testing.T) {
 	text := "Whse;Item;Qty;Cost each;Junk\nYARD;411;1,5;€ 2;x\nYARD;412;2,25;€ 3;y\n"
 	f := open(t, text)
 	given := &Layout{}
-	given.Settle(&Layout{Columns: []Choice{{Column: "D", Header: "Cost each", Numbers: Numbers{Signs: []string{"€"}}}, {Column: "E", Header: "Junk", Field: "line.Junk"}}, Repairs: []Repair{{SKU, "leading zeros lost", ""}}})
+	given.Settle(
+		&Layout{
+			Columns: []Choice{
+				{Column: "D", Header: "Cost each", Numbers: Numbers{Signs: []string{"€"}}},
+				{Column: "E", Header: "Junk", Field: "line.Junk"},
+			},
+			Repairs: []Repair{{SKU, "leading zeros lost", ""}},
+		},
+	)
 	m, err := Recognise(f, Want{Kinds: Kinds, Given: given, Known: fixture()})
 	require.NoError(t, err)
 	saved := m.Whole(m.Given(given))
@@ -345,7 +417,10 @@ func TestLayoutKnowsItsShape(t *testing.T) {
 	again, err := Decode(b)
 	require.NoError(t, err)
 	moved := open(t, "Title\n\nJunk;Cost each;Item;Qty;Whse\nx;€ 2;411;1,5;YARD\n")
-	m, err = Recognise(moved, Want{Kinds: Kinds, Layouts: []*Layout{{Name: "Other", Kind: Items, Headers: []string{"SKU", "Title"}}, again}, Known: fixture()})
+	m, err = Recognise(
+		moved,
+		Want{Kinds: Kinds, Layouts: []*Layout{{Name: "Other", Kind: Items, Headers: []string{"SKU", "Title"}}, again}, Known: fixture()},
+	)
 	require.NoError(t, err)
 	require.NotNil(t, m.Layout)
 	assert.Equal(t, "Yard", m.Layout.Name)
@@ -363,7 +438,8 @@ func TestLayoutKnowsItsShape(t *testing.T) {
 func TestLayoutErrors(t *testing.T) {
 	for text, want := range map[string]string{
 		`{"kind":"boats"}`: `kind: "boats"`, `{"kind":"stock","columns":[{"header":"X","field":"colour"}]}`: `a stock file has no field "colour"`, `{"colour":1}`: "unknown field", `[`: "it is no layout",
-		`{"filter":"1+"}`: "filter: at character 3", `{"columns":[{"field":"sku","formula":"FOO(1)"}]}`: "no function FOO", `{"columns":[{"header":"A","order":"dym"}]}`: "dym", `{"matches":[{"field":"sku","from":"x","do":"guess"}]}`: "guess",
+		`{"filter":"1+"}`: "filter: at character 3", `{"columns":[{"field":"sku","formula":"FOO(1)"}]}`: "no function FOO",
+		`{"columns":[{"header":"A","order":"dym"}]}`: "dym", `{"matches":[{"field":"sku","from":"x","do":"guess"}]}`: "guess",
 		`{"columns":[{"header":"A","time":"25:61"}]}`: "25:61", `{"columns":[{"formula":"1"}]}`: "needs a field", `{"rows":"some"}`: "rows",
 	} {
 		_, err := Decode([]byte(text))
@@ -422,8 +498,14 @@ func TestTwoNewSpellings(t *testing.T) {
 		s, p, _ := stockOf(t, text, k, nil)
 		assert.Len(t, s.Book.Lines, 3)
 		require.Equal(t, 2, p.Len(), "%v", p.List)
-		assert.ElementsMatch(t, []Group{{"unknown warehouse", Warehouse}, {"unknown zone", Zone}}, []Group{{p.List[0].Kind, p.List[0].Field}, {p.List[1].Kind, p.List[1].Field}})
-		given := &Layout{Matches: []Match{{Field: Warehouse, From: "NORTHPEIR", Do: "match", To: "NORTHPIER"}, {Field: Zone, From: "Frnot", Do: "new"}}}
+		assert.ElementsMatch(
+			t,
+			[]Group{{"unknown warehouse", Warehouse}, {"unknown zone", Zone}},
+			[]Group{{p.List[0].Kind, p.List[0].Field}, {p.List[1].Kind, p.List[1].Field}},
+		)
+		given := &Layout{
+			Matches: []Match{{Field: Warehouse, From: "NORTHPEIR", Do: "match", To: "NORTHPIER"}, {Field: Zone, From: "Frnot", Do: "new"}},
+		}
 		s, p, _ = stockOf(t, text, k, given)
 		assert.Zero(t, p.Len(), "%v", p.List)
 		require.Len(t, s.Book.Lines, 4)
@@ -448,7 +530,12 @@ func TestMovementsAlike(t *testing.T) {
 
 // What a formula cannot work out is told once, not as an empty cell too.
 func TestFormulaThatFails(t *testing.T) {
-	s, p, _ := stockOf(t, "warehouse,bin,sku,boxes\nQUAY,A,X,2\nQUAY,A,Y,x\n", nil, &Layout{Columns: []Choice{{Field: Quantity, Formula: "'boxes' * 12"}}})
+	s, p, _ := stockOf(
+		t,
+		"warehouse,bin,sku,boxes\nQUAY,A,X,2\nQUAY,A,Y,x\n",
+		nil,
+		&Layout{Columns: []Choice{{Field: Quantity, Formula: "'boxes' * 12"}}},
+	)
 	assert.Len(t, s.Book.Lines, 1)
 	require.Equal(t, 1, p.Len(), "%v", p.List)
 	assert.Equal(t, "formula", p.List[0].Kind)
@@ -456,7 +543,12 @@ func TestFormulaThatFails(t *testing.T) {
 
 // What makes a text of a cell for a spreadsheet program is taken off; what its formulas went wrong with is told, once.
 func TestCellsOfSpreadsheets(t *testing.T) {
-	s, p, m := stockOf(t, "=\"warehouse\",bin,sku,qty,description\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\",#N/A\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n", nil, nil)
+	s, p, m := stockOf(
+		t,
+		"=\"warehouse\",bin,sku,qty,description\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\",#N/A\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n",
+		nil,
+		nil,
+	)
 	var got []string
 	for _, l := range s.Book.Lines {
 		k := s.Book.Codes.Texts(l.Key)

@@ -156,7 +156,8 @@ func (x *stockRows) fits(other *stockRows) bool {
 		if !seen || int(sku) >= len(x.measure.first) {
 			continue
 		}
-		if first := x.measure.first[sku]; first.unit != 0 && code.Fold(x.Book.Units.Text(first.unit)) != code.Fold(other.Book.Units.Text(f.unit)) {
+		if first := x.measure.first[sku]; first.unit != 0 &&
+			code.Fold(x.Book.Units.Text(first.unit)) != code.Fold(other.Book.Units.Text(f.unit)) {
 			return false
 		}
 	}

@@ -28,9 +28,37 @@ func readWhole(t require.TestingT, data []byte, r Reading, given *Layout) string
 	fmt.Fprintln(&b, "error", err)
 	for i := range s.Book.Lines {
 		l := &s.Book.Lines[i]
-		fmt.Fprintln(&b, l.Row, l.Key, s.Book.Codes.Texts(l.Key), l.Recorded, l.Reserved, l.HasReserved, l.Cost, l.Costed, s.Book.Units.Text(l.Unit), s.Book.Descriptions.Text(l.Description), s.Book.RecordID(l), s.Book.Kept(l))
+		fmt.Fprintln(
+			&b,
+			l.Row,
+			l.Key,
+			s.Book.Codes.Texts(l.Key),
+			l.Recorded,
+			l.Reserved,
+			l.HasReserved,
+			l.Cost,
+			l.Costed,
+			s.Book.Units.Text(l.Unit),
+			s.Book.Descriptions.Text(l.Description),
+			s.Book.RecordID(l),
+			s.Book.Kept(l),
+		)
 	}
-	fmt.Fprintln(&b, s.Rows, s.HasAt, s.At, s.AtRow, s.OtherAtRow, s.NoAtRow, s.CostsRounded, s.Zones, s.Barcodes, s.ItemKept, s.Left, s.Packed)
+	fmt.Fprintln(
+		&b,
+		s.Rows,
+		s.HasAt,
+		s.At,
+		s.AtRow,
+		s.OtherAtRow,
+		s.NoAtRow,
+		s.CostsRounded,
+		s.Zones,
+		s.Barcodes,
+		s.ItemKept,
+		s.Left,
+		s.Packed,
+	)
 	for _, v := range s.Values {
 		fmt.Fprintf(&b, "%+v\n", v)
 	}
@@ -83,14 +111,48 @@ func TestHalves(t *testing.T) {
 				b.WriteString("QUAY,N\n")
 				continue
 			}
-			fmt.Fprintf(&b, "%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s%s",
-				pick(t, "warehouse", "QUAY", "LOFT", "quay", "PIER"), pick(t, "zone", "", "North", "Nort", "South"), pick(t, "bin", "A-01-1", "A-01-2", "C01", "12-Mar", "new"),
-				pick(t, "sku", "ROPE", "00411", "411", "00412", "R-8", "X-1", "X-2", ""), pick(t, "barcode", "", "", "4006381333931", "77"),
+			fmt.Fprintf(
+				&b,
+				"%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s,%s%s",
+				pick(
+					t,
+					"warehouse",
+					"QUAY",
+					"LOFT",
+					"quay",
+					"PIER",
+				),
+				pick(t, "zone", "", "North", "Nort", "South"),
+				pick(t, "bin", "A-01-1", "A-01-2", "C01", "12-Mar", "new"),
+				pick(t, "sku", "ROPE", "00411", "411", "00412", "R-8", "X-1", "X-2", ""),
+				pick(t, "barcode", "", "", "4006381333931", "77"),
 				pick(t, "description", "Rope", `"Rope, 8 mm"`, "\"two\nlines\"", `12" rope`, `"a ""b"" c"`),
-				pick(t, "unit", "", "M", "M", "BX", "ea", "PCS"), pick(t, "on hand", "1", "12", "12.5", "1,5", "1.234", "x", "", "3 pcs"), pick(t, "reserved", "", "", "0", "1"),
-				pick(t, "cost", "", "2", "0.3333333", "€4"), pick(t, "at", "2026-11-20T06:00:00Z", "2026-11-20T06:00:00Z", "", "20/11/2026", "03/04/2026", "soon"),
-				pick(t, "id", "", "r1", "r22"), pick(t, "remark", "", "torn", "wet"), pick(t, "grade", "", "a", "b"),
-				pick(t, "end", "\n", "\n", "\n", "\r\n", "\r"))
+				pick(
+					t,
+					"unit",
+					"",
+					"M",
+					"M",
+					"BX",
+					"ea",
+					"PCS",
+				),
+				pick(t, "on hand", "1", "12", "12.5", "1,5", "1.234", "x", "", "3 pcs"),
+				pick(t, "reserved", "", "", "0", "1"),
+				pick(
+					t,
+					"cost",
+					"",
+					"2",
+					"0.3333333",
+					"€4",
+				),
+				pick(t, "at", "2026-11-20T06:00:00Z", "2026-11-20T06:00:00Z", "", "20/11/2026", "03/04/2026", "soon"),
+				pick(t, "id", "", "r1", "r22"),
+				pick(t, "remark", "", "torn", "wet"),
+				pick(t, "grade", "", "a", "b"),
+				pick(t, "end", "\n", "\n", "\n", "\r\n", "\r"),
+			)
 		}
 		given := &Layout{}
 		for _, x := range []struct{ header, field string }{{"remark", LineAttribute + "Remark"}, {"grade", ItemAttribute + "Grade"}} {

@@ -40,9 +40,68 @@ type ItemFile struct {
 }
 
 var (
-	natures   = map[string]string{"stocked": "stocked", "stock": "stocked", "yes": "stocked", "y": "stocked", "true": "stocked", "1": "stocked", "goods": "stocked", "product": "stocked", "inventory": "stocked", "item": "stocked", "variant": "stocked", "simple": "stocked", "service": "service", "services": "service", "no": "service", "n": "service", "false": "service", "0": "service", "nonstock": "service", "nonstocked": "service", "notstocked": "service", "labour": "service", "labor": "service", "parent": "parent", "group": "parent", "grouping": "parent", "header": "parent", "variantparent": "parent", "template": "parent"}
-	truths    = map[string]bool{"yes": true, "y": true, "true": true, "1": true, "active": true, "x": true, "no": false, "n": false, "false": false, "0": false, "inactive": false, "discontinued": false, "archived": false}
-	trackings = map[string]string{"lot": "lot", "lots": "lot", "batch": "lot", "batches": "lot", "expiry": "lot", "serial": "serial", "serials": "serial", "serialnumber": "serial", "none": "", "no": "", "n": "", "untracked": "", "0": "", "false": ""}
+	natures = map[string]string{
+		"stocked":       "stocked",
+		"stock":         "stocked",
+		"yes":           "stocked",
+		"y":             "stocked",
+		"true":          "stocked",
+		"1":             "stocked",
+		"goods":         "stocked",
+		"product":       "stocked",
+		"inventory":     "stocked",
+		"item":          "stocked",
+		"variant":       "stocked",
+		"simple":        "stocked",
+		"service":       "service",
+		"services":      "service",
+		"no":            "service",
+		"n":             "service",
+		"false":         "service",
+		"0":             "service",
+		"nonstock":      "service",
+		"nonstocked":    "service",
+		"notstocked":    "service",
+		"labour":        "service",
+		"labor":         "service",
+		"parent":        "parent",
+		"group":         "parent",
+		"grouping":      "parent",
+		"header":        "parent",
+		"variantparent": "parent",
+		"template":      "parent",
+	}
+	truths = map[string]bool{
+		"yes":          true,
+		"y":            true,
+		"true":         true,
+		"1":            true,
+		"active":       true,
+		"x":            true,
+		"no":           false,
+		"n":            false,
+		"false":        false,
+		"0":            false,
+		"inactive":     false,
+		"discontinued": false,
+		"archived":     false,
+	}
+	trackings = map[string]string{
+		"lot":          "lot",
+		"lots":         "lot",
+		"batch":        "lot",
+		"batches":      "lot",
+		"expiry":       "lot",
+		"serial":       "serial",
+		"serials":      "serial",
+		"serialnumber": "serial",
+		"none":         "",
+		"no":           "",
+		"n":            "",
+		"untracked":    "",
+		"0":            "",
+		"false":        "",
+	}
 )
 
 // Items reads items. A SKU that comes twice is a problem that names both rows, unless its rows only add packs and
@@ -88,7 +147,9 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 			}
 			it.Given[FurtherSKU], it.Given[Barcode] = false, false
 		}
-		it.FurtherSKU, it.Description, it.Class, it.RecordID, it.Parent = text(FurtherSKU), text(Description), text(Class), text(RecordID), text(Parent)
+		it.FurtherSKU, it.Description, it.Class, it.RecordID, it.Parent = text(FurtherSKU), text(Description), text(Class), text(
+			RecordID,
+		), text(Parent)
 		var ok bool
 		if it.Unit, ok = judge.text(c, Unit, text(Unit)); !ok {
 			c.bad = true
@@ -138,7 +199,10 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 				c.wrong(Tracking, "unknown word", []byte(v), "%q is none of lot, serial and none", short([]byte(v)))
 			}
 		}
-		for t := range strings.FieldsFuncSeq(text(Barcode), func(r rune) bool { return r == ',' || r == ';' || r == '|' || r == ' ' || r == '\n' }) {
+		for t := range strings.FieldsFuncSeq(text(Barcode), func(r rune) bool {
+			return r == ',' || r == ';' || r == '|' || r == ' ' ||
+				r == '\n'
+		}) {
 			it.Barcodes = append(it.Barcodes, t)
 		}
 		it.pack(c, m)
@@ -160,10 +224,20 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 		}
 		for _, b := range it.Barcodes {
 			if other, taken := barcodes[b]; taken && s.Items[other].SKU != it.SKU {
-				c.wrongWith(s.Items[other].Row, Barcode, "barcode twice", []byte(b), "%q is the barcode of %s too, in row %d. A barcode belongs to one item", short([]byte(b)), s.Items[other].SKU, s.Items[other].Row)
+				c.wrongWith(
+					s.Items[other].Row,
+					Barcode,
+					"barcode twice",
+					[]byte(b),
+					"%q is the barcode of %s too, in row %d. A barcode belongs to one item",
+					short([]byte(b)),
+					s.Items[other].SKU,
+					s.Items[other].Row,
+				)
 			} else if r.Known != nil && r.Known.Lead != nil && !taken {
 				if sku, _ := r.Known.Lead(Barcode, b); sku != "" && sku != it.SKU && !strings.EqualFold(sku, it.SKU) {
-					c.wrong(Barcode, "barcode of another item", []byte(b), "%q is recorded as the barcode of %s. A barcode belongs to one item", short([]byte(b)), sku)
+					c.wrong(Barcode, "barcode of another item", []byte(b), "%q is recorded as the barcode of %s. A barcode belongs to one item",
+						short([]byte(b)), sku)
 				}
 			}
 		}
@@ -173,7 +247,15 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 		at, twice := skus[it.SKU]
 		if twice {
 			if !s.Items[at].add(&it) {
-				c.wrongWith(s.Items[at].Row, SKU, "duplicate key", []byte(it.SKU), "%q comes twice, first in row %d. Take one out; rows that only add packs or barcodes may stay", short([]byte(it.SKU)), s.Items[at].Row)
+				c.wrongWith(
+					s.Items[at].Row,
+					SKU,
+					"duplicate key",
+					[]byte(it.SKU),
+					"%q comes twice, first in row %d. Take one out; rows that only add packs or barcodes may stay",
+					short([]byte(it.SKU)),
+					s.Items[at].Row,
+				)
 				return
 			}
 		} else {
@@ -213,7 +295,13 @@ func (it *Item) pack(c *cells, m *Mapping) {
 	case !given:
 		c.wrong(PackSize, "empty", nil, "is empty, but the row names the pack %q. Say how many base units it holds", short([]byte(unit)))
 	case size <= 0 || size%quantity.Scale != 0:
-		c.wrong(PackSize, "no whole number", c.get(m.sources[PackSize]), "%s is no pack size. A pack holds a whole number of base units", size)
+		c.wrong(
+			PackSize,
+			"no whole number",
+			c.get(m.sources[PackSize]),
+			"%s is no pack size. A pack holds a whole number of base units",
+			size,
+		)
 	default:
 		if unit == "" {
 			unit = fmt.Sprintf("pack of %s", size)
@@ -227,8 +315,13 @@ func (it *Item) pack(c *cells, m *Mapping) {
 // add takes in a further row of the same item, where it says nothing else than packs and barcodes.
 func (it *Item) add(more *Item) bool {
 	same := func(f Field, a, b string) bool { return !more.Given[f] || a == b }
-	if len(more.Barcodes)+len(more.Packs) == 0 || !same(Description, it.Description, more.Description) || !same(Unit, it.Unit, more.Unit) || !same(Category, it.Category, more.Category) || !same(Class, it.Class, more.Class) ||
-		!same(Parent, it.Parent, more.Parent) || !same(FurtherSKU, it.FurtherSKU, more.FurtherSKU) || !same(Nature, it.Nature, more.Nature) || !same(Tracking, it.Tracking, more.Tracking) || more.Given[UnitCost] && it.Cost != more.Cost || more.Given[Active] && it.Active != more.Active {
+	if len(more.Barcodes)+len(more.Packs) == 0 || !same(Description, it.Description, more.Description) || !same(Unit, it.Unit, more.Unit) ||
+		!same(Category, it.Category, more.Category) || !same(Class, it.Class, more.Class) ||
+		!same(Parent, it.Parent, more.Parent) || !same(FurtherSKU, it.FurtherSKU, more.FurtherSKU) ||
+		!same(Nature, it.Nature, more.Nature) ||
+		!same(Tracking, it.Tracking, more.Tracking) ||
+		more.Given[UnitCost] && it.Cost != more.Cost ||
+		more.Given[Active] && it.Active != more.Active {
 		return false
 	}
 	before := len(it.Barcodes) + len(it.Packs)
@@ -288,7 +381,15 @@ func (r Reading) Places(f *tabular.File, m *Mapping, p *Problems) (*PlaceFile, e
 		k := [2]string{x.Warehouse, x.Bin}
 		if at, twice := seen[k]; twice && x.Bin != "" {
 			if s.Places[at].Zone != x.Zone {
-				c.wrong(Bin, "duplicate key", []byte(x.Bin), "%q of %s comes twice with different zones, first in row %d", short([]byte(x.Bin)), x.Warehouse, s.Places[at].Row)
+				c.wrong(
+					Bin,
+					"duplicate key",
+					[]byte(x.Bin),
+					"%q of %s comes twice with different zones, first in row %d",
+					short([]byte(x.Bin)),
+					x.Warehouse,
+					s.Places[at].Row,
+				)
 			}
 			return
 		}

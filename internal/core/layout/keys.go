@@ -23,7 +23,14 @@ func (s *settler) refused(file string, codes *stock.Codes, rows []refusedKey, p 
 
 // settleKeys judges the warehouses, bins and items of rows. It gives the rows to keep, in their order: false for one
 // that is left out or refused. The names of the rest are put right.
-func settleKeys[R any](s *settler, file string, codes *stock.Codes, rows []R, at func(*R) (*stock.Key, int), p *Problems) (keep []bool, to func(stock.Key) stock.Key) {
+func settleKeys[R any](
+	s *settler,
+	file string,
+	codes *stock.Codes,
+	rows []R,
+	at func(*R) (*stock.Key, int),
+	p *Problems,
+) (keep []bool, to func(stock.Key) stock.Key) {
 	type judged struct {
 		to      stock.ID
 		verdict *verdict

@@ -93,8 +93,10 @@ func (l *Layout) Valid() error {
 	if l.Kind != "" && !slices.Contains(Kinds, l.Kind) {
 		return fmt.Errorf("kind: %q is none of places, items, stock, movements and counts", l.Kind)
 	}
-	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent", l.Extent, "whole", "only"),
-		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum", "keep", "skip"), oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
+	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent",
+		l.Extent, "whole", "only"),
+		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum", "keep", "skip"),
+		oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
 		if err != nil {
 			return err
 		}
@@ -107,7 +109,8 @@ func (l *Layout) Valid() error {
 	for i := range l.Columns {
 		c := &l.Columns[i]
 		name := c.name()
-		for _, err := range []error{oneOf(name+": decimal", c.Decimal, ".", ","), oneOf(name+": order", c.Order, "ymd", "dmy", "mdy"), oneOf(name+": fill", c.Fill, "down", "as is"), oneOf(name+": empty", c.Empty, "leave", "clear")} {
+		for _, err := range []error{oneOf(name+": decimal", c.Decimal, ".", ","), oneOf(name+": order", c.Order, "ymd", "dmy", "mdy"),
+			oneOf(name+": fill", c.Fill, "down", "as is"), oneOf(name+": empty", c.Empty, "leave", "clear")} {
 			if err != nil {
 				return err
 			}
@@ -117,7 +120,8 @@ func (l *Layout) Valid() error {
 				return fmt.Errorf("%s: time: %q is no time of day such as 06:00 or 24:00", name, c.Time)
 			}
 		}
-		if _, attribute := c.Field.Attribute(); l.Kind != "" && c.Field != "" && c.Field != PassedOver && !attribute && spec(l.Kind, c.Field) == nil {
+		if _, attribute := c.Field.Attribute(); l.Kind != "" && c.Field != "" && c.Field != PassedOver && !attribute &&
+			spec(l.Kind, c.Field) == nil {
 			return fmt.Errorf("%s: a %s file has no field %q", name, l.Kind, c.Field)
 		}
 		if c.Formula != "" {
@@ -188,8 +192,22 @@ func (l *Layout) fits(headers []string) float64 {
 
 // Whole gives the layout that a mapping comes to: everything that was settled or found out about the file.
 func (m *Mapping) Whole(given *Layout) *Layout {
-	l := &Layout{Kind: m.Kind, Header: given.Header, Filter: given.Filter, Identify: given.Identify, Aside: given.Aside, Rows: given.Rows, Extent: given.Extent, Quantity: given.Quantity,
-		Doubles: given.Doubles, NewItems: given.NewItems, Matches: slices.Clone(given.Matches), Repairs: slices.Clone(given.Repairs), Delimiter: given.Delimiter, Encoding: given.Encoding}
+	l := &Layout{
+		Kind:      m.Kind,
+		Header:    given.Header,
+		Filter:    given.Filter,
+		Identify:  given.Identify,
+		Aside:     given.Aside,
+		Rows:      given.Rows,
+		Extent:    given.Extent,
+		Quantity:  given.Quantity,
+		Doubles:   given.Doubles,
+		NewItems:  given.NewItems,
+		Matches:   slices.Clone(given.Matches),
+		Repairs:   slices.Clone(given.Repairs),
+		Delimiter: given.Delimiter,
+		Encoding:  given.Encoding,
+	}
 	if m.NoHeader {
 		l.Header = -1
 	}
@@ -278,7 +296,8 @@ func (l *Layout) modes(more *Layout) {
 	for _, x := range []struct {
 		into *string
 		say  string
-	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Rows, more.Rows}, {&l.Extent, more.Extent}, {&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems}} {
+	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Rows, more.Rows}, {&l.Extent,
+		more.Extent}, {&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems}} {
 		if x.say != "" {
 			*x.into = code.Trim(x.say)
 		}

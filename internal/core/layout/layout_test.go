@@ -29,14 +29,20 @@ func TestRecognise(t *testing.T) {
 		want map[string]Field // header to field
 	}{
 		"an export with everything": {"Stock list\n\nWhse;Bin Location;Item No.;Item Name;Colour;QTY ON HAND;Allocated;Available;Avg. Cost;As of\nW;A;X;y;z;1;0;1;2;\n", Stock, 3,
-			map[string]Field{"Whse": Warehouse, "Bin Location": Bin, "Item No.": SKU, "Item Name": Description, "Colour": "", "QTY ON HAND": Quantity, "Allocated": Reserved, "Available": Available, "Avg. Cost": UnitCost, "As of": RecordedAt}},
+			map[string]Field{"Whse": Warehouse, "Bin Location": Bin, "Item No.": SKU, "Item Name": Description, "Colour": "",
+				"QTY ON HAND": Quantity, "Allocated": Reserved, "Available": Available, "Avg. Cost": UnitCost, "As of": RecordedAt}},
 		"available is not on hand": {"sku,available stock\nX,1\n", Stock, 1, map[string]Field{"available stock": Available}},
 		"the same meaning twice":   {"sku,quantity,qty\nX,1,2\n", Stock, 1, map[string]Field{"quantity": Quantity, "qty": ""}},
-		"location alone is a bin":  {"warehouse,location,sku,quantity\nW,A,X,1\n", Stock, 1, map[string]Field{"location": Bin, "warehouse": Warehouse}},
-		"counts of other making":   {"Bin,SKU,Count,Counted by,Count date\nA,X,1,Bo,\n", Counts, 1, map[string]Field{"Count": Counted, "Counted by": Counter, "Count date": CountedAt}},
-		"recorded beside counted":  {"Row code,Bin,SKU,Recorded,Counted\n,A,X,1,\n", Counts, 1, map[string]Field{"Recorded": Recorded, "Counted": Counted}},
-		"movements":                {"Posting date;Doc No;Item code;Qty change;Whse\n;;X;1;W\n", Movements, 1, map[string]Field{"Posting date": At, "Doc No": Reference, "Qty change": Quantity}},
-		"items":                    {"Item code,Title,Base unit,Item group,Barcode,Active,Type\nX,y,ea,g,1,yes,stocked\n", Items, 1, map[string]Field{"Item code": SKU, "Title": Description, "Item group": Category, "Active": Active, "Type": Nature}},
+		"location alone is a bin": {"warehouse,location,sku,quantity\nW,A,X,1\n", Stock, 1, map[string]Field{"location": Bin,
+			"warehouse": Warehouse}},
+		"counts of other making": {"Bin,SKU,Count,Counted by,Count date\nA,X,1,Bo,\n", Counts, 1, map[string]Field{"Count": Counted,
+			"Counted by": Counter, "Count date": CountedAt}},
+		"recorded beside counted": {"Row code,Bin,SKU,Recorded,Counted\n,A,X,1,\n", Counts, 1, map[string]Field{"Recorded": Recorded,
+			"Counted": Counted}},
+		"movements": {"Posting date;Doc No;Item code;Qty change;Whse\n;;X;1;W\n", Movements, 1,
+			map[string]Field{"Posting date": At, "Doc No": Reference, "Qty change": Quantity}},
+		"items": {"Item code,Title,Base unit,Item group,Barcode,Active,Type\nX,y,ea,g,1,yes,stocked\n", Items, 1,
+			map[string]Field{"Item code": SKU, "Title": Description, "Item group": Category, "Active": Active, "Type": Nature}},
 	} {
 		f := open(t, c.text)
 		m, err := Recognise(f, Want{Kinds: all})
@@ -80,7 +86,18 @@ func TestHeaderOrData(t *testing.T) {
 
 // A layout of a file without a header is known again by what its columns hold, and by nothing else.
 func TestLayoutWithoutHeader(t *testing.T) {
-	l := &Layout{Name: "Scanner", Kind: Stock, Header: -1, Columns: []Choice{{Column: "A", Field: Warehouse}, {Column: "B", Field: Bin}, {Column: "C", Field: SKU}, {Column: "D", Field: Quantity}, {Column: "E", Field: UnitCost}}}
+	l := &Layout{
+		Name:   "Scanner",
+		Kind:   Stock,
+		Header: -1,
+		Columns: []Choice{
+			{Column: "A", Field: Warehouse},
+			{Column: "B", Field: Bin},
+			{Column: "C", Field: SKU},
+			{Column: "D", Field: Quantity},
+			{Column: "E", Field: UnitCost},
+		},
+	}
 	for text, fits := range map[string]bool{
 		"QUAY,A-01-1,00411,4,2\nQUAY,A-01-2,R-8,1,3\nQUAY,A-01-3,00413,6,4\n":               true,
 		"LOFT,C01,00412,9,1\nNEW,C02,00414,8,\nLOFT,C03,NEW,7,2\nLOFT,C03,00416,7,2\n":      true,
@@ -165,13 +182,15 @@ func TestParseTime(t *testing.T) {
 	berlin, err := time.LoadLocation("Europe/Berlin")
 	require.NoError(t, err)
 	for in, want := range map[string]string{
-		"2026-11-20 06:00": "2026-11-20T05:00:00Z", "2026-07-01T06:00:30": "2026-07-01T04:00:30Z", "2026-11-20T06:00:00+05:00": "2026-11-20T01:00:00Z", "2026-03-29 03:00": "2026-03-29T01:00:00Z",
+		"2026-11-20 06:00": "2026-11-20T05:00:00Z", "2026-07-01T06:00:30": "2026-07-01T04:00:30Z",
+		"2026-11-20T06:00:00+05:00": "2026-11-20T01:00:00Z", "2026-03-29 03:00": "2026-03-29T01:00:00Z",
 	} {
 		at, err := ParseTime(in, berlin)
 		require.NoError(t, err, in)
 		assert.Equal(t, want, time.Unix(0, at).UTC().Format(time.RFC3339), in)
 	}
-	for in, want := range map[string]error{"20.11.2026": ErrNotTime, "": ErrNotTime, "2026-11-20": ErrNotTime, "2026-03-29 02:30": ErrNoTime, "2026-10-25 02:30": ErrTwoTimes, "1066-01-01 00:00": ErrTimeRange} {
+	for in, want := range map[string]error{"20.11.2026": ErrNotTime, "": ErrNotTime, "2026-11-20": ErrNotTime,
+		"2026-03-29 02:30": ErrNoTime, "2026-10-25 02:30": ErrTwoTimes, "1066-01-01 00:00": ErrTimeRange} {
 		_, err := ParseTime(in, berlin)
 		assert.Equal(t, want, err, in)
 	}
@@ -224,7 +243,8 @@ func TestAsideSaid(t *testing.T) {
 		n    int
 		what string
 		want string
-	}{{1, "totals", "1 total"}, {3, "totals", "3 totals"}, {1, "headers that come again", "1 header that comes again"}, {2, "headers that come again", "2 headers that come again"}, {1, filtered, "1 row that the row filter leaves out"}} {
+	}{{1, "totals", "1 total"}, {3, "totals", "3 totals"}, {1, "headers that come again", "1 header that comes again"}, {2,
+		"headers that come again", "2 headers that come again"}, {1, filtered, "1 row that the row filter leaves out"}} {
 		assert.Equal(t, c.want, Aside{What: c.what, N: c.n}.Said())
 	}
 }

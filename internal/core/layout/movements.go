@@ -78,7 +78,14 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 				judge.left++
 				return
 			default:
-				c.wrong(Reference, "movement twice", []byte(x.Reference), "%q comes twice with the same item, quantity and time, first in row %d", short([]byte(x.Reference)), first)
+				c.wrong(
+					Reference,
+					"movement twice",
+					[]byte(x.Reference),
+					"%q comes twice with the same item, quantity and time, first in row %d",
+					short([]byte(x.Reference)),
+					first,
+				)
 				return
 			}
 			seen[k] = c.row
@@ -89,7 +96,8 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 		return s, err
 	}
 	judge.refused(f.Name, &s.Codes, refused, p)
-	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Movements, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row }, p); keep != nil {
+	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Movements, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row },
+		p); keep != nil {
 		s.Movements = keepRows(s.Movements, keep)
 	}
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed

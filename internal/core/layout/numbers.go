@@ -128,7 +128,8 @@ func (w written) plain(decimal string) (string, bool) {
 			}
 		}
 		for i, g := range groups {
-			if i == 0 && (len(g) > 3 || len(g) == 0) || i == len(groups)-1 && len(g) != 3 || i > 0 && i < len(groups)-1 && len(g) != 3 && len(g) != 2 {
+			if i == 0 && (len(g) > 3 || len(g) == 0) || i == len(groups)-1 && len(g) != 3 ||
+				i > 0 && i < len(groups)-1 && len(g) != 3 && len(g) != 2 {
 				return "", false
 			}
 		}
@@ -234,7 +235,10 @@ func (n *Numbers) parse(s string) (plain string, problem, text string) {
 	if plain, ok = w.plain(decimal); !ok {
 		other := map[string]string{".": ",", ",": "."}[decimal]
 		if _, ok := w.plain(other); ok {
-			return "", "other number form", fmt.Sprintf("is not a number where the decimal sign is a %s, as the column's other numbers say", signName(decimal))
+			return "", "other number form", fmt.Sprintf(
+				"is not a number where the decimal sign is a %s, as the column's other numbers say",
+				signName(decimal),
+			)
 		}
 		return "", "not a number", "is not a number"
 	}

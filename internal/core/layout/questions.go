@@ -11,9 +11,15 @@ import (
 
 // questions asks what neither headers nor contents tell.
 func (m *Mapping) questions(s *sample, given *Layout) {
-	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak && slices.Contains(spec(Stock, Quantity).unclear, squeeze(m.Columns[at].Header)) && !m.Has(Available) {
+	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak &&
+		slices.Contains(spec(Stock, Quantity).unclear, squeeze(m.Columns[at].Header)) &&
+		!m.Has(Available) {
 		m.Asks = append(m.Asks, Ask{What: "on hand", Column: tabular.ColumnName(at), Field: Quantity,
-			Text:    fmt.Sprintf("Column %s is headed %q. Does it say what is on hand, reserved pieces included, or what is available, without them?", tabular.ColumnName(at), m.Columns[at].Header),
+			Text: fmt.Sprintf(
+				"Column %s is headed %q. Does it say what is on hand, reserved pieces included, or what is available, without them?",
+				tabular.ColumnName(at),
+				m.Columns[at].Header,
+			),
 			Options: []Option{{"It is what is on hand", Choice{Field: Quantity}}, {"It is what is available", Choice{Field: Available}}}})
 	}
 	for field, src := range m.sources {
@@ -37,10 +43,36 @@ func (m *Mapping) questions(s *sample, given *Layout) {
 		}
 		var options []Option
 		if clock := s.clockColumn(m, src.column); clock >= 0 { // date and time stand side by side
-			options = append(options, Option{fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)), Choice{Field: field, Formula: m.label(src.column) + ` & " " & ` + m.label(clock)}})
+			options = append(
+				options,
+				Option{
+					fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)),
+					Choice{Field: field, Formula: m.label(src.column) + ` & " " & ` + m.label(clock)},
+				},
+			)
 		}
-		m.Asks = append(m.Asks, Ask{What: "time of day", Column: tabular.ColumnName(src.column), Field: field, Text: fmt.Sprintf("Dates in column %s have no time of day, such as %s. Which time is meant?", tabular.ColumnName(src.column), example), Options: append(options,
-			Option{"The beginning of the day", Choice{Dates: Dates{Time: "00:00"}}}, Option{"Noon", Choice{Dates: Dates{Time: "12:00"}}}, Option{"The end of the day", Choice{Dates: Dates{Time: "24:00"}}})})
+		m.Asks = append(
+			m.Asks,
+			Ask{
+				What:   "time of day",
+				Column: tabular.ColumnName(src.column),
+				Field:  field,
+				Text: fmt.Sprintf(
+					"Dates in column %s have no time of day, such as %s. Which time is meant?",
+					tabular.ColumnName(src.column),
+					example,
+				),
+				Options: append(
+					options,
+					Option{
+						"The beginning of the day",
+						Choice{Dates: Dates{Time: "00:00"}},
+					},
+					Option{"Noon", Choice{Dates: Dates{Time: "12:00"}}},
+					Option{"The end of the day", Choice{Dates: Dates{Time: "24:00"}}},
+				),
+			},
+		)
 	}
 	m.askRivals(s)
 	m.askDirection(s)
@@ -87,10 +119,17 @@ func (m *Mapping) askRivals(s *sample) {
 // itIs is the answer that a column is a field.
 func (m *Mapping) itIs(f Field, column int) Option {
 	letter := tabular.ColumnName(column)
-	return Option{fmt.Sprintf("Column %s, %q", letter, m.Columns[column].Header), Choice{Column: letter, Header: code.Trim(m.Columns[column].Header), Field: f}}
+	return Option{
+		fmt.Sprintf("Column %s, %q", letter, m.Columns[column].Header),
+		Choice{Column: letter, Header: code.Trim(m.Columns[column].Header), Field: f},
+	}
 }
 
-var outWords = squeezed(words("issue, issued, issues, goods issue, out, outbound, sale, sales, sold, ship, shipped, shipment, shipping, pick, picked, picking, consumption, consumed, usage, used, delivery, delivered, dispatch, withdrawal, transfer out, scrap, write-off, return to supplier, ausgang, abgang"))
+var outWords = squeezed(
+	words(
+		"issue, issued, issues, goods issue, out, outbound, sale, sales, sold, ship, shipped, shipment, shipping, pick, picked, picking, consumption, consumed, usage, used, delivery, delivered, dispatch, withdrawal, transfer out, scrap, write-off, return to supplier, ausgang, abgang",
+	),
+)
 
 // askDirection sees movements of which none is below zero beside a column that says which way they went.
 func (m *Mapping) askDirection(s *sample) {
@@ -131,9 +170,18 @@ func (m *Mapping) askDirection(s *sample) {
 		}
 		qty := m.label(at)
 		m.Asks = append(m.Asks, Ask{What: "direction", Column: tabular.ColumnName(at), Field: Quantity,
-			Text: fmt.Sprintf("No quantity is below zero, and column %s says %s. Do these take stock out?", tabular.ColumnName(i), list(out, 4)),
-			Options: []Option{{fmt.Sprintf("Yes: rows with %s are below zero", list(out, 4)), Choice{Field: Quantity, Formula: fmt.Sprintf("IF(%s; -%s; %s)", test, qty, qty)}},
-				{"No: the quantities are signed as they stand", Choice{Field: Quantity}}}})
+			Text: fmt.Sprintf(
+				"No quantity is below zero, and column %s says %s. Do these take stock out?",
+				tabular.ColumnName(i),
+				list(out, 4),
+			),
+			Options: []Option{
+				{
+					fmt.Sprintf("Yes: rows with %s are below zero", list(out, 4)),
+					Choice{Field: Quantity, Formula: fmt.Sprintf("IF(%s; -%s; %s)", test, qty, qty)},
+				},
+				{"No: the quantities are signed as they stand", Choice{Field: Quantity}},
+			}})
 		return
 	}
 }
@@ -176,7 +224,8 @@ func (m *Mapping) offerFill(s *sample) {
 		if c.choice.Fill == "down" {
 			m.fill = append(m.fill, i)
 		}
-		if c.choice.Fill != "" || c.choice.Default != "" || c.Field != Warehouse && c.Field != Zone && c.Field != Bin && c.Field != SKU && c.Field != Category && c.Field != Description {
+		if c.choice.Fill != "" || c.choice.Default != "" ||
+			c.Field != Warehouse && c.Field != Zone && c.Field != Bin && c.Field != SKU && c.Field != Category && c.Field != Description {
 			continue
 		}
 		empty, filled, first, example := 0, 0, 0, ""
@@ -196,8 +245,25 @@ func (m *Mapping) offerFill(s *sample) {
 		if empty < 2 || filled == 0 || first > 0 || empty*20 < filled || !place && empty*2 < filled {
 			continue
 		}
-		m.Asks = append(m.Asks, Ask{What: "fill down", Column: tabular.ColumnName(i), Field: c.Field, Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled || m.Kind == Movements && c.Field == Bin, // movements are often without bins
-			Text:    fmt.Sprintf("Column %s (%s) is empty in %d rows below rows that have it, as where only the first row of a group is filled in.", tabular.ColumnName(i), title(m.Kind, c.Field), empty),
-			Options: []Option{{fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Choice{Fill: "down"}}, {"They are empty as they stand", Choice{Fill: "as is"}}}})
+		m.Asks = append(
+			m.Asks,
+			Ask{
+				What:   "fill down",
+				Column: tabular.ColumnName(i),
+				Field:  c.Field,
+				Optional: c.Field != Warehouse && c.Field != Bin || empty*4 < filled ||
+					m.Kind == Movements && c.Field == Bin, // movements are often without bins
+				Text: fmt.Sprintf(
+					"Column %s (%s) is empty in %d rows below rows that have it, as where only the first row of a group is filled in.",
+					tabular.ColumnName(i),
+					title(m.Kind, c.Field),
+					empty,
+				),
+				Options: []Option{
+					{fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Choice{Fill: "down"}},
+					{"They are empty as they stand", Choice{Fill: "as is"}},
+				},
+			},
+		)
 	}
 }

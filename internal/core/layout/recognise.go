@@ -282,7 +282,11 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 				c := &m.Columns[i]
 				if other, gone := taken[s.Field]; gone {
 					if c.Why == "" {
-						c.Why = fmt.Sprintf("reads as %s too, which was taken from column %s", strings.ToLower(s.Title), tabular.ColumnName(other))
+						c.Why = fmt.Sprintf(
+							"reads as %s too, which was taken from column %s",
+							strings.ToLower(s.Title),
+							tabular.ColumnName(other),
+						)
 					}
 					continue
 				}
@@ -311,19 +315,23 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 		m.score += 10
 		if s := spec(k, f); s.Required {
 			m.score += 35
-		} else if f == RowCode || f == Category || f == Nature || f == Barcode || f == Reserved || f == Available || f == Reference || f == PackSize || f == Parent || f == Tracking || f == HouseName {
+		} else if f == RowCode || f == Category || f == Nature || f == Barcode || f == Reserved || f == Available || f == Reference ||
+			f == PackSize || f == Parent || f == Tracking || f == HouseName {
 			m.score += 8 // tells the kinds apart
 		}
 	}
 	for _, s := range catalogue[k] {
 		_, has := taken[s.Field]
-		if byName := s.Field == SKU && m.At(Description) >= 0 && (m.At(Quantity) >= 0 || m.At(Counted) >= 0); s.Required && !has && !byName {
+		if byName := s.Field == SKU && m.At(Description) >= 0 && (m.At(Quantity) >= 0 || m.At(Counted) >= 0); s.Required && !has &&
+			!byName {
 			m.score -= 15
 		}
 	}
 	if k == Places { // what names items or quantities is no list of places
 		for _, h := range headers {
-			if w := squeeze(h); w != "" && (slices.Contains(spec(Stock, SKU).words, w) || slices.Contains(spec(Stock, Quantity).words, w) || slices.Contains(spec(Stock, Barcode).words, w)) {
+			if w := squeeze(h); w != "" &&
+				(slices.Contains(spec(Stock, SKU).words, w) || slices.Contains(spec(Stock, Quantity).words, w) || slices.Contains(spec(Stock,
+					Barcode).words, w)) {
 				m.score -= 20
 			}
 		}
@@ -397,7 +405,12 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 func (m *Mapping) Check(file string) []Problem {
 	at := Problem{File: file, Sheet: m.SheetName}
 	if !m.NoHeader && (m.HeaderRow == 0 || m.score < 1 && len(m.Columns) == 0) {
-		at.Kind, at.Text = "no header", fmt.Sprintf("no row among the first %d reads as the header of a %s file. Give the columns names such as %s", headerSearch, m.Kind, strings.Join(required(m.Kind), ", "))
+		at.Kind, at.Text = "no header", fmt.Sprintf(
+			"no row among the first %d reads as the header of a %s file. Give the columns names such as %s",
+			headerSearch,
+			m.Kind,
+			strings.Join(required(m.Kind), ", "),
+		)
 		return []Problem{at}
 	}
 	at.Row = m.HeaderRow
@@ -417,7 +430,9 @@ func (m *Mapping) Check(file string) []Problem {
 			case av && rs:
 				continue // on hand is their sum
 			case av:
-				p.Text = "no column says what is on hand; \"" + m.header(Available) + "\" is what is left after reservations. Add on hand, or reserved"
+				p.Text = "no column says what is on hand; \"" + m.header(
+					Available,
+				) + "\" is what is left after reservations. Add on hand, or reserved"
 			}
 		}
 		out = append(out, p)

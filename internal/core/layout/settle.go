@@ -52,7 +52,16 @@ type settler struct {
 }
 
 func (r *Reading) settler(m *Mapping) *settler {
-	s := &settler{m: m, given: m.Given(r.Layout), known: r.Known, cache: map[Field]map[string]*verdict{}, matches: map[Field]map[string]*Match{}, repairs: map[Repair]bool{}, mass: map[Field]bool{}, made: map[Field][]string{}}
+	s := &settler{
+		m:       m,
+		given:   m.Given(r.Layout),
+		known:   r.Known,
+		cache:   map[Field]map[string]*verdict{},
+		matches: map[Field]map[string]*Match{},
+		repairs: map[Repair]bool{},
+		mass:    map[Field]bool{},
+		made:    map[Field][]string{},
+	}
 	if s.leads = r.Lead; s.leads == nil && r.Known != nil {
 		s.leads = r.Known.Lead
 	}
@@ -188,7 +197,15 @@ func (s *settler) decide(f Field, text string) *verdict {
 	}
 	if d, ok := known.Suspect(text); ok && !s.mass[f] && (f == SKU || f == Bin || f == Barcode) {
 		value.Refused = true
-		return &verdict{kind: string(d), text: fmt.Sprintf("%q looks like a code that was %s, and nothing known could have been it. Put the code back, or say that it is right", short([]byte(text)), d), value: value}
+		return &verdict{
+			kind: string(d),
+			text: fmt.Sprintf(
+				"%q looks like a code that was %s, and nothing known could have been it. Put the code back, or say that it is right",
+				short([]byte(text)),
+				d,
+			),
+			value: value,
+		}
 	}
 	value.Near = nil
 	if f == SKU && s.given.NewItems == "skip" && s.m.Kind == Stock {
@@ -197,7 +214,11 @@ func (s *settler) decide(f Field, text string) *verdict {
 	}
 	if !s.makes(f) && !s.known.Blank {
 		value.Near, value.Refused = set.Nearest(text, 3), true
-		return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known. %s", short([]byte(text)), s.remedy(f)), value: value}
+		return &verdict{
+			kind:  "unknown " + plain(f),
+			text:  fmt.Sprintf("%q is not known. %s", short([]byte(text)), s.remedy(f)),
+			value: value,
+		}
 	}
 	if f == Bin || f == SKU || f == Barcode {
 		return nil
@@ -206,13 +227,25 @@ func (s *settler) decide(f Field, text string) *verdict {
 	for _, n := range value.Near {
 		if known.Close(text, n) {
 			value.Refused = true
-			return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is not known; %s is written much like it. Say whether it is the same", short([]byte(text)), n), value: value}
+			return &verdict{
+				kind:  "unknown " + plain(f),
+				text:  fmt.Sprintf("%q is not known; %s is written much like it. Say whether it is the same", short([]byte(text)), n),
+				value: value,
+			}
 		}
 	}
 	for _, n := range s.made[f] { // two spellings of something new would make it twice
 		if known.Close(text, n) {
 			value.Refused, value.Near = true, append([]string{n}, value.Near...)
-			return &verdict{kind: "unknown " + plain(f), text: fmt.Sprintf("%q is new, and so is %s above it, which is written much like it. Say whether it is the same", short([]byte(text)), n), value: value}
+			return &verdict{
+				kind: "unknown " + plain(f),
+				text: fmt.Sprintf(
+					"%q is new, and so is %s above it, which is written much like it. Say whether it is the same",
+					short([]byte(text)),
+					n,
+				),
+				value: value,
+			}
 		}
 	}
 	if len(s.made[f]) < 500 {
@@ -319,7 +352,11 @@ func (s *settler) lead(f, by Field, name, text string) *verdict {
 	switch {
 	case many:
 		value.Refused = true
-		return &verdict{kind: "several items", text: fmt.Sprintf("%q is the %s of several items. Name the item by its SKU", short([]byte(name)), plain(by)), value: value}
+		return &verdict{
+			kind:  "several items",
+			text:  fmt.Sprintf("%q is the %s of several items. Name the item by its SKU", short([]byte(name)), plain(by)),
+			value: value,
+		}
 	case sku != "":
 		return &verdict{to: sku}
 	}
@@ -332,9 +369,26 @@ func (s *settler) lead(f, by Field, name, text string) *verdict {
 				return &verdict{to: sku, value: value}
 			}
 		}
-		return &verdict{kind: string(damage), text: fmt.Sprintf("%q is no %s that is known; it may be %s: %s", short([]byte(name)), plain(by), list(originals(o), 4), damage), value: value}
+		return &verdict{
+			kind: string(damage),
+			text: fmt.Sprintf(
+				"%q is no %s that is known; it may be %s: %s",
+				short([]byte(name)),
+				plain(by),
+				list(originals(o), 4),
+				damage,
+			),
+			value: value,
+		}
 	}
-	return &verdict{kind: "unknown " + plain(by), text: fmt.Sprintf("%q is not known, so it is not known which item it is. Match it to an item, take the items in first, or leave its rows out", short([]byte(name))), value: value}
+	return &verdict{
+		kind: "unknown " + plain(by),
+		text: fmt.Sprintf(
+			"%q is not known, so it is not known which item it is. Match it to an item, take the items in first, or leave its rows out",
+			short([]byte(name)),
+		),
+		value: value,
+	}
 }
 
 // list gives the values that were judged, those to be settled first, then by rows.

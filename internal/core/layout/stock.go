@@ -54,7 +54,13 @@ type stockRows struct {
 
 func (r *Reading) stockRows(m *Mapping) *stockRows {
 	b := &stock.Book{}
-	x := &stockRows{StockFile: &StockFile{Book: b, Zones: map[[2]stock.ID]string{}}, key: keysOf(m), judge: r.settler(m), ofLine: m.attributes(LineAttribute), ofItem: m.attributes(ItemAttribute)}
+	x := &stockRows{
+		StockFile: &StockFile{Book: b, Zones: map[[2]stock.ID]string{}},
+		key:       keysOf(m),
+		judge:     r.settler(m),
+		ofLine:    m.attributes(LineAttribute),
+		ofItem:    m.attributes(ItemAttribute),
+	}
 	src := m.sources
 	x.qty, x.res, x.avail, x.cost = src[Quantity], src[Reserved], src[Available], src[UnitCost]
 	x.descr, x.unit, x.rec, x.when, x.zone, x.bar = src[Description], src[Unit], src[RecordID], src[RecordedAt], src[Zone], src[Barcode]
@@ -153,7 +159,15 @@ func (x *stockRows) numbers(c *cells, l *stock.Line) {
 		}
 		given = true
 	case given && hasReserved && hasAvailable && !c.bad && l.Recorded != reserved+available:
-		c.wrong(Quantity, "does not add up", c.get(x.qty), "on hand %s is not available %s plus reserved %s", l.Recorded, available, reserved)
+		c.wrong(
+			Quantity,
+			"does not add up",
+			c.get(x.qty),
+			"on hand %s is not available %s plus reserved %s",
+			l.Recorded,
+			available,
+			reserved,
+		)
 	case given && hasAvailable && !hasReserved:
 		reserved, hasReserved = l.Recorded-available, true
 	}
@@ -227,7 +241,8 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 		return s, err
 	}
 	judge.refused(f.Name, &b.Codes, x.refused, p)
-	if keep, to := settleKeys(judge, f.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) }, p); keep != nil {
+	if keep, to := settleKeys(judge, f.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) },
+		p); keep != nil {
 		b.Lines = keepRows(b.Lines, keep)
 		zones := map[[2]stock.ID]string{}
 		// Where two codes turn out to be one, the one that came later in the file has the last word.
@@ -250,7 +265,11 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 }
 
 // above are the labels of a time above a table that may be the one at which its figures were true.
-var above = squeezed(words("recorded at, recorded, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, exported, exported on, date, time, date and time, timestamp, printed, printed at, printed on, report date, run date, created, created at, created on, generated, generated at, generated on, status at"))
+var above = squeezed(
+	words(
+		"recorded at, recorded, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, exported, exported on, date, time, date and time, timestamp, printed, printed at, printed on, report date, run date, created, created at, created on, generated, generated at, generated on, status at",
+	),
+)
 
 // TimeAbove gives a time that stands above the table and may be the one at which its figures were true, as it is
 // written there. A date by itself means the end of that day, as everywhere for balances.
@@ -292,13 +311,26 @@ func (s *StockFile) serials(file string, m *Mapping, p *Problems) {
 		}
 		text := s.Book.Codes[stock.Serial].Text(serial)
 		if l.Recorded != quantity.Scale {
-			p.Add(m.Problem(file, int(l.Row), Quantity, "serial with a quantity", l.Recorded.String(), fmt.Sprintf("serial %s has a quantity of %s. One serial is one piece", short([]byte(text)), l.Recorded)))
+			p.Add(
+				m.Problem(
+					file,
+					int(l.Row),
+					Quantity,
+					"serial with a quantity",
+					l.Recorded.String(),
+					fmt.Sprintf("serial %s has a quantity of %s. One serial is one piece", short([]byte(text)), l.Recorded),
+				),
+			)
 			keep[i] = false
 			continue
 		}
 		k := one{l.Key[stock.SKU], serial}
 		if row, twice := first[k]; twice {
-			p.Add(m.Problem(file, int(l.Row), Serial, "serial twice", text, fmt.Sprintf("%q of %s stands in row %d too. One piece is in one place", short([]byte(text)), s.Book.Codes[stock.SKU].Text(k.sku), row)).With(row))
+			p.Add(
+				m.Problem(file, int(l.Row), Serial, "serial twice", text, fmt.Sprintf("%q of %s stands in row %d too. One piece is in one place",
+					short([]byte(text)), s.Book.Codes[stock.SKU].Text(k.sku), row)).
+					With(row),
+			)
 			keep[i] = false
 			continue
 		}

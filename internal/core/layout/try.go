@@ -31,7 +31,8 @@ func (m *Mapping) Try(f *tabular.File, text string, most int) ([]Tried, error) {
 		if l := &labels[i]; l.numbers.Decimal == "" {
 			var e evidence
 			for n, row := range s.rows {
-				if s.numbers[n] > m.HeaderRow && l.column < len(row) && (l.column >= len(s.kinds[n]) || s.kinds[n][l.column] != tabular.NumberCell) {
+				if s.numbers[n] > m.HeaderRow && l.column < len(row) &&
+					(l.column >= len(s.kinds[n]) || s.kinds[n][l.column] != tabular.NumberCell) {
 					if w, ok := takeApart(row[l.column]); ok {
 						e.add([]byte(w.core))
 					}
@@ -137,19 +138,46 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 				n.Signs = append(n.Signs[:len(n.Signs):len(n.Signs)], w.sign)
 				before, after, rows := p.Example(g, number(n))
 				if rows > 0 {
-					out = append(out, Remedy{fmt.Sprintf("Leave %q away%s, %s", w.sign, letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: Numbers{Signs: []string{w.sign}}}), true})
+					out = append(
+						out,
+						Remedy{
+							fmt.Sprintf("Leave %q away%s, %s", w.sign, letter, p.rowsOf(g, rows)),
+							before,
+							after,
+							column(Choice{Numbers: Numbers{Signs: []string{w.sign}}}),
+							true,
+						},
+					)
 				}
 			}
 		case "minus at the end or brackets":
 			n := src.numbers
 			n.Minus = true
 			before, after, rows := p.Example(g, number(n))
-			out = append(out, Remedy{fmt.Sprintf("Read them as below zero%s, %s", letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: Numbers{Minus: true}}), true})
+			out = append(
+				out,
+				Remedy{
+					fmt.Sprintf("Read them as below zero%s, %s", letter, p.rowsOf(g, rows)),
+					before,
+					after,
+					column(Choice{Numbers: Numbers{Minus: true}}),
+					true,
+				},
+			)
 		case "letters for digits":
 			n := src.numbers
 			n.Letters = true
 			before, after, rows := p.Example(g, number(n))
-			out = append(out, Remedy{fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: Numbers{Letters: true}}), true})
+			out = append(
+				out,
+				Remedy{
+					fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, p.rowsOf(g, rows)),
+					before,
+					after,
+					column(Choice{Numbers: Numbers{Letters: true}}),
+					true,
+				},
+			)
 		case "other number form":
 			other := ","
 			if src.numbers.Decimal == "," {
@@ -158,13 +186,29 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			n := src.numbers
 			n.Decimal = other
 			before, after, _ := p.Example(g, number(n))
-			out = append(out, Remedy{fmt.Sprintf("Take the %s for the decimal sign of the whole column", signName(other)), before, after, column(Choice{Numbers: Numbers{Decimal: other}}), false})
+			out = append(
+				out,
+				Remedy{
+					fmt.Sprintf("Take the %s for the decimal sign of the whole column", signName(other)),
+					before,
+					after,
+					column(Choice{Numbers: Numbers{Decimal: other}}),
+					false,
+				},
+			)
 		}
 	}
 	if src != nil && src.spec.Form == Time {
 		switch g.Kind {
 		case "day number":
-			out = append(out, Remedy{Label: "Read the numbers as a spreadsheet program's days" + letter, Set: column(Choice{Dates: Dates{Serial: true}}), Certain: true})
+			out = append(
+				out,
+				Remedy{
+					Label:   "Read the numbers as a spreadsheet program's days" + letter,
+					Set:     column(Choice{Dates: Dates{Serial: true}}),
+					Certain: true,
+				},
+			)
 		case "no time of day":
 			for _, t := range [][2]string{{"the beginning of the day", "00:00"}, {"noon", "12:00"}, {"the end of the day", "24:00"}} {
 				out = append(out, Remedy{Label: "Take " + t[0] + letter, Set: column(Choice{Dates: Dates{Time: t[1]}})})
@@ -172,7 +216,10 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 		case "other date order":
 			for _, o := range orders {
 				if o != src.dates.Order {
-					out = append(out, Remedy{Label: fmt.Sprintf("Read the whole column %s", orderName(o)), Set: column(Choice{Dates: Dates{Order: o}})})
+					out = append(
+						out,
+						Remedy{Label: fmt.Sprintf("Read the whole column %s", orderName(o)), Set: column(Choice{Dates: Dates{Order: o}})},
+					)
 				}
 			}
 		}
@@ -182,12 +229,24 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 	case g.Kind == "duplicate key" && m.Kind == Stock:
 		out = append(out, Remedy{Label: "Sum rows of the same key", Set: Layout{Doubles: "sum"}})
 	case g.Kind == "movement twice":
-		out = append(out, Remedy{Label: "Leave the later rows out", Set: Layout{Doubles: "skip"}}, Remedy{Label: "Each row is a movement of its own: take them all", Set: Layout{Doubles: "keep"}})
+		out = append(
+			out,
+			Remedy{Label: "Leave the later rows out", Set: Layout{Doubles: "skip"}},
+			Remedy{Label: "Each row is a movement of its own: take them all", Set: Layout{Doubles: "keep"}},
+		)
 	case g.Kind == "empty" && src != nil && src.column >= 0 && (g.Field == SKU || g.Field == Warehouse || g.Field == Bin):
 		out = append(out, Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: column(Choice{Fill: "down"})})
 	}
-	if s := spec(m.Kind, g.Field); s != nil && !s.Required && src != nil && src.column >= 0 && g.Field != m.Identity && g.Field != Warehouse && g.Field != Bin && g.Field != Lot && g.Field != Serial && g.Field != Holding {
-		out = append(out, Remedy{Label: fmt.Sprintf("Pass column %s over", tabular.ColumnName(src.column)), Set: column(Choice{Field: PassedOver})})
+	if s := spec(m.Kind, g.Field); s != nil && !s.Required && src != nil && src.column >= 0 && g.Field != m.Identity &&
+		g.Field != Warehouse &&
+		g.Field != Bin &&
+		g.Field != Lot &&
+		g.Field != Serial &&
+		g.Field != Holding {
+		out = append(
+			out,
+			Remedy{Label: fmt.Sprintf("Pass column %s over", tabular.ColumnName(src.column)), Set: column(Choice{Field: PassedOver})},
+		)
 	}
 	return out
 }
@@ -209,12 +268,18 @@ func repairs(g Group, values []Value) (out []Remedy) {
 			continue
 		}
 		if sure++; one.Before == "" {
-			one.Before, one.After, one.Set = v.Text, v.Originals[0].Text, Layout{Repairs: []Repair{{Field: v.Field, Damage: v.Originals[0].Damage}}}
+			one.Before, one.After, one.Set = v.Text, v.Originals[0].Text, Layout{
+				Repairs: []Repair{{Field: v.Field, Damage: v.Originals[0].Damage}},
+			}
 		}
 		rows += v.Rows
 	}
 	if sure > 0 {
-		one.Label, one.Certain = fmt.Sprintf("Put back the only possible original of %s, %s", count(sure, "value", "values"), rowsText(rows)), true
+		one.Label, one.Certain = fmt.Sprintf(
+			"Put back the only possible original of %s, %s",
+			count(sure, "value", "values"),
+			rowsText(rows),
+		), true
 		out = append(out, one)
 	}
 	if len(ways) != 1 || ways[""] {
@@ -229,14 +294,21 @@ func repairs(g Group, values []Value) (out []Remedy) {
 				continue
 			}
 			if others++; same.Before == "" {
-				same.Before, same.After, same.Set = v.Text, o.Text, Layout{Repairs: []Repair{{Field: v.Field, Damage: o.Damage, Way: o.Way}}}
+				same.Before, same.After, same.Set = v.Text, o.Text, Layout{
+					Repairs: []Repair{{Field: v.Field, Damage: o.Damage, Way: o.Way}},
+				}
 				same.Label = o.Way
 			}
 			otherRows += v.Rows
 		}
 	}
 	if others > 0 {
-		same.Label = fmt.Sprintf("Read the others %s too, as all with one possible original were: %s, %s", same.Label, count(others, "value", "values"), rowsText(otherRows))
+		same.Label = fmt.Sprintf(
+			"Read the others %s too, as all with one possible original were: %s, %s",
+			same.Label,
+			count(others, "value", "values"),
+			rowsText(otherRows),
+		)
 		out = append(out, same)
 	}
 	return out

@@ -63,11 +63,28 @@ func (u *units) size(c *cells, sku, unit stock.ID) int64 {
 	f := &u.first[sku]
 	switch {
 	case known && size == 0:
-		c.wrong(Unit, "not a unit of the item", []byte(text), "%q is neither the unit of %s (%s) nor one of its packs. Correct it, or give the item its pack first", short([]byte(text)), name, base)
+		c.wrong(
+			Unit,
+			"not a unit of the item",
+			[]byte(text),
+			"%q is neither the unit of %s (%s) nor one of its packs. Correct it, or give the item its pack first",
+			short([]byte(text)),
+			name,
+			base,
+		)
 		return 1
 	case !known && f.unit != 0 && code.Fold(u.names.Text(f.unit)) != code.Fold(text):
 		u.clash = true
-		c.wrong(Unit, "another unit", []byte(text), "%q is not the unit of %s in row %d, %q, and no pack of that item is known. Put both in one unit, or give the item its pack first", short([]byte(text)), name, f.row, u.names.Text(f.unit))
+		c.wrong(
+			Unit,
+			"another unit",
+			[]byte(text),
+			"%q is not the unit of %s in row %d, %q, and no pack of that item is known. Put both in one unit, or give the item its pack first",
+			short([]byte(text)),
+			name,
+			f.row,
+			u.names.Text(f.unit),
+		)
 		return 1
 	case f.unit == 0:
 		*f = firstUnit{unit, int32(c.row), size}

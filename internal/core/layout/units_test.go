@@ -23,17 +23,20 @@ func measured(size int64) *Known {
 		}
 		return s
 	}
-	return &Known{Sets: map[Field]*known.Set{SKU: set("ROPE"), Warehouse: set("W"), Bin: set("A"), Unit: set("M", "BX", "PCS")}, Measure: func(sku, unit string) (int64, string, bool) {
-		switch {
-		case sku != "ROPE":
-			return 1, "", false
-		case unit == "M":
-			return 1, "M", true
-		case unit == "BX":
-			return size, "M", true
-		}
-		return 0, "M", true
-	}}
+	return &Known{
+		Sets: map[Field]*known.Set{SKU: set("ROPE"), Warehouse: set("W"), Bin: set("A"), Unit: set("M", "BX", "PCS")},
+		Measure: func(sku, unit string) (int64, string, bool) {
+			switch {
+			case sku != "ROPE":
+				return 1, "", false
+			case unit == "M":
+				return 1, "M", true
+			case unit == "BX":
+				return size, "M", true
+			}
+			return 0, "M", true
+		},
+	}
 }
 
 // readAs reads a text as what it is recognised for and gives the quantities of its good rows, with its problems.

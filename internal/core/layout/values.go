@@ -14,9 +14,11 @@ import (
 
 // Errors of ParseTime; the text is the end of a sentence that begins with the value.
 var (
-	ErrNotTime   = errors.New("is not a time. Write it as 2026-11-21 06:00 or 2026-11-21T06:00:00+01:00")
-	ErrNoTime    = errors.New("is in an hour that the clock left out there. Write the time with its offset, as in 2026-03-29T01:30:00+00:00")
-	ErrTwoTimes  = errors.New("is in an hour that the clock had twice there. Write the time with its offset, as in 2026-10-25T02:30:00+02:00")
+	ErrNotTime  = errors.New("is not a time. Write it as 2026-11-21 06:00 or 2026-11-21T06:00:00+01:00")
+	ErrNoTime   = errors.New("is in an hour that the clock left out there. Write the time with its offset, as in 2026-03-29T01:30:00+00:00")
+	ErrTwoTimes = errors.New(
+		"is in an hour that the clock had twice there. Write the time with its offset, as in 2026-10-25T02:30:00+02:00",
+	)
 	ErrTimeRange = errors.New("is not within the years 1900 to 2200")
 )
 
@@ -99,7 +101,11 @@ func (c *cells) get(s *Source) []byte {
 	case b[0] == '#' && slices.Contains(sheetErrors, string(b)):
 		return c.fail(s, b, "is the error of a formula in the spreadsheet. Put the formula right there, or mend the cell")
 	case b[0] == '=' && c.kinds != nil:
-		return c.fail(s, b, "is a formula whose result is not in the workbook. Open it in the spreadsheet program and save it again, or mend the cell")
+		return c.fail(
+			s,
+			b,
+			"is a formula whose result is not in the workbook. Open it in the spreadsheet program and save it again, or mend the cell",
+		)
 	}
 	return b
 }

@@ -59,7 +59,16 @@ func inChunks[T any](n int, work func(from, to int) T, last func(T) error) error
 // input gathers what a line's variance follows from. buf is reused for the entries.
 func (r *Result) input(n int, costs *stock.CostOf, buf []variance.Entry) variance.Input {
 	l := &r.book.Lines[n]
-	in := variance.Input{Recorded: l.Recorded, Row: l.Row > 0, Cost: l.Cost, Costed: l.Costed, Frozen: r.frozen, Latest: r.latest, Movements: r.movements[n], Entries: buf[:0]}
+	in := variance.Input{
+		Recorded:  l.Recorded,
+		Row:       l.Row > 0,
+		Cost:      l.Cost,
+		Costed:    l.Costed,
+		Frozen:    r.frozen,
+		Latest:    r.latest,
+		Movements: r.movements[n],
+		Entries:   buf[:0],
+	}
 	if l.Row == 0 {
 		in.Cost, in.Costed = costs.For(l.Key)
 	}
@@ -106,37 +115,81 @@ func (r *run) evaluate() {
 			buf = in.Entries
 			res, err := variance.Evaluate(&in, r.opt.Tolerance)
 			if err != nil {
-				p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: a sum or value %v", r.keyText(r.book.Lines[n].Key), err)))
+				p.problems = append(
+					p.problems,
+					r.lineProblem(n, "too large", fmt.Sprintf("%s: a sum or value %v", r.keyText(r.book.Lines[n].Key), err)),
+				)
 				continue
 			}
 			r.results[n] = res
 			if !p.figures.Add(&in, &res) {
-				p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: the sum of the values up to here %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge)))
+				p.problems = append(
+					p.problems,
+					r.lineProblem(
+						n,
+						"too large",
+						fmt.Sprintf("%s: the sum of the values up to here %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge),
+					),
+				)
 				continue
 			}
 			if r.rules.Goes(res.Status, res.Zeroed) {
 				line, fits := r.line(n, in.Movements)
 				if !fits {
-					p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: the sum of the movements since %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge)))
+					p.problems = append(
+						p.problems,
+						r.lineProblem(
+							n,
+							"too large",
+							fmt.Sprintf("%s: the sum of the movements since %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge),
+						),
+					)
 					continue
 				}
 				if r.opt.Mode == adjust.Balance {
 					if b, err := line.Balance(); err != nil {
-						p.problems = append(p.problems, r.lineProblem(n, "balance below zero", fmt.Sprintf("the balance of %s would be %s: %s counted, and %s moved since. Look for a movement that is not booked", r.keyText(r.book.Lines[n].Key), b, line.Counted, line.After)))
+						p.problems = append(
+							p.problems,
+							r.lineProblem(
+								n,
+								"balance below zero",
+								fmt.Sprintf(
+									"the balance of %s would be %s: %s counted, and %s moved since. Look for a movement that is not booked",
+									r.keyText(r.book.Lines[n].Key),
+									b,
+									line.Counted,
+									line.After,
+								),
+							),
+						)
 						continue
 					}
 				}
 				r.posted[n] = 1
 				p.lines++
 				if !p.posted.Add(line.Variance, line.Value) {
-					p.problems = append(p.problems, r.lineProblem(n, "too large", fmt.Sprintf("%s: the sum of the values that go out %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge)))
+					p.problems = append(
+						p.problems,
+						r.lineProblem(
+							n,
+							"too large",
+							fmt.Sprintf("%s: the sum of the values that go out %v", r.keyText(r.book.Lines[n].Key), quantity.ErrTooLarge),
+						),
+					)
 				}
 			}
 		}
 		return p
 	}, func(p part) error {
 		if !r.Figures.Merge(p.figures) || !r.Posted.Merge(p.posted) {
-			r.problems.Add(layout.Problem{File: r.in.Stock.Name, Field: layout.UnitCost, Kind: "too large", Text: "the sum of all values " + quantity.ErrTooLarge.Error()})
+			r.problems.Add(
+				layout.Problem{
+					File:  r.in.Stock.Name,
+					Field: layout.UnitCost,
+					Kind:  "too large",
+					Text:  "the sum of all values " + quantity.ErrTooLarge.Error(),
+				},
+			)
 		}
 		r.AdjustmentLines += p.lines
 		for _, x := range p.problems {
@@ -164,11 +217,25 @@ func (r *run) sort() {
 
 func (r *run) lineProblem(n int, kind, text string) layout.Problem {
 	if row := r.book.Lines[n].Row; row > 0 {
-		return layout.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(row), Field: layout.Quantity, Kind: kind, Text: text}
+		return layout.Problem{
+			File:  r.in.Stock.Name,
+			Sheet: r.maps.stock.SheetName,
+			Row:   int(row),
+			Field: layout.Quantity,
+			Kind:  kind,
+			Text:  text,
+		}
 	}
 	if k := r.inputs[n].first; k > 0 {
 		e := &r.entries[k-1]
-		return layout.Problem{File: r.in.Counts[e.file].Name, Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: layout.Counted, Kind: kind, Text: text}
+		return layout.Problem{
+			File:  r.in.Counts[e.file].Name,
+			Sheet: r.maps.counts[e.file].SheetName,
+			Row:   int(e.row),
+			Field: layout.Counted,
+			Kind:  kind,
+			Text:  text,
+		}
 	}
 	return layout.Problem{File: r.in.Movements.Name, Field: layout.Quantity, Kind: kind, Text: text}
 }
@@ -176,8 +243,19 @@ func (r *run) lineProblem(n int, kind, text string) layout.Problem {
 // line makes the adjustment of line n. ok is false where the movements since are too many to be summed.
 func (r *Result) line(n int, movements []stock.Movement) (a adjust.Line, ok bool) {
 	l, res := &r.book.Lines[n], &r.results[n]
-	a = adjust.Line{Unit: r.book.Units.Text(l.Unit), RecordID: r.book.RecordID(l), Key: r.book.Codes.Texts(l.Key), Counted: res.Counted, Variance: res.Variance,
-		Cost: l.Cost, Costed: l.Costed, Value: res.Value, Valued: res.Valued, Reason: adjust.Reason(res.Status, res.Variance), CountedAt: res.CountedAt}
+	a = adjust.Line{
+		Unit:      r.book.Units.Text(l.Unit),
+		RecordID:  r.book.RecordID(l),
+		Key:       r.book.Codes.Texts(l.Key),
+		Counted:   res.Counted,
+		Variance:  res.Variance,
+		Cost:      l.Cost,
+		Costed:    l.Costed,
+		Value:     res.Value,
+		Valued:    res.Valued,
+		Reason:    adjust.Reason(res.Status, res.Variance),
+		CountedAt: res.CountedAt,
+	}
 	a.After, ok = stock.After(movements, a.CountedAt)
 	for k := r.inputs[n].first; k != 0; k = r.entries[k-1].next {
 		if e := &r.entries[k-1]; int(e.round) == res.Round && e.at == res.CountedAt {

@@ -58,7 +58,11 @@ func TestAgainstModel(t *testing.T) {
 			return lines[k]
 		}
 		key := rapid.Custom(func(t *rapid.T) [3]string {
-			return [3]string{rapid.SampledFrom([]string{"W1", "W2"}).Draw(t, "w"), rapid.SampledFrom([]string{"A-2", "A-10", "B, \"x\""}).Draw(t, "b"), rapid.SampledFrom([]string{"X", "Y10", "Y9"}).Draw(t, "s")}
+			return [3]string{
+				rapid.SampledFrom([]string{"W1", "W2"}).Draw(t, "w"),
+				rapid.SampledFrom([]string{"A-2", "A-10", "B, \"x\""}).Draw(t, "b"),
+				rapid.SampledFrom([]string{"X", "Y10", "Y9"}).Draw(t, "s"),
+			}
 		})
 		qty := rapid.Int64Range(0, 20_000_000)
 		stockRows := [][]string{}
@@ -81,7 +85,14 @@ func TestAgainstModel(t *testing.T) {
 		countRows := [][]string{}
 		latest := int64(-1 << 40)
 		for range rapid.IntRange(0, 12).Draw(t, "counts") {
-			k, e := key.Draw(t, "k"), modelEntry{qty.Draw(t, "q"), rapid.Int64Range(1, 50).Draw(t, "at"), rapid.IntRange(1, 2).Draw(t, "round")}
+			k, e := key.Draw(
+				t,
+				"k",
+			), modelEntry{
+				qty.Draw(t, "q"),
+				rapid.Int64Range(1, 50).Draw(t, "at"),
+				rapid.IntRange(1, 2).Draw(t, "round"),
+			}
 			at(k).entries = append(at(k).entries, e)
 			latest = max(latest, e.at)
 			countRows = append(countRows, []string{k[0], k[1], k[2], quantity.Quantity(e.qty).String(), stamp(e.at), fmt.Sprint(e.round)})
@@ -94,8 +105,14 @@ func TestAgainstModel(t *testing.T) {
 			copy(rows, perm)
 		}
 		res, problems, err := Run(context.Background(), Input{
-			Stock:     table(t, "stock", append([][]string{{"warehouse", "bin", "sku", "quantity", "unit_cost", "recorded_at"}}, stockRows...)),
-			Counts:    []*tabular.File{table(t, "counts", append([][]string{{"warehouse", "bin", "sku", "counted", "counted_at", "round"}}, countRows...))},
+			Stock: table(
+				t,
+				"stock",
+				append([][]string{{"warehouse", "bin", "sku", "quantity", "unit_cost", "recorded_at"}}, stockRows...),
+			),
+			Counts: []*tabular.File{
+				table(t, "counts", append([][]string{{"warehouse", "bin", "sku", "counted", "counted_at", "round"}}, countRows...)),
+			},
 			Movements: table(t, "moves", append([][]string{{"warehouse", "bin", "sku", "quantity", "at", "reference"}}, moveRows...)),
 		}, Options{Zone: time.UTC, Mode: adjust.Difference, Uncounted: Leave, FrozenAt: ptr(start.UnixNano())})
 		require.NoError(t, err)
@@ -177,7 +194,26 @@ func modelRow(lines map[[3]string]*modelLine, k [3]string, latest int64) []strin
 	}
 	expected := l.recorded + moved
 	show := func(n int64) string { return quantity.Quantity(n).String() }
-	row := []string{k[0], k[1], k[2], "", "", "", "", "", "", show(l.recorded), show(moved), show(expected), "", "", "", "", "uncounted", ""}
+	row := []string{
+		k[0],
+		k[1],
+		k[2],
+		"",
+		"",
+		"",
+		"",
+		"",
+		"",
+		show(l.recorded),
+		show(moved),
+		show(expected),
+		"",
+		"",
+		"",
+		"",
+		"uncounted",
+		"",
+	}
 	if cost != nil {
 		row[14] = quantity.Cost(*cost).String()
 	}

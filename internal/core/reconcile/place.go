@@ -27,7 +27,9 @@ func (r *run) placeCounts() {
 		names[f] = r.in.Counts[f].Name
 		sheet := r.maps.counts[f].SheetName
 		wrong := func(n *layout.Count, field layout.Field, kind, format string, args ...any) {
-			r.problems.Add(layout.Problem{File: names[f], Sheet: sheet, Row: int(n.Row), Field: field, Kind: kind, Text: fmt.Sprintf(format, args...)})
+			r.problems.Add(
+				layout.Problem{File: names[f], Sheet: sheet, Row: int(n.Row), Field: field, Kind: kind, Text: fmt.Sprintf(format, args...)},
+			)
 		}
 		to := r.book.Codes.Adopt(&c.Codes)
 		rowCodes, counters := codes.Adopt(&c.RowCodes), r.counters.Adopt(&c.Counters)
@@ -51,11 +53,27 @@ func (r *run) placeCounts() {
 					before := &r.entries[o.entry-1]
 					switch {
 					case before.line != e.line:
-						wrong(n, layout.RowCode, "row code of another line", "%q belongs to %s (%s, row %d), but this row says %s", codes.Text(e.code),
-							r.keyText(r.book.Lines[before.line].Key), names[o.file], o.row, r.keyText(key))
+						wrong(
+							n,
+							layout.RowCode,
+							"row code of another line",
+							"%q belongs to %s (%s, row %d), but this row says %s",
+							codes.Text(e.code),
+							r.keyText(r.book.Lines[before.line].Key),
+							names[o.file],
+							o.row,
+							r.keyText(key),
+						)
 						continue
 					case int(o.file) == f && !r.opt.AddUp:
-						wrong(n, layout.RowCode, "row code twice", "%q comes twice in this file, first in row %d. Sum them with --add-up, or take one out", codes.Text(e.code), o.row)
+						wrong(
+							n,
+							layout.RowCode,
+							"row code twice",
+							"%q comes twice in this file, first in row %d. Sum them with --add-up, or take one out",
+							codes.Text(e.code),
+							o.row,
+						)
 						continue
 					case int(o.file) != f:
 						for k := o.entry; k > 0; k = r.entries[k-1].next {
@@ -99,7 +117,8 @@ func (r *run) linkEntries(names []string) {
 			if r.opt.CountedAt != nil {
 				e.at, e.timed = *r.opt.CountedAt, true
 			} else if r.moves != nil {
-				r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: layout.CountedAt, Kind: "counting time not known",
+				r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: layout.CountedAt,
+					Kind: "counting time not known",
 					Text: "is empty, and movements need it. Fill it or give --counted-at"})
 			}
 		}
@@ -108,8 +127,15 @@ func (r *run) linkEntries(names []string) {
 		}
 		if first, twice := seen.twice(r.entries, e, int32(i+1)); twice && !r.opt.AddUp {
 			o := &r.entries[first-1]
-			r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Kind: "counted in two files",
-				Text: fmt.Sprintf("%s is counted in %s, row %d, too. Sum them with --add-up, or take one out", r.keyText(r.book.Lines[e.line].Key), names[o.file], o.row)})
+			r.problems.Add(
+				layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Kind: "counted in two files",
+					Text: fmt.Sprintf(
+						"%s is counted in %s, row %d, too. Sum them with --add-up, or take one out",
+						r.keyText(r.book.Lines[e.line].Key),
+						names[o.file],
+						o.row,
+					)},
+			)
 			continue
 		}
 		at := &r.inputs[e.line]
@@ -185,8 +211,16 @@ func (r *run) placeMovements() {
 					}
 					bins += r.book.Codes[stock.Bin].Text(r.book.Lines[h].Key[stock.Bin])
 				}
-				r.problems.Add(layout.Problem{File: r.in.Movements.Name, Sheet: r.maps.moves.SheetName, Row: m.Row, Field: layout.Bin, Kind: "bin not plain",
-					Text: fmt.Sprintf("is empty, and %s lies in %d bins (%s). Name the bin", r.keyText(key), len(held), bins)})
+				r.problems.Add(
+					layout.Problem{
+						File:  r.in.Movements.Name,
+						Sheet: r.maps.moves.SheetName,
+						Row:   m.Row,
+						Field: layout.Bin,
+						Kind:  "bin not plain",
+						Text:  fmt.Sprintf("is empty, and %s lies in %d bins (%s). Name the bin", r.keyText(key), len(held), bins),
+					},
+				)
 				continue
 			}
 		}

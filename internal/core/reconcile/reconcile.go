@@ -173,16 +173,22 @@ func (r *run) read(ctx context.Context) error {
 		return err
 	}}}
 	for i, f := range r.in.Counts {
-		jobs = append(jobs, &job{file: f, kind: layout.Counts, mapping: &r.maps.counts[i], read: func(j *job, m *layout.Mapping) (err error) {
-			r.counts[i], err = reading(j, m).Counts(j.file, m, &j.problems)
-			return err
-		}})
+		jobs = append(
+			jobs,
+			&job{file: f, kind: layout.Counts, mapping: &r.maps.counts[i], read: func(j *job, m *layout.Mapping) (err error) {
+				r.counts[i], err = reading(j, m).Counts(j.file, m, &j.problems)
+				return err
+			}},
+		)
 	}
 	if r.in.Movements != nil {
-		jobs = append(jobs, &job{file: r.in.Movements, kind: layout.Movements, mapping: &r.maps.moves, read: func(j *job, m *layout.Mapping) (err error) {
-			r.moves, err = reading(j, m).Movements(j.file, m, &j.problems)
-			return err
-		}})
+		jobs = append(
+			jobs,
+			&job{file: r.in.Movements, kind: layout.Movements, mapping: &r.maps.moves, read: func(j *job, m *layout.Mapping) (err error) {
+				r.moves, err = reading(j, m).Movements(j.file, m, &j.problems)
+				return err
+			}},
+		)
 	}
 	done := make(chan struct{})
 	for _, j := range jobs {
@@ -213,9 +219,22 @@ func (r *run) read(ctx context.Context) error {
 				j.unread = true
 				return
 			}
-			for _, a := range m.Asks { // here a point is decimal, an empty cell is empty and a field's own name goes before others, as the command's contract has it
-				if !a.Optional && a.What != "fill down" && a.What != "direction" && (a.What != "decimal" || !strings.Contains(a.Example, ".")) && (a.What != "which column" || !m.Named(a.Field)) {
-					j.problems.Add(layout.Problem{File: j.file.Name, Sheet: m.SheetName, Row: m.HeaderRow, Field: a.Field, Kind: "not plain", Text: lower(a.Text) + " Say so in a layout (--layout)"})
+			// Here a point is decimal, an empty cell is empty and a field's own name goes before others, as the command's
+			// contract has it.
+			for _, a := range m.Asks {
+				if !a.Optional && a.What != "fill down" && a.What != "direction" &&
+					(a.What != "decimal" || !strings.Contains(a.Example, ".")) &&
+					(a.What != "which column" || !m.Named(a.Field)) {
+					j.problems.Add(
+						layout.Problem{
+							File:  j.file.Name,
+							Sheet: m.SheetName,
+							Row:   m.HeaderRow,
+							Field: a.Field,
+							Kind:  "not plain",
+							Text:  lower(a.Text) + " Say so in a layout (--layout)",
+						},
+					)
 				}
 			}
 			if j.unread = j.problems.Any(); j.unread {
@@ -223,7 +242,10 @@ func (r *run) read(ctx context.Context) error {
 			}
 			if j.err = j.read(j, m); j.err == nil {
 				for _, aside := range m.PassedOver() {
-					j.notes = append(j.notes, fmt.Sprintf("%s: %d %s passed over, first in row %d", j.file.Name, aside.N, aside.What, aside.Rows[0]))
+					j.notes = append(
+						j.notes,
+						fmt.Sprintf("%s: %d %s passed over, first in row %d", j.file.Name, aside.N, aside.What, aside.Rows[0]),
+					)
 				}
 			}
 		}()
@@ -282,7 +304,14 @@ func (r *run) placesAgree() bool {
 		for _, s := range sides {
 			if with != "" && !s.has && !s.may {
 				good = false
-				r.problems.Add(layout.Problem{File: s.name, Field: f, Kind: "column missing", Text: fmt.Sprintf("no column for it, but %s has one. Add the column, or leave it out of all files", with)})
+				r.problems.Add(
+					layout.Problem{
+						File:  s.name,
+						Field: f,
+						Kind:  "column missing",
+						Text:  fmt.Sprintf("no column for it, but %s has one. Add the column, or leave it out of all files", with),
+					},
+				)
 			}
 		}
 	}
@@ -305,7 +334,15 @@ func (r *run) findDoubles() {
 		return
 	}
 	if bad, ok := stock.AddUp(r.book, doubles); !ok {
-		r.problems.Add(layout.Problem{File: r.in.Stock.Name, Row: int(bad), Field: layout.Quantity, Kind: "too large", Text: "the sum of the rows with this key is too large"})
+		r.problems.Add(
+			layout.Problem{
+				File:  r.in.Stock.Name,
+				Row:   int(bad),
+				Field: layout.Quantity,
+				Kind:  "too large",
+				Text:  "the sum of the rows with this key is too large",
+			},
+		)
 	}
 }
 
@@ -344,6 +381,9 @@ func (r *run) findFreeze() {
 		add(r.stock.NoAtRow, "is empty, and movements need it on every row. Fill it or give --frozen-at")
 	}
 	if r.stock.OtherAtRow > 0 {
-		add(r.stock.OtherAtRow, fmt.Sprintf("differs from row %d; movements need the same time on all rows. Give --frozen-at", r.stock.AtRow))
+		add(
+			r.stock.OtherAtRow,
+			fmt.Sprintf("differs from row %d; movements need the same time on all rows. Give --frozen-at", r.stock.AtRow),
+		)
 	}
 }

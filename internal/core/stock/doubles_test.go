@@ -27,12 +27,17 @@ func TestAddUp(t *testing.T) {
 		is   Line
 		bad  int32
 	}{
-		"reserved known by the first": {[]Line{{Recorded: 5, Reserved: 2, HasReserved: true}, {Recorded: 6}}, Line{Recorded: 11, Reserved: 2, HasReserved: true}, 0},
-		"reserved known by the last":  {[]Line{{Recorded: 5}, {Recorded: 6, Reserved: 3, HasReserved: true}}, Line{Recorded: 11, Reserved: 3, HasReserved: true}, 0},
-		"reserved known by none":      {[]Line{{Recorded: 5}, {Recorded: 6}}, Line{Recorded: 11}, 0},
-		"costs by quantity":           {[]Line{{Recorded: 1, Cost: 10, Costed: true}, {Recorded: 3, Cost: 20, Costed: true}}, Line{Recorded: 4, Cost: 18, Costed: true}, 0},
-		"one cost unknown":            {[]Line{{Recorded: 1, Cost: 10, Costed: true}, {Recorded: 3}}, Line{Recorded: 4, Cost: 10, Costed: true}, 0},
-		"the first cost unknown":      {[]Line{{Recorded: 1}, {Recorded: 3, Cost: 20, Costed: true}}, Line{Recorded: 4, Cost: 20, Costed: true}, 0},
+		"reserved known by the first": {[]Line{{Recorded: 5, Reserved: 2, HasReserved: true}, {Recorded: 6}}, Line{Recorded: 11, Reserved: 2,
+			HasReserved: true}, 0},
+		"reserved known by the last": {[]Line{{Recorded: 5}, {Recorded: 6, Reserved: 3, HasReserved: true}}, Line{Recorded: 11, Reserved: 3,
+			HasReserved: true}, 0},
+		"reserved known by none": {[]Line{{Recorded: 5}, {Recorded: 6}}, Line{Recorded: 11}, 0},
+		"costs by quantity": {[]Line{{Recorded: 1, Cost: 10, Costed: true}, {Recorded: 3, Cost: 20, Costed: true}}, Line{Recorded: 4,
+			Cost: 18, Costed: true}, 0},
+		"one cost unknown": {[]Line{{Recorded: 1, Cost: 10, Costed: true}, {Recorded: 3}}, Line{Recorded: 4, Cost: 10,
+			Costed: true}, 0},
+		"the first cost unknown": {[]Line{{Recorded: 1}, {Recorded: 3, Cost: 20, Costed: true}}, Line{Recorded: 4, Cost: 20,
+			Costed: true}, 0},
 		"three rows":                  {[]Line{{Recorded: 1}, {Recorded: 2}, {Recorded: 3}}, Line{Recorded: 6}, 0},
 		"up to the limit":             {[]Line{{Recorded: most - 1}, {Recorded: 1}}, Line{Recorded: most}, 0},
 		"beyond the limit":            {[]Line{{Recorded: most}, {Recorded: 1}}, Line{}, 3},
@@ -87,9 +92,11 @@ func TestMergeOfOneLine(t *testing.T) {
 		file   Line
 		is     Line
 	}{
-		"replaced":             {Taking{}, Line{Recorded: 4, Cost: 8, Costed: true}, Line{Recorded: 4, Cost: 8, Costed: true}},
-		"added":                {Taking{Quantity: "add"}, Line{Recorded: 4}, Line{Recorded: 14, Cost: 7, Costed: true, Reserved: 1, HasReserved: true}},
-		"taken off":            {Taking{Quantity: "take"}, Line{Recorded: 4}, Line{Recorded: 6, Cost: 7, Costed: true, Reserved: 1, HasReserved: true}},
+		"replaced": {Taking{}, Line{Recorded: 4, Cost: 8, Costed: true}, Line{Recorded: 4, Cost: 8, Costed: true}},
+		"added": {Taking{Quantity: "add"}, Line{Recorded: 4}, Line{Recorded: 14, Cost: 7, Costed: true, Reserved: 1,
+			HasReserved: true}},
+		"taken off": {Taking{Quantity: "take"}, Line{Recorded: 4}, Line{Recorded: 6, Cost: 7, Costed: true, Reserved: 1,
+			HasReserved: true}},
 		"an empty cost stays":  {Taking{}, Line{Recorded: 10}, Line{Recorded: 10, Cost: 7, Costed: true}},
 		"an empty cost clears": {Taking{Clear: true}, Line{Recorded: 10}, Line{Recorded: 10}},
 	} {
@@ -100,7 +107,12 @@ func TestMergeOfOneLine(t *testing.T) {
 		Merge(before, file, c.taking, func(What, *Line, *Line, *Line, int32) {})
 		if assert.Len(t, before.Lines, 1, what) {
 			l := before.Lines[0]
-			assert.Equal(t, c.is, Line{Recorded: l.Recorded, Cost: l.Cost, Costed: l.Costed, Reserved: l.Reserved, HasReserved: l.HasReserved}, what)
+			assert.Equal(
+				t,
+				c.is,
+				Line{Recorded: l.Recorded, Cost: l.Cost, Costed: l.Costed, Reserved: l.Reserved, HasReserved: l.HasReserved},
+				what,
+			)
 		}
 	}
 }

@@ -9,7 +9,11 @@ import (
 
 // A movement belongs to a count where it lies behind the freeze and not behind the counting: the beginning is out, the end in.
 func ExampleMoved() {
-	moves := []stock.Movement{{Quantity: 1 * quantity.Scale, At: 10}, {Quantity: 2 * quantity.Scale, At: 20}, {Quantity: 4 * quantity.Scale, At: 30}}
+	moves := []stock.Movement{
+		{Quantity: 1 * quantity.Scale, At: 10},
+		{Quantity: 2 * quantity.Scale, At: 20},
+		{Quantity: 4 * quantity.Scale, At: 30},
+	}
 	moved, _ := stock.Moved(moves, 10, 20)
 	after, _ := stock.After(moves, 20)
 	fmt.Println(moved, after)

@@ -127,5 +127,6 @@ func Merge(before, file *Book, t Taking, tell func(what What, was, is, of *Line,
 }
 
 func sameStock(a, b *Line) bool {
-	return a.Recorded == b.Recorded && a.Costed == b.Costed && a.Cost == b.Cost && a.HasReserved == b.HasReserved && a.Reserved == b.Reserved
+	return a.Recorded == b.Recorded && a.Costed == b.Costed && a.Cost == b.Cost && a.HasReserved == b.HasReserved &&
+		a.Reserved == b.Reserved
 }

@@ -92,7 +92,8 @@ func TestCosts(t *testing.T) {
 		w, s string
 		cost quantity.Cost
 		none bool
-	}{{"A", "X", 5, false}, {"A", "X", 5, false}, {"B", "X", 7, false}, {"B", "X", 8, false}, {"A", "Y", 3, false}, {"B", "Y", 3, false}, {"A", "Z", 3, false}, {"A", "Z", 0, true}} {
+	}{{"A", "X", 5, false}, {"A", "X", 5, false}, {"B", "X", 7, false}, {"B", "X", 8, false}, {"A", "Y", 3, false}, {"B", "Y", 3, false},
+		{"A", "Z", 3, false}, {"A", "Z", 0, true}} {
 		b.Lines = append(b.Lines, Line{Key: key(l.w, l.s), Row: int32(i + 2), Cost: l.cost, Costed: !l.none})
 		wanted[key(l.w, l.s)[SKU]] = true
 	}
@@ -133,7 +134,8 @@ func TestAlike(t *testing.T) {
 		names []string
 		a, b  string
 		more  int
-	}{{nil, "", "", 0}, {[]string{"A", "B"}, "", "", 0}, {[]string{"A", "b"}, "", "", 0}, {[]string{"A", "b", "a"}, "A", "a", 1}, {[]string{"ÄX", "äx", "Äx", "Y"}, "ÄX", "äx", 2}, {[]string{"ropE", "Rope", "X", "x"}, "ropE", "Rope", 2}} {
+	}{{nil, "", "", 0}, {[]string{"A", "B"}, "", "", 0}, {[]string{"A", "b"}, "", "", 0}, {[]string{"A", "b", "a"}, "A", "a", 1},
+		{[]string{"ÄX", "äx", "Äx", "Y"}, "ÄX", "äx", 2}, {[]string{"ropE", "Rope", "X", "x"}, "ropE", "Rope", 2}} {
 		var n Names
 		for _, t := range c.names {
 			n.Intern([]byte(t))

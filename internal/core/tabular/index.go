@@ -93,7 +93,14 @@ func (f *File) Index(sheet int, spool func() (ReadWriterAt, error)) (*Index, err
 	if err := w.Flush(); err != nil {
 		return nil, err
 	}
-	x.file, x.sheet, x.spool = &File{Name: f.Name, Kind: Text, Dialect: Dialect{UTF8, ','}, Sheets: []string{""}, at: to, size: size}, 0, true
+	x.file, x.sheet, x.spool = &File{
+		Name:    f.Name,
+		Kind:    Text,
+		Dialect: Dialect{UTF8, ','},
+		Sheets:  []string{""},
+		at:      to,
+		size:    size,
+	}, 0, true
 	return x, rows.Err()
 }
 

@@ -72,7 +72,10 @@ type Options struct {
 
 var signatures = []struct{ start, text string }{
 	{"%PDF", "is a PDF. Export the table as delimited text or as a workbook (.xlsx) and drop that"},
-	{"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1", "is a workbook in the old binary form or locked by a password. Save it as .xlsx without a password, or as delimited text"},
+	{
+		"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1",
+		"is a workbook in the old binary form or locked by a password. Save it as .xlsx without a password, or as delimited text",
+	},
 	{"\x89PNG", "is a picture, not a table"},
 	{"\xff\xd8\xff", "is a picture, not a table"},
 	{"\x1f\x8b", "is packed with gzip. Unpack it and drop the file inside"},
@@ -89,7 +92,10 @@ const page = "is a web page, whatever its name says. Open it in a spreadsheet pr
 var markups = []struct{ start, text string }{
 	{"<html", page}, {"<!doctype html", page}, {"<table", page}, {"<head", page}, {"<meta", page},
 	{"<?xml", "is XML, not a table. Export delimited text or a workbook (.xlsx)"},
-	{`{"`, "is JSON, not a table. Export delimited text or a workbook (.xlsx)"}, {`[{`, "is JSON, not a table. Export delimited text or a workbook (.xlsx)"},
+	{
+		`{"`,
+		"is JSON, not a table. Export delimited text or a workbook (.xlsx)",
+	}, {`[{`, "is JSON, not a table. Export delimited text or a workbook (.xlsx)"},
 }
 
 // HeadSize is how much of a file Sniff looks at.

@@ -247,8 +247,11 @@ func TestSafeThereAndBack(t *testing.T) {
 // Which numbers of a workbook are dates and times is told by their formats alone.
 func TestFormatsOfDates(t *testing.T) {
 	for format, date := range map[string]bool{
-		"yyyy-mm-dd": true, "dd/mm/yyyy;@": true, "[$-407]d. mmmm yyyy": true, "[$-F800]dddd\\,\\ mmmm\\ dd\\,\\ yyyy": true, "h:mm AM/PM": true, "[h]:mm": true, "[ss].00": true, "mm:ss.0": true,
-		"General": false, "0": false, "#,##0.00": false, "0.00E+00": false, "@": false, "0.00%": false, `#,##0.00\ "days"`: false, `#,##0\ \d`: false, "[Red]-#,##0": false, "[$€-407] #,##0.00": false, "_-* #,##0_-": false, `"hand"0`: false, "00000": false, `"never closed`: true,
+		"yyyy-mm-dd": true, "dd/mm/yyyy;@": true, "[$-407]d. mmmm yyyy": true, "[$-F800]dddd\\,\\ mmmm\\ dd\\,\\ yyyy": true,
+		"h:mm AM/PM": true, "[h]:mm": true, "[ss].00": true, "mm:ss.0": true,
+		"General": false, "0": false, "#,##0.00": false, "0.00E+00": false, "@": false, "0.00%": false, `#,##0.00\ "days"`: false,
+		`#,##0\ \d`: false, "[Red]-#,##0": false, "[$€-407] #,##0.00": false, "_-* #,##0_-": false, `"hand"0`: false, "00000": false,
+		`"never closed`: true,
 	} {
 		assert.Equal(t, date, isDateFormat(format), format)
 	}
@@ -280,7 +283,11 @@ func TestDatesOfWorkbooks(t *testing.T) {
 	_, rows, err := all(t, b.Bytes(), 0)
 	require.NoError(t, err)
 	require.Len(t, rows, 1)
-	assert.Equal(t, []string{"2026-11-21", "2026-11-21 06:00:00", "2026-11-21", "46347", "0.3", "333333333333333", "1900-03-01"}, rows[0].cells)
+	assert.Equal(
+		t,
+		[]string{"2026-11-21", "2026-11-21 06:00:00", "2026-11-21", "46347", "0.3", "333333333333333", "1900-03-01"},
+		rows[0].cells,
+	)
 }
 
 // A table as people have it, written in any dialect and encoding, with titles above it or not, is found out and read back
@@ -296,7 +303,9 @@ func TestAnyDialectIsFoundOut(t *testing.T) {
 		table := [][]string{{"Warehouse", "Bin", "Item no", "Description", "On hand", "Unit cost"}}
 		for i := range rapid.IntRange(2, 30).Draw(t, "rows") {
 			table = append(table, []string{"W1", fmt.Sprintf("A-%02d", i/3), fmt.Sprintf("%05d", 411+i), word.Draw(t, "description"),
-				fmt.Sprint(rapid.IntRange(0, 5000).Draw(t, "on hand")), fmt.Sprintf("%d%s%02d", rapid.IntRange(0, 99).Draw(t, "whole"), decimal, rapid.IntRange(0, 99).Draw(t, "cents"))})
+				fmt.Sprint(
+					rapid.IntRange(0, 5000).Draw(t, "on hand"),
+				), fmt.Sprintf("%d%s%02d", rapid.IntRange(0, 99).Draw(t, "whole"), decimal, rapid.IntRange(0, 99).Draw(t, "cents"))})
 		}
 		end := rapid.SampledFrom([]string{"\n", "\r\n", "\r"}).Draw(t, "ends of lines")
 		all := rapid.Bool().Draw(t, "all quoted")

@@ -27,8 +27,10 @@ const (
 
 // further are encodings that nothing in a file tells; they are for the person to choose.
 var further = map[Encoding]*charmap.Charmap{
-	"Windows-1250": charmap.Windows1250, "Windows-1251": charmap.Windows1251, "Windows-1253": charmap.Windows1253, "Windows-1254": charmap.Windows1254,
-	"ISO 8859-2": charmap.ISO8859_2, "ISO 8859-15": charmap.ISO8859_15, "Code page 437": charmap.CodePage437, "Code page 850": charmap.CodePage850, "Macintosh": charmap.Macintosh,
+	"Windows-1250": charmap.Windows1250, "Windows-1251": charmap.Windows1251, "Windows-1253": charmap.Windows1253,
+	"Windows-1254": charmap.Windows1254,
+	"ISO 8859-2":   charmap.ISO8859_2, "ISO 8859-15": charmap.ISO8859_15, "Code page 437": charmap.CodePage437,
+	"Code page 850": charmap.CodePage850, "Macintosh": charmap.Macintosh,
 }
 
 // Encodings lists all encodings that are read, those that are found out first.
@@ -104,7 +106,9 @@ func markOrZeros(head []byte) (Encoding, error) {
 	case even > half*6/10 && odd < half/10:
 		return UTF16BE, nil
 	default:
-		return "", errors.New("is not a table: it holds zero bytes, as no text does. Export it again as delimited text or as a workbook (.xlsx)")
+		return "", errors.New(
+			"is not a table: it holds zero bytes, as no text does. Export it again as delimited text or as a workbook (.xlsx)",
+		)
 	}
 	return "", nil
 }
@@ -354,7 +358,9 @@ func (t *textReader) next() (int, [][]byte, error) {
 		}
 		t.row++
 		if !ok && end == len(b) && openQuote(b, t.delimiter) {
-			return t.row, nil, errors.New("a quotation mark is opened in this row and never closed. Close it, or double the quotation marks inside the text")
+			return t.row, nil, errors.New(
+				"a quotation mark is opened in this row and never closed. Close it, or double the quotation marks inside the text",
+			)
 		}
 		t.from += next
 		if err := t.cutQuoted(b[:end]); err != nil {

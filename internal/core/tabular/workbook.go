@@ -28,7 +28,9 @@ type workbook struct {
 	packed int64
 }
 
-var errUnpacks = fmt.Errorf("unpacks to more than a workbook of this size can hold, which no honest table does. Export the table as delimited text instead")
+var errUnpacks = fmt.Errorf(
+	"unpacks to more than a workbook of this size can hold, which no honest table does. Export the table as delimited text instead",
+)
 
 func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 	w := &workbook{zip: z, packed: packed, epoch: time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)}
@@ -177,7 +179,11 @@ func (w *workbook) readStyles(part string) error {
 	}
 	for _, c := range doc.Cells {
 		date, known := custom[c.ID]
-		w.dates = append(w.dates, date || (!known && (c.ID >= 14 && c.ID <= 22 || c.ID >= 27 && c.ID <= 36 || c.ID >= 45 && c.ID <= 47 || c.ID >= 50 && c.ID <= 58)))
+		w.dates = append(
+			w.dates,
+			date ||
+				(!known && (c.ID >= 14 && c.ID <= 22 || c.ID >= 27 && c.ID <= 36 || c.ID >= 45 && c.ID <= 47 || c.ID >= 50 && c.ID <= 58)),
+		)
 	}
 	return nil
 }

@@ -82,7 +82,17 @@ func (t *Tally) Merge(o Tally) (ok bool) {
 
 // Negative is what Merge takes out again.
 func (t Tally) Negative() Tally {
-	return Tally{t.Figures.Negative(), -t.Lines, -t.Open, t.OpenSums.Negative(), -t.Accepted, t.AcceptedSums.Negative(), -t.Held, -t.Zeroed, -t.Posted}
+	return Tally{
+		t.Figures.Negative(),
+		-t.Lines,
+		-t.Open,
+		t.OpenSums.Negative(),
+		-t.Accepted,
+		t.AcceptedSums.Negative(),
+		-t.Held,
+		-t.Zeroed,
+		-t.Posted,
+	}
 }
 
 // Stake is how much is at stake in a line, for the order of the queue: the size of what is open, or of its variance where

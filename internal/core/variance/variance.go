@@ -271,8 +271,18 @@ func FiguresOf(row, costed bool, r *Result) (f Figures) {
 		return 0
 	}
 	counted := r.Status != Uncounted
-	f = Figures{RecordedLines: one(row), Unvalued: one(!costed), Uncounted: one(!counted), Counted: one(counted), RecordedCounted: one(row && counted),
-		Match: one(r.Status == Match), Tolerated: one(r.Status == Tolerated), Over: one(r.Status == Over), Short: one(r.Status == Short), Found: one(r.Status == Found)}
+	f = Figures{
+		RecordedLines:   one(row),
+		Unvalued:        one(!costed),
+		Uncounted:       one(!counted),
+		Counted:         one(counted),
+		RecordedCounted: one(row && counted),
+		Match:           one(r.Status == Match),
+		Tolerated:       one(r.Status == Tolerated),
+		Over:            one(r.Status == Over),
+		Short:           one(r.Status == Short),
+		Found:           one(r.Status == Found),
+	}
 	if counted {
 		f.Values.Add(r.Variance, r.Value)
 	}
@@ -299,7 +309,19 @@ func (f *Figures) Merge(o Figures) (ok bool) {
 
 // Negative is what Merge takes out again.
 func (f Figures) Negative() Figures {
-	return Figures{-f.RecordedLines, -f.RecordedCounted, -f.Counted, -f.Uncounted, -f.Match, -f.Tolerated, -f.Over, -f.Short, -f.Found, -f.Unvalued, f.Values.Negative()}
+	return Figures{
+		-f.RecordedLines,
+		-f.RecordedCounted,
+		-f.Counted,
+		-f.Uncounted,
+		-f.Match,
+		-f.Tolerated,
+		-f.Over,
+		-f.Short,
+		-f.Found,
+		-f.Unvalued,
+		f.Values.Negative(),
+	}
 }
 
 // Coverage is recorded lines with an entry ÷ recorded lines in percent; ok is false over nothing.

@@ -61,16 +61,24 @@ func TestEvaluate(t *testing.T) {
 		variance  string
 		meanwhile bool
 	}{
-		"two pallets add up":                      {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("6", 6, 1)}}, Tolerance{}, Match, "10", "0", false},
-		"the highest round stands":                {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("9", 7, 2), en("5", 6, 1)}}, Tolerance{}, Short, "10", "-1", false},
-		"moved up to the counting time, included": {Input{Recorded: q("10"), Row: true, Frozen: 1, Movements: []stock.Movement{mv("-1", 1), mv("-2", 5), mv("-4", 6)}, Entries: []Entry{en("8", 5, 1)}}, Tolerance{}, Match, "8", "0", false},
-		"moved while counting is not tolerated":   {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 5)}, Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Short, "11", "-1", true},
-		"a movement at the first entry is before": {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 4)}, Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Tolerated, "11", "-1", false},
-		"found":                                    {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{}, Found, "0", "3", false},
-		"found within tolerance":                   {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{Quantity: limit("3")}, Tolerated, "0", "3", false},
-		"no row but a movement: over":              {Input{Movements: []stock.Movement{mv("1", 2)}, Entries: []Entry{en("3", 4, 1)}}, Tolerance{}, Over, "1", "2", false},
-		"counted zero of nothing":                  {Input{Entries: []Entry{en("0", 4, 1)}}, Tolerance{}, Match, "0", "0", false},
-		"uncounted is reckoned at the latest time": {Input{Recorded: q("5"), Row: true, Latest: 9, Movements: []stock.Movement{mv("2", 8), mv("4", 10)}}, Tolerance{}, Uncounted, "7", "0", false},
+		"two pallets add up": {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("6", 6, 1)}},
+			Tolerance{}, Match, "10", "0", false},
+		"the highest round stands": {Input{Recorded: q("10"), Row: true, Entries: []Entry{en("4", 5, 1), en("9", 7, 2), en("5",
+			6, 1)}}, Tolerance{}, Short, "10", "-1", false},
+		"moved up to the counting time, included": {Input{Recorded: q("10"), Row: true, Frozen: 1, Movements: []stock.Movement{mv("-1", 1),
+			mv("-2", 5), mv("-4", 6)}, Entries: []Entry{en("8", 5, 1)}}, Tolerance{}, Match, "8", "0", false},
+		"moved while counting is not tolerated": {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 5)},
+			Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Short, "11", "-1", true},
+		"a movement at the first entry is before": {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 4)},
+			Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Tolerated, "11", "-1", false},
+		"found": {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{}, Found, "0", "3", false},
+		"found within tolerance": {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{Quantity: limit("3")}, Tolerated, "0",
+			"3", false},
+		"no row but a movement: over": {Input{Movements: []stock.Movement{mv("1", 2)}, Entries: []Entry{en("3", 4, 1)}},
+			Tolerance{}, Over, "1", "2", false},
+		"counted zero of nothing": {Input{Entries: []Entry{en("0", 4, 1)}}, Tolerance{}, Match, "0", "0", false},
+		"uncounted is reckoned at the latest time": {Input{Recorded: q("5"), Row: true, Latest: 9, Movements: []stock.Movement{mv("2", 8),
+			mv("4", 10)}}, Tolerance{}, Uncounted, "7", "0", false},
 	} {
 		r, err := Evaluate(&c.in, c.tol)
 		require.NoError(t, err, name)
@@ -79,7 +87,10 @@ func TestEvaluate(t *testing.T) {
 		assert.Equal(t, c.variance, r.Variance.String(), name)
 		assert.Equal(t, c.meanwhile, r.MovedMeanwhile, name)
 	}
-	_, err := Evaluate(&Input{Recorded: quantity.Limit - 1, Row: true, Entries: []Entry{{Quantity: quantity.Limit - 1}, {Quantity: 5}}}, Tolerance{})
+	_, err := Evaluate(
+		&Input{Recorded: quantity.Limit - 1, Row: true, Entries: []Entry{{Quantity: quantity.Limit - 1}, {Quantity: 5}}},
+		Tolerance{},
+	)
 	assert.Equal(t, quantity.ErrTooLarge, err)
 }
 
@@ -88,22 +99,43 @@ func TestOrderAndFooting(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var f, parts Figures
 		for range rapid.IntRange(1, 12).Draw(t, "lines") {
-			in := Input{Row: rapid.Bool().Draw(t, "row"), Costed: rapid.Bool().Draw(t, "costed"), Cost: quantity.Cost(rapid.Int64Range(0, 1e9).Draw(t, "cost")), Latest: 50}
+			in := Input{
+				Row:    rapid.Bool().Draw(t, "row"),
+				Costed: rapid.Bool().Draw(t, "costed"),
+				Cost:   quantity.Cost(rapid.Int64Range(0, 1e9).Draw(t, "cost")),
+				Latest: 50,
+			}
 			if in.Row {
 				in.Recorded = quantity.Quantity(rapid.Int64Range(-1e9, 1e9).Draw(t, "recorded"))
 			}
 			for range rapid.IntRange(0, 5).Draw(t, "moves") {
-				in.Movements = append(in.Movements, stock.Movement{Quantity: quantity.Quantity(rapid.Int64Range(-1e8, 1e8).Draw(t, "m")), At: rapid.Int64Range(0, 100).Draw(t, "at")})
+				in.Movements = append(
+					in.Movements,
+					stock.Movement{
+						Quantity: quantity.Quantity(rapid.Int64Range(-1e8, 1e8).Draw(t, "m")),
+						At:       rapid.Int64Range(0, 100).Draw(t, "at"),
+					},
+				)
 			}
 			for range rapid.IntRange(0, 4).Draw(t, "entries") {
-				in.Entries = append(in.Entries, Entry{quantity.Quantity(rapid.Int64Range(0, 1e9).Draw(t, "e")), rapid.Int64Range(0, 100).Draw(t, "at"), rapid.IntRange(1, 2).Draw(t, "round")})
+				in.Entries = append(
+					in.Entries,
+					Entry{
+						quantity.Quantity(rapid.Int64Range(0, 1e9).Draw(t, "e")),
+						rapid.Int64Range(0, 100).Draw(t, "at"),
+						rapid.IntRange(1, 2).Draw(t, "round"),
+					},
+				)
 			}
 			tol := Tolerance{Quantity: limit("5")}
 			r, err := Evaluate(&in, tol)
 			require.NoError(t, err)
 			other := in
 			other.Movements, other.Entries = append([]stock.Movement(nil), in.Movements...), append([]Entry(nil), in.Entries...)
-			rand.Shuffle(len(other.Movements), func(i, j int) { other.Movements[i], other.Movements[j] = other.Movements[j], other.Movements[i] })
+			rand.Shuffle(
+				len(other.Movements),
+				func(i, j int) { other.Movements[i], other.Movements[j] = other.Movements[j], other.Movements[i] },
+			)
 			rand.Shuffle(len(other.Entries), func(i, j int) { other.Entries[i], other.Entries[j] = other.Entries[j], other.Entries[i] })
 			again, err := Evaluate(&other, tol)
 			require.NoError(t, err)
