@@ -83,8 +83,7 @@ func (s *Server) registerSession() {
 			}
 			out, err := me(ctx, who)
 			return &body[Me]{out}, err
-		},
-	)
+		})
 	huma.Register(
 		s.api,
 		huma.Operation{
@@ -106,16 +105,14 @@ func (s *Server) registerSession() {
 			p, err := s.desk.SignIn(ctx, in.Body.SignIn, in.Body.Password)
 			s.tries.note(in.Body.SignIn, err == nil)
 			return arrived(ctx, p, err)
-		},
-	)
+		})
 	huma.Register(
 		s.api,
 		huma.Operation{OperationID: "signOut", Method: http.MethodDelete, Path: "/api/session", Summary: "Sign out"},
 		func(ctx context.Context, _ *struct{}) (*signed[done], error) {
 			err := s.sessions.Destroy(ctx)
 			return &signed[done]{s.cookie("", time.Time{}), done{true}}, problem(desk.InWords(err))
-		},
-	)
+		})
 	huma.Register(
 		s.api,
 		huma.Operation{
@@ -139,6 +136,5 @@ func (s *Server) registerSession() {
 			p, err := s.desk.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
 			s.tries.note("owner", err == nil)
 			return arrived(ctx, p, err)
-		},
-	)
+		})
 }
