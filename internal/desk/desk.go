@@ -324,8 +324,11 @@ func answered(tx *gorm.DB, p Person, operation, key, hash string, answer any) (b
 func (d *Desk) VerifyChain(ctx context.Context) (store.Proof, error) { return d.store.VerifyChain(ctx) }
 
 // KeptFile gives a kept file, which is proved on the way.
-func (d *Desk) KeptFile(p Person, sha string) (*store.KeptFile, error) {
+func (d *Desk) KeptFile(ctx context.Context, p Person, sha string) (*store.KeptFile, error) {
 	if err := allow(p, Look); err != nil {
+		return nil, err
+	}
+	if err := unlessBlind(d.store.Read(ctx), p, 0, "see files that came in"); err != nil {
 		return nil, err
 	}
 	return d.kept(sha)

@@ -4,6 +4,8 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"io"
 	"os"
@@ -415,7 +417,15 @@ func TestBlind(t *testing.T) {
 		_, e2 := d.History(ctx, p, id, 1)
 		_, e3 := d.Report(ctx, p, id)
 		_, e4 := d.PreviewPosting(ctx, p, id, "difference")
-		for _, err := range []error{e1, e2, e3, e4} {
+		_, e5 := d.Recorded(ctx, p, 1, Filter{})
+		_, e6 := d.RecordedItems(ctx, p, 1, Filter{})
+		_, e7 := d.Tally(ctx, p, Scope{Warehouse: 1, Bins: []int64{1}}, 10)
+		stockFile := sha256.Sum256([]byte(stockText))
+		k, e8 := d.KeptFile(ctx, p, hex.EncodeToString(stockFile[:]))
+		if e8 == nil {
+			require.NoError(t, k.Close())
+		}
+		for _, err := range []error{e1, e2, e3, e4, e5, e6, e7, e8} {
 			if may {
 				assert.NoError(t, err, role)
 			} else {

@@ -77,11 +77,7 @@ type RecordedPage struct {
 // Recorded lists the recorded stock of a warehouse by bin.
 func (d *Desk) Recorded(ctx context.Context, p Person, houseID int64, f Filter) (page RecordedPage, err error) {
 	page.Lines = []RecordedLine{}
-	if err := allow(p, Look); err != nil {
-		return page, err
-	}
-	tx := d.store.Read(ctx)
-	h, err := warehouse(tx, houseID)
+	tx, h, err := d.recordedOf(ctx, p, houseID)
 	if err != nil {
 		return page, err
 	}
@@ -148,11 +144,7 @@ func (l *RecordedLine) setReserved(r *int64) {
 // RecordedItems lists the recorded stock of a warehouse by item.
 func (d *Desk) RecordedItems(ctx context.Context, p Person, houseID int64, f Filter) (page RecordedPage, err error) {
 	page.Lines = []RecordedLine{}
-	if err := allow(p, Look); err != nil {
-		return page, err
-	}
-	tx := d.store.Read(ctx)
-	h, err := warehouse(tx, houseID)
+	tx, h, err := d.recordedOf(ctx, p, houseID)
 	if err != nil {
 		return page, err
 	}

@@ -73,11 +73,7 @@ func warehouse(tx *gorm.DB, id int64) (*store.Warehouse, error) {
 
 // Tally tells what a scope comes to, before anything is frozen.
 func (d *Desk) Tally(ctx context.Context, p Person, sc Scope, rows int) (t Tally, err error) {
-	if err := allow(p, Look); err != nil {
-		return t, err
-	}
-	tx := d.store.Read(ctx)
-	h, err := warehouse(tx, sc.Warehouse)
+	tx, h, err := d.recordedOf(ctx, p, sc.Warehouse)
 	if err != nil {
 		return t, err
 	}

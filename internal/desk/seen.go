@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"fmt"
 
 	"gorm.io/gorm"
 
@@ -49,6 +50,32 @@ func (d *Desk) judge(ctx context.Context, p Person, id int64) (*Seen, error) {
 		err = allow(p, Judge)
 	}
 	return c, err
+}
+
+// recordedOf gives a warehouse for looking at what is recorded there: while a blind count of it runs its counters may not.
+func (d *Desk) recordedOf(ctx context.Context, p Person, id int64) (*gorm.DB, *store.Warehouse, error) {
+	if err := allow(p, Look); err != nil {
+		return nil, nil, err
+	}
+	tx := d.store.Read(ctx)
+	h, err := warehouse(tx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	return tx, h, unlessBlind(tx, p, h.ID, "see what is recorded in "+h.Code)
+}
+
+// unlessBlind refuses something to whoever may not judge while a blind count runs, in a warehouse or, for 0, in any.
+func unlessBlind(tx *gorm.DB, p Person, house int64, what string) error {
+	if allow(p, Judge) == nil {
+		return nil
+	}
+	var blind bool
+	err := tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE blind = 1 AND state = ? AND ? IN (0, warehouse_id))", store.Running, house).Scan(&blind).Error
+	if err == nil && blind {
+		err = fmt.Errorf("to %s while a blind count runs: %w (you are %s)", what, ErrMayNot, p.Role)
+	}
+	return err
 }
 
 func countRow(tx *gorm.DB, id int64) (*store.Count, error) {

@@ -34,6 +34,7 @@ type Server struct {
 	api      huma.API
 	handler  http.Handler
 	tries    tries
+	raw      []string // what is no JSON, as method and path
 }
 
 // Options of a server.
@@ -61,7 +62,16 @@ func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 	cfg.Info.Description = "What the screens of Wobin call. Quantities, costs and money are decimal strings."
 	w.api = humagin.New(g, cfg)
 	w.register()
+	operations := map[string]bool{}
+	for _, r := range g.Routes() {
+		operations[r.Method+" "+r.Path] = true
+	}
 	w.registerRaw(g)
+	for _, r := range g.Routes() {
+		if is := r.Method + " " + r.Path; !operations[is] {
+			w.raw = append(w.raw, is)
+		}
+	}
 	if opt.Front != nil {
 		front(g, opt.Front)
 	}
@@ -364,7 +374,7 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, huma.Error404NotFound("There is no such file."))
 			return
 		}
-		k, err := s.desk.KeptFile(person(c.Request.Context()), sha)
+		k, err := s.desk.KeptFile(c.Request.Context(), person(c.Request.Context()), sha)
 		stream(c, c.DefaultQuery("name", sha), k, err)
 	})
 	raw.GET("/try/:name", func(c *gin.Context) {
