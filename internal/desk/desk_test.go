@@ -425,6 +425,12 @@ func TestBlind(t *testing.T) {
 		if e8 == nil {
 			require.NoError(t, k.Close())
 		}
+		dr, err := d.Upload(ctx, p, "probe.csv", strings.NewReader("warehouse,bin,sku,quantity\nW,A-1-1,ROPE,10\n"), Choices{})
+		if role == "controller" || role == "counter" { // the others send no files
+			require.NoError(t, err)
+			assert.Equal(t, may, dr.Effect.Gone > 0, "what a file would change tells what is recorded")
+			assert.Equal(t, may, !strings.Contains(dr.Blocked, "blind"), dr.Blocked)
+		}
 		for _, err := range []error{e1, e2, e3, e4, e5, e6, e7, e8} {
 			if may {
 				assert.NoError(t, err, role)

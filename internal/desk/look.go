@@ -78,10 +78,19 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 	if err := d.recogniseParts(dr, rec, saved, named); err != nil {
 		return nil, err
 	}
+	// What a file changes of the records would tell a counter what is recorded.
+	hidden := unlessBlind(d.store.Read(ctx), dr.person, 0, "look at what a file changes")
+	if hidden != nil && !errors.Is(hidden, ErrMayNot) {
+		return nil, hidden
+	}
 	reading := layout.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr), Halves: true}
 	for _, kind := range layout.Kinds {
 		for _, pt := range dr.parts {
 			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {
+				if hidden != nil && kind != layout.Counts {
+					pt.view.Blocked = "While a blind count runs you can take in counts only: this reads as a file of another kind."
+					continue
+				}
 				if err := d.lookPart(ctx, dr, pt, reading, rec, out); err != nil {
 					return nil, err
 				}
