@@ -39,6 +39,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageL
 	const fields = useRef(new Map<number, HTMLInputElement>());
 	const turns = useRef(new Map<string, Promise<void>>()); // one row's work follows its own
 	const keys = useRef(new Map<string, string>()); // of work whose answer did not come
+	const shown = useRef(new Map<string, number>()); // the entry that was shown in a row when typing in it began
 	const listKey = key.sheetLines(id, number);
 	const q = useQuery({ queryKey: listKey, queryFn: () => rowsOf(id, number) });
 	if (q.error) return <Failed what="This sheet" error={q.error} />;
@@ -48,17 +49,28 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageL
 	const who = counter ?? (sheet.counter || person.name);
 	const open = c.state === "running" && (person.role === "controller" || person.role === "counter");
 	const forget = (row: string, text: string) =>
-		setTyped((t) => (t[row] !== undefined && t[row].trim() !== text ? t : (({ [row]: _, ...rest }) => rest)(t))); // what was typed since stays
+		setTyped((t) => {
+			if (t[row] !== undefined && t[row].trim() !== text) return t; // what was typed since stays
+			shown.current.delete(row);
+			return (({ [row]: _, ...rest }) => rest)(t);
+		});
+	const lineOf = (row: string) => queries.getQueryData<Rows>(listKey)?.lines.find((l) => l.row_code === row);
+	/** What stands in a row now was seen: by its own window that sent it, or since it was told. */
+	const seen = (row: string) => {
+		const line = lineOf(row);
+		if (line && shown.current.has(row)) shown.current.set(row, line.entry);
+	};
 	const right = (row: string) => setWrong(({ [row]: _, ...rest }) => rest);
 
 	/** Sends one row, after what was sent of it before, against what stands in it as it was shown. */
 	const send = (row: string, text: string, more: Partial<Sent> = {}) => {
 		const turn = (turns.current.get(row) ?? Promise.resolve()).then(async () => {
-			const line = queries.getQueryData<Rows>(listKey)?.lines.find((l) => l.row_code === row);
+			const line = lineOf(row);
+			const saw = shown.current.get(row) ?? line?.entry;
 			if (!line || (text === line.own && !more.withdraw)) return forget(row, text);
 			const entry: Sent = {
 				quantity: more.withdraw ? null : text,
-				saw: line.entry,
+				saw,
 				counted_at: at ? at.replace("T", " ") : undefined,
 				counter: who || undefined,
 				...more,
@@ -77,6 +89,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageL
 				keys.current.delete(what);
 				right(row);
 				await queries.invalidateQueries({ queryKey: key.count(id) });
+				seen(row);
 				forget(row, text);
 			} catch (e) {
 				const p = e instanceof Problem ? e : null;
@@ -89,7 +102,10 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageL
 						value: text,
 					},
 				}));
-				if (p?.kind === "changed") await queries.invalidateQueries({ queryKey: key.count(id) });
+				if (p?.kind === "changed") {
+					await queries.invalidateQueries({ queryKey: key.count(id) });
+					seen(row);
+				}
 			}
 			setSaving((n) => n - 1);
 		});
@@ -254,7 +270,10 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageL
 											data-row={r.row_code}
 											value={typed[r.row_code] ?? r.own ?? ""}
 											onFocus={(e) => e.target.select()}
-											onChange={(e) => setTyped((t) => ({ ...t, [r.row_code]: e.target.value }))}
+											onChange={(e) => {
+												if (!shown.current.has(r.row_code)) shown.current.set(r.row_code, r.entry);
+												setTyped((t) => ({ ...t, [r.row_code]: e.target.value }));
+											}}
 											onBlur={() => save(r)}
 											onKeyDown={(e) => onKey(e, r, i)}
 										/>
