@@ -81,7 +81,7 @@ func (p Positions) where(column string) (string, []driver.Value, error) {
 	return column + " IN (SELECT value FROM json_each(?))", []driver.Value{string(b)}, err
 }
 
-// keyed are the columns of a line's key and what else only found lines and sheets need.
+// lineFixed are the columns of a line that are never worked out, but for its texts.
 const lineFixed = "pos, bin_id, item_id, has_row, recorded, cost, sheet_id"
 
 // worked are the columns that are worked out.
@@ -223,10 +223,7 @@ func UpdateCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 		set[i] = c + " = excluded." + c
 	}
 	t := table{
-		head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(
-			worked,
-			", ",
-		) + ") VALUES ",
+		head:  "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(worked, ", ") + ") VALUES ",
 		row:   fmt.Sprintf("(%d,0,0,'','','','',0,0,0,'',%s)", count, marks(1+len(worked))),
 		tail:  " ON CONFLICT (count_id, pos) DO UPDATE SET " + strings.Join(set, ", "),
 		width: 1 + len(worked),
