@@ -224,6 +224,7 @@ type VarianceLine struct {
 	Description string             `json:"description"`
 	Lot         string             `json:"lot"`
 	Serial      string             `json:"serial"`
+	Holding     string             `json:"holding"`
 	Unit        string             `json:"unit"`
 	RowCode     string             `json:"row_code"`
 	Sheet       int                `json:"sheet"`
@@ -289,6 +290,7 @@ func (r *varianceRow) view(largest int64) VarianceLine {
 		Description: r.Description,
 		Lot:         r.Lot,
 		Serial:      r.Serial,
+		Holding:     r.Holding,
 		Unit:        r.Unit,
 		RowCode:     rowCodeOf(r.CountID, &r.CountLine, r.Number, r.First),
 		Sheet:       r.Number,

@@ -2267,6 +2267,7 @@ export interface components {
              */
             entry: number;
             expected: string;
+            holding: string;
             lot: string;
             /** @description moved while it was counted */
             meanwhile: boolean;

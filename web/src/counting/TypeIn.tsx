@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { api, ask, Problem, queries, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
-import { Empty, Failed, plain, Quantity, Warn, when } from "../frame/figures";
+import { apart, Empty, Failed, plain, Quantity, Warn, when } from "../frame/figures";
 
 type Line = Schemas["VarianceLine"];
 type Sent = Omit<Schemas["Typed"], "row_code" | "quantity"> & { quantity: string | null };
@@ -248,7 +248,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageL
 								<td className="code px-2 font-semibold">{r.bin === rows[i - 1]?.bin ? "" : r.bin}</td>
 								<td className="code px-2">{r.sku}</td>
 								<td className="max-w-52 truncate px-2">{r.description}</td>
-								<td className="code px-2">{r.lot || r.serial}</td>
+								<td className="code px-2">{apart(r)}</td>
 								{!c.blind && (
 									<td className="px-2 text-right">
 										<Quantity of={r.recorded} />

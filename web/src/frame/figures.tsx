@@ -12,6 +12,9 @@ export function plain(decimal: string | null | undefined, signed = false): strin
 	return `${sign}${grouped}${part === undefined ? "" : `.${part}`}`;
 }
 
+/** What tells lines of one item in one bin apart. */
+export const apart = (l: { lot: string; serial: string; holding: string }) => [l.lot, l.serial, l.holding].filter(Boolean).join(" ");
+
 export const isZero = (decimal: string | null | undefined) => decimal == null || !/[1-9]/.test(decimal);
 export const isNegative = (decimal: string) => decimal.startsWith("-") && !isZero(decimal);
 

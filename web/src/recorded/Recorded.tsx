@@ -5,7 +5,7 @@ import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
-import { age, count, Empty, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
+import { age, apart, count, Empty, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
 import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
@@ -81,8 +81,8 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 						key: "lot",
 						title: "Lot, serial",
 						width: "104px",
-						cell: (r: Line) => <span className="code">{[r.lot, r.serial, r.holding].filter(Boolean).join(" ")}</span>,
-						text: (r: Line) => [r.lot, r.serial, r.holding].filter(Boolean).join(" "),
+						cell: (r: Line) => <span className="code">{apart(r)}</span>,
+						text: (r: Line) => apart(r),
 					},
 				]
 			: [

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
-import { count, Off, plain, Warn, when } from "../frame/figures";
+import { apart, count, Off, plain, Warn, when } from "../frame/figures";
 
 type Event = Schemas["HistoryEvent"];
 
@@ -32,7 +32,7 @@ export function LineInHand({ id, pos, may }: { id: number; pos: number; may: boo
 			</div>
 			<div className="truncate">
 				{line.description}
-				{(line.lot || line.serial) && <span className="code"> · {line.lot || line.serial}</span>}
+				{apart(line) && <span className="code"> · {apart(line)}</span>}
 			</div>
 			<Axis events={events} line={line} />
 			<ul className="text-[12.5px]">

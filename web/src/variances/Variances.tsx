@@ -5,7 +5,7 @@ import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
-import { count, Empty, Failed, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
+import { apart, count, Empty, Failed, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
 import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
@@ -98,10 +98,10 @@ export function Variances() {
 			cell: (r) => (
 				<>
 					{r.description}
-					{(r.lot || r.serial) && <span className="code text-dim"> {r.lot || r.serial}</span>}
+					{apart(r) && <span className="code text-dim"> {apart(r)}</span>}
 				</>
 			),
-			text: (r) => r.description,
+			text: (r) => [r.description, apart(r)].filter(Boolean).join(" "),
 		},
 		{
 			key: "rec",
