@@ -13,7 +13,7 @@ export type Column<R> = {
 };
 
 const rowHeight = 25;
-const letter = 7.6; // px of a letter of a code or figure
+const letter = 7.95; // px of a letter of a code or figure
 const around = 18; // px beside it
 
 /** How wide the columns are: codes and figures are never cut, so a column grows with the longest that came so far. */
