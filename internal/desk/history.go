@@ -61,8 +61,7 @@ func (d *Desk) History(ctx context.Context, p Person, countID, pos int64) (h Lin
 	at(c.FrozenAt, "freeze", &recorded, "frozen", false, 0)
 	var m []store.CountMove
 	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error {
-		m = append(m,
-			x)
+		m = append(m, x)
 		return nil
 	}); err != nil {
 		return h, err
@@ -140,15 +139,16 @@ func (d *Desk) otherLines(ctx context.Context, c *Seen, row *varianceRow, h *Lin
 	if err != nil {
 		return err
 	}
-	bins := map[int64][]int64{row.ItemID: {}}
-	set.binsOf(bins)
-	b, err := json.Marshal(bins[row.ItemID])
+	frozen := set.lyingOf(row.ItemID)
+	bins, ranges, err := nearOthers(c, frozen)
 	if err != nil {
 		return err
 	}
 	where := `l.pos IN (SELECT pos FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND item_id = ? AND bin_id IN (SELECT value FROM json_each(?))
+		UNION SELECT x.pos FROM json_each(?) r CROSS JOIN count_lines x ON x.count_id = ? AND x.item_id = ?
+			AND x.pos BETWEEN json_extract(r.value, '$[0]') AND json_extract(r.value, '$[1]')
 		UNION SELECT pos FROM count_lines INDEXED BY count_lines_found_item WHERE count_id = ? AND item_id = ? AND has_row = 0)`
-	args := []any{c.ID, row.ItemID, row.Pos, c.ID, row.ItemID, string(b), c.ID, row.ItemID}
+	args := []any{c.ID, row.ItemID, row.Pos, c.ID, row.ItemID, bins, ranges, c.ID, row.ItemID, c.ID, row.ItemID}
 	if len(set.bins) == 0 { // the set of an old count may be gone
 		where, args = "1 = 1", args[:3]
 	}
@@ -161,7 +161,46 @@ func (d *Desk) otherLines(ctx context.Context, c *Seen, row *varianceRow, h *Lin
 		h.Others = append(h.Others, others[i].view(0))
 	}
 	if len(others) == listedOthers {
-		h.More = max(len(bins[row.ItemID])-1-len(others), 0)
+		h.More = max(len(frozen)-1-len(others), 0)
 	}
 	return nil
+}
+
+// bigBin is how many lines a bin has in which a line is not looked for one by one.
+const bigBin = 1000
+
+// nearOthers gives, as JSON, the bins in which frozen lines are to be looked for, and for bins with very many lines the
+// stretches of the count in which they are: a bin's lines keep their order in the count, less those that it leaves out.
+func nearOthers(c *Seen, frozen []lying) (bins, ranges string, err error) {
+	small, near := []int64{}, [][2]int64{}
+	for _, l := range frozen {
+		if l.lines <= bigBin {
+			small = append(small, l.bin)
+			continue
+		}
+		var first *int64
+		q := "SELECT min(pos) FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND bin_id = ?"
+		if err := c.tx.Raw(q, c.ID, l.bin).Scan(&first).Error; err != nil {
+			return "", "", err
+		}
+		if first == nil {
+			continue
+		}
+		left := int64(l.lines)
+		err := store.EachTally(c.tx, c.ID, store.PartBin, []int64{l.bin}, func(t *store.PartTally) error {
+			left -= int64(t.RecordedLines)
+			return nil
+		})
+		if err != nil {
+			return "", "", err
+		}
+		at := *first + int64(l.at)
+		near = append(near, [2]int64{max(*first, at-left), at})
+	}
+	b, err := json.Marshal(small)
+	if err != nil {
+		return "", "", err
+	}
+	r, err := json.Marshal(near)
+	return string(b), string(r), err
 }

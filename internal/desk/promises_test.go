@@ -564,3 +564,40 @@ func TestBinsOfCountsStay(t *testing.T) {
 	assert.Contains(t, bins, "Z-9-9")
 	assert.NotContains(t, bins, "Z-9-8", "which nothing uses")
 }
+
+// An item's other lines are found where a bin has very many, with lines that the count leaves out between them.
+func TestOtherLinesInABigBin(t *testing.T) {
+	d := at(t)
+	var items, rows strings.Builder
+	items.WriteString("sku,description,unit,stocked\n")
+	rows.WriteString("warehouse,bin,sku,lot,on hand,recorded at\n")
+	for i := range 2400 {
+		how := "yes"
+		if i%3 == 1 {
+			how = "service"
+		}
+		fmt.Fprintf(&items, "S-%04d,x,ea,%s\n", i, how)
+		fmt.Fprintf(&rows, "W,FLOOR,S-%04d,L1,%d,2026-11-20T06:00:00Z\n", i, i)
+		if i%600 == 0 {
+			fmt.Fprintf(&rows, "W,FLOOR,S-%04d,L2,7,2026-11-20T06:00:00Z\nW,A-1,S-%04d,,7,2026-11-20T06:00:00Z\n", i, i)
+		}
+	}
+	take(t, d, "items.csv", strings.ReplaceAll(items.String(), "stocked", "type"))
+	take(t, d, "stock.csv", rows.String())
+	c, err := d.Freeze(ctx, nell, NewCount{Name: "C", Scope: Scope{Warehouse: 1}, Rows: 500})
+	require.NoError(t, err)
+	require.Equal(t, 1608, c.Lines)
+	page, err := d.CountLines(ctx, nell, c.ID, Filter{Text: "S-1800", Limit: 10})
+	require.NoError(t, err)
+	require.Len(t, page.Lines, 3)
+	for _, l := range page.Lines {
+		h, err := d.History(ctx, nell, c.ID, l.Pos)
+		require.NoError(t, err)
+		var others []string
+		for _, o := range h.Others {
+			others = append(others, o.SKU+" "+o.Bin+" "+o.Lot)
+		}
+		assert.Len(t, others, 2, l.Bin+l.Lot)
+		assert.NotContains(t, others, l.SKU+" "+l.Bin+" "+l.Lot)
+	}
+}

@@ -69,19 +69,8 @@ func (d *Desk) setOf(ctx context.Context, tx *gorm.DB, id int64) (*setLines, err
 				wrong = err
 			}
 		}
-		s.bins, s.items, s.values, s.zero = append(
-			s.bins,
-			l.BinID,
-		), append(
-			s.items,
-			l.ItemID,
-		), append(
-			s.values,
-			v,
-		), append(
-			s.zero,
-			l.Quantity == 0,
-		)
+		s.bins, s.items = append(s.bins, l.BinID), append(s.items, l.ItemID)
+		s.values, s.zero = append(s.values, v), append(s.zero, l.Quantity == 0)
 		n, had := at[l.Attributes]
 		if !had {
 			n = int32(len(s.texts))
@@ -133,6 +122,31 @@ func (s *setLines) binsOf(items map[int64][]int64) {
 			items[item] = append(bins, s.bins[i])
 		}
 	}
+}
+
+// lying is where a line of an item is: its bin, how many of the bin's lines go before it, and how many lines the bin has.
+type lying struct {
+	bin       int64
+	at, lines int
+}
+
+// lyingOf gives the lines of an item.
+func (s *setLines) lyingOf(item int64) (out []lying) {
+	open, start := 0, 0 // the lines found in the bin in hand are those from open on
+	for i := 0; i <= len(s.bins); i++ {
+		if i == len(s.bins) || i > 0 && s.bins[i] != s.bins[i-1] {
+			for ; open < len(out); open++ {
+				out[open].lines = i - start
+			}
+			if start = i; i == len(s.bins) {
+				break
+			}
+		}
+		if s.items[i] == item {
+			out = append(out, lying{bin: s.bins[i], at: i - start})
+		}
+	}
+	return out
 }
 
 // houseBins are the bins of a warehouse with their codes and zones, and what of the items is not counted.
