@@ -169,11 +169,16 @@ func (b *builder) decide(count int64, share float64) error {
 	if err != nil {
 		return err
 	}
-	reasons := []string{"MISCOUNT", "MISCOUNT", "LOSS", "MISPICK", "UNBOOKED", "DAMAGE"}
+	missing := []string{"MISCOUNT", "MISCOUNT", "LOSS", "MISPICK", "UNBOOKED", "DAMAGE"}
+	surplus := []string{"MISCOUNT", "UNBOOKED", "MISCOUNT", "MISPICK"} // nothing is lost or spoilt where there is more
 	for i, l := range page.Lines[:int(float64(len(page.Lines))*share)] {
 		kind := store.Accept
 		if i%11 == 3 {
 			kind = store.Hold
+		}
+		reasons := missing
+		if l.Variance != nil && *l.Variance > 0 {
+			reasons = surplus
 		}
 		if _, err := b.desk.Decide(b.ctx, b.ida, count, []int64{l.Pos}, kind, reasons[(i*7)%len(reasons)]); err != nil {
 			return err
