@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"wobin/internal/core/quantity"
 	"wobin/internal/store"
 )
 
@@ -72,8 +73,17 @@ func (w *Work) knownReason(reason string) error {
 	return nil
 }
 
-// Decide accepts or holds what is open of lines, or takes an earlier decision back (kind ""). All of them or none.
-func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int64, kind, reason string) (Decided, error) {
+// Decisions are what somebody decides about lines.
+type Decisions struct {
+	Lines  []int64             `json:"lines" minItems:"1" maxItems:"100000"`
+	Saw    []quantity.Quantity `json:"saw,omitempty" maxItems:"100000" doc:"what was open of each line as it was seen; what changed meanwhile is refused"`
+	Kind   string              `json:"kind" enum:"accept,hold,"`
+	Reason string              `json:"reason"`
+}
+
+// Decide accepts or holds what is open of lines, or takes an earlier decision back (kind ""). All of them or none. saw is what
+// was open of each as the person saw it, in the order of places, or nothing: what changed meanwhile is not decided unseen.
+func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int64, kind, reason string, saw ...quantity.Quantity) (Decided, error) {
 	return Do(ctx, d, p, Decide, Key{}, func(w *Work) (out Decided, err error) {
 		if kind != "" && kind != store.Accept && kind != store.Hold {
 			return out, refuseAs(Invalid, "kind", "A decision is accept or hold.")
@@ -87,6 +97,9 @@ func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int
 		}
 		lines, err := w.linesAt(c, places)
 		if err != nil {
+			return out, err
+		}
+		if err := w.asSeen(c, lines, places, saw); err != nil {
 			return out, err
 		}
 		t := newTallying(w, c)
@@ -125,6 +138,27 @@ func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int
 		}
 		return out, w.Say("decided", map[string]any{"count": c.ID, "kind": kind, "reason": reason, "lines": len(rows)})
 	})
+}
+
+// asSeen refuses lines of which something else is open than what was seen.
+func (w *Work) asSeen(c *store.Count, lines []store.CountLine, places []int64, saw []quantity.Quantity) error {
+	if len(saw) == 0 {
+		return nil
+	}
+	if len(saw) != len(places) {
+		return refuseAs(Invalid, "saw", "Say of each line what was open of it, or of none.")
+	}
+	seen := make(map[int64]quantity.Quantity, len(places))
+	for i, pos := range places {
+		seen[pos] = saw[i]
+	}
+	for i := range lines {
+		if l := &lines[i]; seen[l.Pos] != quantity.Quantity(l.Rest) {
+			return refuseAs(Changed, "saw", "%s has changed meanwhile: %s is open of it now, not %s. Look at it again; nothing was decided.",
+				w.lineName(c, l.Pos), quantity.Quantity(l.Rest), seen[l.Pos])
+		}
+	}
+	return nil
 }
 
 // appendDecisions appends decisions, and lets the work's word cover them.

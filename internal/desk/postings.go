@@ -3,6 +3,8 @@ package desk
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"slices"
@@ -76,6 +78,7 @@ type PostingPreview struct {
 	Unvalued int           `json:"unvalued"`
 	NoReason int           `json:"no_reason" doc:"accepted lines without a reason code"`
 	Alike    int           `json:"alike" doc:"lines that match or are let pass, told since the file tells all counts"`
+	Sha      string        `json:"sha" doc:"SHA-256 of the whole file"`
 	Text     string        `json:"text" doc:"the file's text, its first 1,000 lines"`
 	Bins     []int64       `json:"bins" doc:"the bins of the lines that are shown, in their order"`
 	Cut      int           `json:"cut" doc:"how many lines of the text are not shown here"`
@@ -110,6 +113,7 @@ func (d *Desk) PreviewPosting(ctx context.Context, p Person, countID int64, mode
 	} else if err != nil {
 		return v, err
 	}
+	v.Sha = shaOf(f.text)
 	text := f.text
 	for n := 0; len(text) > 0; n++ {
 		end := bytes.IndexByte(text, '\n') + 1
@@ -123,6 +127,11 @@ func (d *Desk) PreviewPosting(ctx context.Context, p Person, countID int64, mode
 	all, err := tallyOf(c.tx, countID)
 	v.Open = all.Open
 	return v, err
+}
+
+func shaOf(b []byte) string {
+	sum := sha256.Sum256(b)
+	return hex.EncodeToString(sum[:])
 }
 
 // shownLines is how many lines of a file are shown before it is made.
@@ -284,9 +293,9 @@ func (f *postingFile) line(r *store.CountLine, n *store.NamedText, house string,
 }
 
 // Post makes a posting of all accepted lines. It is never changed afterwards, and its file is kept. expect is the
-// number of lines that the person saw.
-func (d *Desk) Post(ctx context.Context, p Person, countID int64, mode, key string, expect int) (PostingView, error) {
-	return Do(ctx, d, p, SendOut, Key{key, []any{countID, mode, expect}}, func(w *Work) (v PostingView, err error) {
+// number of lines that the person saw, sha that of the file that was shown; what is no longer that file is not sent unseen.
+func (d *Desk) Post(ctx context.Context, p Person, countID int64, mode, key string, expect int, sha ...string) (PostingView, error) {
+	return Do(ctx, d, p, SendOut, Key{key, []any{countID, mode, expect, sha}}, func(w *Work) (v PostingView, err error) {
 		c, err := w.Running(countID)
 		if err != nil {
 			return v, err
@@ -300,6 +309,8 @@ func (d *Desk) Post(ctx context.Context, p Person, countID int64, mode, key stri
 			return v, refuse("No accepted line is waiting to go out.")
 		case len(f.lines) != expect:
 			return v, refuseAs(Changed, "lines", "There are %d accepted lines now, not %d. Look at the file again.", len(f.lines), expect)
+		case len(sha) > 0 && sha[0] != "" && sha[0] != shaOf(f.text):
+			return v, refuseAs(Changed, "sha", "The accepted lines have changed since the file was shown. Look at it again; nothing was sent.")
 		}
 		sha, err := d.store.KeepBytes(w.DB, f.text, w.Now)
 		if err != nil {

@@ -2,8 +2,6 @@ package desk
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"encoding/json"
 	"fmt"
 
@@ -18,8 +16,7 @@ func (k *Key) hash() (string, error) {
 		return "", nil
 	}
 	b, err := json.Marshal(k.Body)
-	sum := sha256.Sum256(b)
-	return hex.EncodeToString(sum[:]), err
+	return shaOf(b), err
 }
 
 // Seen is a count as somebody may see it. It is the only way to one for reading.

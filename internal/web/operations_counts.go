@@ -125,13 +125,9 @@ func (s *Server) registerCounts() {
 	op(s, "decide", http.MethodPost, "/api/counts/{count}/decisions", "Accept or hold lines",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
-			Body struct {
-				Lines  []int64 `json:"lines" minItems:"1" maxItems:"100000"`
-				Kind   string  `json:"kind" enum:"accept,hold,"`
-				Reason string  `json:"reason"`
-			}
+			Body desk.Decisions
 		}) (desk.Decided, error) {
-			return d.Decide(ctx, p, in.Count, in.Body.Lines, in.Body.Kind, in.Body.Reason)
+			return d.Decide(ctx, p, in.Count, in.Body.Lines, in.Body.Kind, in.Body.Reason, in.Body.Saw...)
 		})
 	op(s, "classes", http.MethodGet, "/api/classes", "The classes that items have",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]string, error) {
@@ -159,9 +155,10 @@ func (s *Server) registerCounts() {
 				Key   string `json:"key" minLength:"8"`
 				Mode  string `json:"mode" enum:"difference,balance,in-out,counted"`
 				Lines int    `json:"lines" doc:"the number of lines that the person saw"`
+				Sha   string `json:"sha,omitempty" doc:"of the file that the person saw; another one is refused"`
 			}
 		}) (desk.PostingView, error) {
-			return d.Post(ctx, p, in.Count, in.Body.Mode, in.Body.Key, in.Body.Lines)
+			return d.Post(ctx, p, in.Count, in.Body.Mode, in.Body.Key, in.Body.Lines, in.Body.Sha)
 		})
 	op(s, "report", http.MethodGet, "/api/counts/{count}/report", "The figures of a count",
 		func(ctx context.Context, p desk.Person, in *CountPath) (desk.Report, error) {

@@ -46,13 +46,14 @@ export function Adjustments() {
 			ask(
 				api.POST("/api/counts/{count}/postings", {
 					params: { path: { count: id } },
-					body: { key: once, mode, lines: preview.data?.lines ?? 0 },
+					body: { key: once, mode, lines: preview.data?.lines ?? 0, sha: preview.data?.sha },
 				}),
 			),
 		onSuccess: () => {
 			setOnce(workKey());
 			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
+		onError: () => queries.invalidateQueries({ queryKey: key.count(id) }), // the file as it is now
 	});
 	if (postings.error) return <Failed what="The postings" error={postings.error} />;
 	if (!c) return null;

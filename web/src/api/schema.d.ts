@@ -1038,15 +1038,17 @@ export interface components {
             /** Format: int64 */
             sheets: number;
         };
-        DecideRequest: {
+        Decided: {
+            /** Format: int64 */
+            lines: number;
+        };
+        Decisions: {
             /** @enum {string} */
             kind: "accept" | "hold" | "";
             lines: number[];
             reason: string;
-        };
-        Decided: {
-            /** Format: int64 */
-            lines: number;
+            /** @description what was open of each line as it was seen; what changed meanwhile is refused */
+            saw?: string[];
         };
         Done: {
             done: boolean;
@@ -1543,6 +1545,8 @@ export interface components {
             lines: number;
             /** @enum {string} */
             mode: "difference" | "balance" | "in-out" | "counted";
+            /** @description of the file that the person saw; another one is refused */
+            sha?: string;
         };
         PostingPreview: {
             /**
@@ -1576,6 +1580,8 @@ export interface components {
              * @description variances not decided, which stay behind
              */
             open: number;
+            /** @description SHA-256 of the whole file */
+            sha: string;
             sums: components["schemas"]["Sums"];
             /** @description the file's text, its first 1,000 lines */
             text: string;
@@ -3065,7 +3071,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DecideRequest"];
+                "application/json": components["schemas"]["Decisions"];
             };
         };
         responses: {

@@ -34,12 +34,13 @@ export function Variances() {
 		),
 	);
 	const decide = useMutation({
-		mutationFn: (d: { lines: number[]; kind: "accept" | "hold" | ""; reason: string }) =>
+		mutationFn: (d: { lines: number[]; saw: string[]; kind: "accept" | "hold" | ""; reason: string }) =>
 			ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
 		onSuccess: () => {
 			hand.unmark();
 			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
+		onError: () => queries.invalidateQueries({ queryKey: key.count(id) }), // what has changed is shown
 	});
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = pages.rows;
@@ -56,7 +57,7 @@ export function Variances() {
 	const wanted = inHand.filter((r) => r.queue !== ""); // what was sent out is not decided again
 	const settle = (kind: "accept" | "hold" | "") => {
 		if (!may || wanted.length === 0 || decide.isPending) return;
-		decide.mutate({ lines: wanted.map((r) => r.pos), kind, reason: kind === "" ? "" : reason });
+		decide.mutate({ lines: wanted.map((r) => r.pos), saw: wanted.map((r) => r.rest ?? "0"), kind, reason: kind === "" ? "" : reason });
 	};
 	const keys = (pressed: string) => {
 		const k = pressed.toLowerCase();
