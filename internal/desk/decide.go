@@ -83,7 +83,9 @@ type Decisions struct {
 
 // Decide accepts or holds what is open of lines, or takes an earlier decision back (kind ""). All of them or none. saw is what
 // was open of each as the person saw it, in the order of places, or nothing: what changed meanwhile is not decided unseen.
-func (d *Desk) Decide(ctx context.Context, p Person, countID int64, places []int64, kind, reason string, saw ...quantity.Quantity) (Decided, error) {
+func (d *Desk) Decide(
+	ctx context.Context, p Person, countID int64, places []int64, kind, reason string, saw ...quantity.Quantity,
+) (Decided, error) {
 	return Do(ctx, d, p, Decide, Key{}, func(w *Work) (out Decided, err error) {
 		if kind != "" && kind != store.Accept && kind != store.Hold {
 			return out, refuseAs(Invalid, "kind", "A decision is accept or hold.")
