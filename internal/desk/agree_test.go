@@ -172,7 +172,7 @@ func TestDeskAgreesWithCore(t *testing.T) {
 			require.Equal(rt, want, shownLinesOf(rt, d, c.ID), "%s%s%s", f.stock, f.counts, f.moves)
 		}
 		foots(rt, d, c.ID)
-		d.goesOutAs(rt, c.ID, opt, below, adjustments.String())
+		goesOutAs(d, rt, c.ID, opt, below, adjustments.String())
 	})
 }
 
@@ -257,7 +257,7 @@ func shownLinesOf(rt *rapid.T, d *Desk, id int64) map[string]string {
 }
 
 // goesOutAs accepts all that is open, sends it out, and holds the file against the other.
-func (d *Desk) goesOutAs(rt *rapid.T, id int64, opt reconcile.Options, below bool, want string) {
+func goesOutAs(d *Desk, rt *rapid.T, id int64, opt reconcile.Options, below bool, want string) {
 	if opt.Uncounted == reconcile.ZeroAll {
 		u, err := d.SeeUncounted(ctx, nell, id, UncountedPart{})
 		require.NoError(rt, err)

@@ -30,9 +30,13 @@ type CheckRow struct {
 const (
 	withdraw = "withdraw"
 	leave    = "leave"
-	addUp    = "add"
-	replace  = "replace"
 	asItIs   = "as it is"
+)
+
+// What becomes of counts of the same line in other sheets or files.
+const (
+	addUp   = "add"     // both add up
+	replace = "replace" // the new one stands alone
 )
 
 // listedChecks is how many rows of a check are told one by one.

@@ -28,27 +28,64 @@ type Desk struct {
 	now    func() time.Time
 	Events *Events
 
-	intakes   sync.Mutex // one intake is written at a time
-	drafts    drafts
-	changes   changes
-	sets      setCache
-	houseBins *houseBins          // under the lock of sets
-	binStates map[int64]binStates // by count, or by warehouse below zero; under the lock of sets
-	pruning   sync.WaitGroup
-	ownerKey  string // the one-time code of a first start
+	alone   sync.Mutex // one long piece of writing at a time
+	changes changes
+	behind  sync.WaitGroup
+	renewal []func(context.Context) error
+
+	drafts   drafts
+	sets     setCache
+	states   stateCache
+	ownerKey string // the one-time code of a first start
 }
 
 // New makes a desk over an open store. now is the clock. Counts of an older program are worked out again first.
 func New(s *store.Store, now func() time.Time) (*Desk, error) {
-	d := &Desk{store: s, now: now, Events: newEvents(), drafts: drafts{byID: map[string]*draft{}}}
+	d := &Desk{store: s, now: now, Events: newEvents()}
+	d.OnRenewal(func(ctx context.Context) error {
+		d.sets.forget()
+		d.states.forget()
+		d.drafts.clear()
+		return refresh(ctx, d)
+	})
 	if s == nil { // for the description of the operations alone
 		return d, nil
 	}
-	return d, d.refresh(context.Background())
+	return d, refresh(context.Background(), d)
 }
 
 // Close waits for work that goes on behind what was answered.
-func (d *Desk) Close() { d.pruning.Wait() }
+func (d *Desk) Close() { d.behind.Wait() }
+
+// Behind does something behind what was answered. Close waits for it.
+func (d *Desk) Behind(do func()) { d.behind.Go(do) }
+
+// Alone waits until no other long piece of writing is under way: an intake, its undoing, a restore. It gives what ends it.
+func (d *Desk) Alone() (end func()) {
+	d.alone.Lock()
+	return d.alone.Unlock
+}
+
+// OnRenewal asks for a call whenever the records were replaced as a whole, by whoever keeps something of them in memory.
+func (d *Desk) OnRenewal(do func(context.Context) error) { d.renewal = append(d.renewal, do) }
+
+// Renew lets everybody forget what they kept of the records, which were replaced as a whole.
+func (d *Desk) Renew(ctx context.Context) error {
+	for _, do := range d.renewal {
+		if err := do(ctx); err != nil {
+			return err
+		}
+	}
+	d.changes.bump(0)
+	d.Events.Tell(Event{What: "recorded"})
+	return nil
+}
+
+// Version numbers the changes of the records, for 0, or of a count, since the program began.
+func (d *Desk) Version(what int64) int64 { return d.changes.of(what) }
+
+// Versions gives all of these numbers at one moment.
+func (d *Desk) Versions() map[int64]int64 { return d.changes.all() }
 
 // Person is who acts.
 type Person struct {
@@ -127,8 +164,8 @@ func refuseAs(kind Kind, field, format string, args ...any) error {
 
 func missing(what string) error { return fmt.Errorf("%s %w", what, ErrNotFound) }
 
-// inWords makes what the disk did not take, and what is damaged, a refusal in words.
-func inWords(err error) error {
+// InWords makes what the disk did not take, and what is damaged, a refusal in words.
+func InWords(err error) error {
 	var disk *store.DiskError
 	switch {
 	case errors.As(err, &disk):
@@ -138,9 +175,6 @@ func inWords(err error) error {
 	}
 	return err
 }
-
-// InWords makes what the disk did not take, and what is damaged, a refusal in words.
-func InWords(err error) error { return inWords(err) }
 
 // allow checks the table of who may do what.
 func allow(p Person, act Act) error {
@@ -274,7 +308,7 @@ func doAs[T any](ctx context.Context, d *Desk, p Person, operation string, key K
 	})
 	if err != nil {
 		var none T
-		return none, inWords(err)
+		return none, InWords(err)
 	}
 	if !repeated {
 		w.told()
@@ -318,6 +352,20 @@ func answered(tx *gorm.DB, p Person, operation, key, hash string, answer any) (b
 		)
 	}
 	return true, json.Unmarshal([]byte(before.Answer), answer)
+}
+
+// Answered gives the answer that work with this key got before, by whichever of the acts it was done.
+func (d *Desk) Answered(ctx context.Context, p Person, acts []Act, key Key, answer any) (used bool, err error) {
+	hash, err := key.hash()
+	if err != nil {
+		return false, err
+	}
+	for _, act := range acts {
+		if used, err = answered(d.store.Read(ctx), p, string(act), key.Text, hash, answer); used || err == nil {
+			return used, err
+		}
+	}
+	return false, err
 }
 
 // VerifyChain proves the record of who did what.

@@ -88,6 +88,9 @@ func (ds *drafts) add(d *draft) {
 			delete(ds.byID, id)
 		}
 	}
+	if ds.byID == nil {
+		ds.byID = map[string]*draft{}
+	}
 	ds.byID[d.id] = d
 }
 
@@ -453,7 +456,7 @@ func (d *Desk) change(ctx context.Context, p Person, id string, do func(dr *draf
 
 // stale tells whether what a draft was held against has changed.
 func (dr *draft) stale(d *Desk) bool {
-	return dr.state != d.changes.of(0) || dr.countID() != 0 && dr.counts != d.changes.of(dr.countID())
+	return dr.state != d.Version(0) || dr.countID() != 0 && dr.counts != d.Version(dr.countID())
 }
 
 // countID is the count that the draft belongs to, 0 for none.

@@ -5,6 +5,7 @@ import (
 	"database/sql/driver"
 	"fmt"
 	"math"
+	"sync"
 
 	"wobin/internal/core/code"
 	"wobin/internal/store"
@@ -161,6 +162,20 @@ type binStates struct {
 	of      []BinState // in the natural order of the bins
 }
 
+// stateCache keeps states by count, or by warehouse below zero.
+type stateCache struct {
+	mu sync.Mutex
+	by map[int64]binStates
+}
+
+const keptStates = 8
+
+func (c *stateCache) forget() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.by = nil
+}
+
 // RecordedBins gives the lines per bin of a warehouse.
 func (d *Desk) RecordedBins(ctx context.Context, p Person, houseID int64, at string) ([]BinState, error) {
 	if err := allow(p, Look); err != nil {
@@ -197,7 +212,7 @@ func (d *Desk) CountBins(ctx context.Context, p Person, countID int64, at string
 	if err != nil {
 		return nil, err
 	}
-	s, err := d.statesOf(b, c.ID, d.changes.of(c.ID), func(of map[int64]BinState) error {
+	s, err := d.statesOf(b, c.ID, d.Version(c.ID), func(of map[int64]BinState) error {
 		_, numbers, err := sheetsOf(&Work{DB: c.tx}, c.Count)
 		if err != nil {
 			return err
@@ -236,9 +251,9 @@ func (d *Desk) CountBins(ctx context.Context, p Person, countID int64, at string
 
 // statesOf gives states of bins as they are at a version, from those that were looked at last where they are of it.
 func (d *Desk) statesOf(b *houseBins, what, version int64, load func(of map[int64]BinState) error) ([]BinState, error) {
-	d.sets.mu.Lock()
-	defer d.sets.mu.Unlock()
-	if s, had := d.binStates[what]; had && s.version == version && s.house == b {
+	d.states.mu.Lock()
+	defer d.states.mu.Unlock()
+	if s, had := d.states.by[what]; had && s.version == version && s.house == b {
 		return s.of, nil
 	}
 	by := map[int64]BinState{}
@@ -249,9 +264,9 @@ func (d *Desk) statesOf(b *houseBins, what, version int64, load func(of map[int6
 	for i, id := range b.order {
 		of[i] = by[id]
 	}
-	if d.binStates == nil || len(d.binStates) > 8 {
-		d.binStates = map[int64]binStates{}
+	if d.states.by == nil || len(d.states.by) > keptStates {
+		d.states.by = map[int64]binStates{}
 	}
-	d.binStates[what] = binStates{version, b, of}
+	d.states.by[what] = binStates{version, b, of}
 	return of, nil
 }

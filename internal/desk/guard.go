@@ -31,7 +31,7 @@ func (d *Desk) Backups(p Person) ([]BackupView, error) {
 	for _, b := range slices.Backward(all) {
 		out = append(out, BackupView{b.Name, b.At, b.Why, b.Size})
 	}
-	return out, inWords(err)
+	return out, InWords(err)
 }
 
 // BackUp makes a backup now.
@@ -41,7 +41,7 @@ func (d *Desk) BackUp(ctx context.Context, p Person) (BackupView, error) {
 	}
 	name, err := d.store.Backup(ctx, "by-hand")
 	if err != nil {
-		return BackupView{}, inWords(err)
+		return BackupView{}, InWords(err)
 	}
 	all, err := d.Backups(p)
 	for _, b := range all {
@@ -64,7 +64,7 @@ func (d *Desk) Verify(ctx context.Context, p Person) (Proof, error) {
 		return Proof{}, err
 	}
 	is, err := d.store.VerifyChain(ctx)
-	return Proof{is.Links, is.Text}, inWords(err)
+	return Proof{is.Links, is.Text}, InWords(err)
 }
 
 // TakesBack is what putting a backup back takes away again.
@@ -143,23 +143,14 @@ func (d *Desk) Restore(ctx context.Context, p Person, name string, agreed int) e
 	if n := len(seen.Words) + seen.More; n != agreed {
 		return refuseAs(Changed, "agreed", "It takes back %s now, not %d. Look at it again.", plural(n, "thing", "things"), agreed)
 	}
-	d.intakes.Lock()
-	defer d.intakes.Unlock()
+	defer d.Alone()()
 	_, err = d.store.PutBack(ctx, name, func(tx *gorm.DB, r store.Restored) error {
 		return RecordRestore(tx, d.now(), p, name, r)
 	})
 	if err != nil {
-		return inWords(err)
+		return InWords(err)
 	}
-	d.sets.forget()
-	d.forgetBins()
-	d.drafts.clear()
-	if err := d.refresh(ctx); err != nil {
-		return err
-	}
-	d.changes.bump(0)
-	d.Events.Tell(Event{What: "recorded"})
-	return nil
+	return d.Renew(ctx)
 }
 
 // RecordRestore writes the word that a backup was put back.
@@ -174,13 +165,7 @@ func RecordRestore(tx *gorm.DB, now time.Time, p Person, name string, r store.Re
 func (c *setCache) forget() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.sets = nil
-}
-
-func (d *Desk) forgetBins() {
-	d.sets.mu.Lock()
-	defer d.sets.mu.Unlock()
-	d.houseBins, d.binStates = nil, nil
+	c.sets, c.house = nil, nil
 }
 
 func (ds *drafts) clear() {

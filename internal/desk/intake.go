@@ -36,21 +36,8 @@ type taking struct {
 func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut int) (out TakenIn, err error) {
 	// The first answer stands in the records, so a repeat is answered when the draft is long gone.
 	once := Key{key, taking{id, leaveOut}}
-	hash, err := once.hash()
-	if err != nil {
+	if used, err := d.Answered(ctx, p, []Act{TakeIn, Enter}, once, &out); used || err != nil {
 		return out, err
-	}
-	for _, act := range []Act{TakeIn, Enter} {
-		var used bool
-		if used, err = answered(d.store.Read(ctx), p, string(act), key, hash, &out); used {
-			return out, nil
-		}
-		if err == nil {
-			break
-		}
-	}
-	if err != nil {
-		return TakenIn{}, err
 	}
 	dr, err := d.drafts.get(p, id)
 	if err != nil {
@@ -63,8 +50,7 @@ func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut in
 	}
 	work, end := dr.working(context.WithoutCancel(ctx))
 	defer end()
-	d.intakes.Lock()
-	defer d.intakes.Unlock()
+	defer d.Alone()()
 	seen := dr.seen
 	if dr.stale(d) { // what it was held against has changed since
 		before := seen.comesTo()
@@ -122,10 +108,10 @@ func (d *Desk) TakeIn(ctx context.Context, p Person, id, key string, leaveOut in
 		if errors.As(err, &changed) && changed.Kind == Changed {
 			_, _ = d.look(work, dr) // so that what is looked at again is what stands
 		}
-		return out, inWords(err)
+		return out, InWords(err)
 	}
 	d.drafts.drop(id)
-	d.pruning.Go(func() { _ = d.store.PruneSets(context.WithoutCancel(ctx)) })
+	d.Behind(func() { _ = d.store.PruneSets(context.WithoutCancel(ctx)) })
 	return out, nil
 }
 
@@ -365,8 +351,7 @@ func (d *Desk) Undo(ctx context.Context, p Person, id int64, sure bool) error {
 	if err := allow(p, TakeIn); err != nil {
 		return err
 	}
-	d.intakes.Lock()
-	defer d.intakes.Unlock()
+	defer d.Alone()()
 	check := func(tx *gorm.DB) (*store.Intake, error) {
 		var r store.Intake
 		if err := tx.Limit(1).Find(&r, id).Error; err != nil {
@@ -392,7 +377,7 @@ func (d *Desk) Undo(ctx context.Context, p Person, id int64, sure bool) error {
 		return err
 	}
 	if _, err := d.store.Backup(ctx, "before-undo"); err != nil {
-		return inWords(err)
+		return InWords(err)
 	}
 	_, err := Do(ctx, d, p, TakeIn, Key{}, func(w *Work) (none struct{}, err error) {
 		r, err := check(w.DB)

@@ -51,7 +51,7 @@ func (d *Desk) look(ctx context.Context, dr *draft) (*Draft, error) {
 		Effect:    newEffect(),
 		Problems:  []ProblemGroup{},
 	}
-	state, before := d.changes.of(0), d.changes.all()
+	state, before := d.Version(0), d.Versions()
 	var wrong *tabular.Error
 	if dr.table, err = tabular.Open(dr.name, dr.file, dr.size, opt); errors.As(err, &wrong) {
 		out.Wrong, out.Blocked = wrong.Error(), "This file cannot be read as a table."

@@ -199,14 +199,10 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (out CountMade,
 		return out, err
 	}
 	key := Key{n.Key, n}
-	hash, err := key.hash()
-	if err != nil {
+	if done, err := d.Answered(ctx, p, []Act{Plan}, key, &out); done || err != nil {
 		return out, err
 	}
 	tx := d.store.Read(ctx)
-	if done, err := answered(tx, p, string(Plan), n.Key, hash, &out); done || err != nil {
-		return out, err
-	}
 	h, err := warehouse(tx, n.Scope.Warehouse)
 	if err != nil {
 		return out, err
@@ -232,7 +228,7 @@ func (d *Desk) Freeze(ctx context.Context, p Person, n NewCount) (out CountMade,
 	}()
 	sheets, err := d.writeFrozen(ctx, &c, s, n.Rows)
 	if err != nil {
-		return out, inWords(err)
+		return out, InWords(err)
 	}
 	return Do(ctx, d, p, Plan, key, func(w *Work) (CountMade, error) {
 		now, err := warehouse(w.DB, h.ID)

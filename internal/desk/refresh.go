@@ -9,7 +9,7 @@ import (
 
 // refresh works out again the counts of a folder that an older program wrote, by the rules of this one. What swallowed a
 // change before comes up as an open line.
-func (d *Desk) refresh(ctx context.Context) error {
+func refresh(ctx context.Context, d *Desk) error {
 	var stale []int64
 	if err := d.store.Read(ctx).Raw("SELECT id FROM counts WHERE stale = 1 ORDER BY id").Scan(&stale).Error; err != nil {
 		return err

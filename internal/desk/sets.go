@@ -31,8 +31,9 @@ const noValue = math.MinInt64
 
 // setCache keeps the sets that were looked at last.
 type setCache struct {
-	mu   sync.Mutex
-	sets []*setLines // the last one used comes last
+	mu    sync.Mutex
+	sets  []*setLines // the last one used comes last
+	house *houseBins
 }
 
 const keptSets = 2
@@ -170,8 +171,8 @@ type houseBins struct {
 func (d *Desk) binsOf(tx *gorm.DB, house int64) (*houseBins, error) {
 	d.sets.mu.Lock()
 	defer d.sets.mu.Unlock()
-	version := d.changes.of(0)
-	if b := d.houseBins; b != nil && b.house == house && b.version == version {
+	version := d.Version(0)
+	if b := d.sets.house; b != nil && b.house == house && b.version == version {
 		return b, nil
 	}
 	b := &houseBins{
@@ -226,6 +227,6 @@ func (d *Desk) binsOf(tx *gorm.DB, house int64) (*houseBins, error) {
 			return nil
 		},
 	)
-	d.houseBins = b
+	d.sets.house = b
 	return b, err
 }

@@ -414,7 +414,7 @@ func (m *countModel) taken(coded bool) {
 		dr, err = m.d.Settle(ctx, nell, dr.ID, Answer{Check: c.What, Value: answer})
 		require.NoError(m.rt, err)
 	}
-	if again == leave && dr.Effect.Added+dr.Effect.Changed+dr.Effect.Unchanged+dr.Effect.Gone == 0 {
+	if again == "leave" && dr.Effect.Added+dr.Effect.Changed+dr.Effect.Unchanged+dr.Effect.Gone == 0 {
 		return // nothing is left to be done
 	}
 	require.Empty(m.rt, dr.Blocked)
@@ -452,7 +452,7 @@ func (m *countModel) taken(coded bool) {
 				continue
 			}
 			_, elsewhere := m.lines[key].slots[other]
-			if !had && elsewhere && again == leave {
+			if !had && elsewhere && again == "leave" {
 				continue
 			}
 			l := touch(key)
@@ -463,7 +463,7 @@ func (m *countModel) taken(coded bool) {
 			l.put(slot, q, at, true)
 			r.born[key][slot] = births
 		}
-		if missing == withdraw {
+		if missing == "withdraw" {
 			for key := range gone {
 				delete(touch(key).slots, slot)
 				r.born[key][slot] = 0
