@@ -16,12 +16,14 @@ import (
 
 	"wobin/internal/core/layout"
 	"wobin/internal/desk"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
 )
 
 func (s *streams) intake() *cobra.Command {
 	var data, layoutFile, rows, quantities string
 	var leaveOut, addUp, only bool
-	var choices desk.Choices
+	var choices intake.Choices
 	c := &cobra.Command{
 		Use:   "intake FILE... --data DIR",
 		Short: "Take files into a data folder, as the screen does",
@@ -51,7 +53,7 @@ printed and nothing of it is taken in.`,
 			if layoutFile != "" {
 				choices.Base = base
 			}
-			return withDesk(data, func(d *desk.Desk) error {
+			return withDesk(data, func(d *house.House) error {
 				for _, name := range files {
 					if err := s.takeIn(cmd.Context(), d, name, choices, base, leaveOut); err != nil {
 						return err
@@ -118,20 +120,27 @@ func readLayout(name string) (*layout.Layout, error) {
 	return l, nil
 }
 
-func (s *streams) takeIn(ctx context.Context, d *desk.Desk, name string, choices desk.Choices, base *layout.Layout, leaveOut bool) error {
+func (s *streams) takeIn(
+	ctx context.Context,
+	d *house.House,
+	name string,
+	choices intake.Choices,
+	base *layout.Layout,
+	leaveOut bool,
+) error {
 	f, err := os.Open(name)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
 	by := desk.Person{Name: "command line", Role: "controller"}
-	draft, err := d.Upload(ctx, by, filepath.Base(name), f, choices)
+	draft, err := d.Intake.Upload(ctx, by, filepath.Base(name), f, choices)
 	if err != nil {
 		return err
 	}
 	if choices.Base == nil && (base.Doubles != "" || base.Extent != "" || base.Rows != "" || base.Quantity != "") {
 		for _, sheet := range draft.Sheets {
-			if draft, err = d.Settle(ctx, by, draft.ID, desk.Answer{Sheet: sheet.Number, Set: base}); err != nil {
+			if draft, err = d.Intake.Settle(ctx, by, draft.ID, intake.Answer{Sheet: sheet.Number, Set: base}); err != nil {
 				return err
 			}
 		}
@@ -165,7 +174,7 @@ func (s *streams) takeIn(ctx context.Context, d *desk.Desk, name string, choices
 	if _, err := rand.Read(key); err != nil {
 		return err
 	}
-	got, err := d.TakeIn(ctx, by, draft.ID, hex.EncodeToString(key), draft.Effect.Refused)
+	got, err := d.Intake.TakeIn(ctx, by, draft.ID, hex.EncodeToString(key), draft.Effect.Refused)
 	if err != nil {
 		return err
 	}

@@ -19,6 +19,7 @@ import (
 
 	"wobin/internal/demo"
 	"wobin/internal/desk"
+	"wobin/internal/desk/house"
 	"wobin/internal/store"
 	"wobin/internal/web"
 	front "wobin/web"
@@ -88,12 +89,12 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key string) erro
 		return err
 	}
 	defer st.Close()
-	d, err := desk.New(st, time.Now)
+	d, err := house.New(st, time.Now)
 	if err != nil {
 		return err
 	}
 	defer d.Close()
-	owner, err := d.OwnerCode(ctx)
+	owner, err := d.People.OwnerCode(ctx)
 	if err != nil {
 		return err
 	}
@@ -197,13 +198,13 @@ func (s *streams) audit() *cobra.Command {
 }
 
 // withDesk opens a data folder for one piece of work.
-func withDesk(data string, do func(d *desk.Desk) error) error {
+func withDesk(data string, do func(d *house.House) error) error {
 	st, err := store.Open(data)
 	if err != nil {
 		return err
 	}
 	defer st.Close()
-	d, err := desk.New(st, time.Now)
+	d, err := house.New(st, time.Now)
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,12 @@ import (
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/counting"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/plan"
 	"wobin/internal/store"
 )
 
@@ -31,7 +37,7 @@ var People = [][3]string{
 
 type builder struct {
 	ctx   context.Context
-	desk  *desk.Desk
+	desk  *house.House
 	clock *Clock
 	s     *Scenario
 	ida   desk.Person
@@ -47,13 +53,13 @@ func Build(ctx context.Context, dir string) error {
 	}
 	defer st.Close()
 	b := &builder{ctx: ctx, clock: &Clock{}, s: New(7), try: map[string][]byte{}}
-	if b.desk, err = desk.New(st, b.clock.Time); err != nil {
+	if b.desk, err = house.New(st, b.clock.Time); err != nil {
 		return err
 	}
 	defer b.desk.Close()
 	b.clock.Now = loftFreeze.Add(-time.Hour)
 	for i, p := range People {
-		made, err := b.desk.AddDemoPerson(ctx, p[0], p[1], p[2])
+		made, err := b.desk.People.AddDemoPerson(ctx, p[0], p[1], p[2])
 		if err != nil {
 			return err
 		}
@@ -78,24 +84,24 @@ func Build(ctx context.Context, dir string) error {
 }
 
 // take takes a file in as a person does, leaving out what is refused.
-func (b *builder) take(name string, data []byte) (desk.TakenIn, error) {
-	d, err := b.desk.Upload(b.ctx, b.ida, name, bytes.NewReader(data), desk.Choices{Zone: "UTC"})
+func (b *builder) take(name string, data []byte) (count.TakenIn, error) {
+	d, err := b.desk.Intake.Upload(b.ctx, b.ida, name, bytes.NewReader(data), intake.Choices{Zone: "UTC"})
 	if err != nil {
-		return desk.TakenIn{}, fmt.Errorf("%s: %w", name, err)
+		return count.TakenIn{}, fmt.Errorf("%s: %w", name, err)
 	}
 	if d.Blocked != "" || len(d.Problems) > 0 {
-		return desk.TakenIn{}, fmt.Errorf("%s: %s %+v", name, d.Blocked, d.Problems)
+		return count.TakenIn{}, fmt.Errorf("%s: %s %+v", name, d.Blocked, d.Problems)
 	}
-	return b.desk.TakeIn(b.ctx, b.ida, d.ID, "", d.Effect.Refused)
+	return b.desk.Intake.TakeIn(b.ctx, b.ida, d.ID, "", d.Effect.Refused)
 }
 
 func (b *builder) sheet(count int64, number int) ([]byte, error) {
-	_, text, err := b.desk.WriteSheet(b.ctx, b.ida, count, number, desk.AsText)
+	_, text, err := b.desk.Counting.WriteSheet(b.ctx, b.ida, count, number, counting.AsText)
 	return text, err
 }
 
 func (b *builder) warehouse(code string) (int64, error) {
-	all, err := b.desk.Warehouses(b.ctx, b.ida)
+	all, err := b.desk.Recorded.Warehouses(b.ctx, b.ida)
 	for _, w := range all {
 		if w.Code == code {
 			return w.ID, nil
@@ -118,17 +124,17 @@ func (b *builder) loft() error {
 		return err
 	}
 	two := quantity.Quantity(2 * quantity.Scale)
-	c, err := b.desk.Freeze(
+	c, err := b.desk.Plan.Freeze(
 		b.ctx,
 		b.ida,
-		desk.NewCount{Name: "Loft, September count", Scope: desk.Scope{Warehouse: house}, Rows: 60, TolerancePercent: &two},
+		plan.NewCount{Name: "Loft, September count", Scope: count.Scope{Warehouse: house}, Rows: 60, TolerancePercent: &two},
 	)
 	if err != nil {
 		return err
 	}
 	for n := 1; n <= c.Sheets; n++ {
 		who := []string{"Bram Tolley", "Sunna Vik", "Jory Penn"}[n%3]
-		if err := b.desk.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
+		if err := b.desk.Counting.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
 			return err
 		}
 		text, err := b.sheet(c.ID, n)
@@ -148,24 +154,24 @@ func (b *builder) loft() error {
 	if err := b.decide(c.ID, 1); err != nil {
 		return err
 	}
-	v, err := b.desk.PreviewPosting(b.ctx, b.ida, c.ID, "difference")
+	v, err := b.desk.Adjustments.PreviewPosting(b.ctx, b.ida, c.ID, "difference")
 	if err != nil {
 		return err
 	}
 	b.clock.Now = b.clock.Now.Add(20 * time.Minute)
-	if _, err := b.desk.Post(b.ctx, b.ida, c.ID, "difference", "demo-loft-posting", v.Lines); err != nil {
+	if _, err := b.desk.Adjustments.Post(b.ctx, b.ida, c.ID, "difference", "demo-loft-posting", v.Lines); err != nil {
 		return err
 	}
-	s, err := b.desk.Count(b.ctx, b.ida, c.ID)
+	s, err := b.desk.Today.Count(b.ctx, b.ida, c.ID)
 	if err != nil {
 		return err
 	}
-	return b.desk.Finish(b.ctx, b.ida, c.ID, desk.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted})
+	return b.desk.Adjustments.Finish(b.ctx, b.ida, c.ID, adjustments.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted})
 }
 
 // decide decides a share of the open variances, the largest first: most are accepted, a few held.
 func (b *builder) decide(count int64, share float64) error {
-	page, err := b.desk.Variances(b.ctx, b.ida, count, desk.Filter{Show: "open", Limit: 1000})
+	page, err := b.desk.Variances.Variances(b.ctx, b.ida, count, desk.Filter{Show: "open", Limit: 1000})
 	if err != nil {
 		return err
 	}
@@ -180,7 +186,7 @@ func (b *builder) decide(count int64, share float64) error {
 		if l.Variance != nil && *l.Variance > 0 {
 			reasons = surplus
 		}
-		if _, err := b.desk.Decide(b.ctx, b.ida, count, []int64{l.Pos}, kind, reasons[(i*7)%len(reasons)]); err != nil {
+		if _, err := b.desk.Variances.Decide(b.ctx, b.ida, count, []int64{l.Pos}, kind, reasons[(i*7)%len(reasons)]); err != nil {
 			return err
 		}
 	}
@@ -198,10 +204,10 @@ func (b *builder) quay() error {
 		return err
 	}
 	one := quantity.Quantity(quantity.Scale)
-	c, err := b.desk.Freeze(
+	c, err := b.desk.Plan.Freeze(
 		b.ctx,
 		b.ida,
-		desk.NewCount{Name: "Quay store, November count", Scope: desk.Scope{Warehouse: house}, Rows: 80, TolerancePercent: &one},
+		plan.NewCount{Name: "Quay store, November count", Scope: count.Scope{Warehouse: house}, Rows: 80, TolerancePercent: &one},
 	)
 	if err != nil {
 		return err
@@ -218,7 +224,7 @@ func (b *builder) quay() error {
 		}
 		who := names[n%4]
 		b.clock.Now = quayFreeze.Add(time.Hour)
-		if err := b.desk.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
+		if err := b.desk.Counting.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
 			return err
 		}
 		from := quayFreeze.Add(time.Duration(n%12)*30*time.Minute + 2*time.Hour + time.Duration(n/12)*24*time.Hour)

@@ -16,6 +16,8 @@ import (
 	"wobin/internal/core/layout"
 	"wobin/internal/demo"
 	"wobin/internal/desk"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
 	"wobin/internal/store"
 )
 
@@ -47,14 +49,14 @@ func TestDemo(t *testing.T) {
 	st, err := store.Open(one)
 	require.NoError(t, err)
 	defer st.Close()
-	d, err := desk.New(st, func() time.Time { return time.Date(2026, 11, 25, 9, 0, 0, 0, time.UTC) })
+	d, err := house.New(st, func() time.Time { return time.Date(2026, 11, 25, 9, 0, 0, 0, time.UTC) })
 	require.NoError(t, err)
-	proof, err := d.VerifyChain(ctx)
+	proof, err := d.Safety.VerifyChain(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, proof.Broken, proof.Text)
 	assert.Greater(t, proof.Links, 20)
 	ida := desk.Person{ID: 1, Name: "Ida Fenn", Role: "controller"}
-	today, err := d.Today(ctx, ida)
+	today, err := d.Today.Today(ctx, ida)
 	require.NoError(t, err)
 	assert.Len(t, today.Counts, 2)
 
@@ -75,7 +77,7 @@ func TestDemo(t *testing.T) {
 	} {
 		b, err := os.ReadFile(filepath.Join(one, "try", name))
 		require.NoError(t, err)
-		dr, err := d.Upload(ctx, ida, name, bytes.NewReader(b), desk.Choices{Zone: "UTC"})
+		dr, err := d.Intake.Upload(ctx, ida, name, bytes.NewReader(b), intake.Choices{Zone: "UTC"})
 		require.NoError(t, err, name)
 		var kinds []layout.Kind
 		asked, by := false, ""

@@ -9,7 +9,7 @@ import (
 
 	"wobin/internal/core/layout"
 	"wobin/internal/core/tabular"
-	"wobin/internal/desk"
+	"wobin/internal/desk/intake"
 )
 
 // The pontoon is a part of the yard that came to the chandler with the harbour kiosk: its items have numbers with
@@ -100,13 +100,13 @@ func (b *builder) pontoon() error {
 	if err != nil {
 		return err
 	}
-	d, err := b.desk.Upload(b.ctx, b.ida, "kiosk handover.xlsx", bytes.NewReader(book), desk.Choices{Zone: "UTC"})
+	d, err := b.desk.Intake.Upload(b.ctx, b.ida, "kiosk handover.xlsx", bytes.NewReader(book), intake.Choices{Zone: "UTC"})
 	if err != nil {
 		return err
 	}
 	for _, s := range d.Sheets {
 		if s.Kind == "stock" && s.Use {
-			if d, err = b.desk.Settle(b.ctx, b.ida, d.ID, desk.Answer{Sheet: s.Number, Set: &desk.Layout{Extent: "only",
+			if d, err = b.desk.Intake.Settle(b.ctx, b.ida, d.ID, intake.Answer{Sheet: s.Number, Set: &intake.Layout{Extent: "only",
 				Columns: []layout.Choice{{Column: "F", Header: "Shelf label", Field: "line.Shelf label"}}}}); err != nil {
 				return err
 			}
@@ -115,19 +115,19 @@ func (b *builder) pontoon() error {
 	if d.Blocked != "" || d.Effect.Refused > 0 {
 		return fmt.Errorf("kiosk handover.xlsx: %s %v", d.Blocked, d.Problems)
 	}
-	if _, err := b.desk.TakeIn(b.ctx, b.ida, d.ID, "demo-kiosk-handover", 0); err != nil {
+	if _, err := b.desk.Intake.TakeIn(b.ctx, b.ida, d.ID, "demo-kiosk-handover", 0); err != nil {
 		return err
 	}
 	b.try["pontoon stock via a spreadsheet.csv"], b.try["kiosk handover.xlsx"] = pontoonMess(), book
 	// The weekly export is known by a layout, so that it needs no question.
-	if d, err = b.desk.Upload(b.ctx, b.ida, "export.csv", bytes.NewReader(b.try["stock-export-2026-11-23.csv"]),
-		desk.Choices{Zone: "UTC"}); err != nil {
+	if d, err = b.desk.Intake.Upload(b.ctx, b.ida, "export.csv", bytes.NewReader(b.try["stock-export-2026-11-23.csv"]),
+		intake.Choices{Zone: "UTC"}); err != nil {
 		return err
 	}
-	if _, err := b.desk.SaveDraftLayout(b.ctx, b.ida, d.ID, 0, "Chandlery, weekly stock"); err != nil {
+	if _, err := b.desk.Intake.SaveDraftLayout(b.ctx, b.ida, d.ID, 0, "Chandlery, weekly stock"); err != nil {
 		return err
 	}
-	return b.desk.Discard(b.ida, d.ID)
+	return b.desk.Intake.Discard(b.ida, d.ID)
 }
 
 // pontoonMess is the pontoon's stock after a spreadsheet program had it: semicolons, decimal commas, a title, totals,

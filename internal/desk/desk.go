@@ -1,5 +1,6 @@
-// Package desk holds the use cases: what a person can do, who may, in which transaction, and what is recorded
-// about it. The web and the command line call it and nothing below it. It computes nothing that the core can.
+// Package desk is the kernel of the use cases: who may do what, the one way to write, what a count is seen as, refusals,
+// events, the clock and the record of who did what. The use cases themselves are the rooms over it (docs/architecture.md says
+// which), and package house holds all of them together.
 //
 // There is one way to write: Do. It asks who may, begins, looks whether the same was answered already, does the work, sees
 // to its word in the record, keeps the answer, commits, and then tells open windows and makes drafts stale that look at
@@ -18,40 +19,24 @@ import (
 
 	"gorm.io/gorm"
 
-	"wobin/internal/core/code"
 	"wobin/internal/store"
 )
 
-// Desk works on one data folder.
+// Desk is what all rooms share over one data folder.
 type Desk struct {
-	store  *store.Store
-	now    func() time.Time
+	Store  *store.Store
+	Now    func() time.Time
 	Events *Events
 
 	alone   sync.Mutex // one long piece of writing at a time
 	changes changes
 	behind  sync.WaitGroup
 	renewal []func(context.Context) error
-
-	drafts   drafts
-	sets     setCache
-	states   stateCache
-	ownerKey string // the one-time code of a first start
 }
 
-// New makes a desk over an open store. now is the clock. Counts of an older program are worked out again first.
-func New(s *store.Store, now func() time.Time) (*Desk, error) {
-	d := &Desk{store: s, now: now, Events: newEvents()}
-	d.OnRenewal(func(ctx context.Context) error {
-		d.sets.forget()
-		d.states.forget()
-		d.drafts.clear()
-		return refresh(ctx, d)
-	})
-	if s == nil { // for the description of the operations alone
-		return d, nil
-	}
-	return d, refresh(context.Background(), d)
+// New makes a desk over an open store, or over none for the description of the operations alone. now is the clock.
+func New(s *store.Store, now func() time.Time) *Desk {
+	return &Desk{Store: s, Now: now, Events: newEvents()}
 }
 
 // Close waits for work that goes on behind what was answered.
@@ -156,28 +141,31 @@ func (r *Refusal) Error() string { return r.Err.Error() }
 // Unwrap gives the cause.
 func (r *Refusal) Unwrap() error { return r.Err }
 
-func refuse(format string, args ...any) error { return refuseAs(Invalid, "", format, args...) }
+// Refuse makes a refusal from a sentence.
+func Refuse(format string, args ...any) error { return RefuseAs(Invalid, "", format, args...) }
 
-func refuseAs(kind Kind, field, format string, args ...any) error {
+// RefuseAs makes a refusal of a kind, about a field, from a sentence.
+func RefuseAs(kind Kind, field, format string, args ...any) error {
 	return &Refusal{kind, field, fmt.Errorf(format, args...)}
 }
 
-func missing(what string) error { return fmt.Errorf("%s %w", what, ErrNotFound) }
+// Missing says that something is not there: ErrNotFound.
+func Missing(what string) error { return fmt.Errorf("%s %w", what, ErrNotFound) }
 
 // InWords makes what the disk did not take, and what is damaged, a refusal in words.
 func InWords(err error) error {
 	var disk *store.DiskError
 	switch {
 	case errors.As(err, &disk):
-		return &Refusal{Disk, "", fmt.Errorf("%s.", sentenceOf(disk))}
+		return &Refusal{Disk, "", fmt.Errorf("%s.", SentenceOf(disk))}
 	case errors.Is(err, store.ErrDamaged), errors.Is(err, store.ErrChanged):
-		return &Refusal{Unproved, "", fmt.Errorf("%s.", sentenceOf(err))}
+		return &Refusal{Unproved, "", fmt.Errorf("%s.", SentenceOf(err))}
 	}
 	return err
 }
 
-// allow checks the table of who may do what.
-func allow(p Person, act Act) error {
+// Allow checks the table of who may do what.
+func Allow(p Person, act Act) error {
 	for _, r := range may[act] {
 		if r == p.Role {
 			return nil
@@ -261,21 +249,21 @@ var errSilent = errors.New("work without a word in the record is not committed")
 // Do carries out work in one transaction, all of it or nothing, by a person who may act so. With a key, the answer is kept
 // with the work, and a repeat is given it again.
 func Do[T any](ctx context.Context, d *Desk, p Person, act Act, key Key, do func(w *Work) (T, error)) (answer T, err error) {
-	if err := allow(p, act); err != nil {
+	if err := Allow(p, act); err != nil {
 		return answer, err
 	}
-	return doAs(ctx, d, p, string(act), key, do)
+	return DoAs(ctx, d, p, string(act), key, do)
 }
 
-// doAs is Do for who is not asked: the first person of all, the program itself, and work whose act was asked already.
-func doAs[T any](ctx context.Context, d *Desk, p Person, operation string, key Key, do func(w *Work) (T, error)) (answer T, err error) {
+// DoAs is Do for who is not asked: the first person of all, the program itself, and work whose act was asked already.
+func DoAs[T any](ctx context.Context, d *Desk, p Person, operation string, key Key, do func(w *Work) (T, error)) (answer T, err error) {
 	hash, err := key.hash()
 	if err != nil {
 		return answer, err
 	}
-	w := &Work{Person: p, Now: d.now().UnixNano(), desk: d, counts: map[int64]*store.Count{}}
+	w := &Work{Person: p, Now: d.Now().UnixNano(), desk: d, counts: map[int64]*store.Count{}}
 	repeated := false
-	err = d.store.Write(ctx, func(tx *gorm.DB) error {
+	err = d.Store.Write(ctx, func(tx *gorm.DB) error {
 		w.DB = tx
 		if repeated, err = answered(tx, p, operation, key.Text, hash, &answer); err != nil || repeated {
 			return err
@@ -345,7 +333,7 @@ func answered(tx *gorm.DB, p Person, operation, key, hash string, answer any) (b
 		return false, err
 	}
 	if before.Operation != operation || before.PersonID != p.ID || before.Hash != hash {
-		return false, refuseAs(
+		return false, RefuseAs(
 			KeyTaken,
 			"key",
 			"This key was used for something else already. Nothing was done; look at what stands, and send it under a key of its own.",
@@ -361,45 +349,29 @@ func (d *Desk) Answered(ctx context.Context, p Person, acts []Act, key Key, answ
 		return false, err
 	}
 	for _, act := range acts {
-		if used, err = answered(d.store.Read(ctx), p, string(act), key.Text, hash, answer); used || err == nil {
+		if used, err = answered(d.Store.Read(ctx), p, string(act), key.Text, hash, answer); used || err == nil {
 			return used, err
 		}
 	}
 	return false, err
 }
 
-// VerifyChain proves the record of who did what.
-func (d *Desk) VerifyChain(ctx context.Context) (store.Proof, error) { return d.store.VerifyChain(ctx) }
-
 // KeptFile gives a kept file, which is proved on the way.
 func (d *Desk) KeptFile(ctx context.Context, p Person, sha string) (*store.KeptFile, error) {
-	if err := allow(p, Look); err != nil {
+	if err := Allow(p, Look); err != nil {
 		return nil, err
 	}
-	if err := unlessBlind(d.store.Read(ctx), p, 0, "see files that came in"); err != nil {
+	if err := UnlessBlind(d.Store.Read(ctx), p, 0, "see files that came in"); err != nil {
 		return nil, err
 	}
-	return d.kept(sha)
+	return d.Kept(sha)
 }
 
-func (d *Desk) kept(sha string) (*store.KeptFile, error) {
-	k, err := d.store.Kept(sha)
+// Kept is KeptFile for whoever was asked already.
+func (d *Desk) Kept(sha string) (*store.KeptFile, error) {
+	k, err := d.Store.Kept(sha)
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, missing("This file")
+		return nil, Missing("This file")
 	}
 	return k, err
 }
-
-func sortKey(s string) []byte { return []byte(code.SortKey(s)) }
-
-// moment turns stored nanoseconds into a time, for fields where 0 stands for none.
-func moment(ns int64) *time.Time {
-	if ns == 0 {
-		return nil
-	}
-	t := instant(ns)
-	return &t
-}
-
-// instant turns stored nanoseconds into a time, for fields that always have one: 1970 began at 0.
-func instant(ns int64) time.Time { return time.Unix(0, ns).UTC() }

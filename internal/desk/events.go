@@ -1,6 +1,8 @@
 package desk
 
-import "sync"
+import (
+	"sync"
+)
 
 // Event tells every open window that something has changed, and where.
 type Event struct {
@@ -37,7 +39,7 @@ func (e *Events) Listen() (<-chan Event, func()) {
 
 // Listen gives a channel of events to somebody, and what ends it.
 func (d *Desk) Listen(p Person) (<-chan Event, func(), error) {
-	if err := allow(p, Look); err != nil {
+	if err := Allow(p, Look); err != nil {
 		return nil, nil, err
 	}
 	events, end := d.Events.Listen()

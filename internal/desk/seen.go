@@ -4,11 +4,34 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"path/filepath"
+	"time"
 
 	"gorm.io/gorm"
 
 	"wobin/internal/store"
 )
+
+// RecordRestore writes the word that a backup was put back.
+func RecordRestore(tx *gorm.DB, now time.Time, p Person, name string, r store.Restored) error {
+	w := &Work{DB: tx}
+	if err := w.Say("restored", map[string]any{"backup": name, "before": r.Before, "damaged": filepath.Base(r.Aside)}); err != nil {
+		return err
+	}
+	return store.Record(tx, now.UnixNano(), p.Name, w.word, string(w.detail))
+}
+
+// WarehouseRow gives a warehouse by its number.
+func WarehouseRow(tx *gorm.DB, id int64) (*store.Warehouse, error) {
+	var h store.Warehouse
+	if err := tx.Limit(1).Find(&h, id).Error; err != nil {
+		return nil, err
+	}
+	if h.ID == 0 {
+		return nil, Missing("The warehouse")
+	}
+	return &h, nil
+}
 
 // hash is what is kept of the body, to tell a repeat from something else.
 func (k *Key) hash() (string, error) {
@@ -16,55 +39,55 @@ func (k *Key) hash() (string, error) {
 		return "", nil
 	}
 	b, err := json.Marshal(k.Body)
-	return shaOf(b), err
+	return ShaOf(b), err
 }
 
 // Seen is a count as somebody may see it. It is the only way to one for reading.
 type Seen struct {
 	*store.Count
-	tx *gorm.DB
+	Tx *gorm.DB
 	// Blind: whoever looks must not learn what is recorded, nor anything that follows from it.
 	Blind bool
 }
 
-// see gives a count for reading. One that is being frozen is not there yet.
-func (d *Desk) see(ctx context.Context, p Person, id int64) (*Seen, error) {
-	if err := allow(p, Look); err != nil {
+// See gives a count for reading. One that is being frozen is not there yet.
+func (d *Desk) See(ctx context.Context, p Person, id int64) (*Seen, error) {
+	if err := Allow(p, Look); err != nil {
 		return nil, err
 	}
-	tx := d.store.Read(ctx)
-	c, err := countRow(tx, id)
+	tx := d.Store.Read(ctx)
+	c, err := CountRow(tx, id)
 	if err != nil {
 		return nil, err
 	}
-	return &Seen{c, tx, c.Blind && c.State == store.Running && allow(p, Judge) != nil}, nil
+	return &Seen{c, tx, c.Blind && c.State == store.Running && Allow(p, Judge) != nil}, nil
 }
 
-// judge gives a count for looking at what is recorded in it: while a blind count runs its counters may not.
-func (d *Desk) judge(ctx context.Context, p Person, id int64) (*Seen, error) {
-	c, err := d.see(ctx, p, id)
+// Judge gives a count for looking at what is recorded in it: while a blind count runs its counters may not.
+func (d *Desk) Judge(ctx context.Context, p Person, id int64) (*Seen, error) {
+	c, err := d.See(ctx, p, id)
 	if err == nil && c.Blind {
-		err = allow(p, Judge)
+		err = Allow(p, Judge)
 	}
 	return c, err
 }
 
-// recordedOf gives a warehouse for looking at what is recorded there: while a blind count of it runs its counters may not.
-func (d *Desk) recordedOf(ctx context.Context, p Person, id int64) (*gorm.DB, *store.Warehouse, error) {
-	if err := allow(p, Look); err != nil {
+// RecordedOf gives a warehouse for looking at what is recorded there: while a blind count of it runs its counters may not.
+func (d *Desk) RecordedOf(ctx context.Context, p Person, id int64) (*gorm.DB, *store.Warehouse, error) {
+	if err := Allow(p, Look); err != nil {
 		return nil, nil, err
 	}
-	tx := d.store.Read(ctx)
-	h, err := warehouse(tx, id)
+	tx := d.Store.Read(ctx)
+	h, err := WarehouseRow(tx, id)
 	if err != nil {
 		return nil, nil, err
 	}
-	return tx, h, unlessBlind(tx, p, h.ID, "see what is recorded in "+h.Code)
+	return tx, h, UnlessBlind(tx, p, h.ID, "see what is recorded in "+h.Code)
 }
 
-// unlessBlind refuses something to whoever may not judge while a blind count runs, in a warehouse or, for 0, in any.
-func unlessBlind(tx *gorm.DB, p Person, house int64, what string) error {
-	if allow(p, Judge) == nil {
+// UnlessBlind refuses something to whoever may not judge while a blind count runs, in a warehouse or, for 0, in any.
+func UnlessBlind(tx *gorm.DB, p Person, house int64, what string) error {
+	if Allow(p, Judge) == nil {
 		return nil
 	}
 	var blind bool
@@ -75,13 +98,14 @@ func unlessBlind(tx *gorm.DB, p Person, house int64, what string) error {
 	return err
 }
 
-func countRow(tx *gorm.DB, id int64) (*store.Count, error) {
+// CountRow gives a count by its number, whoever asks. One that is being frozen is not there yet. See and Judge are for people.
+func CountRow(tx *gorm.DB, id int64) (*store.Count, error) {
 	var c store.Count
 	if err := tx.Where("state <> ?", store.Freezing).Limit(1).Find(&c, id).Error; err != nil {
 		return nil, err
 	}
 	if c.ID == 0 {
-		return nil, missing("The count")
+		return nil, Missing("The count")
 	}
 	return &c, nil
 }
@@ -91,12 +115,12 @@ func (w *Work) Running(id int64) (*store.Count, error) {
 	if c := w.counts[id]; c != nil {
 		return c, nil
 	}
-	c, err := countRow(w.DB, id)
+	c, err := CountRow(w.DB, id)
 	if err != nil {
 		return nil, err
 	}
 	if c.State != store.Running {
-		return nil, refuseAs(Ended, "count", "The count %q is finished. Nothing more is taken in, decided or sent out in it.", c.Name)
+		return nil, RefuseAs(Ended, "count", "The count %q is finished. Nothing more is taken in, decided or sent out in it.", c.Name)
 	}
 	w.counts[id] = c
 	return c, nil

@@ -7,6 +7,12 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/elevation"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/people"
+	"wobin/internal/desk/recorded"
+	"wobin/internal/desk/today"
 )
 
 type body[T any] struct{ Body T }
@@ -48,7 +54,7 @@ func (f *FilterQuery) filter() desk.Filter {
 // Me is who is signed in.
 type Me struct {
 	Person *desk.Person `json:"person,omitempty"`
-	desk.Welcome
+	people.Welcome
 }
 
 // op registers an operation whose answer is a body.
@@ -79,53 +85,53 @@ func (s *Server) register() {
 	s.registerCounts()
 	d := s.desk
 	op(s, "today", http.MethodGet, "/api/today", "What wants a hand now",
-		func(ctx context.Context, p desk.Person, _ *struct{}) (desk.Today, error) {
-			return d.Today(ctx, p)
+		func(ctx context.Context, p desk.Person, _ *struct{}) (today.Today, error) {
+			return d.Today.Today(ctx, p)
 		})
 	op(s, "warehouses", http.MethodGet, "/api/warehouses", "The warehouses",
-		func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.WarehouseView, error) {
-			return d.Warehouses(ctx, p)
+		func(ctx context.Context, p desk.Person, _ *struct{}) ([]recorded.WarehouseView, error) {
+			return d.Recorded.Warehouses(ctx, p)
 		})
 	op(s, "elevation", http.MethodGet, "/api/warehouses/{house}/elevation", "The racks of a warehouse, folded to what can be seen",
 		func(ctx context.Context, p desk.Person, in *struct {
 			HousePath
 			AtQuery
-		}) ([]desk.Tile, error) {
-			return d.Elevation(ctx, p, in.House, in.At)
+		}) ([]elevation.Tile, error) {
+			return d.Elevation.Elevation(ctx, p, in.House, in.At)
 		})
 	op(s, "recordedBins", http.MethodGet, "/api/warehouses/{house}/bins", "The lines per bin that is drawn",
 		func(ctx context.Context, p desk.Person, in *struct {
 			HousePath
 			AtQuery
-		}) ([]desk.BinState, error) {
-			return d.RecordedBins(ctx, p, in.House, in.At)
+		}) ([]elevation.BinState, error) {
+			return d.Elevation.RecordedBins(ctx, p, in.House, in.At)
 		})
 	op(s, "recorded", http.MethodGet, "/api/warehouses/{house}/recorded", "The recorded stock by bin or by item",
 		func(ctx context.Context, p desk.Person, in *struct {
 			HousePath
 			FilterQuery
 			By string `query:"by" enum:"bin,item" default:"bin"`
-		}) (desk.RecordedPage, error) {
+		}) (recorded.RecordedPage, error) {
 			if in.By == "item" {
-				return d.RecordedItems(ctx, p, in.House, in.filter())
+				return d.Recorded.RecordedItems(ctx, p, in.House, in.filter())
 			}
-			return d.Recorded(ctx, p, in.House, in.filter())
+			return d.Recorded.Recorded(ctx, p, in.House, in.filter())
 		})
 
 	op(s, "draft", http.MethodGet, "/api/uploads/{draft}", "A dropped file as it was looked at last",
-		func(ctx context.Context, p desk.Person, in *DraftPath) (*desk.Draft, error) {
-			return d.Draft(p, in.Draft)
+		func(ctx context.Context, p desk.Person, in *DraftPath) (*intake.Draft, error) {
+			return d.Intake.Draft(p, in.Draft)
 		})
 	op(s, "choose", http.MethodPut, "/api/uploads/{draft}", "Settle something about a dropped file and look again",
 		func(ctx context.Context, p desk.Person, in *struct {
 			DraftPath
-			Body desk.Choices
-		}) (*desk.Draft, error) {
-			return d.Choose(ctx, p, in.Draft, in.Body)
+			Body intake.Choices
+		}) (*intake.Draft, error) {
+			return d.Intake.Choose(ctx, p, in.Draft, in.Body)
 		})
 	op(s, "discard", http.MethodDelete, "/api/uploads/{draft}", "Forget a dropped file",
 		func(ctx context.Context, p desk.Person, in *DraftPath) (done, error) {
-			return done{true}, d.Discard(p, in.Draft)
+			return done{true}, d.Intake.Discard(p, in.Draft)
 		})
 	op(s, "takeIn", http.MethodPost, "/api/uploads/{draft}/take-in", "Take a dropped file in, all of it or nothing",
 		func(ctx context.Context, p desk.Person, in *struct {
@@ -134,15 +140,15 @@ func (s *Server) register() {
 				Key      string `json:"key" minLength:"8" doc:"of the client's making; a repeat is answered with the first result"`
 				LeaveOut int    `json:"leave_out" doc:"the number of rows with problems that are left out"`
 			}
-		}) (desk.TakenIn, error) {
-			return d.TakeIn(ctx, p, in.Draft, in.Body.Key, in.Body.LeaveOut)
+		}) (count.TakenIn, error) {
+			return d.Intake.TakeIn(ctx, p, in.Draft, in.Body.Key, in.Body.LeaveOut)
 		})
 	op(s, "settle", http.MethodPost, "/api/uploads/{draft}/settle", "Settle one thing about a dropped file and look again",
 		func(ctx context.Context, p desk.Person, in *struct {
 			DraftPath
-			Body desk.Answer
-		}) (*desk.Draft, error) {
-			return d.Settle(ctx, p, in.Draft, in.Body)
+			Body intake.Answer
+		}) (*intake.Draft, error) {
+			return d.Intake.Settle(ctx, p, in.Draft, in.Body)
 		})
 	op(s, "draftRows", http.MethodGet, "/api/uploads/{draft}/rows", "Rows of a dropped file as they are",
 		func(ctx context.Context, p desk.Person, in *struct {
@@ -152,8 +158,8 @@ func (s *Server) register() {
 			Limit int    `query:"limit" maximum:"500" default:"100"`
 			Kind  string `query:"kind" doc:"only rows of this group of problems" maxLength:"200"`
 			Field string `query:"field" maxLength:"200"`
-		}) (desk.FileRows, error) {
-			return d.Rows(ctx, p, in.Draft, in.Sheet, in.From, in.Limit, in.Kind, in.Field)
+		}) (intake.FileRows, error) {
+			return d.Intake.Rows(ctx, p, in.Draft, in.Sheet, in.From, in.Limit, in.Kind, in.Field)
 		})
 	op(s, "tryFormula", http.MethodPost, "/api/uploads/{draft}/formula", "Work a formula out for the first rows",
 		func(_ context.Context, p desk.Person, in *struct {
@@ -162,12 +168,12 @@ func (s *Server) register() {
 				Sheet   int    `json:"sheet,omitempty"`
 				Formula string `json:"formula" maxLength:"4000"`
 			}
-		}) (desk.FormulaTried, error) {
-			return d.TryFormula(p, in.Draft, in.Body.Sheet, in.Body.Formula)
+		}) (intake.FormulaTried, error) {
+			return d.Intake.TryFormula(p, in.Draft, in.Body.Sheet, in.Body.Formula)
 		})
 	op(s, "cancelDraft", http.MethodPost, "/api/uploads/{draft}/cancel", "End the work under way with a dropped file",
 		func(_ context.Context, p desk.Person, in *DraftPath) (done, error) {
-			return done{true}, d.Cancel(p, in.Draft)
+			return done{true}, d.Intake.Cancel(p, in.Draft)
 		})
 	op(s, "saveDraftLayout", http.MethodPost, "/api/uploads/{draft}/layout", "Keep what was settled about a sheet as a layout",
 		func(ctx context.Context, p desk.Person, in *struct {
@@ -176,34 +182,34 @@ func (s *Server) register() {
 				Sheet int    `json:"sheet,omitempty"`
 				Name  string `json:"name" minLength:"1" maxLength:"120"`
 			}
-		}) (*desk.Draft, error) {
-			return d.SaveDraftLayout(ctx, p, in.Draft, in.Body.Sheet, in.Body.Name)
+		}) (*intake.Draft, error) {
+			return d.Intake.SaveDraftLayout(ctx, p, in.Draft, in.Body.Sheet, in.Body.Name)
 		})
 	op(s, "layouts", http.MethodGet, "/api/layouts", "The saved layouts",
-		func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.LayoutView, error) {
-			return d.Layouts(ctx, p)
+		func(ctx context.Context, p desk.Person, _ *struct{}) ([]intake.LayoutView, error) {
+			return d.Intake.Layouts(ctx, p)
 		})
 	op(s, "saveLayout", http.MethodPut, "/api/layouts/{name}", "Keep a layout under a name",
 		func(ctx context.Context, p desk.Person, in *struct {
 			Name string `path:"name" maxLength:"120"`
-			Body desk.Layout
+			Body intake.Layout
 		}) (done, error) {
-			return done{true}, d.SaveLayout(ctx, p, in.Name, in.Body)
+			return done{true}, d.Intake.SaveLayout(ctx, p, in.Name, in.Body)
 		})
 	op(s, "deleteLayout", http.MethodDelete, "/api/layouts/{name}", "Forget a layout", func(ctx context.Context, p desk.Person, in *struct {
 		Name string `path:"name" maxLength:"120"`
 	}) (done, error) {
-		return done{true}, d.DeleteLayout(ctx, p, in.Name)
+		return done{true}, d.Intake.DeleteLayout(ctx, p, in.Name)
 	})
 	op(s, "intakes", http.MethodGet, "/api/intakes", "The latest intakes",
-		func(ctx context.Context, p desk.Person, _ *struct{}) ([]desk.IntakeView, error) {
-			return d.Intakes(ctx, p)
+		func(ctx context.Context, p desk.Person, _ *struct{}) ([]intake.IntakeView, error) {
+			return d.Intake.Intakes(ctx, p)
 		})
 	op(s, "undo", http.MethodPost, "/api/intakes/{intake}/undo", "Take an intake back",
 		func(ctx context.Context, p desk.Person, in *struct {
 			Intake int64 `path:"intake"`
 			Sure   bool  `query:"sure" doc:"what else it touches, as the intake's warning says, is agreed to"`
 		}) (done, error) {
-			return done{true}, d.Undo(ctx, p, in.Intake, in.Sure)
+			return done{true}, d.Intake.Undo(ctx, p, in.Intake, in.Sure)
 		})
 }

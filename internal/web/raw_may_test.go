@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"wobin/internal/desk"
+	"wobin/internal/desk/house"
 )
 
 // What is no JSON is under the same rules: nothing of it without signing in, and each by role. A route that is missing here
@@ -30,7 +30,7 @@ func TestWhoMayOfRaw(t *testing.T) {
 		"GET /api/events":                              roles,
 	}
 	base, as := served(t)
-	d, err := desk.New(nil, time.Now)
+	d, err := house.New(nil, time.Now)
 	require.NoError(t, err)
 	raw := New(d, nil, Options{}).raw
 	require.Len(t, raw, len(may))

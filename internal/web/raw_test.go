@@ -23,6 +23,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wobin/internal/desk"
+	"wobin/internal/desk/intake"
 )
 
 // called asks as a person and gives the answer with its whole body.
@@ -50,7 +51,7 @@ func TestFilesThereAndBack(t *testing.T) {
 	query := url.Values{"name": {"Lagerliste Köln.csv"}, "zone": {"UTC"}}
 	res, body := called(t, ida, http.MethodPost, base+"/api/uploads?"+query.Encode(), file)
 	require.Equal(t, http.StatusOK, res.StatusCode, body)
-	var d desk.Draft
+	var d intake.Draft
 	require.NoError(t, json.Unmarshal([]byte(body), &d))
 	assert.Equal(t, 1, d.Effect.Refused)
 
@@ -123,7 +124,7 @@ func TestKindsOfRefusal(t *testing.T) {
 	upload := func(file string) string {
 		res, body := called(t, ida, http.MethodPost, base+"/api/uploads?name=x.csv&zone=UTC", file)
 		require.Equal(t, http.StatusOK, res.StatusCode, body)
-		var d desk.Draft
+		var d intake.Draft
 		require.NoError(t, json.Unmarshal([]byte(body), &d))
 		return d.ID
 	}
@@ -207,7 +208,7 @@ func TestEvents(t *testing.T) {
 		require.Less(t, res.StatusCode, 300, text)
 		return text
 	}
-	var d desk.Draft
+	var d intake.Draft
 	require.NoError(
 		t,
 		json.Unmarshal(

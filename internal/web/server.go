@@ -24,12 +24,15 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"wobin/internal/desk"
+	"wobin/internal/desk/counting"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
 	"wobin/internal/store"
 )
 
 // Server answers requests for one desk.
 type Server struct {
-	desk     *desk.Desk
+	desk     *house.House
 	sessions *scs.SessionManager
 	api      huma.API
 	handler  http.Handler
@@ -44,7 +47,7 @@ type Options struct {
 }
 
 // New makes a server.
-func New(d *desk.Desk, s *store.Store, opt Options) *Server {
+func New(d *house.House, s *store.Store, opt Options) *Server {
 	w := &Server{desk: d, sessions: scs.New()}
 	w.sessions.Lifetime = 14 * 24 * time.Hour // no idle time-out: it would write at every request
 	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true,
@@ -82,7 +85,7 @@ func New(d *desk.Desk, s *store.Store, opt Options) *Server {
 
 // Description is the OpenAPI description of the operations.
 func Description() ([]byte, error) {
-	d, err := desk.New(nil, time.Now)
+	d, err := house.New(nil, time.Now)
 	if err != nil {
 		return nil, err
 	}
@@ -94,7 +97,7 @@ func Description() ([]byte, error) {
 // LayoutSchema is the JSON Schema of layouts, made from the code.
 func LayoutSchema() ([]byte, error) {
 	r := huma.NewMapRegistry("#/$defs/", huma.DefaultSchemaNamer)
-	top := r.Schema(reflect.TypeFor[desk.Layout](), false, "Layout")
+	top := r.Schema(reflect.TypeFor[intake.Layout](), false, "Layout")
 	defs := r.Map()
 	delete(defs, "Layout")
 	b, err := json.Marshal(top)
@@ -105,7 +108,7 @@ func LayoutSchema() ([]byte, error) {
 	if err := json.Unmarshal(b, &out); err != nil {
 		return nil, err
 	}
-	out["$schema"], out["$id"], out["title"], out["$defs"] = "https://json-schema.org/draft/2020-12/schema", desk.LayoutSchemaName,
+	out["$schema"], out["$id"], out["title"], out["$defs"] = "https://json-schema.org/draft/2020-12/schema", intake.LayoutSchemaName,
 		"Layout of a file that Wobin takes in", defs
 	b, err = json.MarshalIndent(out, "", "  ")
 	return append(b, '\n'), err
@@ -188,7 +191,7 @@ func (s *Server) signedIn(ctx context.Context) (p desk.Person, ok bool) {
 	if id == 0 {
 		return p, false
 	}
-	p, err := s.desk.WhoIs(ctx, id)
+	p, err := s.desk.People.WhoIs(ctx, id)
 	return p, err == nil
 }
 
@@ -290,7 +293,7 @@ func (s *Server) registerRaw(g *gin.Engine) {
 		c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), personKey{}, p))
 	})
 	raw.POST("/uploads", func(c *gin.Context) {
-		var choices desk.Choices
+		var choices intake.Choices
 		if t := c.Query("choices"); t != "" {
 			if err := json.Unmarshal([]byte(t), &choices); err != nil {
 				fail(c, huma.Error400BadRequest("The choices are not JSON."))
@@ -299,12 +302,12 @@ func (s *Server) registerRaw(g *gin.Engine) {
 		}
 		choices.Zone = c.Query("zone")
 		ctx := c.Request.Context()
-		var d *desk.Draft
+		var d *intake.Draft
 		var err error
 		if into := c.Query("into"); into != "" { // a mended file goes on where the earlier one was
-			d, err = s.desk.Redrop(ctx, person(ctx), into, c.Query("name"), c.Request.Body)
+			d, err = s.desk.Intake.Redrop(ctx, person(ctx), into, c.Query("name"), c.Request.Body)
 		} else {
-			d, err = s.desk.Upload(ctx, person(ctx), c.Query("name"), c.Request.Body, choices)
+			d, err = s.desk.Intake.Upload(ctx, person(ctx), c.Query("name"), c.Request.Body, choices)
 		}
 		if err != nil {
 			fail(c, problem(err))
@@ -314,20 +317,20 @@ func (s *Server) registerRaw(g *gin.Engine) {
 	})
 	raw.GET("/uploads/:draft/refused", func(c *gin.Context) {
 		sheet, _ := strconv.Atoi(c.Query("sheet"))
-		name, b, err := s.desk.RefusedRows(c.Request.Context(), person(c.Request.Context()), c.Param("draft"), sheet)
+		name, b, err := s.desk.Intake.RefusedRows(c.Request.Context(), person(c.Request.Context()), c.Param("draft"), sheet)
 		download(c, name, b, err)
 	})
 	raw.GET("/layouts/:name/file", func(c *gin.Context) {
-		b, err := s.desk.LayoutFile(c.Request.Context(), person(c.Request.Context()), c.Param("name"))
+		b, err := s.desk.Intake.LayoutFile(c.Request.Context(), person(c.Request.Context()), c.Param("name"))
 		download(c, c.Param("name")+".json", b, err)
 	})
 	raw.GET("/layout.schema.json", func(c *gin.Context) {
-		if _, err := s.desk.Layouts(c.Request.Context(), person(c.Request.Context())); err != nil {
+		if _, err := s.desk.Intake.Layouts(c.Request.Context(), person(c.Request.Context())); err != nil {
 			fail(c, problem(err))
 			return
 		}
 		b, err := LayoutSchema()
-		download(c, desk.LayoutSchemaName, b, err)
+		download(c, intake.LayoutSchemaName, b, err)
 	})
 	raw.GET("/counts/:count/sheets/:number/:form", func(c *gin.Context) {
 		var count int64
@@ -336,7 +339,7 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, huma.Error404NotFound("There is no such sheet."))
 			return
 		}
-		name, b, err := s.desk.WriteSheet(c.Request.Context(), person(c.Request.Context()), count, number, form(c.Param("form")))
+		name, b, err := s.desk.Counting.WriteSheet(c.Request.Context(), person(c.Request.Context()), count, number, form(c.Param("form")))
 		download(c, name, b, err)
 	})
 	raw.GET("/counts/:count/sheets.zip", func(c *gin.Context) {
@@ -346,7 +349,7 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			return
 		}
 		started := false
-		err := s.desk.WriteSheets(c.Request.Context(), person(c.Request.Context()), count, form(c.Query("form")), func() io.Writer {
+		err := s.desk.Counting.WriteSheets(c.Request.Context(), person(c.Request.Context()), count, form(c.Query("form")), func() io.Writer {
 			started = true
 			attach(c, fmt.Sprintf("sheets-%d.zip", count), "application/zip")
 			return c.Writer
@@ -365,7 +368,7 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, huma.Error404NotFound("There is no such posting."))
 			return
 		}
-		name, k, err := s.desk.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number)
+		name, k, err := s.desk.Adjustments.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number)
 		stream(c, name, k, err)
 	})
 	raw.GET("/files/:sha", func(c *gin.Context) {
@@ -378,17 +381,17 @@ func (s *Server) registerRaw(g *gin.Engine) {
 		stream(c, c.DefaultQuery("name", sha), k, err)
 	})
 	raw.GET("/try/:name", func(c *gin.Context) {
-		b, err := s.desk.DemoFile(person(c.Request.Context()), c.Param("name"))
+		b, err := s.desk.Intake.DemoFile(person(c.Request.Context()), c.Param("name"))
 		download(c, c.Param("name"), b, err)
 	})
 	raw.GET("/events", s.events)
 }
 
-func form(t string) desk.SheetForm {
-	if t == string(desk.AsWorkbook) {
-		return desk.AsWorkbook
+func form(t string) counting.SheetForm {
+	if t == string(counting.AsWorkbook) {
+		return counting.AsWorkbook
 	}
-	return desk.AsText
+	return counting.AsText
 }
 
 // download hands out a file; the browser never shows it as a page of ours.

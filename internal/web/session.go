@@ -59,7 +59,7 @@ type signed[T any] struct {
 // registerSession registers what works before anybody is signed in.
 func (s *Server) registerSession() {
 	me := func(ctx context.Context, p *desk.Person) (Me, error) {
-		w, err := s.desk.Greet(ctx)
+		w, err := s.desk.People.Greet(ctx)
 		return Me{Person: p, Welcome: w}, problem(err)
 	}
 	arrived := func(ctx context.Context, p desk.Person, err error) (*signed[Me], error) {
@@ -102,7 +102,7 @@ func (s *Server) registerSession() {
 			if w := s.tries.wait(in.Body.SignIn); w > 0 {
 				return nil, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(1e9).String() + " and try again.")
 			}
-			p, err := s.desk.SignIn(ctx, in.Body.SignIn, in.Body.Password)
+			p, err := s.desk.People.SignIn(ctx, in.Body.SignIn, in.Body.Password)
 			s.tries.note(in.Body.SignIn, err == nil)
 			return arrived(ctx, p, err)
 		})
@@ -133,7 +133,7 @@ func (s *Server) registerSession() {
 			if s.tries.wait("owner") > 0 {
 				return nil, huma.Error429TooManyRequests("Too many wrong codes. Wait a little and try again.")
 			}
-			p, err := s.desk.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
+			p, err := s.desk.People.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
 			s.tries.note("owner", err == nil)
 			return arrived(ctx, p, err)
 		})

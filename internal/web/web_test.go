@@ -17,7 +17,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"wobin/internal/desk"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
 	"wobin/internal/store"
 )
 
@@ -39,14 +40,14 @@ func servedOver(t *testing.T, wanted ...string) (base string, as map[string]*htt
 	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	d, err := desk.New(s, time.Now)
+	d, err := house.New(s, time.Now)
 	require.NoError(t, err)
 	t.Cleanup(d.Close)
 	h := httptest.NewServer(New(d, s, Options{}))
 	t.Cleanup(h.Close)
 	as = map[string]*http.Client{"nobody": {}}
 	for _, r := range wanted {
-		_, err := d.AddDemoPerson(context.Background(), r, r, r)
+		_, err := d.People.AddDemoPerson(context.Background(), r, r, r)
 		require.NoError(t, err)
 		jar, err := cookiejar.New(nil)
 		require.NoError(t, err)
@@ -171,7 +172,7 @@ func TestCounterTakesInCountsOnly(t *testing.T) {
 		strings.NewReader("warehouse,bin,sku,quantity,unit cost\nW,A,X,1,2\n"),
 	)
 	require.NoError(t, err)
-	var d desk.Draft
+	var d intake.Draft
 	require.NoError(t, json.NewDecoder(res.Body).Decode(&d))
 	require.Empty(t, d.Blocked)
 	res, err = as["counter"].Post(

@@ -22,33 +22,37 @@ import (
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/plan"
 	"wobin/internal/store"
 	"wobin/internal/web"
 )
 
-// house is a data folder with a warehouse in it, served as it is to browsers.
-type house struct {
+// site is a data folder with a warehouse in it, served as it is to browsers.
+type site struct {
 	ctx    context.Context
 	dir    string
 	store  *store.Store
-	desk   *desk.Desk
+	desk   *house.House
 	ida    desk.Person
 	client *http.Client
 	base   string
 	end    func()
 }
 
-func newHouse(dir string) (*house, error) {
+func newSite(dir string) (*site, error) {
 	debug.SetMemoryLimit(400 << 20) // as wobin serve does
-	h := &house{ctx: context.Background(), dir: dir}
+	h := &site{ctx: context.Background(), dir: dir}
 	var err error
 	if h.store, err = store.Open(dir); err != nil {
 		return nil, err
 	}
-	if h.desk, err = desk.New(h.store, time.Now); err != nil {
+	if h.desk, err = house.New(h.store, time.Now); err != nil {
 		return nil, err
 	}
-	if h.ida, err = h.desk.AddDemoPerson(h.ctx, "Ida", "ida", "controller"); err != nil {
+	if h.ida, err = h.desk.People.AddDemoPerson(h.ctx, "Ida", "ida", "controller"); err != nil {
 		return nil, err
 	}
 	server := httptest.NewServer(web.New(h.desk, h.store, web.Options{}))
@@ -67,25 +71,25 @@ func newHouse(dir string) (*house, error) {
 }
 
 // take takes a file in, as the screen does.
-func (h *house) take(file string, c desk.Choices) (desk.TakenIn, error) {
+func (h *site) take(file string, c intake.Choices) (count.TakenIn, error) {
 	f, err := os.Open(file)
 	if err != nil {
-		return desk.TakenIn{}, err
+		return count.TakenIn{}, err
 	}
 	defer f.Close()
 	c.Zone = "UTC"
-	d, err := h.desk.Upload(h.ctx, h.ida, filepath.Base(file), f, c)
+	d, err := h.desk.Intake.Upload(h.ctx, h.ida, filepath.Base(file), f, c)
 	if err != nil {
-		return desk.TakenIn{}, err
+		return count.TakenIn{}, err
 	}
 	if d.Blocked != "" {
-		return desk.TakenIn{}, fmt.Errorf("%s: %s", file, d.Blocked)
+		return count.TakenIn{}, fmt.Errorf("%s: %s", file, d.Blocked)
 	}
-	return h.desk.TakeIn(h.ctx, h.ida, d.ID, "", d.Effect.Refused)
+	return h.desk.Intake.TakeIn(h.ctx, h.ida, d.ID, "", d.Effect.Refused)
 }
 
 // ask asks for something as a browser does, and gives how long the answer took and how much of it went over the wire.
-func (h *house) ask(method, path, body string) (took time.Duration, wire int, answer []byte, err error) {
+func (h *site) ask(method, path, body string) (took time.Duration, wire int, answer []byte, err error) {
 	req, err := http.NewRequest(method, h.base+path, strings.NewReader(body))
 	if err != nil {
 		return 0, 0, nil, err
@@ -115,7 +119,7 @@ func (h *house) ask(method, path, body string) (took time.Duration, wire int, an
 }
 
 // p95 asks n times and gives the time that 95 of 100 answers stay below, and the largest answer.
-func (h *house) p95(n int, method, path string, body func(i int) string) (time.Duration, int, error) {
+func (h *site) p95(n int, method, path string, body func(i int) string) (time.Duration, int, error) {
 	var all []time.Duration
 	most := 0
 	for i := range n {
@@ -212,13 +216,13 @@ func measureCounts(dir string, lines int) error {
 	if err != nil {
 		return err
 	}
-	h, err := newHouse(filepath.Join(dir, "house"))
+	h, err := newSite(filepath.Join(dir, "house"))
 	if err != nil {
 		return err
 	}
 	defer h.end()
 	start := time.Now()
-	if _, err := h.take(stock, desk.Choices{}); err != nil {
+	if _, err := h.take(stock, intake.Choices{}); err != nil {
 		return err
 	}
 	fmt.Printf("\na house of %d lines taken in                %6.2f s\n\n", lines, time.Since(start).Seconds())
@@ -252,7 +256,7 @@ func measureCounts(dir string, lines int) error {
 	bar(fmt.Sprintf("tally of %d lines, p95", lines), at.Seconds(), most, " s")
 	bar("tally, on the wire", float64(wire)/1e3, 300, " kB")
 
-	var made desk.CountMade
+	var made plan.CountMade
 	stop := make(chan bool)
 	waits := make(chan []time.Duration)
 	go func() { // another window, which scrolls
@@ -271,7 +275,7 @@ func measureCounts(dir string, lines int) error {
 	}()
 	start = time.Now()
 	mib, err := memory(func() (err error) {
-		made, err = h.desk.Freeze(h.ctx, h.ida, desk.NewCount{Name: "All of it", Scope: desk.Scope{Warehouse: 1}, Rows: 200})
+		made, err = h.desk.Plan.Freeze(h.ctx, h.ida, plan.NewCount{Name: "All of it", Scope: count.Scope{Warehouse: 1}, Rows: 200})
 		return err
 	})
 	freeze := time.Since(start).Seconds()
@@ -302,7 +306,7 @@ func measureCounts(dir string, lines int) error {
 		return err
 	}
 	start = time.Now()
-	mib, err = memory(func() error { _, err := h.take(counts, desk.Choices{Count: made.ID}); return err })
+	mib, err = memory(func() error { _, err := h.take(counts, intake.Choices{Count: made.ID}); return err })
 	if err != nil {
 		return err
 	}
@@ -318,13 +322,13 @@ func measureCounts(dir string, lines int) error {
 		return err
 	}
 	start = time.Now()
-	again, err := h.take(stock, desk.Choices{})
+	again, err := h.take(stock, intake.Choices{})
 	if err != nil {
 		return err
 	}
 	writing := time.Since(start).Seconds()
 	start = time.Now()
-	if err := h.desk.Undo(h.ctx, h.ida, again.Intake, true); err != nil {
+	if err := h.desk.Intake.Undo(h.ctx, h.ida, again.Intake, true); err != nil {
 		return err
 	}
 	undo := time.Since(start).Seconds()
@@ -338,7 +342,7 @@ func measureCounts(dir string, lines int) error {
 }
 
 // answers measures every list, figure and drawing of a count.
-func (h *house) answers(id int64) error {
+func (h *site) answers(id int64) error {
 	fmt.Println()
 	c := fmt.Sprintf("/api/counts/%d", id)
 	for _, path := range []string{"/api/today", "/api/warehouses", "/api/warehouses/1/recorded?limit=200",
@@ -355,7 +359,7 @@ func (h *house) answers(id int64) error {
 			bar("    on the wire", float64(wire)/1e3, 300, " kB")
 		}
 	}
-	var page desk.VariancePage
+	var page count.VariancePage
 	_, _, b, err := h.ask("GET", c+"/lines?limit=200", "")
 	if err != nil {
 		return err
@@ -380,10 +384,10 @@ func (h *house) answers(id int64) error {
 }
 
 // goesOut measures deciding and sending out all variances, and undoing an intake.
-func (h *house) goesOut(id int64, perCount float64) error {
+func (h *site) goesOut(id int64, perCount float64) error {
 	var places []int64
 	for after := ""; ; {
-		page, err := h.desk.Variances(h.ctx, h.ida, id, desk.Filter{Show: "open", Limit: 1000, After: after})
+		page, err := h.desk.Variances.Variances(h.ctx, h.ida, id, desk.Filter{Show: "open", Limit: 1000, After: after})
 		if err != nil {
 			return err
 		}
@@ -395,18 +399,18 @@ func (h *house) goesOut(id int64, perCount float64) error {
 		}
 	}
 	start := time.Now()
-	if _, err := h.desk.Decide(h.ctx, h.ida, id, places, "accept", "MISCOUNT"); err != nil {
+	if _, err := h.desk.Variances.Decide(h.ctx, h.ida, id, places, "accept", "MISCOUNT"); err != nil {
 		return err
 	}
 	fmt.Printf("\n%d variances accepted                   %6.2f s\n", len(places), time.Since(start).Seconds())
 	start = time.Now()
-	if _, err := h.desk.Post(h.ctx, h.ida, id, "difference", "", len(places)); err != nil {
+	if _, err := h.desk.Adjustments.Post(h.ctx, h.ida, id, "difference", "", len(places)); err != nil {
 		return err
 	}
 	sent := time.Since(start).Seconds()
 	fmt.Printf("%d lines sent out                       %6.2f s\n", len(places), sent)
 	bar("sending out ÷ taking in as many counts", sent/(perCount*float64(len(places))), 1.5, "")
-	p, err := h.desk.VerifyChain(h.ctx)
+	p, err := h.desk.Safety.VerifyChain(h.ctx)
 	if err != nil || p.Broken != 0 {
 		return fmt.Errorf("the record: %s %w", p.Text, err)
 	}

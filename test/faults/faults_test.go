@@ -21,6 +21,11 @@ import (
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/counting"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/plan"
 	"wobin/internal/store"
 )
 
@@ -95,25 +100,25 @@ func TestKillInTheMiddleOfAnIntake(t *testing.T) {
 	assert.Equal(t, "ok", check)
 }
 
-func open(t *testing.T) (*desk.Desk, *store.Store, desk.Person) {
+func open(t *testing.T) (*house.House, *store.Store, desk.Person) {
 	t.Helper()
 	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	d, err := desk.New(s, func() time.Time { return time.Date(2026, 11, 20, 12, 0, 0, 0, time.UTC) })
+	d, err := house.New(s, func() time.Time { return time.Date(2026, 11, 20, 12, 0, 0, 0, time.UTC) })
 	require.NoError(t, err)
 	t.Cleanup(d.Close)
 	return d, s, desk.Person{ID: 1, Name: "Nell", Role: "controller"}
 }
 
-func take(t *testing.T, d *desk.Desk, p desk.Person, text, key string) desk.TakenIn {
+func take(t *testing.T, d *house.House, p desk.Person, text, key string) count.TakenIn {
 	t.Helper()
 	ctx := context.Background()
-	dr, err := d.Upload(ctx, p, "stock.csv", strings.NewReader(text), desk.Choices{Zone: "UTC"})
+	dr, err := d.Intake.Upload(ctx, p, "stock.csv", strings.NewReader(text), intake.Choices{Zone: "UTC"})
 	require.NoError(t, err)
 	require.Empty(t, dr.Blocked)
 	lastDraft = dr.ID
-	out, err := d.TakeIn(ctx, p, dr.ID, key, dr.Effect.Refused)
+	out, err := d.Intake.TakeIn(ctx, p, dr.ID, key, dr.Effect.Refused)
 	require.NoError(t, err)
 	return out
 }
@@ -125,42 +130,42 @@ func TestSentTwice(t *testing.T) {
 	d, _, p := open(t)
 	ctx := context.Background()
 	first := take(t, d, p, stockFile(40, 5), "key-of-the-intake")
-	again, err := d.TakeIn(ctx, p, lastDraft, "key-of-the-intake", 0)
+	again, err := d.Intake.TakeIn(ctx, p, lastDraft, "key-of-the-intake", 0)
 	require.NoError(t, err)
 	assert.Equal(t, first, again)
-	dr, err := d.Upload(ctx, p, "stock.csv", strings.NewReader(stockFile(40, 6)), desk.Choices{})
+	dr, err := d.Intake.Upload(ctx, p, "stock.csv", strings.NewReader(stockFile(40, 6)), intake.Choices{})
 	require.NoError(t, err)
-	_, err = d.TakeIn(ctx, p, dr.ID, "key-of-the-intake", 0)
+	_, err = d.Intake.TakeIn(ctx, p, dr.ID, "key-of-the-intake", 0)
 	var refused *desk.Refusal
 	require.ErrorAs(t, err, &refused, "another file under the same key is not answered with the first result")
 	assert.Equal(t, desk.KeyTaken, refused.Kind)
-	list, err := d.Intakes(ctx, p)
+	list, err := d.Intake.Intakes(ctx, p)
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
 
-	houses, err := d.Warehouses(ctx, p)
+	houses, err := d.Recorded.Warehouses(ctx, p)
 	require.NoError(t, err)
-	n := desk.NewCount{Key: "key-of-the-count", Name: "Count", Scope: desk.Scope{Warehouse: houses[0].ID}, Rows: 10}
-	a, err := d.Freeze(ctx, p, n)
+	n := plan.NewCount{Key: "key-of-the-count", Name: "Count", Scope: count.Scope{Warehouse: houses[0].ID}, Rows: 10}
+	a, err := d.Plan.Freeze(ctx, p, n)
 	require.NoError(t, err)
-	b, err := d.Freeze(ctx, p, n)
+	b, err := d.Plan.Freeze(ctx, p, n)
 	require.NoError(t, err)
 	assert.Equal(t, a, b)
 
-	_, sheet, err := d.WriteSheet(ctx, p, a.ID, 1, desk.AsText)
+	_, sheet, err := d.Counting.WriteSheet(ctx, p, a.ID, 1, counting.AsText)
 	require.NoError(t, err)
 	filled := strings.Replace(string(sheet), "Counted to,", "Counted to,2026-11-20T10:00:00Z", 1)
 	filled = strings.Replace(filled, ",5,,,\n", ",5,4,,\n", 3)
 	require.NotEqual(t, string(sheet), filled)
 	for i := range 2 {
-		dr, err := d.Upload(ctx, p, "sheet.csv", strings.NewReader(filled), desk.Choices{})
+		dr, err := d.Intake.Upload(ctx, p, "sheet.csv", strings.NewReader(filled), intake.Choices{})
 		require.NoError(t, err)
-		out, err := d.TakeIn(ctx, p, dr.ID, fmt.Sprintf("sheet-%d", i), 0)
+		out, err := d.Intake.TakeIn(ctx, p, dr.ID, fmt.Sprintf("sheet-%d", i), 0)
 		require.NoError(t, err)
 		assert.Equal(t, []int{3, 0}[i], out.Added)
 		assert.Equal(t, []int{0, 3}[i], out.Unchanged)
 	}
-	page, err := d.Variances(ctx, p, a.ID, desk.Filter{})
+	page, err := d.Variances.Variances(ctx, p, a.ID, desk.Filter{})
 	require.NoError(t, err)
 	require.Len(t, page.Lines, 3)
 	places := []int64{}
@@ -168,14 +173,14 @@ func TestSentTwice(t *testing.T) {
 		assert.Equal(t, "-1", l.Variance.String())
 		places = append(places, l.Pos)
 	}
-	_, err = d.Decide(ctx, p, a.ID, places, store.Accept, "LOSS")
+	_, err = d.Variances.Decide(ctx, p, a.ID, places, store.Accept, "LOSS")
 	require.NoError(t, err)
-	x, err := d.Post(ctx, p, a.ID, "difference", "key-of-the-posting", 3)
+	x, err := d.Adjustments.Post(ctx, p, a.ID, "difference", "key-of-the-posting", 3)
 	require.NoError(t, err)
-	y, err := d.Post(ctx, p, a.ID, "difference", "key-of-the-posting", 3)
+	y, err := d.Adjustments.Post(ctx, p, a.ID, "difference", "key-of-the-posting", 3)
 	require.NoError(t, err)
 	assert.Equal(t, x, y)
-	_, err = d.Decide(ctx, p, a.ID, places[:1], store.Hold, "")
+	_, err = d.Variances.Decide(ctx, p, a.ID, places[:1], store.Hold, "")
 	assert.ErrorContains(t, err, "went out already")
 }
 
@@ -197,13 +202,13 @@ func TestUndo(t *testing.T) {
 	one := take(t, d, p, stockFile(40, 5), "")
 	first := sum()
 	two := take(t, d, p, stockFile(60, 6)+"W0,Z-1,NEW,3,,2026-11-20T06:00:00Z\n", "")
-	assert.Equal(t, desk.TakenIn{Intake: two.Intake, Kind: "stock", Outcome: desk.Outcome{Added: 21, Changed: 40}}, two)
-	assert.ErrorContains(t, d.Undo(ctx, p, one.Intake, false), "Later intakes stand on it")
-	require.NoError(t, d.Undo(ctx, p, two.Intake, false))
+	assert.Equal(t, count.TakenIn{Intake: two.Intake, Kind: "stock", Outcome: count.Outcome{Added: 21, Changed: 40}}, two)
+	assert.ErrorContains(t, d.Intake.Undo(ctx, p, one.Intake, false), "Later intakes stand on it")
+	require.NoError(t, d.Intake.Undo(ctx, p, two.Intake, false))
 	assert.Equal(t, first, sum())
-	require.NoError(t, d.Undo(ctx, p, one.Intake, false))
+	require.NoError(t, d.Intake.Undo(ctx, p, one.Intake, false))
 	assert.Equal(t, empty, sum())
-	assert.ErrorContains(t, d.Undo(ctx, p, one.Intake, false), "undone already")
+	assert.ErrorContains(t, d.Intake.Undo(ctx, p, one.Intake, false), "undone already")
 }
 
 // Nothing of an intake stays when the disk is full while it is written.
@@ -214,18 +219,18 @@ func TestFullDisk(t *testing.T) {
 	var pages int64
 	require.NoError(t, s.Read(ctx).Raw("PRAGMA page_count").Scan(&pages).Error)
 	require.NoError(t, s.LimitPages(ctx, pages+8))
-	dr, err := d.Upload(ctx, p, "stock.csv", strings.NewReader(stockFile(60_000, 6)), desk.Choices{})
+	dr, err := d.Intake.Upload(ctx, p, "stock.csv", strings.NewReader(stockFile(60_000, 6)), intake.Choices{})
 	require.NoError(t, err)
-	_, err = d.TakeIn(ctx, p, dr.ID, "full-disk", 0)
+	_, err = d.Intake.TakeIn(ctx, p, dr.ID, "full-disk", 0)
 	require.ErrorContains(t, err, "full")
 	require.NoError(t, s.LimitPages(ctx, 1<<30))
-	list, err := d.Intakes(ctx, p)
+	list, err := d.Intake.Intakes(ctx, p)
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
 	var unpublished int64
 	require.NoError(t, s.Read(ctx).Raw("SELECT count(*) FROM stock_sets WHERE published = 0").Scan(&unpublished).Error)
 	assert.Zero(t, unpublished)
-	_, err = d.TakeIn(ctx, p, dr.ID, "full-disk", 0)
+	_, err = d.Intake.TakeIn(ctx, p, dr.ID, "full-disk", 0)
 	assert.NoError(t, err, "with room again it goes through")
 }
 
@@ -234,7 +239,7 @@ func TestTamperedRecord(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "data")
 	s, err := store.Open(dir)
 	require.NoError(t, err)
-	d, err := desk.New(s, time.Now)
+	d, err := house.New(s, time.Now)
 	require.NoError(t, err)
 	p := desk.Person{ID: 1, Name: "Nell", Role: "controller"}
 	for i := range 3 {
@@ -307,7 +312,7 @@ func TestFolder(t *testing.T) {
 // A broken upload leaves nothing behind.
 func TestBrokenUpload(t *testing.T) {
 	d, s, p := open(t)
-	_, err := d.Upload(context.Background(), p, "x.csv", &breaks{bytes.NewReader([]byte("sku,quantity\nX,1\n"))}, desk.Choices{})
+	_, err := d.Intake.Upload(context.Background(), p, "x.csv", &breaks{bytes.NewReader([]byte("sku,quantity\nX,1\n"))}, intake.Choices{})
 	require.Error(t, err)
 	left, err := filepath.Glob(filepath.Join(s.Dir, "incoming", "*"))
 	require.NoError(t, err)

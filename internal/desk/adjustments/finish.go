@@ -1,0 +1,63 @@
+package adjustments
+
+import (
+	"context"
+	"strings"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// Left is what stays undone in a count when it is finished.
+type Left struct {
+	Held      int `json:"held" doc:"variances held, of which nothing goes out"`
+	Accepted  int `json:"accepted" doc:"accepted lines that were not sent out"`
+	Uncounted int `json:"uncounted"`
+}
+
+// String lists what stays behind.
+func (l Left) String() string {
+	var parts []string
+	for _, x := range []struct {
+		n         int
+		one, many string
+	}{{l.Held, "variance stays held", "variances stay held"}, {l.Accepted, "accepted line is not sent out",
+		"accepted lines are not sent out"}, {l.Uncounted, "line stays uncounted", "lines stay uncounted"}} {
+		if x.n > 0 {
+			parts = append(parts, desk.Plural(x.n, x.one, x.many))
+		}
+	}
+	return strings.Join(parts, ", ")
+}
+
+// Finish ends a count for good: nothing is counted, decided or sent out in it afterwards. What stays undone is named, and
+// has to be agreed to by its numbers.
+func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed Left) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		all, err := count.TallyOf(w.DB, c.ID)
+		if err != nil {
+			return none, err
+		}
+		left := Left{all.Held, all.Accepted, all.Uncounted - all.Zeroed}
+		switch {
+		case all.Open > 0:
+			return none, desk.Refuse("%s not decided. Accept or hold them first.", desk.Plural(all.Open, "variance is", "variances are"))
+		case left != agreed && left == Left{}:
+		case left != agreed:
+			return none, desk.RefuseAs(desk.Asks, "left", "Finishing is final, and %s. Say that this is meant.", left)
+		}
+		if err := w.Model(c).Update("state", store.Finished).Error; err != nil {
+			return none, err
+		}
+		return none, w.Say(
+			"finished",
+			map[string]any{"count": countID, "held": left.Held, "accepted": left.Accepted, "uncounted": left.Uncounted},
+		)
+	})
+	return err
+}

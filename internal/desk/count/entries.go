@@ -1,0 +1,272 @@
+package count
+
+import (
+	"database/sql/driver"
+	"encoding/json"
+	"slices"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// StandingOf gives the entries of a count that stand on some lines, for holding others against them.
+func StandingOf(w *desk.Work, c *store.Count, p store.Positions, sheets map[int64]int) (out []counting.Standing, err error) {
+	err = store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
+		out = append(
+			out,
+			counting.Standing{
+				ID:        e.ID,
+				Place:     e.Pos,
+				Round:     e.Round,
+				Parcel:    e.Parcel,
+				Sheet:     sheets[e.SheetID],
+				Quantity:  quantity.Quantity(e.Quantity),
+				At:        e.CountedAt,
+				Withdrawn: e.Withdrawn,
+				FromFile:  e.ReturnID != 0,
+			},
+		)
+		return nil
+	})
+	return out, err
+}
+
+// FoundKey is a key that the count has no line for: bin and item as the records number them.
+type FoundKey struct {
+	Bin, Item            int64
+	Lot, Serial, Holding string
+}
+
+// AddLines makes lines for keys that the count has none for, with the unit costs that found stock has, and finds them the
+// movements since the freeze. It gives their places.
+func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey]int64) (map[FoundKey]int64, error) {
+	if len(keys) == 0 {
+		return nil, nil
+	}
+	var last int64
+	if err := w.Raw("SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+		return nil, err
+	}
+	items := make([]int64, len(keys))
+	for i, k := range keys {
+		items[i] = k.Item
+	}
+	costs, err := foundCosts(w, c, items)
+	if err != nil {
+		return nil, err
+	}
+	lines, places, made := make([]store.CountLine, len(keys)), map[FoundKey]int64{}, make([]int64, len(keys))
+	for i, k := range keys {
+		last++
+		lines[i] = store.CountLine{
+			CountID: c.ID,
+			Pos:     last,
+			BinID:   k.Bin,
+			ItemID:  k.Item,
+			Lot:     k.Lot,
+			Serial:  k.Serial,
+			Holding: k.Holding,
+			SheetID: sheets[k],
+			Cost:    costs[k.Item],
+		}
+		places[k], made[i] = last, last
+	}
+	if err := store.AddCountLines(w.DB, c.ID, lines); err != nil {
+		return nil, err
+	}
+	list, err := json.Marshal(items)
+	if err != nil {
+		return nil, err
+	}
+	if err := w.Exec(`INSERT OR IGNORE INTO count_items SELECT ?, id, category, class FROM items WHERE id IN (SELECT value FROM json_each(?))`, c.ID, string(list)).Error; err != nil {
+		return nil, err
+	}
+	return places, findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", made)
+}
+
+// findMoves finds movements since the freeze their lines, for the lines or the movements that where picks by their numbers.
+func findMoves(w *desk.Work, c *store.Count, where string, numbers any) error {
+	b, err := json.Marshal(numbers)
+	if err != nil {
+		return err
+	}
+	return w.Exec(
+		`INSERT OR IGNORE INTO count_moves (count_id, pos, at, movement_id, quantity) SELECT l.count_id, l.pos, m.at, m.id, m.quantity FROM count_lines l JOIN movements m
+		ON m.item_id = l.item_id AND m.bin_id = l.bin_id AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding
+			AND m.warehouse_id = ? AND m.at > ?
+		WHERE l.count_id = ? AND `+where,
+		c.WarehouseID,
+		c.FrozenAt,
+		c.ID,
+		string(b),
+	).Error
+}
+
+// foundCosts finds the unit costs of items for keys without a recorded row, by the core's rule: of the frozen set, of what
+// the other warehouses have recorded, and of the items themselves.
+func foundCosts(w *desk.Work, c *store.Count, items []int64) (map[int64]*int64, error) {
+	b, err := json.Marshal(items)
+	if err != nil {
+		return nil, err
+	}
+	type known struct {
+		here, anywhere stock.Agreed
+		own            *int64
+	}
+	all := map[int64]*known{}
+	of := func(item int64) *known {
+		if all[item] == nil {
+			all[item] = &known{}
+		}
+		return all[item]
+	}
+	number := func(v driver.Value) *int64 {
+		if n, ok := v.(int64); ok {
+			return &n
+		}
+		return nil
+	}
+	err = store.Each(
+		w.DB,
+		`SELECT s.item_id, w.id, s.cost FROM warehouses w JOIN set_items s ON s.set_id = CASE WHEN w.id = ? THEN ? ELSE w.set_id END
+		WHERE s.item_id IN (SELECT value FROM json_each(?))`,
+		[]driver.Value{c.WarehouseID, c.SetID, string(b)},
+		func(v []driver.Value) error {
+			cost, k := number(v[2]), of(v[0].(int64))
+			rows := stock.Agreed{Any: true}
+			if cost != nil {
+				rows = stock.AgreedOf(quantity.Cost(*cost), true)
+			}
+			if k.anywhere = k.anywhere.With(rows); v[1].(int64) == c.WarehouseID {
+				k.here = rows
+			}
+			return nil
+		},
+	)
+	if err != nil {
+		return nil, err
+	}
+	err = store.Each(
+		w.DB,
+		"SELECT id, cost FROM items WHERE id IN (SELECT value FROM json_each(?))",
+		[]driver.Value{string(b)},
+		func(v []driver.Value) error {
+			of(v[0].(int64)).own = number(v[1])
+			return nil
+		},
+	)
+	out := map[int64]*int64{}
+	for item, k := range all {
+		own := quantity.Cost(0)
+		if k.own != nil {
+			own = quantity.Cost(*k.own)
+		}
+		if cost, costed := stock.FoundCost(k.here, k.anywhere, own, k.own != nil); costed {
+			n := int64(cost)
+			out[item] = &n
+		}
+	}
+	return out, err
+}
+
+// Enter appends entries and works out what follows. Entries that replace others stand in for them; the database refuses
+// one whose slot has another standing entry than it replaces. more are further lines to be worked out.
+func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (first, last int64, err error) {
+	if len(entries) > 0 {
+		slices.SortStableFunc(entries, func(a, b store.Entry) int {
+			if a.Pos != b.Pos {
+				return int(a.Pos - b.Pos)
+			}
+			return int(a.Parcel - b.Parcel)
+		})
+		if first, last, err = store.AddEntries(w.DB, entries); err != nil {
+			return 0, 0, err
+		}
+		if err := w.Cover("entries", first, last); err != nil {
+			return 0, 0, err
+		}
+	}
+	places, latest := more, int64(0)
+	var replaced []int64
+	for i := range entries {
+		e := &entries[i]
+		if places = append(places, e.Pos); !e.Withdrawn {
+			latest = max(latest, e.CountedAt)
+		}
+		if e.Replaces != 0 {
+			replaced = append(replaced, e.Replaces)
+		}
+	}
+	if latest < c.Latest || c.Latest == 0 {
+		if latest, err = latestEntry(w, c, latest, replaced); err != nil {
+			return 0, 0, err
+		}
+	}
+	moved, err := setLatest(w, c, latest)
+	if err != nil {
+		return 0, 0, err
+	}
+	if places = append(places, moved...); len(places) == 0 {
+		return first, last, nil
+	}
+	return first, last, WorkOut(w, c, places, false)
+}
+
+// latestEntry gives the latest counting time of the entries that stand, 0 for none: that of before, unless what was counted
+// then was among those that were replaced.
+func latestEntry(w *desk.Work, c *store.Count, latest int64, replaced []int64) (int64, error) {
+	if c.Latest == 0 {
+		return latest, nil
+	}
+	b, err := json.Marshal(replaced)
+	if err != nil {
+		return 0, err
+	}
+	var was int64
+	if err := w.Raw("SELECT count(*) FROM entries WHERE id IN (SELECT value FROM json_each(?)) AND counted_at = ? AND withdrawn = 0",
+		string(b), c.Latest).Scan(&was).Error; err != nil ||
+		was == 0 {
+		return c.Latest, err
+	}
+	err = w.Raw(`SELECT coalesce(max(counted_at), 0) FROM entries e WHERE count_id = ? AND withdrawn = 0
+		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)`, c.ID).Scan(&latest).Error
+	return latest, err
+}
+
+// setLatest notes the latest counting time of a count. Uncounted lines are reckoned as at it, so it gives those whose
+// movements lie between it and the one before.
+func setLatest(w *desk.Work, c *store.Count, latest int64) (places []int64, err error) {
+	if latest == c.Latest {
+		return nil, nil
+	}
+	reckoned := func(t int64) int64 {
+		if t == 0 {
+			return c.FrozenAt
+		}
+		return t
+	}
+	a, b := reckoned(c.Latest), reckoned(latest)
+	if err := w.Exec("UPDATE counts SET latest = ? WHERE id = ?", latest, c.ID).Error; err != nil {
+		return nil, err
+	}
+	c.Latest = latest
+	return places, w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND at > ? AND at <= ?", c.ID, min(a, b), max(a, b)).
+		Scan(&places).
+		Error
+}
+
+// SheetsOf gives a count's sheets by their numbers, and the numbers by their ids.
+func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbers map[int64]int, err error) {
+	var list []store.Sheet
+	if err := w.Where("count_id = ?", c.ID).Find(&list).Error; err != nil {
+		return nil, nil, err
+	}
+	byNumber, numbers = make(map[int]store.Sheet, len(list)), make(map[int64]int, len(list))
+	for _, s := range list {
+		byNumber[s.Number], numbers[s.ID] = s, s.Number
+	}
+	return byNumber, numbers, nil
+}

@@ -1,0 +1,115 @@
+package count
+
+import (
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// StageLine is a count with the live figures of its stages.
+type StageLine struct {
+	ID             int64                     `json:"id"`
+	Name           string                    `json:"name"`
+	Warehouse      string                    `json:"warehouse"`
+	WarehouseID    int64                     `json:"warehouse_id"`
+	State          string                    `json:"state" enum:"running,finished"`
+	Blind          bool                      `json:"blind"`
+	FrozenAt       time.Time                 `json:"frozen_at"`
+	RecordedAt     time.Time                 `json:"recorded_at"`
+	Person         string                    `json:"person"`
+	RecordedLines  int                       `json:"recorded_lines"`
+	Lines          int                       `json:"lines"`
+	Counted        int                       `json:"counted"`
+	Uncounted      int                       `json:"uncounted"`
+	Sheets         int                       `json:"sheets"`
+	SheetsOut      int                       `json:"sheets_out"`
+	SheetsBack     int                       `json:"sheets_back"`
+	Variances      int                       `json:"variances" doc:"lines over, short or found"`
+	Open           int                       `json:"open" doc:"of these, not decided"`
+	OpenValue      quantity.Money            `json:"open_value" doc:"their gross value"`
+	OpenOver       quantity.Money            `json:"open_over"`
+	OpenShort      quantity.Money            `json:"open_short"`
+	Accepted       int                       `json:"accepted" doc:"accepted and not yet in a posting"`
+	Held           int                       `json:"held"`
+	Posted         int                       `json:"posted" doc:"lines of which something went out"`
+	Zeroed         int                       `json:"zeroed" doc:"uncounted lines that were settled to be zero"`
+	PostTolerated  bool                      `json:"post_tolerated" doc:"variances that are let pass want a decision too"`
+	Accuracy       *quantity.Money           `json:"accuracy" doc:"percent; null over nothing"`
+	Coverage       *quantity.Money           `json:"coverage"`
+	LeftOut        LeftOut                   `json:"left_out"`
+	Classes        map[string]ClassTolerance `json:"classes,omitempty" doc:"limits of classes of items"`
+	TolerancePct   *quantity.Quantity        `json:"tolerance_percent"`
+	ToleranceQty   *quantity.Quantity        `json:"tolerance_quantity"`
+	ToleranceValue *quantity.Money           `json:"tolerance_value"`
+}
+
+// StageOf gives a count with the live figures of its stages, as far as whoever looks may see them.
+func StageOf(c *desk.Seen) (s StageLine, err error) {
+	h, err := desk.WarehouseRow(c.Tx, c.WarehouseID)
+	if err != nil {
+		return s, err
+	}
+	s = StageLine{
+		ID:             c.ID,
+		Name:           c.Name,
+		Warehouse:      h.Code,
+		WarehouseID:    h.ID,
+		State:          c.State,
+		Blind:          c.Count.Blind,
+		FrozenAt:       desk.Instant(c.FrozenAt),
+		RecordedAt:     desk.Instant(c.RecordedAt),
+		Person:         c.Person,
+		PostTolerated:  c.PostTolerated,
+		TolerancePct:   (*quantity.Quantity)(c.TolerancePercent),
+		ToleranceQty:   (*quantity.Quantity)(c.ToleranceQuantity),
+		ToleranceValue: (*quantity.Money)(c.ToleranceValue),
+	}
+	if err := json.Unmarshal([]byte(c.LeftOut), &s.LeftOut); err != nil {
+		return s, fmt.Errorf("count %d: %w", c.ID, err)
+	}
+	if c.Tolerances != "" {
+		if err := json.Unmarshal([]byte(c.Tolerances), &s.Classes); err != nil {
+			return s, fmt.Errorf("count %d: %w", c.ID, err)
+		}
+	}
+	t, err := TallyOf(c.Tx, c.ID)
+	if err != nil {
+		return s, err
+	}
+	f := &t.Figures
+	s.RecordedLines, s.Lines, s.Counted, s.Uncounted, s.Zeroed = f.RecordedLines, t.Lines, f.Counted, f.Uncounted, t.Zeroed
+	s.Variances = f.Over + f.Short + f.Found
+	s.Open, s.OpenValue, s.OpenOver, s.OpenShort = t.Open, t.OpenSums.Gross, t.OpenSums.Over, t.OpenSums.Short
+	s.Accepted, s.Held, s.Posted = t.Accepted, t.Held, t.Posted
+	if v, ok := f.Accuracy(); ok {
+		s.Accuracy = &v
+	}
+	if v, ok := f.Coverage(); ok {
+		s.Coverage = &v
+	}
+	if c.Blind { // what is left for them is how far it is
+		s.Variances, s.Open, s.OpenValue, s.OpenOver, s.OpenShort, s.Accepted, s.Held, s.Posted, s.Zeroed, s.Accuracy = 0, 0, 0, 0, 0, 0, 0, 0,
+			0, nil
+	}
+	var states []struct {
+		State string
+		N     int
+	}
+	if err := c.Tx.Raw("SELECT state, count(*) AS n FROM sheets WHERE count_id = ? GROUP BY state", c.ID).Scan(&states).Error; err != nil {
+		return s, err
+	}
+	for _, x := range states {
+		s.Sheets += x.N
+		switch x.State {
+		case store.Out:
+			s.SheetsOut = x.N
+		case store.Back:
+			s.SheetsBack = x.N
+		}
+	}
+	return s, nil
+}

@@ -1,0 +1,436 @@
+// Package count is what several rooms share of a running count: its lines and their states, the entries that stand, movements
+// that concern it, the working out of lines and tallies, and how it is told.
+package count
+
+import (
+	"database/sql/driver"
+	"encoding/json"
+	"fmt"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/variance"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// Stretch is how many lines are worked out at a time.
+const Stretch = 50_000
+
+// WorkOut works lines of a count out again from their entries, movements and decisions, and brings the tallies after them.
+// Without places it works out all of them. fresh: nothing was worked out before, so no decision falls.
+func WorkOut(w *desk.Work, c *store.Count, places []int64, fresh bool) error {
+	rules, err := rulesOf(w.DB, c)
+	if err != nil {
+		return err
+	}
+	t := NewTallying(w, c)
+	if places == nil || len(places) > 2000 {
+		if err := t.Preload(); err != nil {
+			return err
+		}
+	}
+	if places != nil {
+		slices.Sort(places)
+		for some := range slices.Chunk(slices.Compact(places), Stretch) {
+			if err := workOutSome(w, c, store.Near(some), rules, t, fresh); err != nil {
+				return err
+			}
+		}
+		return t.Write()
+	}
+	var last int64
+	if err := w.Raw("SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+		return err
+	}
+	for from := int64(0); from <= last; from += Stretch {
+		if err := workOutSome(w, c, store.Positions{From: from, To: from + Stretch}, rules, t, fresh); err != nil {
+			return err
+		}
+	}
+	return t.Write()
+}
+
+// countRules are what holds for all lines of a count.
+type countRules struct {
+	tolerances    variance.Tolerances
+	classes       map[int64]string // by item, where limits differ by class
+	postTolerated bool
+	latest        int64
+}
+
+func rulesOf(tx *gorm.DB, c *store.Count) (r countRules, err error) {
+	r.postTolerated, r.latest = c.PostTolerated, c.Latest
+	if r.latest == 0 {
+		r.latest = c.FrozenAt
+	}
+	r.tolerances.Count = variance.Tolerance{
+		Quantity: (*quantity.Quantity)(c.ToleranceQuantity),
+		Percent:  (*quantity.Quantity)(c.TolerancePercent),
+		Value:    (*quantity.Money)(c.ToleranceValue),
+	}
+	if c.Tolerances == "" {
+		return r, nil
+	}
+	var byClass map[string]ClassTolerance
+	if err := json.Unmarshal([]byte(c.Tolerances), &byClass); err != nil {
+		return r, fmt.Errorf("tolerances of count %d: %w", c.ID, err)
+	}
+	r.tolerances.ByClass, r.classes = map[string]variance.Tolerance{}, map[int64]string{}
+	for class, t := range byClass {
+		r.tolerances.ByClass[class] = variance.Tolerance(t)
+	}
+	return r, store.Each(
+		tx,
+		"SELECT item_id, class FROM count_items WHERE count_id = ? AND class <> ''",
+		[]driver.Value{c.ID},
+		func(v []driver.Value) error {
+			r.classes[v[0].(int64)] = v[1].(string)
+			return nil
+		},
+	)
+}
+
+func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRules, t *Tallying, fresh bool) error {
+	var lines []store.CountLine
+	if err := store.EachCountLine(w.DB, c.ID, p, func(l *store.CountLine) error { lines = append(lines, *l); return nil }); err != nil {
+		return err
+	}
+	type input struct {
+		entries  []variance.Entry
+		counters []string
+		moves    []stock.Movement
+	}
+	inputs := make([]input, len(lines))
+	at := 0
+	find := func(pos int64) *input { // all come in the order of places
+		for at < len(lines) && lines[at].Pos < pos {
+			at++
+		}
+		if at == len(lines) || lines[at].Pos != pos {
+			return nil
+		}
+		return &inputs[at]
+	}
+	err := store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
+		if in := find(e.Pos); in != nil && !e.Withdrawn {
+			in.entries = append(in.entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, Round: e.Round})
+			in.counters = append(in.counters, e.Counter)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	at = 0
+	err = store.EachCountMove(w.DB, c.ID, p, func(m store.CountMove) error {
+		if in := find(m.Pos); in != nil {
+			in.moves = append(in.moves, stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.At})
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	earlier, err := movedEarlier(w, c, p)
+	if err != nil {
+		return err
+	}
+	changed := lines[:0:0]
+	for i := range lines {
+		l, in := &lines[i], &inputs[i]
+		before := *l
+		x := variance.Input{
+			Recorded:  quantity.Quantity(l.Recorded),
+			Row:       l.HasRow,
+			Frozen:    c.FrozenAt,
+			Latest:    rules.latest,
+			Movements: in.moves,
+			Entries:   in.entries,
+			Zero:      l.Zeroed,
+		}
+		if l.Cost != nil {
+			x.Cost, x.Costed = quantity.Cost(*l.Cost), true
+		}
+		if !l.HasRow && len(x.Movements) == 0 && len(x.Entries) > 0 && earlier[l.Pos] {
+			x.Movements = []stock.Movement{{At: c.FrozenAt}} // it is no stock that nobody knew of
+		}
+		now, err := worked(&x, l, rules.tolerances.For(rules.classes[l.ItemID]), rules.postTolerated)
+		if err != nil {
+			return desk.Refuse("%s: a sum or a value %v.", LineName(w, c, l.Pos), err)
+		}
+		l.Settle(in.counters, in.entries, now, fresh || before.Rest == int64(now.Rest.Quantity))
+		if err := t.Move(&before, l, fresh); err != nil {
+			return err
+		}
+		if fresh || !sameLine(&before, l) {
+			changed = append(changed, *l)
+		}
+	}
+	return store.UpdateCountLines(w.DB, c.ID, changed)
+}
+
+// worked works a line out and tells where it stands.
+func worked(in *variance.Input, l *store.CountLine, tol variance.Tolerance, postTolerated bool) (now variance.Line, err error) {
+	now = variance.Line{Row: in.Row, Costed: in.Costed, Sent: sentOf(l)}
+	if now.Result, err = variance.Evaluate(in, tol); err != nil {
+		return now, err
+	}
+	now.Gone = !in.Row && len(in.Entries) == 0 && len(in.Movements) == 0 && l.Postings == 0
+	now.Rest, err = now.Result.Rest(now.Sent, postTolerated)
+	return now, err
+}
+
+func sentOf(l *store.CountLine) variance.Sent {
+	return variance.Sent{Postings: l.Postings, Quantity: quantity.Quantity(l.Sent), Value: quantity.Money(l.SentValue)}
+}
+
+// LineState is where a line stands, as it was written down.
+func LineState(l *store.CountLine) variance.Line {
+	s := variance.Line{
+		Row:      l.HasRow,
+		Costed:   l.Cost != nil,
+		Gone:     l.Status == store.Gone,
+		Sent:     sentOf(l),
+		Decision: variance.Decision(l.Decision),
+	}
+	s.Result = variance.Result{
+		Status:   variance.Status(l.Status),
+		Variance: quantity.Quantity(l.Variance),
+		Zeroed:   l.Zeroed && l.Variance != 0,
+	}
+	if l.Value != nil {
+		s.Result.Value, s.Result.Valued = quantity.Money(*l.Value), true
+	}
+	s.Rest = variance.Rest{Quantity: quantity.Quantity(l.Rest), Wants: l.Queue != store.NotQueued}
+	if l.RestValue != nil {
+		s.Rest.Value, s.Rest.Valued = quantity.Money(*l.RestValue), true
+	}
+	return s
+}
+
+// sameLine tells whether nothing about a line has changed.
+func sameLine(a, b *store.CountLine) bool {
+	equal := func(x, y *int64) bool { return (x == nil) == (y == nil) && (x == nil || *x == *y) }
+	if !equal(a.Cost, b.Cost) || !equal(a.Value, b.Value) || !equal(a.RestValue, b.RestValue) {
+		return false
+	}
+	x, y := *a, *b
+	x.Cost, y.Cost, x.Value, y.Value, x.RestValue, y.RestValue = nil, nil, nil, nil, nil, nil
+	return x == y
+}
+
+// movedEarlier tells of lines without a recorded row whether their key has movements at or before the freeze.
+func movedEarlier(w *desk.Work, c *store.Count, p store.Positions) (map[int64]bool, error) {
+	out := map[int64]bool{}
+	q, args := "l.pos >= ? AND l.pos < ?", []driver.Value{c.ID, p.From, p.To}
+	if p.Some != nil {
+		b, err := json.Marshal(p.Some)
+		if err != nil {
+			return nil, err
+		}
+		q, args = "l.pos IN (SELECT value FROM json_each(?))", []driver.Value{c.ID, string(b)}
+	}
+	args = append(args, c.WarehouseID, c.FrozenAt)
+	return out, store.Each(
+		w.DB,
+		"SELECT l.pos FROM count_lines l WHERE l.count_id = ? AND "+q+` AND l.has_row = 0 AND EXISTS (SELECT 1 FROM movements m WHERE m.item_id = l.item_id AND m.bin_id = l.bin_id
+		AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding AND m.warehouse_id = ? AND m.at <= ?)`,
+		args,
+		func(v []driver.Value) error {
+			out[v[0].(int64)] = true
+			return nil
+		},
+	)
+}
+
+// LineName names a line as people do.
+func LineName(w *desk.Work, c *store.Count, pos int64) string {
+	var l NamedLine
+	if err := w.Raw(NamedLines+" AND l.pos = ?", c.ID, pos).Scan(&l).Error; err != nil {
+		return fmt.Sprintf("Line %d", pos)
+	}
+	x := l.Line("")
+	return x.String()
+}
+
+// Tallying gathers what changes in the tallies of a count, and writes it at the end.
+type Tallying struct {
+	work   *desk.Work
+	count  *store.Count
+	deltas map[store.Part]*variance.Tally
+	bins   map[int64]*store.PartTally // with sheet and zone
+	sheets map[int64]int              // by sheet: rows counted more
+	items  map[int64]string           // categories
+}
+
+// NewTallying begins to gather for a count that is written to.
+func NewTallying(w *desk.Work, c *store.Count) *Tallying {
+	return &Tallying{
+		work:   w,
+		count:  c,
+		deltas: map[store.Part]*variance.Tally{},
+		bins:   map[int64]*store.PartTally{},
+		sheets: map[int64]int{},
+	}
+}
+
+// Move takes a line out of the tallies as it was, and in as it is. fresh: it was in none.
+func (t *Tallying) Move(before, now *store.CountLine, fresh bool) error {
+	was, is := LineState(before), LineState(now)
+	if !fresh {
+		if err := t.add(before, was.Of().Negative(), &was); err != nil {
+			return err
+		}
+	}
+	if now.SheetID != 0 && now.HasRow {
+		counted := func(l *store.CountLine, known bool) int {
+			if known && l.Entries > 0 {
+				return 1
+			}
+			return 0
+		}
+		if n := counted(now, true) - counted(before, !fresh); n != 0 {
+			t.sheets[now.SheetID] += n
+		}
+	}
+	return t.add(now, is.Of(), &is)
+}
+
+func (t *Tallying) add(l *store.CountLine, delta variance.Tally, state *variance.Line) error {
+	if delta == (variance.Tally{}) {
+		return nil
+	}
+	bin, err := t.bin(l)
+	if err != nil {
+		return err
+	}
+	category, err := t.category(l.ItemID)
+	if err != nil {
+		return err
+	}
+	parts := []store.Part{
+		{Sort: store.PartAll},
+		{Sort: store.PartBin, Bin: l.BinID},
+		{Sort: store.PartZone, Name: bin.Zone},
+		{Sort: store.PartCategory, Name: category},
+	}
+	if l.Entries > 0 {
+		parts = append(parts, store.Part{Sort: store.PartCounter, Name: l.Counter})
+	}
+	if state.Rest.Wants && state.Decision == variance.Accepted {
+		parts = append(parts, store.Part{Sort: store.PartReason, Name: l.Reason})
+	}
+	for _, p := range parts {
+		d := t.deltas[p]
+		if d == nil {
+			d = &variance.Tally{}
+			t.deltas[p] = d
+		}
+		if !d.Merge(delta) {
+			return TooMuch()
+		}
+	}
+	return nil
+}
+
+// TooMuch is the refusal of values whose sum is beyond what is exact.
+func TooMuch() error {
+	return desk.Refuse("The sum of the values %v. Nothing was changed; look for a unit cost or a count that is far off.", quantity.ErrTooLarge)
+}
+
+// bin gives a bin with the sheet and zone that it has in this count: those of when it came into it.
+func (t *Tallying) bin(l *store.CountLine) (*store.PartTally, error) {
+	if b := t.bins[l.BinID]; b != nil {
+		return b, nil
+	}
+	var b *store.PartTally
+	err := store.EachTally(t.work.DB, t.count.ID, store.PartBin, []int64{l.BinID}, func(x *store.PartTally) error { b = x; return nil })
+	if err == nil && b == nil {
+		b = &store.PartTally{Part: store.Part{Sort: store.PartBin, Bin: l.BinID}, SheetID: l.SheetID}
+		err = t.work.Raw("SELECT zone FROM bins WHERE id = ?", l.BinID).Scan(&b.Zone).Error
+	}
+	t.bins[l.BinID] = b
+	return b, err
+}
+
+func (t *Tallying) category(item int64) (string, error) {
+	if t.items == nil {
+		t.items = map[int64]string{}
+	}
+	c, known := t.items[item]
+	if known {
+		return c, nil
+	}
+	err := t.work.Raw("SELECT category FROM count_items WHERE count_id = ? AND item_id = ?", t.count.ID, item).Scan(&c).Error
+	t.items[item] = c
+	return c, err
+}
+
+// Preload reads what all bins and items of a large piece of work need, once.
+func (t *Tallying) Preload() error {
+	err := store.EachTally(t.work.DB, t.count.ID, store.PartBin, nil, func(x *store.PartTally) error { t.bins[x.Bin] = x; return nil })
+	if err != nil {
+		return err
+	}
+	t.items = map[int64]string{}
+	return store.Each(
+		t.work.DB,
+		"SELECT item_id, category FROM count_items WHERE count_id = ?",
+		[]driver.Value{t.count.ID},
+		func(v []driver.Value) error {
+			t.items[v[0].(int64)] = v[1].(string)
+			return nil
+		},
+	)
+}
+
+// Write brings the tallies and the sheets' figures after what was gathered.
+func (t *Tallying) Write() error {
+	out := make([]store.PartTally, 0, len(t.deltas))
+	sorts := map[string]map[string]variance.Tally{}
+	for p, d := range t.deltas {
+		if *d == (variance.Tally{}) {
+			continue
+		}
+		now := store.PartTally{Part: p}
+		if p.Sort == store.PartBin {
+			now = *t.bins[p.Bin]
+		} else {
+			if sorts[p.Sort] == nil {
+				sorts[p.Sort] = map[string]variance.Tally{}
+				err := store.EachTally(t.work.DB, t.count.ID, p.Sort, nil, func(x *store.PartTally) error {
+					sorts[p.Sort][x.Name] = x.Tally
+					return nil
+				})
+				if err != nil {
+					return err
+				}
+			}
+			now.Tally = sorts[p.Sort][p.Name]
+		}
+		if !now.Merge(*d) {
+			return TooMuch()
+		}
+		out = append(out, now)
+	}
+	slices.SortFunc(out, func(a, b store.PartTally) int { return int(a.Bin - b.Bin) })
+	if err := store.PutTallies(t.work.DB, t.count.ID, out); err != nil {
+		return err
+	}
+	for id, n := range t.sheets {
+		if err := t.work.Exec("UPDATE sheets SET counted = counted + ? WHERE id = ?", n, id).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// TallyOf gives the tally of a whole count.
+func TallyOf(tx *gorm.DB, countID int64) (all variance.Tally, err error) {
+	err = store.EachTally(tx, countID, store.PartAll, nil, func(t *store.PartTally) error { all = t.Tally; return nil })
+	return all, err
+}

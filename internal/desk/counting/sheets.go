@@ -1,0 +1,190 @@
+package counting
+
+import (
+	"archive/zip"
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// SheetView is a sheet with where it stands.
+type SheetView struct {
+	ID        int64      `json:"id"`
+	Number    int        `json:"number"`
+	Code      string     `json:"code"`
+	Zone      string     `json:"zone"`
+	FirstBin  string     `json:"first_bin"`
+	LastBin   string     `json:"last_bin"`
+	Lines     int        `json:"lines"`
+	Counted   int        `json:"counted"`
+	State     string     `json:"state" enum:"with us,out,back"`
+	Counter   string     `json:"counter"`
+	OutAt     *time.Time `json:"out_at"`
+	BackAt    *time.Time `json:"back_at"`
+	Revisions int        `json:"revisions" doc:"how often counts of it were changed by a later file"`
+}
+
+// SheetPage is one page of a count's sheets.
+type SheetPage struct {
+	Sheets []SheetView `json:"sheets"`
+	Next   string      `json:"next"`
+}
+
+// Sheets lists the sheets of a count, in the order of their numbers.
+func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after string, limit int) (page SheetPage, err error) {
+	page.Sheets = []SheetView{}
+	c, err := d.See(ctx, p, countID)
+	if err != nil {
+		return page, err
+	}
+	from, _ := strconv.Atoi(after)
+	most := (&desk.Filter{Limit: limit}).PageSize()
+	var rows []store.Sheet
+	if err := c.Tx.Where("count_id = ? AND number > ?", countID, from).Order("number").Limit(most).Find(&rows).Error; err != nil {
+		return page, err
+	}
+	for _, s := range rows {
+		page.Sheets = append(
+			page.Sheets,
+			SheetView{
+				s.ID,
+				s.Number,
+				s.Code,
+				s.Zone,
+				s.FirstBin,
+				s.LastBin,
+				s.Lines,
+				s.Counted,
+				s.State,
+				s.Counter,
+				desk.Moment(s.OutAt),
+				desk.Moment(s.BackAt),
+				s.Revisions,
+			},
+		)
+	}
+	if len(rows) == most {
+		page.Next = strconv.Itoa(rows[most-1].Number)
+	}
+	return page, nil
+}
+
+// HandOut notes who has sheets; with an empty name they are with us again.
+func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, numbers []int, counter string) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		counter = strings.TrimSpace(counter)
+		to := map[string]any{"counter": counter, "state": store.Out, "out_at": w.Now}
+		if counter == "" {
+			to["state"], to["out_at"] = store.WithUs, 0
+		}
+		r := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state <> ?", c.ID, numbers, store.Back).Updates(to)
+		if r.Error != nil {
+			return none, r.Error
+		}
+		if r.RowsAffected == 0 {
+			return none, desk.RefuseAs(desk.Ended, "sheets", "These sheets are back already.")
+		}
+		return none, w.Say("handed out", map[string]any{"count": c.ID, "sheets": numbers, "counter": counter})
+	})
+	return err
+}
+
+// SheetForm is how a sheet is written.
+type SheetForm string
+
+// The forms of a sheet.
+const (
+	AsText     SheetForm = "csv"
+	AsWorkbook SheetForm = "xlsx"
+)
+
+// WriteSheet writes one sheet of a count.
+func (d *Room) WriteSheet(
+	ctx context.Context,
+	p desk.Person,
+	countID int64,
+	number int,
+	form SheetForm,
+) (name string, file []byte, err error) {
+	c, err := d.See(ctx, p, countID)
+	if err != nil {
+		return "", nil, err
+	}
+	var s store.Sheet
+	if err := c.Tx.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&s).Error; err != nil {
+		return "", nil, err
+	}
+	if s.ID == 0 {
+		return "", nil, desk.Missing("The sheet")
+	}
+	return writeSheet(c.Tx, c.Count, &s, form)
+}
+
+func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (name string, file []byte, err error) {
+	h, err := desk.WarehouseRow(tx, c.WarehouseID)
+	if err != nil {
+		return "", nil, err
+	}
+	var rows []count.NamedLine
+	if err := tx.Raw(count.NamedLines+" AND l.pos >= ? AND l.pos < ? ORDER BY l.pos", c.ID, s.First,
+		s.First+int64(s.Lines)).Scan(&rows).Error; err != nil {
+		return "", nil, err
+	}
+	sheet := counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind, Extra: count.ColumnTitles(count.ColumnsOf(c))}
+	for i := range rows {
+		l := rows[i].Line(h.Code)
+		l.RowCode = count.RowCodeOf(c.ID, &rows[i].CountLine, s.Number, s.First)
+		l.Extra = count.Shown(rows[i].Attributes, count.ColumnsOf(c))
+		sheet.Lines = append(sheet.Lines, l)
+	}
+	var b bytes.Buffer
+	if form == AsWorkbook {
+		err = sheet.WriteWorkbook(&b)
+	} else {
+		err = sheet.WriteText(&b)
+	}
+	return fmt.Sprintf("sheet-%03d-%s.%s", s.Number, s.Code, form), b.Bytes(), err
+}
+
+// WriteSheets writes all sheets of a count into one zip file, as they are made. begin gives where to, once nothing about the
+// count itself stands in the way.
+func (d *Room) WriteSheets(ctx context.Context, p desk.Person, countID int64, form SheetForm, begin func() io.Writer) error {
+	c, err := d.See(ctx, p, countID)
+	if err != nil {
+		return err
+	}
+	var sheets []store.Sheet
+	if err := c.Tx.Where("count_id = ?", countID).Order("number").Find(&sheets).Error; err != nil {
+		return err
+	}
+	z := zip.NewWriter(begin())
+	for i := range sheets {
+		name, file, err := writeSheet(c.Tx, c.Count, &sheets[i], form)
+		if err != nil {
+			return err
+		}
+		w, err := z.CreateHeader(&zip.FileHeader{Name: name, Method: zip.Deflate, Modified: time.Unix(0, c.At).UTC()})
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(file); err != nil {
+			return err
+		}
+	}
+	return z.Close()
+}

@@ -1,0 +1,296 @@
+// Package counting is sheets on their way out and counts on their way back: handing out, writing, typing in, taking back.
+package counting
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// Room is the use cases of counting.
+type Room struct{ *desk.Desk }
+
+// New makes the room.
+func New(d *desk.Desk) *Room { return &Room{d} }
+
+// Typed is one count typed into a sheet's grid, or the withdrawal of one.
+type Typed struct {
+	RowCode   string             `json:"row_code"`
+	Quantity  *quantity.Quantity `json:"quantity" doc:"null changes nothing; a count is taken back with withdraw"`
+	Withdraw  bool               `json:"withdraw,omitempty" doc:"take the count of this row back; it is uncounted then"`
+	Saw       *int64             `json:"saw,omitempty" doc:"number of the entry that whoever typed saw in the row, 0 for none; where another one stands by now, it is refused and says which"`
+	CountedAt string             `json:"counted_at,omitempty"`
+	Counter   string             `json:"counter,omitempty"`
+	Again     string             `json:"again,omitempty" enum:",add,replace" doc:"what becomes of counts of the same line in other sheets or files: both add up, or the new one stands alone"`
+	Sure      bool               `json:"sure,omitempty" doc:"the counting time is meant, though it lies before the freeze or is still to come"`
+}
+
+// TypeIn takes counts that were typed at the desk. Each is an entry; one for a row that has an entry replaces it. All of them
+// or none.
+func (d *Room) TypeIn(
+	ctx context.Context,
+	p desk.Person,
+	countID int64,
+	key string,
+	zoneName string,
+	typed []Typed,
+) (count.TakenIn, error) {
+	zone, err := desk.ZoneNamed(zoneName)
+	if err != nil {
+		return count.TakenIn{}, err
+	}
+	once := desk.Key{Text: key, Body: []any{countID, zoneName, typed}}
+	return desk.Do(ctx, d.Desk, p, desk.Enter, once, func(w *desk.Work) (out count.TakenIn, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return out, err
+		}
+		out.Count, out.Kind = c.ID, layout.Counts
+		rows, places := map[string]int64{}, make([]int64, 0, len(typed))
+		sheets := map[int]store.Sheet{}
+		for _, t := range typed {
+			code := strings.ToUpper(strings.TrimSpace(t.RowCode))
+			pos, err := rowOf(w, c, code, sheets)
+			if err != nil {
+				return out, err
+			}
+			if _, twice := rows[code]; twice {
+				return out, desk.RefuseAs(desk.Invalid, "entries", "%s comes twice in what was sent. Send each row once.", t.RowCode)
+			}
+			rows[code] = pos
+			places = append(places, pos)
+		}
+		numbers := map[int64]int{}
+		for n, s := range sheets {
+			numbers[s.ID] = n
+		}
+		stands := map[int64][]store.Entry{}
+		err = store.Standing(w.DB, c.ID, store.Positions{Some: places}, func(e *store.Entry) error {
+			if e.Round == 1 {
+				stands[e.Pos] = append(stands[e.Pos], *e)
+			}
+			return nil
+		})
+		if err != nil {
+			return out, err
+		}
+		var entries []store.Entry
+		for _, t := range typed {
+			x := typing{w: w, c: c, t: &t, pos: rows[strings.ToUpper(strings.TrimSpace(t.RowCode))]}
+			_, number, _, _ := counting.ParseCode(t.RowCode)
+			x.sheet = sheets[number].ID
+			for _, e := range stands[x.pos] {
+				switch {
+				case e.Parcel == 0:
+					x.own = e
+				case !e.Withdrawn:
+					x.others = append(x.others, e)
+				}
+			}
+			at := w.Now
+			if t.CountedAt != "" {
+				if at, err = layout.ParseTime(t.CountedAt, zone); err != nil {
+					return out, desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", t.CountedAt, err)
+				}
+			}
+			some, err := x.entries(at, &out.Outcome)
+			if err != nil {
+				return out, err
+			}
+			entries = append(entries, some...)
+		}
+		if len(entries) > 0 {
+			if _, _, err := count.Enter(w, c, entries, nil); err != nil {
+				return out, err
+			}
+		}
+		for _, s := range sheets {
+			if err := w.Exec("UPDATE sheets SET state = ?, out_at = ? WHERE id = ? AND state = ?", store.Out, w.Now, s.ID,
+				store.WithUs).Error; err != nil {
+				return out, err
+			}
+			if err := w.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines AND state <> ?", store.Back, w.Now, s.ID,
+				store.Back).Error; err != nil {
+				return out, err
+			}
+		}
+		return out, w.Say(
+			"counts typed",
+			map[string]any{"count": c.ID, "added": out.Added, "revised": out.Changed, "withdrawn": out.Gone},
+		)
+	})
+}
+
+// rowOf finds the line of a row code of this count, and notes its sheet.
+func rowOf(w *desk.Work, c *store.Count, code string, sheets map[int]store.Sheet) (pos int64, err error) {
+	count, number, row, ok := counting.ParseCode(code)
+	if !ok || row == 0 || int64(count) != c.ID {
+		return 0, desk.RefuseAs(desk.Invalid, "row_code", "%q is no row of this count.", code)
+	}
+	s, have := sheets[number]
+	if !have {
+		if err := w.Where("count_id = ? AND number = ?", c.ID, number).Limit(1).Find(&s).Error; err != nil {
+			return 0, err
+		}
+	}
+	if s.ID == 0 || row > s.Lines {
+		return 0, desk.RefuseAs(desk.Invalid, "row_code", "%q is no row of this count.", code)
+	}
+	sheets[number] = s
+	return s.First + int64(row) - 1, nil
+}
+
+// typing is one row that is typed, with what stands of its line.
+type typing struct {
+	w      *desk.Work
+	c      *store.Count
+	t      *Typed
+	pos    int64
+	sheet  int64
+	own    store.Entry   // that of the row itself, or its withdrawal
+	others []store.Entry // of the same line, from other sheets and files
+}
+
+func (x *typing) entry(replaces store.Entry) store.Entry {
+	return store.Entry{
+		CountID:  x.c.ID,
+		Pos:      x.pos,
+		SheetID:  x.sheet,
+		Round:    1,
+		Parcel:   replaces.Parcel,
+		Replaces: replaces.ID,
+		Person:   x.w.Person.Name,
+		At:       x.w.Now,
+	}
+}
+
+// entries gives the entries that one typed row comes to, and counts it by what becomes of it.
+func (x *typing) entries(at int64, out *count.Outcome) ([]store.Entry, error) {
+	t, stands := x.t, x.own.ID != 0 && !x.own.Withdrawn
+	if t.Quantity == nil && !t.Withdraw {
+		return nil, nil
+	}
+	if t.Saw != nil && *t.Saw != standingID(&x.own) {
+		return nil, desk.RefuseAs(desk.Changed, t.RowCode, "%s: %s Type it again over what stands, or leave it.", t.RowCode, x.says())
+	}
+	if t.Withdraw {
+		if !stands {
+			return nil, desk.RefuseAs(desk.Invalid, "withdraw", "%s has no count of its own that could be withdrawn.", t.RowCode)
+		}
+		e := x.entry(x.own)
+		e.Withdrawn, e.CountedAt, e.Counter = true, x.own.CountedAt, x.w.Person.Name
+		out.Gone++
+		return []store.Entry{e}, nil
+	}
+	if *t.Quantity < 0 {
+		return nil, desk.RefuseAs(
+			desk.Invalid,
+			"quantity",
+			"%s: %s is below zero. Nothing can be counted less than 0.",
+			t.RowCode,
+			t.Quantity,
+		)
+	}
+	if err := x.timely(at); err != nil {
+		return nil, err
+	}
+	if stands && x.own.Quantity == int64(*t.Quantity) && (t.CountedAt == "" || at == x.own.CountedAt) {
+		out.Unchanged++
+		return nil, nil
+	}
+	e := x.entry(x.own)
+	e.Quantity, e.CountedAt, e.Counter = int64(*t.Quantity), at, t.Counter
+	if e.Counter == "" {
+		e.Counter = x.w.Person.Name
+	}
+	list := []store.Entry{e}
+	if stands {
+		if t.CountedAt == "" {
+			list[0].CountedAt = x.own.CountedAt
+		}
+		out.Changed++
+		return list, nil
+	}
+	out.Added++
+	if len(x.others) == 0 {
+		return list, nil
+	}
+	switch t.Again {
+	case count.AddUp:
+	case count.Replace:
+		for _, o := range x.others {
+			gone := x.entry(o)
+			gone.SheetID, gone.Withdrawn, gone.CountedAt, gone.Counter = o.SheetID, true, o.CountedAt, x.w.Person.Name
+			list = append(list, gone)
+			out.Gone++
+		}
+	default:
+		sum := ""
+		for i, o := range x.others {
+			if i > 0 {
+				sum += ", "
+			}
+			sum += fmt.Sprintf("%s by %s", quantity.Quantity(o.Quantity), o.Counter)
+		}
+		return nil, desk.RefuseAs(
+			desk.Asks,
+			"again",
+			"%s is counted already, in another sheet or file: %s. Say whether both add up, or the new count stands alone.",
+			t.RowCode,
+			sum,
+		)
+	}
+	return list, nil
+}
+
+// timely asks about a counting time that can hardly be.
+func (x *typing) timely(at int64) error {
+	if x.t.Sure || x.t.CountedAt == "" {
+		return nil
+	}
+	when := desk.Instant(at).Format("2006-01-02 15:04 MST")
+	switch {
+	case at < x.c.FrozenAt:
+		return desk.RefuseAs(
+			desk.Asks,
+			"sure",
+			"%s: %s lies before the freeze (%s). Correct it, or say that it is meant.",
+			x.t.RowCode,
+			when,
+			desk.Instant(x.c.FrozenAt).Format("2006-01-02 15:04 MST"),
+		)
+	case at > x.w.Now:
+		return desk.RefuseAs(desk.Asks, "sure", "%s: %s is still to come. Correct it, or say that it is meant.", x.t.RowCode, when)
+	}
+	return nil
+}
+
+// standingID is the number of an entry that stands as a count; 0 for none.
+func standingID(e *store.Entry) int64 {
+	if e.Withdrawn {
+		return 0
+	}
+	return e.ID
+}
+
+// says tells what stands in the row.
+func (x *typing) says() string {
+	switch {
+	case x.own.ID == 0:
+		return "nothing stands in the row any more."
+	case x.own.Withdrawn:
+		return "its count was withdrawn meanwhile."
+	}
+	who := x.own.Counter
+	if x.own.Person != "" && x.own.Person != who {
+		who += ", typed by " + x.own.Person
+	}
+	return fmt.Sprintf("%s stands meanwhile (%s).", quantity.Quantity(x.own.Quantity), who)
+}

@@ -1,0 +1,87 @@
+package intake
+
+import (
+	"fmt"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+)
+
+// Check is something about a dropped file that could be meant or be a mistake, and changes figures: it is asked before
+// anything is taken in. None has an answer of its own.
+type Check struct {
+	What    string        `json:"what" enum:"missing,again,early,future,older"`
+	Text    string        `json:"text"`
+	Options []CheckOption `json:"options"`
+	Answer  string        `json:"answer" doc:"the option that was chosen; empty: it has to be answered"`
+	Rows    []CheckRow    `json:"rows" doc:"the first of what it is about"`
+	More    int           `json:"more" doc:"how many of them are not listed"`
+}
+
+// CheckOption is one answer.
+type CheckOption struct {
+	Value string `json:"value"`
+	Label string `json:"label"`
+}
+
+// CheckRow is one row that a check is about.
+type CheckRow struct {
+	Row  int    `json:"row" doc:"of the file, 0 where it has none"`
+	Line string `json:"line"`
+	Text string `json:"text"`
+}
+
+// Answers of checks.
+const (
+	withdraw = "withdraw"
+	leave    = "leave"
+	asItIs   = "as it is"
+)
+
+// listedChecks is how many rows of a check are told one by one.
+const listedChecks = 50
+
+// ask adds a check to a sheet, which blocks it until it is answered.
+func (v *SheetOfFile) ask(c *Choices, x Check) {
+	x.Answer = c.Checks[x.What]
+	if n := len(x.Rows); n > listedChecks {
+		x.Rows, x.More = x.Rows[:listedChecks], n-listedChecks
+	}
+	if x.Rows == nil {
+		x.Rows = []CheckRow{}
+	}
+	v.Checks = append(v.Checks, x)
+	if x.Answer == "" && v.Blocked == "" {
+		v.Blocked = x.Text
+	}
+}
+
+// answered gives the answer to a check; empty where there is none, or it was not asked.
+func (v *SheetOfFile) answered(what string) string {
+	for _, c := range v.Checks {
+		if c.What == what {
+			return c.Answer
+		}
+	}
+	return ""
+}
+
+// answer settles a check of a draft.
+func (c *Choices) answer(what, value string) error {
+	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave}, "early": {asItIs},
+		"future": {asItIs}, "older": {asItIs}} {
+		for _, v := range values {
+			if w == what && v == value {
+				checks := map[string]string{what: value}
+				for k, before := range c.Checks {
+					if k != what {
+						checks[k] = before
+					}
+				}
+				c.Checks = checks
+				return nil
+			}
+		}
+	}
+	return desk.Refuse("%s", fmt.Sprintf("%q is no answer to %q.", value, what))
+}

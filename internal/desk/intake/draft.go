@@ -1,0 +1,507 @@
+package intake
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"io"
+	"os"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/core/tabular"
+	"wobin/internal/desk"
+)
+
+// maxUpload is the largest file that is taken.
+const maxUpload = 4 << 30
+
+// draft is a file that was dropped and is being looked at. Nothing of it stands in the records.
+type draft struct {
+	mu      sync.Mutex
+	id      string
+	person  desk.Person
+	name    string
+	file    *os.File
+	size    int64
+	sha     string                 // of the bytes, once it is kept
+	sum     func() (string, error) // works the SHA-256 out, once, and puts the bytes on the disk
+	used    time.Time
+	choices Choices
+	history []Choices // what was settled before each answer, to go back to
+
+	table  *tabular.File
+	parts  []*part // one for each sheet
+	seen   *Draft
+	state  int64 // of the records when it was looked at, and of the count that it belongs to
+	counts int64
+	views  map[int]*tabular.Index
+	spools []*os.File
+
+	work   sync.Mutex
+	cancel context.CancelFunc // ends the work that is under way
+}
+
+// part is one sheet of the file, or delimited text as a whole.
+type part struct {
+	sheet    int
+	given    *layout.Layout
+	named    string // the layout that was chosen for it
+	mapping  *layout.Mapping
+	problems layout.Problems
+	view     *SheetOfFile
+	taken    *layout.TakenFor // made when rows are first shown
+	content  content          // what was read
+}
+
+// drafts are kept in memory; one that nobody looked at for an hour goes.
+type drafts struct {
+	mu   sync.Mutex
+	byID map[string]*draft
+}
+
+func (ds *drafts) get(p desk.Person, id string) (*draft, error) {
+	ds.mu.Lock()
+	defer ds.mu.Unlock()
+	d := ds.byID[id]
+	if d == nil || d.person.ID != p.ID {
+		return nil, desk.Missing("This upload")
+	}
+	return d, nil
+}
+
+func (ds *drafts) add(d *draft) {
+	ds.mu.Lock()
+	defer ds.mu.Unlock()
+	for id, old := range ds.byID {
+		if d.used.Sub(old.used) > time.Hour {
+			old.discard()
+			delete(ds.byID, id)
+		}
+	}
+	if ds.byID == nil {
+		ds.byID = map[string]*draft{}
+	}
+	ds.byID[d.id] = d
+}
+
+func (ds *drafts) drop(id string) {
+	ds.mu.Lock()
+	defer ds.mu.Unlock()
+	if d := ds.byID[id]; d != nil {
+		d.discard()
+		delete(ds.byID, id)
+	}
+}
+
+func (d *draft) discard() {
+	d.forgetViews()
+	d.file.Close()
+	os.Remove(d.file.Name())
+}
+
+func (d *draft) forgetViews() {
+	for _, f := range d.spools {
+		f.Close()
+		os.Remove(f.Name())
+	}
+	d.views, d.spools = nil, nil
+}
+
+// working gives a context that Cancel ends.
+func (d *draft) working(ctx context.Context) (context.Context, func()) {
+	ctx, cancel := context.WithCancel(ctx)
+	d.work.Lock()
+	d.cancel = cancel
+	d.work.Unlock()
+	return ctx, func() {
+		d.work.Lock()
+		d.cancel = nil
+		d.work.Unlock()
+		cancel()
+	}
+}
+
+// Choices are what the person settled about a file; zero values are found out or asked for.
+type Choices struct {
+	Layout     string                 `json:"layout,omitempty" doc:"the name of a saved layout; - for none; left out: one that fits"`
+	Base       *layout.Layout         `json:"base,omitempty" doc:"a layout that lies under what was settled about each sheet"`
+	Delimiter  string                 `json:"delimiter,omitempty" maxLength:"4"`
+	Encoding   string                 `json:"encoding,omitempty"`
+	Zone       string                 `json:"zone,omitempty" doc:"IANA name of the zone of times without an offset"`
+	RecordedAt string                 `json:"recorded_at,omitempty" doc:"when the stock was recorded, where the file does not say"`
+	CountedAt  string                 `json:"counted_at,omitempty" doc:"when it was counted, where neither rows nor head say"`
+	Count      int64                  `json:"count,omitempty" doc:"the count that counts without row codes belong to"`
+	Sheets     map[string]SheetChoice `json:"sheets,omitempty" doc:"what was settled about each sheet, by its number from 0"`
+	Mends      []CellMend             `json:"mends,omitempty" doc:"cells put right by hand; the file itself stays as it is"`
+	Checks     map[string]string      `json:"checks,omitempty" doc:"answers to what was asked about the file as a whole"`
+}
+
+// SheetChoice is what was settled about one sheet.
+type SheetChoice struct {
+	Use    string        `json:"use,omitempty" enum:"yes,no," doc:"whether the sheet is taken in; left out: where it reads as something"`
+	Layout layout.Layout `json:"layout,omitzero"`
+}
+
+// CellMend is one cell put right.
+type CellMend struct {
+	Sheet  int    `json:"sheet,omitempty"`
+	Row    int    `json:"row"`
+	Column string `json:"column"`
+	Was    string `json:"was"`
+	Is     string `json:"is"`
+}
+
+func (c *Choices) sheet(n int) SheetChoice { return c.Sheets[strconv.Itoa(n)] }
+
+func (c *Choices) setSheet(n int, s SheetChoice) {
+	sheets := map[string]SheetChoice{}
+	for k, v := range c.Sheets {
+		sheets[k] = v
+	}
+	sheets[strconv.Itoa(n)] = s
+	c.Sheets = sheets
+}
+
+// mends gives the mended cells of a sheet.
+func (c *Choices) mends(sheet int) layout.Mends {
+	var out layout.Mends
+	for _, m := range c.Mends {
+		at := columnAt(m.Column)
+		if m.Sheet != sheet || at < 0 {
+			continue
+		}
+		if out == nil {
+			out = layout.Mends{}
+		}
+		if out[m.Row] == nil {
+			out[m.Row] = map[int]layout.Mend{}
+		}
+		out[m.Row][at] = layout.Mend{Was: m.Was, Is: m.Is}
+	}
+	return out
+}
+
+// columnAt is the place of a column by its letter, -1 where it is none.
+func columnAt(letter string) int {
+	n := 0
+	for _, r := range letter {
+		if r < 'A' || r > 'Z' || n > tabular.MaxColumns {
+			return -1
+		}
+		n = n*26 + int(r-'A') + 1
+	}
+	return n - 1
+}
+
+// Upload takes a file's bytes aside and looks at it. Nothing is stored.
+func (d *Room) Upload(ctx context.Context, p desk.Person, name string, body io.Reader, choices Choices) (*Draft, error) {
+	if err := desk.Allow(p, desk.Enter); err != nil {
+		return nil, err
+	}
+	dr := &draft{person: p, name: name, used: d.Now(), choices: choices}
+	if err := d.receive(dr, name, body); err != nil {
+		return nil, err
+	}
+	id := make([]byte, 12)
+	if _, err := rand.Read(id); err != nil {
+		return nil, err
+	}
+	dr.id = hex.EncodeToString(id)
+	work, end := dr.working(ctx)
+	defer end()
+	d.drafts.add(dr)
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	seen, err := d.look(work, dr)
+	if err != nil {
+		d.drafts.drop(dr.id)
+		return nil, err
+	}
+	go dr.sum() // while the person looks, or the lines are written
+	return seen, nil
+}
+
+// receive writes a file's bytes aside and gives them to the draft.
+func (d *Room) receive(dr *draft, name string, body io.Reader) error {
+	f, err := d.Store.Incoming()
+	if err != nil {
+		return err
+	}
+	body = io.LimitReader(body, maxUpload+1)
+	head := make([]byte, tabular.HeadSize)
+	n, err := io.ReadFull(body, head)
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		err = nil
+	}
+	size, to := int64(n), io.Writer(f)
+	if err == nil {
+		_, err = to.Write(head[:n])
+	}
+	if err == nil {
+		if tabular.Sniff(name, head[:n]) != nil {
+			to = io.Discard // no table: what follows is let go by
+		}
+		var rest int64
+		rest, err = io.Copy(to, body)
+		size += rest
+	}
+	if err == nil && size > maxUpload {
+		err = desk.Refuse("%s is larger than %d GB. Divide it.", name, maxUpload>>30)
+	}
+	if err != nil {
+		f.Close()
+		os.Remove(f.Name())
+		return err
+	}
+	dr.file, dr.size, dr.name, dr.sum = f, size, name, sync.OnceValues(func() (string, error) { return hash(f, size) })
+	return nil
+}
+
+// hash works a file's SHA-256 out and puts its bytes on the disk.
+func hash(f *os.File, size int64) (string, error) {
+	sum := sha256.New()
+	if _, err := io.Copy(sum, io.NewSectionReader(f, 0, size)); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(sum.Sum(nil)), f.Sync()
+}
+
+// keep puts the draft's file among those that are kept.
+func (d *Room) keep(dr *draft) (err error) {
+	if dr.sha, err = dr.sum(); err != nil {
+		return err
+	}
+	return d.Store.KeepFile(dr.file, dr.sha)
+}
+
+// Redrop puts a mended file in the place of the one that was dropped; all that was settled stays. A file of refused
+// rows that was mended puts its cells into the rows that they came from.
+func (d *Room) Redrop(ctx context.Context, p desk.Person, id, name string, body io.Reader) (*Draft, error) {
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return nil, err
+	}
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	now := &draft{}
+	if err := d.receive(now, name, body); err != nil {
+		return nil, err
+	}
+	work, end := dr.working(ctx)
+	defer end()
+	if mends, ok, err := d.mendsFrom(dr, now); err != nil || ok {
+		now.discard()
+		if err != nil {
+			return nil, err
+		}
+		dr.remember()
+		dr.choices.Mends = append(dr.choices.Mends[:len(dr.choices.Mends):len(dr.choices.Mends)], mends...)
+		return d.look(work, dr)
+	}
+	dr.choices.Checks = nil // they were about the other file
+	dr.discard()
+	dr.file, dr.size, dr.sum, dr.name, dr.used = now.file, now.size, now.sum, now.name, d.Now()
+	return d.look(work, dr)
+}
+
+// Choose settles something about a dropped file, in place of all that was settled before, and looks at it again.
+func (d *Room) Choose(ctx context.Context, p desk.Person, id string, choices Choices) (*Draft, error) {
+	return d.change(ctx, p, id, func(dr *draft) error {
+		dr.choices = choices
+		return nil
+	})
+}
+
+// Answer is one thing settled about a dropped file. What it leaves out stays.
+type Answer struct {
+	Sheet      int            `json:"sheet,omitempty"`
+	Use        string         `json:"use,omitempty" enum:"yes,no,"`
+	Layout     string         `json:"layout,omitempty" doc:"the name of a saved layout; - for none"`
+	Delimiter  string         `json:"delimiter,omitempty" maxLength:"4"`
+	Encoding   string         `json:"encoding,omitempty"`
+	RecordedAt string         `json:"recorded_at,omitempty"`
+	CountedAt  string         `json:"counted_at,omitempty"`
+	Count      int64          `json:"count,omitempty"`
+	Check      string         `json:"check,omitempty" doc:"what the answer is to, of the checks"`
+	Value      string         `json:"value,omitempty" doc:"the option that is chosen"`
+	Set        *layout.Layout `json:"set,omitempty" doc:"laid over what was settled about the sheet"`
+	Mends      []CellMend     `json:"mends,omitempty"`
+	MendAlike  *MendAlike     `json:"mend_alike,omitempty"`
+	Back       bool           `json:"back,omitempty" doc:"take the last answer back"`
+}
+
+// MendAlike puts all cells of a group of problems right that say the same.
+type MendAlike struct {
+	Kind  string `json:"kind"`
+	Field string `json:"field"`
+	Was   string `json:"was"`
+	Is    string `json:"is"`
+}
+
+// Settle settles one thing about a dropped file and looks at it again.
+func (d *Room) Settle(ctx context.Context, p desk.Person, id string, a Answer) (*Draft, error) {
+	return d.change(ctx, p, id, func(dr *draft) error {
+		if a.Back {
+			if n := len(dr.history); n > 0 {
+				dr.choices, dr.history = dr.history[n-1], dr.history[:n-1]
+			}
+			return nil
+		}
+		if a.Set != nil {
+			if err := a.Set.Valid(); err != nil {
+				return desk.Refuse("%s.", strings.TrimSuffix(desk.SentenceOf(err), "."))
+			}
+		}
+		dr.remember()
+		c := &dr.choices
+		set := func(into *string, v string) bool {
+			if v != "" {
+				*into = v
+			}
+			return v != ""
+		}
+		if set(&c.Layout, a.Layout) {
+			c.Sheets = nil
+		}
+		if set(&c.Delimiter, a.Delimiter) {
+			c.Sheets = nil // other cells, other columns
+		}
+		set(&c.Encoding, a.Encoding)
+		set(&c.RecordedAt, a.RecordedAt)
+		set(&c.CountedAt, a.CountedAt)
+		if a.Count != 0 {
+			c.Count, c.Checks = a.Count, nil
+		}
+		if a.Check != "" {
+			if err := c.answer(a.Check, a.Value); err != nil {
+				return err
+			}
+		}
+		s := c.sheet(a.Sheet)
+		set(&s.Use, a.Use)
+		if a.Set != nil {
+			s.Layout.Settle(a.Set)
+		}
+		c.setSheet(a.Sheet, s)
+		for _, m := range a.Mends {
+			m.Sheet = a.Sheet
+			c.mend(m)
+		}
+		if a.MendAlike != nil {
+			return dr.mendAlike(a.Sheet, a.MendAlike)
+		}
+		return nil
+	})
+}
+
+// mend adds a mended cell; a second mend of the same cell replaces the first.
+func (c *Choices) mend(m CellMend) {
+	mends := make([]CellMend, 0, len(c.Mends)+1)
+	for _, x := range c.Mends {
+		if x.Sheet == m.Sheet && x.Row == m.Row && x.Column == m.Column {
+			m.Was = x.Was
+			continue
+		}
+		mends = append(mends, x)
+	}
+	if m.Was != m.Is {
+		mends = append(mends, m)
+	}
+	c.Mends = mends
+}
+
+// remember keeps what is settled now, to go back to.
+func (dr *draft) remember() {
+	if len(dr.history) == 100 {
+		dr.history = dr.history[1:]
+	}
+	dr.history = append(dr.history, dr.choices)
+}
+
+func (d *Room) change(ctx context.Context, p desk.Person, id string, do func(dr *draft) error) (*Draft, error) {
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return nil, err
+	}
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	before := dr.choices
+	if err := do(dr); err != nil {
+		return nil, err
+	}
+	dr.used = d.Now()
+	work, end := dr.working(ctx)
+	defer end()
+	seen, err := d.look(work, dr)
+	if err != nil {
+		dr.choices = before
+	}
+	return seen, err
+}
+
+// stale tells whether what a draft was held against has changed.
+func (dr *draft) stale(d *Room) bool {
+	return dr.state != d.Version(0) || dr.countID() != 0 && dr.counts != d.Version(dr.countID())
+}
+
+// countID is the count that the draft belongs to, 0 for none.
+func (dr *draft) countID() int64 {
+	for _, pt := range dr.parts {
+		if b := pt.back(); b != nil && b.count != nil {
+			return b.count.ID
+		}
+	}
+	return 0
+}
+
+// Draft gives a dropped file as it was looked at last.
+func (d *Room) Draft(p desk.Person, id string) (*Draft, error) {
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return nil, err
+	}
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	if dr.seen == nil {
+		return nil, desk.Missing("This upload")
+	}
+	return dr.seen, nil
+}
+
+// Cancel ends the work that is under way with a dropped file. Nothing of it stays.
+func (d *Room) Cancel(p desk.Person, id string) error {
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return err
+	}
+	dr.work.Lock()
+	defer dr.work.Unlock()
+	if dr.cancel != nil {
+		dr.cancel()
+	}
+	return nil
+}
+
+// Discard forgets a dropped file.
+func (d *Room) Discard(p desk.Person, id string) error {
+	if _, err := d.drafts.get(p, id); err != nil {
+		return err
+	}
+	d.drafts.drop(id)
+	return nil
+}
+
+func (ds *drafts) clear() {
+	ds.mu.Lock()
+	defer ds.mu.Unlock()
+	for id, dr := range ds.byID {
+		dr.discard()
+		delete(ds.byID, id)
+	}
+}

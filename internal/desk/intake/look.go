@@ -1,0 +1,433 @@
+package intake
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"sort"
+	"strings"
+	"time"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/core/tabular"
+	"wobin/internal/desk"
+)
+
+// listed is how many problems of a group are told one by one.
+const listed = 100
+
+// look reads the file by the choices made and works out what taking it in would do.
+func (d *Room) look(ctx context.Context, dr *draft) (*Draft, error) {
+	zone, err := desk.ZoneNamed(dr.choices.Zone)
+	if err != nil {
+		return nil, err
+	}
+	dr.parts, dr.state = nil, -1 // until it is looked at to the end, nothing of it can be taken in
+	dr.forgetViews()
+	saved, named, err := d.layoutsFor(ctx, &dr.choices)
+	if err != nil {
+		return nil, err
+	}
+	opt := tabular.Options{Encoding: tabular.Encoding(dr.choices.Encoding)}
+	delimiter := dr.choices.Delimiter
+	if named != nil {
+		opt.Encoding = cmp.Or(opt.Encoding, tabular.Encoding(named.Encoding))
+		delimiter = cmp.Or(delimiter, named.Delimiter)
+	}
+	if delimiter != "" {
+		opt.Delimiter = delimiter[0]
+	}
+	out := &Draft{
+		ID:        dr.id,
+		Name:      dr.name,
+		Size:      dr.size,
+		Choices:   dr.choices,
+		Sheets:    []SheetOfFile{},
+		Assumed:   []string{},
+		Encodings: []string{},
+		Mended:    len(dr.choices.Mends),
+		CanBack:   len(dr.history) > 0,
+		Effect:    newEffect(),
+		Problems:  []ProblemGroup{},
+	}
+	state, before := d.Version(0), d.Versions()
+	var wrong *tabular.Error
+	if dr.table, err = tabular.Open(dr.name, dr.file, dr.size, opt); errors.As(err, &wrong) {
+		out.Wrong, out.Blocked = wrong.Error(), "This file cannot be read as a table."
+		out.Problems = append(
+			out.Problems,
+			ProblemGroup{Kind: "cannot be read", Count: 1, List: []ProblemView{{Text: wrong.Error()}}, Remedies: []RemedyView{}},
+		)
+		dr.seen, dr.state = out, state
+		return out, nil
+	} else if err != nil {
+		return nil, err
+	}
+	out.Form = string(dr.table.Kind)
+	if dr.table.Kind == tabular.Text {
+		out.Delimiter, out.Encoding = dr.table.Dialect.DelimiterName(), string(dr.table.Dialect.Encoding)
+		for _, e := range tabular.Encodings() {
+			out.Encodings = append(out.Encodings, string(e))
+		}
+	}
+	rec, err := d.loadRecords(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if err := d.recogniseParts(dr, rec, saved, named); err != nil {
+		return nil, err
+	}
+	// What a file changes of the records would tell a counter what is recorded.
+	hidden := desk.UnlessBlind(d.Store.Read(ctx), dr.person, 0, "look at what a file changes")
+	if hidden != nil && !errors.Is(hidden, desk.ErrMayNot) {
+		return nil, hidden
+	}
+	reading := layout.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr), Halves: true}
+	for _, kind := range layout.Kinds {
+		for _, pt := range dr.parts {
+			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {
+				if hidden != nil && kind != layout.Counts {
+					pt.view.Blocked = "While a blind count runs you can take in counts only: this reads as a file of another kind."
+					continue
+				}
+				if err := d.lookPart(ctx, dr, pt, reading, rec, out); err != nil {
+					return nil, err
+				}
+			}
+		}
+	}
+	for _, pt := range dr.parts {
+		d.describe(dr, pt)
+		out.add(pt)
+	}
+	if len(dr.parts) > 0 && !slices.ContainsFunc(dr.parts, func(pt *part) bool { return pt.view.Use }) && out.Blocked == "" {
+		out.Blocked = "No sheet of this file is taken in."
+	}
+	dr.seen, dr.state = out, state
+	dr.counts = before[dr.countID()]
+	return out, nil
+}
+
+// progress tells the open windows how far the reading of a draft is.
+func (d *Room) progress(dr *draft) func(rows int, part float64) {
+	started := time.Now()
+	return func(rows int, part float64) {
+		d.Events.Tell(
+			desk.Event{
+				What:  "progress",
+				Draft: dr.id,
+				Text:  "Reading " + dr.name,
+				Done:  int(part * 1000),
+				Of:    1000,
+				Rows:  rows,
+				Since: int(time.Since(started).Milliseconds()),
+			},
+		)
+	}
+}
+
+func newEffect() Effect {
+	return Effect{Places: []EffectPlace{}, Examples: []EffectExample{}, New: []string{}}
+}
+
+// layoutsFor gives the saved layouts that a file may be known by, and the one that was chosen for it.
+func (d *Room) layoutsFor(ctx context.Context, c *Choices) (saved []*layout.Layout, named *layout.Layout, err error) {
+	if saved, err = d.savedLayouts(ctx); err != nil {
+		return nil, nil, err
+	}
+	switch {
+	case c.Base != nil:
+		return nil, c.Base, nil
+	case c.Layout == "":
+		return saved, nil, nil
+	case c.Layout == "-":
+		return nil, nil, nil
+	}
+	for _, l := range saved {
+		if l.Name == c.Layout {
+			return saved, l, nil
+		}
+	}
+	return nil, nil, desk.Refuse("There is no layout %q.", c.Layout)
+}
+
+// recogniseParts makes out what each sheet is, and which of them are taken in.
+func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, named *layout.Layout) error {
+	taken := map[layout.Kind]string{}
+	for s, name := range dr.table.Sheets {
+		choice := dr.choices.sheet(s)
+		given := choice.Layout
+		// The layout that was chosen is for the whole of a file of one sheet, and for its own sheet in a workbook.
+		base := named
+		if base != nil && len(dr.table.Sheets) > 1 && base.Sheet != name &&
+			(dr.choices.Base == nil || slices.Contains(dr.table.Sheets, base.Sheet)) {
+			base = nil
+		}
+		want := layout.Want{
+			Kinds:   []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places},
+			Layouts: saved,
+			Known:   rec.known(),
+		}
+		if base != nil {
+			given, want.Layouts = *given.Over(base), nil
+		}
+		want.Given = &given
+		pt := &part{
+			sheet: s,
+			given: &given,
+			named: nameOf(base),
+			view: &SheetOfFile{
+				Number:    s,
+				Name:      name,
+				Columns:   []DraftColumn{},
+				Worked:    []WorkedColumn{},
+				Fields:    []FieldChoice{},
+				Questions: []Question{},
+				Checks:    []Check{},
+				Passed:    []PassedOver{},
+				Problems:  []ProblemGroup{},
+				Values:    []ValueView{},
+				Assumed:   []string{},
+				Effect:    newEffect(),
+			},
+		}
+		dr.parts = append(dr.parts, pt)
+		m, err := layout.RecogniseSheet(dr.table, s, want)
+		var wrong *tabular.Error
+		if errors.As(err, &wrong) {
+			pt.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+			pt.view.WhyUse = "it cannot be read"
+			if len(dr.table.Sheets) == 1 {
+				pt.view.Use, pt.view.Blocked = true, "This file cannot be read as a table."
+			}
+			continue
+		}
+		if err != nil {
+			return err
+		}
+		pt.mapping = m
+		v := pt.view
+		sound := len(m.Check(dr.name)) == 0 && (m.HeaderRow > 0 || m.NoHeader)
+		switch {
+		case choice.Use == "no":
+			v.WhyUse = "left out by hand"
+		case choice.Use == "yes" || choice.Layout.Kind != "":
+			v.Use, v.WhyUse = true, "chosen by hand"
+		case len(dr.table.Sheets) == 1:
+			v.Use = true
+		case dr.choices.Base != nil && base == nil:
+			v.WhyUse = fmt.Sprintf("the layout takes the sheet %q", named.Sheet)
+		case !sound:
+			v.WhyUse = "nothing in it reads as places, items, stock, movements or counts"
+		case taken[m.Kind] != "":
+			v.WhyUse = fmt.Sprintf("it reads as %s like the sheet %q, which is taken in", m.Kind, taken[m.Kind])
+		default:
+			v.Use, v.WhyUse = true, m.WhyKind
+		}
+		if v.Use {
+			taken[m.Kind] = name
+		}
+	}
+	if len(dr.table.Sheets) > 1 && len(taken) == 0 { // show what is missing in the first one
+		dr.parts[0].view.Use = dr.choices.sheet(0).Use != "no"
+	}
+	return nil
+}
+
+func nameOf(l *layout.Layout) string {
+	if l == nil {
+		return ""
+	}
+	return l.Name
+}
+
+// lookPart reads one sheet and holds it against the records as they are after the sheets before it.
+func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
+	m, v := pt.mapping, pt.view
+	if missing := m.Check(dr.name); len(missing) > 0 {
+		for _, p := range missing {
+			pt.problems.Add(p)
+		}
+		v.Blocked = "A column that every " + string(m.Kind) + " file needs was not found. Say which one it is, or work it out from others."
+		if missing[0].Kind == "formula" {
+			v.Blocked = "A formula cannot be read. Put it right."
+		}
+		return nil
+	}
+	r.Known, r.Layout, r.Mends = rec.known(), pt.given, dr.choices.mends(pt.sheet)
+	err := kinds[m.Kind].look(d, ctx, dr, pt, r, rec, out)
+	var wrong *tabular.Error
+	if errors.As(err, &wrong) {
+		pt.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+		v.Blocked, err = "This file cannot be read to its end, so nothing of it can be taken in.", nil
+	}
+	if err != nil {
+		return err
+	}
+	for _, a := range m.Asks {
+		if !a.Optional && v.Blocked == "" {
+			v.Blocked = "A question about column " + a.Column + " has to be answered first."
+		}
+	}
+	return nil
+}
+
+// values tells what the records do not know, for the screen.
+func (v *SheetOfFile) packed(p layout.Packed) {
+	if p.Rows > 0 {
+		v.Assumed = append(
+			v.Assumed,
+			fmt.Sprintf("%s in packs and turned into base units (%s).", desk.Plural(p.Rows, "row was", "rows were"), p.Example()),
+		)
+	}
+}
+
+func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
+	for _, x := range list {
+		if len(v.Values) == 2000 {
+			v.Assumed = append(v.Assumed, fmt.Sprintf("Of %d values that are not known the first 2,000 are listed.", len(list)))
+			break
+		}
+		y := ValueView{
+			Field:     x.Field,
+			Text:      x.Text,
+			Rows:      x.Rows,
+			Row:       x.Row,
+			Originals: []string{},
+			Near:      []string{},
+			Do:        x.Do,
+			To:        x.To,
+			Open:      x.Refused,
+			MayBeNew:  kind == layout.Stock || kind == layout.Items || kind == layout.Places,
+		}
+		for _, o := range x.Originals {
+			y.Originals, y.Damage = append(y.Originals, o.Text), string(o.Damage)
+		}
+		y.Near = append(y.Near, x.Near...)
+		v.Values = append(v.Values, y)
+	}
+}
+
+// describe fills in what the screen shows of a sheet.
+func (d *Room) describe(dr *draft, pt *part) {
+	v, m := pt.view, pt.mapping
+	groups := map[layout.Group]*ProblemGroup{}
+	for g, n := range pt.problems.Groups {
+		groups[g] = &ProblemGroup{Kind: g.Kind, Field: string(g.Field), Count: n, List: []ProblemView{}, Remedies: []RemedyView{}}
+	}
+	for _, p := range pt.problems.List {
+		if g := groups[layout.Group{Kind: p.Kind, Field: p.Field}]; len(g.List) < listed {
+			g.List = append(g.List, ProblemView{p.Row, p.Column, string(p.Field), p.Value, p.String(), p.Text})
+		}
+	}
+	var values []layout.Value
+	if m != nil {
+		values = pt.values()
+	}
+	for g, view := range groups {
+		if m != nil {
+			for _, r := range m.Remedies(&pt.problems, g, values) {
+				view.Remedies = append(view.Remedies, RemedyView{r.Label, r.Before, r.After, r.Set})
+			}
+		}
+		v.Problems = append(v.Problems, *view)
+	}
+	sort.Slice(v.Problems, func(i, j int) bool {
+		a, b := &v.Problems[i], &v.Problems[j]
+		if a.Count != b.Count {
+			return a.Count > b.Count
+		}
+		return a.Kind+a.Field < b.Kind+b.Field
+	})
+	v.Effect.Refused = pt.problems.Rows
+	if m == nil {
+		return
+	}
+	v.Kind, v.WhyKind, v.HeaderRow, v.WhyHeader, v.Identity, v.Given = m.Kind, m.WhyKind, m.HeaderRow, m.WhyHeader, m.Identity,
+		*m.Given(pt.given)
+	v.Given.Headers = nil
+	switch {
+	case m.Layout != nil:
+		v.Layout = m.Layout.Name
+	case pt.named != "":
+		v.Layout = pt.named
+	}
+	v.Culprit, v.CulpritSpare = m.Culprit(&pt.problems)
+	for _, c := range m.Columns {
+		v.Columns = append(v.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
+	}
+	for i := range m.Worked {
+		w := &m.Worked[i]
+		c := w.Choice()
+		v.Worked = append(v.Worked, WorkedColumn{w.Field, c.Formula, c.Fixed, w.Wrong})
+	}
+	for _, s := range layout.Fields(m.Kind) {
+		v.Fields = append(v.Fields, FieldChoice{s.Field, s.Title, s.Required, s.About, s.Form, layout.Clears(m.Kind, s.Field)})
+	}
+	for _, a := range m.Asks {
+		q := Question{What: a.What, Column: a.Column, Field: a.Field, Text: a.Text, Optional: a.Optional, Options: []QuestionOption{}}
+		for _, o := range a.Options {
+			c := o.Set
+			if c.Formula != "" { // it is worked out, and of no column
+				q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})
+				continue
+			}
+			c.Column = cmp.Or(c.Column, a.Column)
+			if at := columnAt(c.Column); !m.NoHeader && at >= 0 && at < len(m.Columns) {
+				c.Header = strings.TrimSpace(m.Columns[at].Header)
+			}
+			q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})
+		}
+		v.Questions = append(v.Questions, q)
+	}
+	if n := m.AsText(); n > 0 {
+		v.Assumed = append(v.Assumed, desk.Plural(n, "row has", "rows have")+` cells written as ="text"; they are read as that text.`)
+	}
+	above := 0
+	for _, a := range m.PassedOver() {
+		v.Passed = append(v.Passed, PassedOver{a.What, a.N, a.Rows})
+		above += a.N
+	}
+	v.Shown = v.Rows + above + m.HeaderRow
+}
+
+func (pt *part) values() []layout.Value {
+	if pt.content == nil {
+		return nil
+	}
+	return pt.content.unknown()
+}
+
+// add sums a sheet up into the whole.
+func (out *Draft) add(pt *part) {
+	v := pt.view
+	out.Sheets = append(out.Sheets, *v)
+	if !v.Use {
+		return
+	}
+	if out.Kind == "" || v.Kind == layout.Stock {
+		out.Kind = v.Kind
+	}
+	out.Rows += v.Rows
+	e, x := &out.Effect, &v.Effect
+	e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left = e.Added+x.Added, e.Changed+x.Changed, e.Unchanged+x.Unchanged,
+		e.Gone+x.Gone, e.Refused+x.Refused, e.Left+x.Left
+	e.Recorded += x.Recorded
+	e.Places, e.Examples, e.New = append(e.Places, x.Places...), append(e.Examples, x.Examples...), append(e.New, x.New...)
+	e.goneMoney, e.goneUnvalued = e.goneMoney+x.goneMoney, e.goneUnvalued+x.goneUnvalued
+	e.tellGone()
+	out.Problems = append(out.Problems, v.Problems...)
+	out.Assumed = append(out.Assumed, v.Assumed...)
+	if out.Back == nil {
+		out.Back = v.Back
+	}
+	if v.Blocked != "" && out.Blocked == "" {
+		out.Blocked = v.Blocked
+		if len(out.Sheets) > 1 || pt.sheet > 0 {
+			out.Blocked = "Sheet " + v.Name + ": " + v.Blocked
+		}
+	}
+	out.Taking += max(v.Rows-x.Refused-x.Left, 0)
+}

@@ -1,0 +1,346 @@
+package intake
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/known"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// records are the warehouses, bins and items that an intake is held against, by code. What an earlier sheet of the
+// same intake makes is added, with the number that it will have: nothing else makes such numbers, and a draft whose
+// records have changed is looked at anew.
+type records struct {
+	tx         *gorm.DB
+	warehouses map[string]*store.Warehouse
+	bins       map[int64]map[string]*place // by warehouse
+	folded     map[int64]map[string]string // codes of bins by their folded form, "" where several share it; made where it is asked for
+	items      map[string]int64
+	measures   map[int64]int32 // by item: place in measured; items without a unit have none
+	measured   []measured
+	shared     map[[2]string]int32        // unit and packs: place in measured
+	kept       map[store.PlaceBefore]bool // places that are kept as they were before this intake
+	lastBin    int64
+	lastItem   int64
+	lastHouse  int64
+	empty      bool // nothing was recorded before this intake
+	last       bool // no sheet comes after the one in hand, so what it makes need not be found again
+	sets       map[layout.Field]*known.Set
+	leads      map[layout.Field]map[string]string // to the SKU; "" where several items have it
+	err        error                              // of a look-up that could not return it
+}
+
+// measured is a unit with the packs that are counted in it; many items share one.
+type measured struct {
+	unit  string
+	names []string         // of the unit and the packs
+	sizes map[string]int64 // base units in one, by unit without regard to case
+}
+
+// place is a bin's number and zone.
+type place struct {
+	id   int64
+	zone string
+}
+
+func (d *Room) loadRecords(ctx context.Context) (*records, error) {
+	tx := d.Store.Read(ctx)
+	r := &records{
+		tx:         tx,
+		warehouses: map[string]*store.Warehouse{},
+		bins:       map[int64]map[string]*place{},
+		items:      map[string]int64{},
+		kept:       map[store.PlaceBefore]bool{},
+		measures:   map[int64]int32{},
+	}
+	var houses []store.Warehouse
+	if err := tx.Find(&houses).Error; err != nil {
+		return nil, err
+	}
+	for i := range houses {
+		r.warehouses[houses[i].Code] = &houses[i]
+		r.lastHouse = max(r.lastHouse, houses[i].ID)
+	}
+	rows, err := tx.Raw("SELECT id, warehouse_id, code, zone FROM bins").Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id, house int64
+		var code, zone string
+		if err := rows.Scan(&id, &house, &code, &zone); err != nil {
+			return nil, err
+		}
+		r.addBin(house, code, &place{id, zone})
+	}
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	items, err := tx.Raw("SELECT id, sku, unit, packs FROM items").Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer items.Close()
+	for items.Next() {
+		var id int64
+		var sku, unit, packs string
+		if err := items.Scan(&id, &sku, &unit, &packs); err != nil {
+			return nil, err
+		}
+		r.items[sku] = id
+		if err := r.measure(id, unit, packs); err != nil {
+			return nil, err
+		}
+		r.lastItem = max(r.lastItem, id)
+	}
+	r.empty = len(r.warehouses)+len(r.items) == 0
+	return r, items.Err()
+}
+
+// measure keeps in what units an item is given.
+func (r *records) measure(id int64, unit, packs string) error {
+	if unit == "" {
+		delete(r.measures, id)
+		return nil
+	}
+	if r.shared == nil {
+		r.shared = map[[2]string]int32{}
+	}
+	at, had := r.shared[[2]string{unit, packs}]
+	if !had {
+		m := measured{unit: unit, names: []string{unit}, sizes: map[string]int64{code.Fold(unit): 1}}
+		var list []layout.Pack
+		if packs != "" {
+			if err := json.Unmarshal([]byte(packs), &list); err != nil {
+				return fmt.Errorf("packs of item %d: %w", id, err)
+			}
+		}
+		for _, p := range list {
+			if k := code.Fold(p.Unit); m.sizes[k] == 0 {
+				m.sizes[k], m.names = int64(p.Size/quantity.Scale), append(m.names, p.Unit)
+			}
+		}
+		at = int32(len(r.measured))
+		r.measured, r.sets = append(r.measured, m), nil
+		r.shared[[2]string{unit, packs}] = at
+	}
+	r.measures[id] = at
+	return nil
+}
+
+func (r *records) addBin(house int64, bin string, p *place) {
+	if r.bins[house] == nil {
+		r.bins[house] = map[string]*place{}
+	}
+	r.bins[house][bin] = p
+	r.lastBin = max(r.lastBin, p.id)
+	if by := r.folded[house]; by != nil {
+		r.fold(by, bin)
+	}
+}
+
+// fold notes a bin's code by its folded form.
+func (r *records) fold(by map[string]string, bin string) {
+	f := code.Fold(bin)
+	if other, had := by[f]; had && other != bin {
+		bin = ""
+	}
+	by[f] = bin
+}
+
+// bin finds a bin of a warehouse by its code: exactly, else without regard to case where that is unambiguous.
+func (r *records) bin(house int64, bin string) *place {
+	if p := r.bins[house][bin]; p != nil {
+		return p
+	}
+	by := r.folded[house]
+	if by == nil {
+		if by = map[string]string{}; r.folded == nil {
+			r.folded = map[int64]map[string]string{}
+		}
+		for c := range r.bins[house] {
+			r.fold(by, c)
+		}
+		r.folded[house] = by
+	}
+	return r.bins[house][by[code.Fold(bin)]]
+}
+
+// newHouse, newBin and newItem give numbers to what will be made.
+func (r *records) newHouse(code string) *store.Warehouse {
+	r.lastHouse++
+	h := &store.Warehouse{ID: r.lastHouse, Code: code}
+	r.warehouses[code] = h
+	r.sets = nil
+	return h
+}
+
+func (r *records) newBin(house int64, code, zone string) store.Bin {
+	b := store.Bin{ID: r.lastBin + 1, WarehouseID: house, Code: code, Zone: zone, SortKey: desk.SortKey(code)}
+	if r.last {
+		r.lastBin++
+		return b
+	}
+	r.addBin(house, code, &place{b.ID, zone})
+	r.sets = nil
+	return b
+}
+
+func (r *records) newItem(sku string) int64 {
+	if r.lastItem++; r.last {
+		return r.lastItem
+	}
+	r.items[sku] = r.lastItem
+	r.sets = nil
+	return r.lastItem
+}
+
+// house finds a warehouse by its code: exactly, else without regard to case.
+func (r *records) house(code string) *store.Warehouse {
+	if h := r.warehouses[code]; h != nil {
+		return h
+	}
+	if c, ok := r.known().Set(layout.Warehouse).Find(code); ok {
+		return r.warehouses[c]
+	}
+	return nil
+}
+
+// known gives what the records know, for recognising and matching.
+func (r *records) known() *layout.Known {
+	if r.sets == nil {
+		r.sets = map[layout.Field]*known.Set{}
+		add := func(f layout.Field, text string) {
+			if r.sets[f] == nil {
+				r.sets[f] = &known.Set{}
+			}
+			r.sets[f].Add(text)
+		}
+		for c := range r.warehouses {
+			add(layout.Warehouse, c)
+		}
+		for _, bins := range r.bins {
+			for c, p := range bins {
+				add(layout.Bin, c)
+				add(layout.Zone, p.zone)
+			}
+		}
+		for sku := range r.items {
+			add(layout.SKU, sku)
+		}
+		for f, column := range map[layout.Field]string{layout.Unit: "unit", layout.Category: "category"} {
+			var words []string
+			if err := r.tx.Raw("SELECT DISTINCT " + column + " FROM items WHERE " + column + " <> ''").Scan(&words).Error; err != nil {
+				r.err = err
+			}
+			for _, w := range words {
+				add(f, w)
+			}
+		}
+		for _, m := range r.measured {
+			for _, unit := range m.names {
+				add(layout.Unit, unit)
+			}
+		}
+		r.loadLeads()
+		for f, m := range r.leads {
+			for text := range m {
+				add(f, text)
+			}
+		}
+	}
+	k := &layout.Known{Sets: r.sets, Measure: func(sku, unit string) (size int64, base string, known bool) {
+		if c, ok := r.sets[layout.SKU].Find(sku); ok {
+			sku = c
+		}
+		at, known := r.measures[r.items[sku]]
+		if !known {
+			return 1, "", false
+		}
+		m := r.measured[at]
+		return m.sizes[code.Fold(unit)], m.unit, true
+	}, Lead: func(by layout.Field, text string) (sku string, many bool) {
+		sku, found := r.leads[by][text]
+		return sku, found && sku == ""
+	}}
+	if r.empty { // there is nothing to judge by
+		return k
+	}
+	binSets := map[string]*known.Set{}
+	k.Bins = func(warehouse string) *known.Set {
+		if s, made := binSets[warehouse]; made {
+			return s
+		}
+		var s *known.Set
+		if h := r.warehouses[warehouse]; h != nil && len(r.bins[h.ID]) > 0 {
+			s = &known.Set{}
+			for c := range r.bins[h.ID] {
+				s.Add(c)
+			}
+		}
+		binSets[warehouse] = s
+		return s
+	}
+	return k
+}
+
+// loadLeads finds what else identifies items.
+func (r *records) loadLeads() {
+	if r.leads != nil {
+		return
+	}
+	r.leads = map[layout.Field]map[string]string{layout.FurtherSKU: {}, layout.Barcode: {}, layout.ItemID: {}, layout.Description: {}}
+	rows, err := r.tx.Raw("SELECT sku, further_sku, barcode, barcodes, record_id, description FROM items").Rows()
+	if err != nil {
+		r.err = err
+		return
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var sku, further, barcode, barcodes, id, description string
+		if err := rows.Scan(&sku, &further, &barcode, &barcodes, &id, &description); err != nil {
+			r.err = err
+			return
+		}
+		r.lead(layout.FurtherSKU, further, sku)
+		r.lead(layout.ItemID, id, sku)
+		r.lead(layout.Description, description, sku)
+		for _, b := range allBarcodes(barcode, barcodes) {
+			r.lead(layout.Barcode, b, sku)
+		}
+	}
+	if err := rows.Err(); err != nil {
+		r.err = err
+	}
+}
+
+func (r *records) lead(f layout.Field, text, sku string) {
+	if text == "" {
+		return
+	}
+	if other, had := r.leads[f][text]; had && other != sku {
+		sku = ""
+	}
+	r.leads[f][text] = sku
+}
+
+// allBarcodes are an item's barcodes: the first one, and all where there are several.
+func allBarcodes(first, several string) []string {
+	var out []string
+	if several != "" && json.Unmarshal([]byte(several), &out) == nil {
+		return out
+	}
+	if first != "" {
+		out = append(out, first)
+	}
+	return out
+}

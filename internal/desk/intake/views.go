@@ -1,0 +1,187 @@
+package intake
+
+import (
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk/count"
+)
+
+// What the screen shows of a dropped file.
+
+// DraftColumn is one column of the file and what it was taken for.
+type DraftColumn struct {
+	Letter string       `json:"letter"`
+	Header string       `json:"header"`
+	Field  layout.Field `json:"field"`
+	Why    string       `json:"why"`
+}
+
+// WorkedColumn is a field that is worked out, or the same in every row.
+type WorkedColumn struct {
+	Field   layout.Field `json:"field"`
+	Formula string       `json:"formula"`
+	Fixed   string       `json:"fixed"`
+	Wrong   string       `json:"wrong"`
+}
+
+// FieldChoice is a field that a column can be taken for.
+type FieldChoice struct {
+	Field    layout.Field `json:"field"`
+	Title    string       `json:"title"`
+	Required bool         `json:"required"`
+	About    string       `json:"about"`
+	Form     layout.Form  `json:"form"`
+	Clears   bool         `json:"clears" doc:"an empty cell can be said to clear what is recorded"`
+}
+
+// Question is something that the file does not answer.
+type Question struct {
+	What     string           `json:"what"`
+	Column   string           `json:"column"`
+	Field    layout.Field     `json:"field"`
+	Text     string           `json:"text"`
+	Options  []QuestionOption `json:"options"`
+	Optional bool             `json:"optional" doc:"the intake goes on without an answer"`
+}
+
+// QuestionOption is one answer to a question.
+type QuestionOption struct {
+	Label string        `json:"label"`
+	Set   layout.Layout `json:"set"`
+}
+
+// ProblemView is one problem with its place.
+type ProblemView struct {
+	Row    int    `json:"row"`
+	Column string `json:"column"`
+	Field  string `json:"field"`
+	Value  string `json:"value"`
+	Text   string `json:"text" doc:"the whole message, with file, sheet and row"`
+	Brief  string `json:"brief" doc:"the message behind the place"`
+}
+
+// RemedyView settles a group of problems alike.
+type RemedyView struct {
+	Label  string        `json:"label"`
+	Before string        `json:"before"`
+	After  string        `json:"after"`
+	Set    layout.Layout `json:"set"`
+}
+
+// ProblemGroup is all problems of one kind.
+type ProblemGroup struct {
+	Kind     string        `json:"kind"`
+	Field    string        `json:"field"`
+	Count    int           `json:"count"`
+	List     []ProblemView `json:"list" doc:"the first of them"`
+	Remedies []RemedyView  `json:"remedies"`
+}
+
+// ValueView is a value that the records do not know, or that was settled.
+type ValueView struct {
+	Field     layout.Field `json:"field"`
+	Text      string       `json:"text"`
+	Rows      int          `json:"rows"`
+	Row       int          `json:"row" doc:"the first of them"`
+	Originals []string     `json:"originals" doc:"known values that it may have been before it was damaged"`
+	Damage    string       `json:"damage"`
+	Near      []string     `json:"near" doc:"known values written much like it"`
+	Do        string       `json:"do" enum:"match,new,skip,repair," doc:"what becomes of it; empty: it has to be settled"`
+	To        string       `json:"to"`
+	Open      bool         `json:"open" doc:"its rows are refused until it is settled"`
+	MayBeNew  bool         `json:"may_be_new"`
+}
+
+// PassedOver are rows that are no lines.
+type PassedOver struct {
+	What string `json:"what"`
+	N    int    `json:"n"`
+	Rows []int  `json:"rows"`
+}
+
+// Effect is what taking the file in would do.
+type Effect struct {
+	count.Outcome
+	Recorded  int             `json:"recorded" doc:"lines recorded before in the warehouses of the file"`
+	GoneValue string          `json:"gone_value" doc:"what those gone are worth in the records"`
+	Places    []EffectPlace   `json:"places"`
+	Examples  []EffectExample `json:"examples"`
+	New       []string        `json:"new" doc:"what will be made: warehouses, bins, items"`
+
+	goneMoney    quantity.Money
+	goneUnvalued int
+}
+
+// EffectPlace is the effect on one warehouse.
+type EffectPlace struct {
+	Warehouse string `json:"warehouse"`
+	Added     int    `json:"added"`
+	Changed   int    `json:"changed"`
+	Unchanged int    `json:"unchanged"`
+	Gone      int    `json:"gone"`
+}
+
+// EffectExample is one line before and after.
+type EffectExample struct {
+	What   string `json:"what" enum:"added,changed,gone"`
+	Line   string `json:"line"`
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
+
+// SheetOfFile is what was made of one sheet of a dropped file.
+type SheetOfFile struct {
+	Number       int            `json:"number"`
+	Name         string         `json:"name"`
+	Use          bool           `json:"use"`
+	WhyUse       string         `json:"why_use"`
+	Kind         layout.Kind    `json:"kind"`
+	WhyKind      string         `json:"why_kind"`
+	HeaderRow    int            `json:"header_row" doc:"0 where there is none"`
+	WhyHeader    string         `json:"why_header"`
+	Layout       string         `json:"layout" doc:"the saved layout that it was read by"`
+	Identity     layout.Field   `json:"identity" doc:"what identifies the item"`
+	Columns      []DraftColumn  `json:"columns"`
+	Worked       []WorkedColumn `json:"worked"`
+	Fields       []FieldChoice  `json:"fields"`
+	Questions    []Question     `json:"questions"`
+	Checks       []Check        `json:"checks" doc:"what could be meant or be a mistake, and is asked first"`
+	Passed       []PassedOver   `json:"passed"`
+	Rows         int            `json:"rows"`
+	Shown        int            `json:"shown" doc:"about how many rows there are to look at, titles and notes included"`
+	Effect       Effect         `json:"effect"`
+	Problems     []ProblemGroup `json:"problems"`
+	Culprit      string         `json:"culprit" doc:"the one column that causes all problems"`
+	CulpritSpare bool           `json:"culprit_spare" doc:"without that column everything is fine"`
+	Values       []ValueView    `json:"values"`
+	Blocked      string         `json:"blocked"`
+	Given        layout.Layout  `json:"given" doc:"the layout in force: what was settled over a saved layout"`
+	Assumed      []string       `json:"assumed"`
+	Back         *BackView      `json:"back,omitempty"`
+}
+
+// Draft is what was made of a dropped file.
+type Draft struct {
+	ID        string        `json:"id"`
+	Name      string        `json:"name"`
+	Size      int64         `json:"size"`
+	Form      string        `json:"form" doc:"delimited text or workbook"`
+	Delimiter string        `json:"delimiter"`
+	Encoding  string        `json:"encoding"`
+	Encodings []string      `json:"encodings"`
+	Sheets    []SheetOfFile `json:"sheets"`
+	Kind      layout.Kind   `json:"kind" doc:"of the first sheet that is taken in"`
+	Rows      int           `json:"rows" doc:"of all sheets that are taken in"`
+	Taking    int           `json:"taking" doc:"rows that would be taken in"`
+	Effect    Effect        `json:"effect" doc:"of all sheets together"`
+	Blocked   string        `json:"blocked" doc:"why nothing can be taken in yet; empty where it can"`
+	Asks      string        `json:"asks" doc:"what has to be answered first: recorded_at, counted_at, count; checks stand with their sheet"`
+	Assumed   []string      `json:"assumed" doc:"what was taken for granted, a sentence each"`
+	Choices   Choices       `json:"choices"`
+	Mended    int           `json:"mended" doc:"cells put right by hand"`
+	CanBack   bool          `json:"can_back" doc:"there is an answer to take back"`
+	Wrong     string        `json:"wrong" doc:"why the file cannot be read at all"`
+
+	Problems []ProblemGroup `json:"-"` // of all sheets
+	Back     *BackView      `json:"-"`
+}

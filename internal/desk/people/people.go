@@ -1,0 +1,192 @@
+// Package people knows who works here: the first start, adding people, signing in.
+package people
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base32"
+	"encoding/base64"
+	"fmt"
+	"strings"
+
+	"golang.org/x/crypto/argon2"
+
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// Room is the use cases of people.
+type Room struct {
+	*desk.Desk
+	ownerKey string // the one-time code of a first start
+}
+
+// New makes the room.
+func New(d *desk.Desk) *Room { return &Room{Desk: d} }
+
+// Parameters of argon2id (RFC 9106, second recommended option, two lanes for two cores).
+const (
+	argonTime, argonMemory, argonLanes = 3, 64 << 10, 2
+)
+
+func hashSecret(password string) (string, error) {
+	salt := make([]byte, 16)
+	if _, err := rand.Read(salt); err != nil {
+		return "", err
+	}
+	h := argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonLanes, 32)
+	e := base64.RawStdEncoding
+	return fmt.Sprintf("argon2id$%d$%d$%d$%s$%s", argonTime, argonMemory, argonLanes, e.EncodeToString(salt), e.EncodeToString(h)), nil
+}
+
+func secretFits(secret, password string) bool {
+	var t, m, l uint32
+	parts := strings.Split(secret, "$")
+	if len(parts) != 6 {
+		return false
+	}
+	if _, err := fmt.Sscan(parts[1]+" "+parts[2]+" "+parts[3], &t, &m, &l); err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil {
+		return false
+	}
+	got := argon2.IDKey([]byte(password), salt, t, m, uint8(l), uint32(len(want)))
+	return subtle.ConstantTimeCompare(got, want) == 1
+}
+
+// Welcome is what the sign-in page needs to know before anybody is signed in.
+type Welcome struct {
+	FirstStart bool     `json:"first_start" doc:"nobody is there yet: the owner signs up with the one-time code from the console"`
+	Demo       []string `json:"demo" doc:"sign-in names of the demo's people, whose password is demo"`
+}
+
+// Greet tells how one gets in.
+func (d *Room) Greet(ctx context.Context) (w Welcome, err error) {
+	var people []store.Person
+	err = d.Store.Read(ctx).Order("id").Find(&people).Error
+	w.FirstStart, w.Demo = len(people) == 0, []string{}
+	for _, p := range people {
+		if p.Demo {
+			w.Demo = append(w.Demo, p.SignIn)
+		}
+	}
+	return w, err
+}
+
+// OwnerCode gives the one-time code with which the first person signs up; empty where somebody is there already.
+func (d *Room) OwnerCode(ctx context.Context) (string, error) {
+	w, err := d.Greet(ctx)
+	if err != nil || !w.FirstStart {
+		return "", err
+	}
+	b := make([]byte, 10)
+	if _, err := rand.Read(b); err != nil {
+		return "", err
+	}
+	d.ownerKey = base32.StdEncoding.EncodeToString(b)
+	return d.ownerKey, nil
+}
+
+// MakeOwner makes the first person, who is a controller, against the one-time code.
+func (d *Room) MakeOwner(ctx context.Context, key, name, signIn, password string) (p desk.Person, err error) {
+	key = strings.ToUpper(strings.TrimSpace(key))
+	if d.ownerKey == "" || subtle.ConstantTimeCompare([]byte(key), []byte(d.ownerKey)) != 1 {
+		return p, desk.Refuse("The code is not the one that the console printed. Copy it from there.")
+	}
+	p, err = d.addPerson(ctx, desk.Person{Name: name}, name, signIn, password, "controller", false, true)
+	if err == nil {
+		d.ownerKey = ""
+	}
+	return p, err
+}
+
+// AddPerson lets somebody sign in.
+func (d *Room) AddPerson(ctx context.Context, by desk.Person, name, signIn, password, role string) (desk.Person, error) {
+	if err := desk.Allow(by, desk.Staff); err != nil {
+		return desk.Person{}, err
+	}
+	return d.addPerson(ctx, by, name, signIn, password, role, false, false)
+}
+
+// AddDemoPerson adds a person of the demo, which the sign-in page says.
+func (d *Room) AddDemoPerson(ctx context.Context, name, signIn, role string) (desk.Person, error) {
+	return d.addPerson(ctx, desk.Person{Name: "demo"}, name, signIn, "demo", role, true, false)
+}
+
+func (d *Room) addPerson(
+	ctx context.Context,
+	by desk.Person,
+	name, signIn, password, role string,
+	demo, first bool,
+) (p desk.Person, err error) {
+	name, signIn = strings.TrimSpace(name), strings.ToLower(strings.TrimSpace(signIn))
+	if name == "" || signIn == "" {
+		return p, desk.Refuse("Give a name and a sign-in name.")
+	}
+	if !demo && len(password) < 10 {
+		return p, desk.Refuse("Take a password of 10 characters or more.")
+	}
+	secret, err := hashSecret(password)
+	if err != nil {
+		return p, err
+	}
+	return desk.DoAs(ctx, d.Desk, by, string(desk.Staff), desk.Key{}, func(w *desk.Work) (desk.Person, error) {
+		row := store.Person{Name: name, SignIn: signIn, Role: role, Secret: secret, Demo: demo}
+		var n, same int64
+		if err := w.Model(&store.Person{}).Count(&n).Error; err != nil {
+			return p, err
+		}
+		if first && n > 0 {
+			return p, desk.Refuse("Somebody has signed up already. Sign in instead.")
+		}
+		if err := w.Model(&store.Person{}).Where("sign_in = ?", signIn).Count(&same).Error; err != nil {
+			return p, err
+		}
+		if same > 0 {
+			return p, desk.RefuseAs(desk.Invalid, "sign_in", "The sign-in name %s is taken.", signIn)
+		}
+		if err := w.Create(&row).Error; err != nil {
+			return p, err
+		}
+		return desk.Person{
+				ID:   row.ID,
+				Name: row.Name,
+				Role: row.Role,
+			}, w.Say(
+				"person added",
+				map[string]any{"name": name, "sign_in": signIn, "role": role},
+			)
+	})
+}
+
+// SignIn proves a password. It takes as long for an unknown name as for a known one.
+func (d *Room) SignIn(ctx context.Context, signIn, password string) (p desk.Person, err error) {
+	var row store.Person
+	if err := d.Store.Read(ctx).Where("sign_in = ?", strings.ToLower(strings.TrimSpace(signIn))).Limit(1).Find(&row).Error; err != nil {
+		return p, err
+	}
+	secret := row.Secret
+	if row.ID == 0 {
+		secret = "argon2id$3$65536$2$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+	}
+	if !secretFits(secret, password) || row.ID == 0 {
+		return p, desk.Refuse("The name or the password is not right.")
+	}
+	return desk.Person{ID: row.ID, Name: row.Name, Role: row.Role}, nil
+}
+
+// WhoIs gives the person with a number, for a session.
+func (d *Room) WhoIs(ctx context.Context, id int64) (p desk.Person, err error) {
+	var row store.Person
+	if err := d.Store.Read(ctx).Limit(1).Find(&row, id).Error; err != nil {
+		return p, err
+	}
+	if row.ID == 0 {
+		return p, desk.Missing("The person")
+	}
+	return desk.Person{ID: row.ID, Name: row.Name, Role: row.Role}, nil
+}

@@ -1,0 +1,208 @@
+package plan
+
+import (
+	"cmp"
+	"context"
+	"database/sql/driver"
+	"maps"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// writeFrozen writes a count that nobody sees yet: its row, its sheets, none longer than rows, its lines and its tallies.
+func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows int) (sheets int, err error) {
+	ends := s.cut(rows)
+	list := make([]store.Sheet, len(ends))
+	err = d.Store.Write(ctx, func(tx *gorm.DB) error {
+		if err := tx.Create(c).Error; err != nil {
+			return err
+		}
+		from := 0
+		for n, end := range ends {
+			list[n] = store.Sheet{
+				CountID:  c.ID,
+				Number:   n + 1,
+				Code:     counting.SheetCode(int(c.ID), n+1),
+				Zone:     s.zone(from),
+				FirstBin: s.bin(from),
+				LastBin:  s.bin(end - 1),
+				First:    int64(from + 1),
+				Lines:    end - from,
+				State:    store.WithUs,
+			}
+			from = end
+		}
+		return store.Batch(tx, list)
+	})
+	if err != nil {
+		return 0, err
+	}
+	tx := d.Store.Read(ctx)
+	items, err := d.countItems(tx, c, s)
+	if err != nil {
+		return 0, err
+	}
+	t := freezing{count: c, scope: s, sheets: list, categories: items, parts: map[store.Part]*store.PartTally{}, columns: count.ColumnsOf(c)}
+	// One piece is written while the next one is made.
+	written := make(chan error, 1)
+	written <- nil
+	for from := 0; from < len(s.lines) && err == nil; from += store.Piece {
+		var piece []store.CountLine
+		piece, err = t.piece(tx, from, min(from+store.Piece, len(s.lines)))
+		if last := <-written; err == nil {
+			err = last
+		}
+		if err != nil {
+			return 0, err
+		}
+		go func() { written <- d.Store.WriteFrozen(ctx, c.ID, piece) }()
+		d.Events.Tell(
+			desk.Event{
+				What:  "progress",
+				Count: c.ID,
+				Text:  "Freezing " + c.Name,
+				Done:  from + len(piece),
+				Of:    len(s.lines),
+				Rows:  from + len(piece),
+			},
+		)
+	}
+	if err := <-written; err != nil {
+		return 0, err
+	}
+	known := make([]store.CountItem, 0, len(items))
+	for _, id := range slices.Sorted(maps.Keys(items)) {
+		known = append(known, items[id])
+	}
+	if err := d.Store.WriteCountItems(ctx, known); err != nil {
+		return 0, err
+	}
+	return len(ends), d.Store.WriteCountTallies(ctx, c.ID, t.tallies())
+}
+
+// countItems gives what a count knows of the items in its scope.
+func (d *Room) countItems(tx *gorm.DB, c *store.Count, s *scoped) (map[int64]store.CountItem, error) {
+	in := make(map[int64]bool)
+	for _, n := range s.lines {
+		in[s.Items[n]] = true
+	}
+	out := make(map[int64]store.CountItem, len(in))
+	return out, store.Each(tx, "SELECT id, category, class FROM items", nil, func(v []driver.Value) error {
+		if id := v[0].(int64); in[id] {
+			category, _ := v[1].(string)
+			class, _ := v[2].(string)
+			out[id] = store.CountItem{CountID: c.ID, ItemID: id, Category: category, Class: class}
+		}
+		return nil
+	})
+}
+
+// freezing makes the lines of a count and gathers their tallies.
+type freezing struct {
+	count      *store.Count
+	scope      *scoped
+	sheets     []store.Sheet
+	sheet      int // the one in hand
+	categories map[int64]store.CountItem
+	columns    []string
+	parts      map[store.Part]*store.PartTally
+	bin        *store.PartTally
+	zone, all  *store.PartTally
+}
+
+func (t *freezing) part(p store.Part) *store.PartTally {
+	x := t.parts[p]
+	if x == nil {
+		x = &store.PartTally{Part: p}
+		t.parts[p] = x
+	}
+	return x
+}
+
+// piece makes a stretch of the lines.
+func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
+	s := t.scope
+	places, at := make([]int64, to-from), make([]int32, to-from)
+	for i := range places {
+		at[i] = int32(from + i)
+	}
+	slices.SortFunc(at, func(a, b int32) int { return cmp.Compare(s.lines[a], s.lines[b]) }) // as they stand in the set
+	for i, n := range at {
+		places[i] = int64(s.lines[n])
+	}
+	piece, next := make([]store.CountLine, to-from), 0
+	err := store.StockLinesAt(tx, s.Set, places, func(l *store.StockLine) error {
+		n := int(at[next])
+		next++
+		line := &piece[n-from]
+		*line = store.CountLine{
+			Pos:      int64(n + 1),
+			BinID:    l.BinID,
+			ItemID:   l.ItemID,
+			Lot:      l.Lot,
+			Serial:   l.Serial,
+			Holding:  l.Holding,
+			RecordID: l.RecordID,
+			HasRow:   true,
+			Recorded: l.Quantity,
+			Cost:     l.Cost,
+		}
+		if len(t.columns) == 0 {
+			return nil
+		}
+		all, err := s.attributesOf(int(s.lines[n]))
+		if err == nil {
+			line.Attributes, err = count.KeepColumns(all, t.columns)
+		}
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	for i := range piece {
+		l := &piece[i]
+		for int64(t.sheets[t.sheet].First)+int64(t.sheets[t.sheet].Lines) <= l.Pos {
+			t.sheet++
+		}
+		l.SheetID = t.sheets[t.sheet].ID
+		t.tally(l)
+	}
+	return piece, nil
+}
+
+// tally takes a line, which is uncounted, into those of its parts.
+func (t *freezing) tally(l *store.CountLine) {
+	if t.bin == nil || t.bin.Bin != l.BinID {
+		name := t.scope.where.Names[t.scope.where.Zones[l.BinID]]
+		t.bin = t.part(store.Part{Sort: store.PartBin, Bin: l.BinID})
+		t.bin.SheetID, t.bin.Zone = l.SheetID, name
+		t.zone, t.all = t.part(store.Part{Sort: store.PartZone, Name: name}), t.part(store.Part{Sort: store.PartAll})
+	}
+	for _, p := range []*store.PartTally{t.bin, t.zone, t.all, t.part(store.Part{Sort: store.PartCategory,
+		Name: t.categories[l.ItemID].Category})} {
+		p.Lines++
+		p.RecordedLines++
+		p.Uncounted++
+		if l.Cost == nil {
+			p.Unvalued++
+		}
+	}
+}
+
+// tallies gives them in the order in which they are stored.
+func (t *freezing) tallies() []store.PartTally {
+	out := make([]store.PartTally, 0, len(t.parts))
+	for _, p := range t.parts {
+		out = append(out, *p)
+	}
+	slices.SortFunc(out, func(a, b store.PartTally) int {
+		return cmp.Or(cmp.Compare(a.Sort, b.Sort), cmp.Compare(a.Bin, b.Bin), cmp.Compare(a.Name, b.Name))
+	})
+	return out
+}

@@ -1,0 +1,234 @@
+// Package plan says what to count: a scope and its tally, and the freeze that makes a count of it with its sheets.
+package plan
+
+import (
+	"context"
+	"encoding/json"
+	"maps"
+	"slices"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/recorded"
+	"wobin/internal/store"
+)
+
+// Room is the use cases of planning.
+type Room struct {
+	*desk.Desk
+	recorded *recorded.Room
+}
+
+// New makes the room over recorded stock, of which a scope is a part.
+func New(d *desk.Desk, r *recorded.Room) *Room { return &Room{d, r} }
+
+// Tally is what a scope comes to.
+type Tally struct {
+	Lines    int            `json:"lines"`
+	Bins     int            `json:"bins"`
+	Items    int            `json:"items"`
+	Value    quantity.Money `json:"value"`
+	Unvalued int            `json:"unvalued"`
+	LeftOut  count.LeftOut  `json:"left_out"`
+	Sheets   []SheetTally   `json:"sheets" doc:"the sheets that would be cut, the first of them"`
+	SheetsN  int            `json:"sheets_n" doc:"how many sheets would be cut"`
+	Zones    []ZoneTally    `json:"zones"`
+	Kept     []KeptTally    `json:"kept" doc:"attributes that lines in scope have"`
+}
+
+// SheetTally is a sheet that would be cut.
+type SheetTally struct {
+	Zone  string `json:"zone"`
+	From  string `json:"from"`
+	To    string `json:"to"`
+	Lines int    `json:"lines"`
+}
+
+// ZoneTally is a zone with its lines.
+type ZoneTally struct {
+	Zone  string `json:"zone"`
+	Lines int    `json:"lines"`
+}
+
+// Tally tells what a scope comes to, before anything is frozen.
+func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, rows int) (t Tally, err error) {
+	tx, h, err := d.RecordedOf(ctx, p, sc.Warehouse)
+	if err != nil {
+		return t, err
+	}
+	s, err := d.scope(ctx, tx, h, sc)
+	if err != nil {
+		return t, err
+	}
+	return s.tally(rows)
+}
+
+// Classes gives the classes that items have, for limits of their own.
+func (d *Room) Classes(ctx context.Context, p desk.Person) (out []string, err error) {
+	if err := desk.Allow(p, desk.Look); err != nil {
+		return nil, err
+	}
+	out = []string{}
+	return out, d.Store.Read(ctx).Raw("SELECT DISTINCT class FROM items WHERE class <> '' ORDER BY class LIMIT 200").Scan(&out).Error
+}
+
+// knownClasses refuses limits of a class that no item has: they would do nothing, unseen.
+func (n *NewCount) knownClasses(tx *gorm.DB) error {
+	for _, class := range slices.Sorted(maps.Keys(n.Classes)) {
+		var is bool
+		if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM items WHERE class = ?)", class).Scan(&is).Error; err != nil {
+			return err
+		}
+		if !is || class == "" {
+			return desk.RefuseAs(desk.Invalid, "classes", "No item is of class %q. Limits of a class are for one that items have.", class)
+		}
+	}
+	return nil
+}
+
+// NewCount is what is settled about a count before the freeze.
+type NewCount struct {
+	Key               string                          `json:"key,omitempty" doc:"of the client's making; a repeat is answered with the first result"`
+	Name              string                          `json:"name" minLength:"1" maxLength:"120"`
+	Scope             count.Scope                     `json:"scope"`
+	Blind             bool                            `json:"blind"`
+	Rows              int                             `json:"rows" minimum:"1" maximum:"5000" doc:"the largest number of rows on a sheet"`
+	ToleranceQuantity *quantity.Quantity              `json:"tolerance_quantity,omitempty"`
+	TolerancePercent  *quantity.Quantity              `json:"tolerance_percent,omitempty"`
+	ToleranceValue    *quantity.Money                 `json:"tolerance_value,omitempty"`
+	Classes           map[string]count.ClassTolerance `json:"classes,omitempty" doc:"limits of classes of items, in the place of those of the count"`
+	PostTolerated     bool                            `json:"post_tolerated,omitempty" doc:"variances that are let pass go out too, once they are accepted"`
+	FrozenAt          string                          `json:"frozen_at,omitempty" doc:"the moment of the freeze; left out: when the stock was recorded"`
+	Zone              string                          `json:"zone,omitempty"`
+	Columns           []string                        `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
+}
+
+// CountMade is the answer to a new count.
+type CountMade struct {
+	ID     int64 `json:"id"`
+	Sheets int   `json:"sheets"`
+	Lines  int   `json:"lines"`
+}
+
+// row makes the count's own row of what was settled.
+func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) (c store.Count, err error) {
+	c = store.Count{
+		Name:              strings.TrimSpace(n.Name),
+		WarehouseID:       h.ID,
+		SetID:             h.SetID,
+		State:             store.Freezing,
+		Blind:             n.Blind,
+		FrozenAt:          s.RecordedAt,
+		RecordedAt:        s.RecordedAt,
+		Person:            p.Name,
+		At:                now,
+		PostTolerated:     n.PostTolerated,
+		ToleranceQuantity: (*int64)(n.ToleranceQuantity),
+		TolerancePercent:  (*int64)(n.TolerancePercent),
+		ToleranceValue:    (*int64)(n.ToleranceValue),
+	}
+	if c.Name == "" {
+		return c, desk.RefuseAs(desk.Invalid, "name", "Give the count a name.")
+	}
+	below := count.ClassTolerance{Quantity: n.ToleranceQuantity, Percent: n.TolerancePercent, Value: n.ToleranceValue}.Below()
+	for _, t := range n.Classes {
+		below = below || t.Below()
+	}
+	if below {
+		return c, desk.RefuseAs(desk.Invalid, "tolerance", "A tolerance is not below zero.")
+	}
+	if n.FrozenAt != "" {
+		zone, err := desk.ZoneNamed(n.Zone)
+		if err != nil {
+			return c, err
+		}
+		if c.FrozenAt, err = layout.ParseTime(n.FrozenAt, zone); err != nil {
+			return c, desk.RefuseAs(desk.Invalid, "frozen_at", "%q %v.", n.FrozenAt, err)
+		}
+	}
+	for into, of := range map[*string]any{&c.Scope: n.Scope, &c.LeftOut: s.left, &c.Columns: n.Columns, &c.Tolerances: n.Classes} {
+		b, err := json.Marshal(of)
+		if err != nil {
+			return c, err
+		}
+		*into = string(b)
+	}
+	if len(n.Classes) == 0 {
+		c.Tolerances = ""
+	}
+	return c, nil
+}
+
+// Freeze copies the recorded stock of a scope and cuts the sheets. The freeze is as at the time of which the
+// recorded figures are true: later movements are known as such. The lines are written in pieces that nobody sees, so that
+// nobody is kept waiting; the work that publishes them is the commit of one row.
+func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out CountMade, err error) {
+	if err := desk.Allow(p, desk.Plan); err != nil {
+		return out, err
+	}
+	key := desk.Key{Text: n.Key, Body: n}
+	if done, err := d.Answered(ctx, p, []desk.Act{desk.Plan}, key, &out); done || err != nil {
+		return out, err
+	}
+	tx := d.Store.Read(ctx)
+	h, err := desk.WarehouseRow(tx, n.Scope.Warehouse)
+	if err != nil {
+		return out, err
+	}
+	s, err := d.scope(ctx, tx, h, n.Scope)
+	if err != nil {
+		return out, err
+	}
+	c, err := n.row(h, s, p, d.Now().UnixNano())
+	if err != nil {
+		return out, err
+	}
+	if err := n.knownClasses(tx); err != nil {
+		return out, err
+	}
+	if len(s.lines) == 0 {
+		return out, desk.RefuseAs(desk.Invalid, "scope", "There is nothing to count in this scope. Choose more zones or bins.")
+	}
+	defer func() {
+		if err != nil && c.ID != 0 { // a kill leaves this to the next start
+			_ = d.Store.Write(context.WithoutCancel(ctx), func(tx *gorm.DB) error { return store.DeleteCount(tx, c.ID) })
+		}
+	}()
+	sheets, err := d.writeFrozen(ctx, &c, s, n.Rows)
+	if err != nil {
+		return out, desk.InWords(err)
+	}
+	return desk.Do(ctx, d.Desk, p, desk.Plan, key, func(w *desk.Work) (CountMade, error) {
+		now, err := desk.WarehouseRow(w.DB, h.ID)
+		if err != nil {
+			return out, err
+		}
+		if now.SetID != c.SetID {
+			return out, desk.RefuseAs(
+				desk.Changed,
+				"",
+				"Other stock was taken in meanwhile. Look at the tally again, and freeze what is recorded now.",
+			)
+		}
+		if err := w.Exec("UPDATE counts SET state = ? WHERE id = ?", store.Running, c.ID).Error; err != nil {
+			return out, err
+		}
+		made, err := w.Running(c.ID)
+		if err != nil {
+			return out, err
+		}
+		if err := count.MoveIn(w, made, "1 = 1", nil); err != nil {
+			return out, err
+		}
+		out = CountMade{c.ID, sheets, len(s.lines)}
+		return out, w.Say(
+			"frozen",
+			map[string]any{"count": c.ID, "name": c.Name, "warehouse": h.Code, "set": c.SetID, "lines": len(s.lines), "sheets": sheets},
+		)
+	})
+}

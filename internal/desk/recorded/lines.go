@@ -1,0 +1,179 @@
+package recorded
+
+import (
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"strconv"
+	"strings"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+)
+
+// RecordedLine is one line of recorded stock.
+type RecordedLine struct {
+	Pos         int64              `json:"pos"`
+	BinID       int64              `json:"bin_id"`
+	Bin         string             `json:"bin"`
+	Zone        string             `json:"zone"`
+	SKU         string             `json:"sku"`
+	Description string             `json:"description"`
+	Lot         string             `json:"lot"`
+	Serial      string             `json:"serial"`
+	Holding     string             `json:"holding"`
+	Unit        string             `json:"unit"`
+	OnHand      quantity.Quantity  `json:"on_hand"`
+	Reserved    *quantity.Quantity `json:"reserved"`
+	Available   *quantity.Quantity `json:"available"`
+	Cost        *quantity.Cost     `json:"cost"`
+	Value       *quantity.Money    `json:"value"`
+	Bins        int                `json:"bins" doc:"by item: the lines that it has"`
+	BinIDs      []int64            `json:"bin_ids" doc:"by item: where it lies"`
+}
+
+// RecordedPage is one page of recorded stock.
+type RecordedPage struct {
+	Lines []RecordedLine `json:"lines"`
+	Next  string         `json:"next" doc:"empty at the end"`
+}
+
+// Recorded lists the recorded stock of a warehouse by bin.
+func (d *Room) Recorded(ctx context.Context, p desk.Person, houseID int64, f desk.Filter) (page RecordedPage, err error) {
+	page.Lines = []RecordedLine{}
+	tx, h, err := d.RecordedOf(ctx, p, houseID)
+	if err != nil {
+		return page, err
+	}
+	after, _ := strconv.ParseInt(f.After, 10, 64)
+	q, args, err := f.Narrow(
+		`SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, i.unit, l.quantity, l.reserved, l.cost FROM stock_lines l
+		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? AND l.pos >= ?`,
+		[]any{h.SetID, after},
+	)
+	if err != nil {
+		return page, err
+	}
+	var rows []struct {
+		Pos, BinID, Quantity                              int64
+		Reserved, Cost                                    *int64
+		Bin, Zone, Sku, Description, Lot, Serial, Holding string
+		Unit                                              string
+	}
+	if err := tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
+		return page, err
+	}
+	for _, r := range rows {
+		l := RecordedLine{
+			Pos:         r.Pos,
+			BinID:       r.BinID,
+			Bin:         r.Bin,
+			Zone:        r.Zone,
+			SKU:         r.Sku,
+			Description: r.Description,
+			Lot:         r.Lot,
+			Serial:      r.Serial,
+			Holding:     r.Holding,
+			Unit:        r.Unit,
+			OnHand:      quantity.Quantity(r.Quantity),
+			Cost:        (*quantity.Cost)(r.Cost),
+		}
+		l.setReserved(r.Reserved)
+		if r.Cost != nil {
+			v, err := quantity.Value(l.OnHand, quantity.Cost(*r.Cost))
+			if err != nil {
+				return page, err
+			}
+			l.Value = &v
+		}
+		page.Lines = append(page.Lines, l)
+	}
+	if len(rows) == f.PageSize() {
+		page.Next = strconv.FormatInt(rows[len(rows)-1].Pos+1, 10)
+	}
+	return page, nil
+}
+
+func (l *RecordedLine) setReserved(r *int64) {
+	if r == nil {
+		return
+	}
+	res := quantity.Quantity(*r)
+	l.Reserved = &res
+	if av, ok := quantity.Add(l.OnHand, -res); ok {
+		l.Available = &av
+	}
+}
+
+// RecordedItems lists the recorded stock of a warehouse by item.
+func (d *Room) RecordedItems(ctx context.Context, p desk.Person, houseID int64, f desk.Filter) (page RecordedPage, err error) {
+	page.Lines = []RecordedLine{}
+	tx, h, err := d.RecordedOf(ctx, p, houseID)
+	if err != nil {
+		return page, err
+	}
+	q, args := `SELECT s.item_id, i.sku, i.sort_key, i.description, i.unit, s.lines AS bins, s.quantity, s.reserved, s.value, i.cost
+		FROM set_items s JOIN items i ON i.id = s.item_id WHERE s.set_id = ?`, []any{h.SetID}
+	if f.After != "" {
+		key, err := base64.RawURLEncoding.DecodeString(f.After)
+		if err != nil {
+			return page, desk.Refuse("The page is not one of this list.")
+		}
+		q, args = q+" AND i.sort_key > ?", append(args, key)
+	}
+	if len(f.Bins) > 0 {
+		set, err := d.SetOf(ctx, tx, h.SetID)
+		if err != nil {
+			return page, err
+		}
+		b, err := json.Marshal(set.itemsIn(f.Bins))
+		if err != nil {
+			return page, err
+		}
+		q, args = q+" AND s.item_id IN (SELECT value FROM json_each(?))", append(args, string(b))
+	}
+	for _, w := range strings.Fields(f.Text) {
+		q, args = q+" AND (instr(upper(i.sku), upper(?)) > 0 OR instr(upper(i.description), upper(?)) > 0)", append(args, w, w)
+	}
+	var rows []struct {
+		ItemID                 int64
+		Sku, Description, Unit string
+		SortKey                []byte
+		Bins                   int
+		Quantity               int64
+		Reserved, Value, Cost  *int64
+	}
+	if err := tx.Raw(q+" ORDER BY i.sort_key LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
+		return page, err
+	}
+	bins := map[int64][]int64{}
+	for _, r := range rows {
+		bins[r.ItemID] = []int64{}
+	}
+	if len(rows) > 0 {
+		set, err := d.SetOf(ctx, tx, h.SetID)
+		if err != nil {
+			return page, err
+		}
+		set.binsOf(bins)
+	}
+	for _, r := range rows {
+		l := RecordedLine{
+			BinIDs:      bins[r.ItemID],
+			Pos:         r.ItemID,
+			SKU:         r.Sku,
+			Description: r.Description,
+			Unit:        r.Unit,
+			OnHand:      quantity.Quantity(r.Quantity),
+			Value:       (*quantity.Money)(r.Value),
+			Cost:        (*quantity.Cost)(r.Cost),
+			Bins:        r.Bins,
+		}
+		l.setReserved(r.Reserved)
+		page.Lines = append(page.Lines, l)
+	}
+	if len(rows) == f.PageSize() {
+		page.Next = base64.RawURLEncoding.EncodeToString(rows[len(rows)-1].SortKey)
+	}
+	return page, nil
+}

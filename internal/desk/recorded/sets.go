@@ -1,0 +1,271 @@
+// Package recorded shows recorded stock by line and by item, and keeps the newest sets and the bins in memory for the rooms that
+// go over all of them.
+package recorded
+
+import (
+	"context"
+	"database/sql/driver"
+	"maps"
+	"math"
+	"slices"
+	"sync"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// Room is the use cases of recorded stock.
+type Room struct {
+	*desk.Desk
+	sets setCache
+}
+
+// New makes the room.
+func New(d *desk.Desk) *Room {
+	r := &Room{Desk: d}
+	d.OnRenewal(func(context.Context) error { r.sets.forget(); return nil })
+	return r
+}
+
+// seenBins is how many bins are drawn one by one; where there are more, racks fold into stretches.
+const seenBins = 3000
+
+// Stretches divides bins from one place to another, once.
+func (b *Bins) Stretches(lo, hi int) []code.Stretch {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	at := [2]int{lo, hi}
+	if s, had := b.folds[at]; had {
+		return s
+	}
+	s := code.Stretches(b.Ordered, b.Places, lo, hi, seenBins)
+	b.folds[at] = s
+	return s
+}
+
+func (c *setCache) forget() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.sets, c.house = nil, nil
+}
+
+// SetLines are the lines of a set of recorded stock as columns, by place: small enough to be kept, for a set never changes.
+type SetLines struct {
+	Set        int64
+	RecordedAt int64
+	Bins       []int64
+	Items      []int64
+	Values     []int64 // noValue where the line has no cost
+	Zero       []bool  // nothing is recorded
+	Attributes []int32 // into texts
+	Texts      []string
+}
+
+// NoValue stands for a line without a cost.
+const NoValue = math.MinInt64
+
+// setCache keeps the sets that were looked at last.
+type setCache struct {
+	mu    sync.Mutex
+	sets  []*SetLines // the last one used comes last
+	house *Bins
+}
+
+const keptSets = 2
+
+// SetOf gives a set's lines.
+func (d *Room) SetOf(ctx context.Context, tx *gorm.DB, id int64) (*SetLines, error) {
+	d.sets.mu.Lock()
+	defer d.sets.mu.Unlock()
+	if i := slices.IndexFunc(d.sets.sets, func(s *SetLines) bool { return s.Set == id }); i >= 0 {
+		s := d.sets.sets[i]
+		d.sets.sets = append(slices.Delete(d.sets.sets, i, i+1), s)
+		return s, nil
+	}
+	var row store.StockSet
+	if err := tx.Limit(1).Find(&row, id).Error; err != nil {
+		return nil, err
+	}
+	s := &SetLines{
+		Set:        id,
+		RecordedAt: row.RecordedAt,
+		Texts:      []string{""},
+		Bins:       make([]int64, 0, row.Lines),
+		Items:      make([]int64, 0, row.Lines),
+		Values:     make([]int64, 0, row.Lines),
+		Zero:       make([]bool, 0, row.Lines),
+	}
+	at := map[string]int32{"": 0}
+	var wrong error
+	err := d.Store.EachStockLine(ctx, id, func(l *store.StockLine) {
+		v := int64(NoValue)
+		if l.Cost != nil {
+			m, err := quantity.Value(quantity.Quantity(l.Quantity), quantity.Cost(*l.Cost))
+			if v = int64(m); err != nil {
+				wrong = err
+			}
+		}
+		s.Bins, s.Items = append(s.Bins, l.BinID), append(s.Items, l.ItemID)
+		s.Values, s.Zero = append(s.Values, v), append(s.Zero, l.Quantity == 0)
+		n, had := at[l.Attributes]
+		if !had {
+			n = int32(len(s.Texts))
+			at[l.Attributes] = n
+			s.Texts = append(s.Texts, l.Attributes)
+		}
+		if n != 0 || s.Attributes != nil {
+			for len(s.Attributes) < len(s.Bins)-1 {
+				s.Attributes = append(s.Attributes, 0)
+			}
+			s.Attributes = append(s.Attributes, n)
+		}
+	})
+	if err == nil {
+		err = wrong
+	}
+	if err != nil {
+		return nil, err
+	}
+	if d.sets.sets = append(d.sets.sets, s); len(d.sets.sets) > keptSets {
+		d.sets.sets = d.sets.sets[1:]
+	}
+	return s, nil
+}
+
+// itemsIn gives the items that lie in some bins.
+func (s *SetLines) itemsIn(bins []int64) []int64 {
+	in, seen, out := map[int64]bool{}, map[int64]bool{}, []int64{}
+	for _, b := range bins {
+		in[b] = true
+	}
+	last, is := int64(-1), false
+	for i, bin := range s.Bins {
+		if bin != last {
+			last, is = bin, in[bin]
+		}
+		if is && !seen[s.Items[i]] {
+			seen[s.Items[i]] = true
+			out = append(out, s.Items[i])
+		}
+	}
+	return out
+}
+
+// binsOf gives the items that are asked for the bins that they lie in, each once.
+func (s *SetLines) binsOf(items map[int64][]int64) {
+	for i, item := range s.Items {
+		if bins, wanted := items[item]; wanted && (len(bins) == 0 || bins[len(bins)-1] != s.Bins[i]) {
+			items[item] = append(bins, s.Bins[i])
+		}
+	}
+}
+
+// Lying is where a line of an item is: its bin, how many of the bin's lines go before it, and how many lines the bin has.
+type Lying struct {
+	Bin       int64
+	At, Lines int
+}
+
+// LyingOf gives the lines of an item.
+func (s *SetLines) LyingOf(item int64) (out []Lying) {
+	open, start := 0, 0 // the lines found in the bin in hand are those from open on
+	for i := 0; i <= len(s.Bins); i++ {
+		if i == len(s.Bins) || i > 0 && s.Bins[i] != s.Bins[i-1] {
+			for ; open < len(out); open++ {
+				out[open].Lines = i - start
+			}
+			if start = i; i == len(s.Bins) {
+				break
+			}
+		}
+		if s.Items[i] == item {
+			out = append(out, Lying{Bin: s.Bins[i], At: i - start})
+		}
+	}
+	return out
+}
+
+// Bins are the bins of a warehouse with their codes and zones, and what of the items is not counted.
+type Bins struct {
+	house, version int64
+	Codes          map[int64]string
+	Order          []int64  // bins in natural order
+	Ordered        []string // their codes
+	Places         []code.Place
+	Zones          map[int64]int32 // by bin: into names, which stand in natural order
+	Names          []string
+	Natures        map[int64]string // of items that are no stock: service, parent
+	Inactive       map[int64]bool
+	Kept           map[int64]string // attributes of items
+
+	mu    sync.Mutex
+	folds map[[2]int][]code.Stretch // as they were worked out
+}
+
+// BinsOf gives the bins of a warehouse as they are now.
+func (d *Room) BinsOf(tx *gorm.DB, house int64) (*Bins, error) {
+	d.sets.mu.Lock()
+	defer d.sets.mu.Unlock()
+	version := d.Version(0)
+	if b := d.sets.house; b != nil && b.house == house && b.version == version {
+		return b, nil
+	}
+	b := &Bins{
+		house:    house,
+		version:  version,
+		Codes:    map[int64]string{},
+		Zones:    map[int64]int32{},
+		Natures:  map[int64]string{},
+		Inactive: map[int64]bool{},
+		Kept:     map[int64]string{},
+		folds:    map[[2]int][]code.Stretch{},
+	}
+	text := func(v driver.Value) string { t, _ := v.(string); return t }
+	zones := map[int64]string{}
+	seen := map[string]bool{}
+	err := store.Each(
+		tx,
+		"SELECT id, code, zone FROM bins WHERE warehouse_id = ? ORDER BY sort_key",
+		[]driver.Value{house},
+		func(v []driver.Value) error {
+			id, zone := v[0].(int64), text(v[2])
+			b.Codes[id], zones[id], seen[zone] = text(v[1]), zone, true
+			b.Order, b.Ordered = append(b.Order, id), append(b.Ordered, text(v[1]))
+			return nil
+		},
+	)
+	if err != nil {
+		return nil, err
+	}
+	b.Places, _ = code.Places(b.Ordered)
+	b.Names = slices.Collect(maps.Keys(seen))
+	code.Sort(b.Names)
+	for id, z := range zones {
+		n, _ := slices.BinarySearchFunc(b.Names, z, code.Compare)
+		b.Zones[id] = int32(n)
+	}
+	err = store.Each(
+		tx,
+		"SELECT id, nature, active, attributes FROM items WHERE nature <> 'stocked' OR active = 0 OR attributes <> ''",
+		nil,
+		func(v []driver.Value) error {
+			id := v[0].(int64)
+			if n := text(v[1]); n != "stocked" {
+				b.Natures[id] = n
+			}
+			if v[2] == int64(0) || v[2] == false {
+				b.Inactive[id] = true
+			}
+			if t := text(v[3]); t != "" {
+				b.Kept[id] = t
+			}
+			return nil
+		},
+	)
+	d.sets.house = b
+	return b, err
+}

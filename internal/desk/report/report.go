@@ -1,0 +1,180 @@
+// Package report sums a count up.
+package report
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/variance"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/variances"
+	"wobin/internal/store"
+)
+
+// Room is the use case of the report.
+type Room struct {
+	*desk.Desk
+	variances *variances.Room
+}
+
+// New makes the room over variances, the largest of which it lists.
+func New(d *desk.Desk, v *variances.Room) *Room { return &Room{d, v} }
+
+// FiguresView are the figures of a count or a part of it.
+type FiguresView struct {
+	variance.Figures
+	Coverage *quantity.Money `json:"coverage"`
+	Accuracy *quantity.Money `json:"accuracy"`
+}
+
+func viewFigures(f variance.Figures) FiguresView {
+	v := FiguresView{Figures: f}
+	if x, ok := f.Coverage(); ok {
+		v.Coverage = &x
+	}
+	if x, ok := f.Accuracy(); ok {
+		v.Accuracy = &x
+	}
+	return v
+}
+
+// ReportPart is the figures of one zone, category, or counter.
+type ReportPart struct {
+	Name    string      `json:"name"`
+	Figures FiguresView `json:"figures"`
+}
+
+// Report is what a manager signs.
+type Report struct {
+	Count      count.StageLine      `json:"count"`
+	Figures    FiguresView          `json:"figures"`
+	Posted     variance.Sums        `json:"posted"`
+	PostedN    int                  `json:"posted_lines"`
+	Zones      []ReportPart         `json:"zones"`
+	Categories []ReportPart         `json:"categories"`
+	Counters   []ReportPart         `json:"counters"`
+	Reasons    []ReportReason       `json:"reasons"`
+	Largest    []count.VarianceLine `json:"largest"`
+	Deciders   []string             `json:"deciders"`
+}
+
+// ReportReason is what was accepted for one reason.
+type ReportReason struct {
+	Code  string        `json:"code"`
+	Name  string        `json:"name"`
+	Lines int           `json:"lines"`
+	Sums  variance.Sums `json:"sums"`
+}
+
+// Report gives the figures of a count.
+func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Report, err error) {
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return r, err
+	}
+	if r.Count, err = count.StageOf(c); err != nil {
+		return r, err
+	}
+	all, err := count.TallyOf(c.Tx, c.ID)
+	if err != nil {
+		return r, err
+	}
+	r.Figures = viewFigures(all.Figures)
+	for sort, into := range map[string]*[]ReportPart{store.PartZone: &r.Zones, store.PartCategory: &r.Categories,
+		store.PartCounter: &r.Counters} {
+		*into = []ReportPart{}
+		err := store.EachTally(c.Tx, c.ID, sort, nil, func(t *store.PartTally) error {
+			if t.Lines != 0 {
+				*into = append(*into, ReportPart{t.Name, viewFigures(t.Figures)})
+			}
+			return nil
+		})
+		if err != nil {
+			return r, err
+		}
+		slices.SortStableFunc(*into, func(a, b ReportPart) int { return cmp.Compare(b.Figures.Values.Gross, a.Figures.Values.Gross) })
+		if n := len(*into); n > listedParts {
+			*into = (*into)[:listedParts]
+		}
+	}
+	if err := r.sent(c); err != nil {
+		return r, err
+	}
+	largest, err := d.variances.Variances(ctx, p, countID, desk.Filter{Limit: 8})
+	if err != nil {
+		return r, err
+	}
+	r.Largest, r.Deciders = largest.Lines, []string{}
+	return r, c.Tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? ORDER BY 1", countID).Scan(&r.Deciders).Error
+}
+
+// listedParts is how many zones, categories or counters a report lists, those with the largest variances.
+const listedParts = 500
+
+// sent fills in what went out and what waits to, by reason.
+func (r *Report) sent(c *desk.Seen) error {
+	reasons := map[string]*ReportReason{}
+	of := func(code string) *ReportReason {
+		if reasons[code] == nil {
+			reasons[code] = &ReportReason{Code: code, Name: code}
+		}
+		return reasons[code]
+	}
+	add := func(x *ReportReason, lines int, s variance.Sums) error {
+		if x.Lines += lines; !x.Sums.Merge(s) {
+			return count.TooMuch()
+		}
+		return nil
+	}
+	var posted []store.PostingReason
+	if err := c.Tx.Raw("SELECT r.* FROM posting_reasons r JOIN postings p ON p.id = r.posting_id WHERE p.count_id = ?",
+		c.ID).Scan(&posted).Error; err != nil {
+		return err
+	}
+	for _, x := range posted {
+		s := variance.Sums{
+			Over:  quantity.Money(x.Over),
+			Short: quantity.Money(x.Short),
+			Net:   quantity.Money(x.Over + x.Short),
+			Gross: quantity.Money(x.Gross),
+		}
+		if r.PostedN += x.Lines; !r.Posted.Merge(s) {
+			return count.TooMuch()
+		}
+		if err := add(of(x.Reason), x.Lines, s); err != nil {
+			return err
+		}
+	}
+	err := store.EachTally(c.Tx, c.ID, store.PartReason, nil, func(t *store.PartTally) error {
+		if t.Accepted == 0 {
+			return nil
+		}
+		return add(of(t.Name), t.Accepted, t.AcceptedSums)
+	})
+	if err != nil {
+		return err
+	}
+	var names []store.Reason
+	if err := c.Tx.Find(&names).Error; err != nil {
+		return err
+	}
+	for _, n := range names {
+		if x := reasons[n.Code]; x != nil {
+			x.Name = n.Name
+		}
+	}
+	r.Reasons = []ReportReason{}
+	for code, x := range reasons {
+		if code == "" {
+			x.Name = "No reason given"
+		}
+		r.Reasons = append(r.Reasons, *x)
+	}
+	slices.SortFunc(r.Reasons, func(a, b ReportReason) int {
+		return cmp.Or(cmp.Compare(b.Sums.Gross, a.Sums.Gross), cmp.Compare(a.Code, b.Code))
+	})
+	return nil
+}

@@ -1,0 +1,165 @@
+// Package safety keeps the records safe: backups, putting one back, and the proof of the record of who did what.
+package safety
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"time"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// Room is the use cases of safety.
+type Room struct{ *desk.Desk }
+
+// New makes the room.
+func New(d *desk.Desk) *Room { return &Room{d} }
+
+// VerifyChain proves the record of who did what.
+func (d *Room) VerifyChain(ctx context.Context) (store.Proof, error) { return d.Store.VerifyChain(ctx) }
+
+// BackupView is a backup in the folder.
+type BackupView struct {
+	Name string    `json:"name"`
+	At   time.Time `json:"at"`
+	Why  string    `json:"why"`
+	Size int64     `json:"size"`
+}
+
+// Backups lists the backups, the newest first.
+func (d *Room) Backups(p desk.Person) ([]BackupView, error) {
+	if err := desk.Allow(p, desk.Guard); err != nil {
+		return nil, err
+	}
+	all, err := store.Backups(d.Store.Dir)
+	out := make([]BackupView, 0, len(all))
+	for _, b := range slices.Backward(all) {
+		out = append(out, BackupView{b.Name, b.At, b.Why, b.Size})
+	}
+	return out, desk.InWords(err)
+}
+
+// BackUp makes a backup now.
+func (d *Room) BackUp(ctx context.Context, p desk.Person) (BackupView, error) {
+	if err := desk.Allow(p, desk.Guard); err != nil {
+		return BackupView{}, err
+	}
+	name, err := d.Store.Backup(ctx, "by-hand")
+	if err != nil {
+		return BackupView{}, desk.InWords(err)
+	}
+	all, err := d.Backups(p)
+	for _, b := range all {
+		if b.Name == name {
+			return b, nil
+		}
+	}
+	return BackupView{}, errors.Join(err, fs.ErrNotExist)
+}
+
+// Proof is what proving the record came to.
+type Proof struct {
+	Links int    `json:"links" doc:"entries of the record that hold"`
+	Wrong string `json:"wrong" doc:"what is wrong with it; empty where nothing is"`
+}
+
+// Verify proves the record of who did what.
+func (d *Room) Verify(ctx context.Context, p desk.Person) (Proof, error) {
+	if err := desk.Allow(p, desk.Guard); err != nil {
+		return Proof{}, err
+	}
+	is, err := d.Store.VerifyChain(ctx)
+	return Proof{is.Links, is.Text}, desk.InWords(err)
+}
+
+// TakesBack is what putting a backup back takes away again.
+type TakesBack struct {
+	Name  string        `json:"name"`
+	At    time.Time     `json:"at" doc:"the last thing that it holds"`
+	Words []TakenBack   `json:"words" doc:"what was done since, the latest first"`
+	More  int           `json:"more" doc:"how many of these are not listed"`
+	By    []TakenBackBy `json:"by" doc:"how many of each"`
+}
+
+// TakenBack is one thing that was done since a backup.
+type TakenBack struct {
+	At     time.Time `json:"at"`
+	Person string    `json:"person"`
+	What   string    `json:"what"`
+}
+
+// TakenBackBy is how often something was done since a backup.
+type TakenBackBy struct {
+	What string `json:"what"`
+	N    int    `json:"n"`
+}
+
+// SeeRestore proves a backup and tells what putting it back would take away.
+func (d *Room) SeeRestore(ctx context.Context, p desk.Person, name string) (t TakesBack, err error) {
+	t = TakesBack{Name: name, Words: []TakenBack{}, By: []TakenBackBy{}}
+	if err := desk.Allow(p, desk.Guard); err != nil {
+		return t, err
+	}
+	found, err := d.backup(ctx, name)
+	if err != nil {
+		return t, err
+	}
+	t.At = desk.Instant(found.LastAt)
+	tx := d.Store.Read(ctx)
+	var links []store.Link
+	if err := tx.Where("id > ?", found.Links).Order("id DESC").Limit(100).Find(&links).Error; err != nil {
+		return t, err
+	}
+	for _, l := range links {
+		t.Words = append(t.Words, TakenBack{desk.Instant(l.At), l.Person, l.What})
+	}
+	if err := tx.Raw("SELECT what, count(*) AS n FROM chain WHERE id > ? GROUP BY what ORDER BY n DESC, what",
+		found.Links).Scan(&t.By).Error; err != nil {
+		return t, err
+	}
+	for _, b := range t.By {
+		t.More += b.N
+	}
+	t.More -= len(links)
+	return t, nil
+}
+
+func (d *Room) backup(ctx context.Context, name string) (found store.Found, err error) {
+	all, err := store.Backups(d.Store.Dir)
+	if err != nil {
+		return found, err
+	}
+	if !slices.ContainsFunc(all, func(b store.BackupFile) bool { return b.Name == name }) {
+		return found, desk.Missing("The backup")
+	}
+	if found, err = store.Prove(ctx, filepath.Join(d.Store.Dir, "backups", name)); err != nil {
+		return found, desk.RefuseAs(desk.Unproved, "name", "%s cannot be put back: %v.", name, err)
+	}
+	return found, nil
+}
+
+// Restore puts a backup in the place of the records, after a backup of them. What was done since goes; agreed is how many
+// things that are, as the person saw. It is the first word in the record from then on.
+func (d *Room) Restore(ctx context.Context, p desk.Person, name string, agreed int) error {
+	seen, err := d.SeeRestore(ctx, p, name)
+	if err != nil {
+		return err
+	}
+	if n := len(seen.Words) + seen.More; n != agreed {
+		return desk.RefuseAs(desk.Changed, "agreed", "It takes back %s now, not %d. Look at it again.", desk.Plural(n, "thing", "things"), agreed)
+	}
+	defer d.Alone()()
+	_, err = d.Store.PutBack(ctx, name, func(tx *gorm.DB, r store.Restored) error {
+		return desk.RecordRestore(tx, d.Now(), p, name, r)
+	})
+	if err != nil {
+		return desk.InWords(err)
+	}
+	return d.Renew(ctx)
+}

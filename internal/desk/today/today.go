@@ -1,0 +1,116 @@
+// Package today shows what is there and what waits: warehouses, and counts with the live figures of their stages.
+package today
+
+import (
+	"context"
+	"time"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/recorded"
+	"wobin/internal/store"
+)
+
+// Room is the use cases of the first page and of the stage line.
+type Room struct {
+	*desk.Desk
+	recorded *recorded.Room
+	intake   *intake.Room
+}
+
+// New makes the room over recorded stock and intake, whose warehouses and demo files it shows.
+func New(d *desk.Desk, r *recorded.Room, i *intake.Room) *Room { return &Room{d, r, i} }
+
+// Wait is one thing that wants a hand.
+type Wait struct {
+	Text  string `json:"text"`
+	Stage string `json:"stage" doc:"where it is done"`
+	Worth string `json:"worth" doc:"what is at stake; empty where that is not known"`
+}
+
+// TodayCount is a count and what it waits for.
+type TodayCount struct {
+	count.StageLine
+	Waits []Wait `json:"waits"`
+}
+
+// Today is what wants a hand now.
+type Today struct {
+	Counts     []TodayCount             `json:"counts"`
+	Warehouses []recorded.WarehouseView `json:"warehouses"`
+	Now        time.Time                `json:"now"`
+	DemoFiles  []string                 `json:"demo_files" doc:"files to try with, in the demo"`
+}
+
+// Today lists the counts, those that run first, and what each waits for.
+func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
+	t.Counts, t.DemoFiles, t.Now = []TodayCount{}, []string{}, d.Now().UTC()
+	if t.Warehouses, err = d.recorded.Warehouses(ctx, p); err != nil {
+		return t, err
+	}
+	tx := d.Store.Read(ctx)
+	var counts []store.Count
+	if err := tx.Where("state <> ?", store.Freezing).Order("state DESC, id DESC").Limit(100).Find(&counts).Error; err != nil {
+		return t, err
+	}
+	for i := range counts {
+		c, err := d.See(ctx, p, counts[i].ID)
+		if err != nil {
+			return t, err
+		}
+		s, err := count.StageOf(c)
+		if err != nil {
+			return t, err
+		}
+		t.Counts = append(t.Counts, TodayCount{s, waits(&s)})
+	}
+	if t.DemoFiles, err = d.intake.DemoFiles(); err != nil {
+		return t, err
+	}
+	return t, nil
+}
+
+func waits(s *count.StageLine) []Wait {
+	w := []Wait{}
+	if s.State == store.Finished {
+		return w
+	}
+	if n := s.Sheets - s.SheetsOut - s.SheetsBack; n > 0 {
+		w = append(w, Wait{desk.Plural(n, "sheet", "sheets") + " to hand out", "sheets", ""})
+	}
+	if s.SheetsOut > 0 {
+		w = append(
+			w,
+			Wait{
+				desk.Plural(s.SheetsOut, "sheet is", "sheets are") + " out and not back",
+				"counting",
+				desk.Plural(s.Uncounted, "line uncounted", "lines uncounted"),
+			},
+		)
+	} else if s.Uncounted > 0 && s.SheetsBack > 0 {
+		w = append(w, Wait{desk.Plural(s.Uncounted, "line is", "lines are") + " uncounted", "counting", ""})
+	}
+	if s.Open > 0 {
+		w = append(w, Wait{desk.Plural(s.Open, "variance", "variances") + " to decide", "variances", s.OpenValue.String()})
+	}
+	if s.Held > 0 {
+		w = append(w, Wait{desk.Plural(s.Held, "variance", "variances") + " held", "variances", ""})
+	}
+	if s.Accepted > 0 {
+		w = append(w, Wait{desk.Plural(s.Accepted, "accepted line", "accepted lines") + " to send out", "adjustments", ""})
+	}
+	if len(w) == 0 && s.Uncounted == s.Zeroed {
+		w = append(w, Wait{"everything is decided and sent out; the count can be finished", "report", ""})
+	}
+	return w
+}
+
+// Count gives a count with the figures of its stages.
+func (d *Room) Count(ctx context.Context, p desk.Person, id int64) (s count.StageLine, err error) {
+	c, err := d.See(ctx, p, id)
+	if err != nil {
+		return s, err
+	}
+	return count.StageOf(c)
+}

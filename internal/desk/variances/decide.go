@@ -1,0 +1,177 @@
+package variances
+
+import (
+	"context"
+	"slices"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// ReasonView is a reason code.
+type ReasonView struct {
+	Code    string `json:"code"`
+	Name    string `json:"name"`
+	Account string `json:"account"`
+}
+
+// Reasons lists the reason codes.
+func (d *Room) Reasons(ctx context.Context, p desk.Person) ([]ReasonView, error) {
+	if err := desk.Allow(p, desk.Look); err != nil {
+		return nil, err
+	}
+	var rows []store.Reason
+	err := d.Store.Read(ctx).Order("code").Find(&rows).Error
+	out := make([]ReasonView, len(rows))
+	for i, r := range rows {
+		out[i] = ReasonView(r)
+	}
+	return out, err
+}
+
+// Decided is the last word on a decision.
+type Decided struct {
+	Lines int `json:"lines"`
+}
+
+// linesAt loads lines of a count by their places; one that is missing, or asked for twice, is an error.
+func linesAt(w *desk.Work, c *store.Count, places []int64) ([]store.CountLine, error) {
+	sorted := slices.Clone(places)
+	slices.Sort(sorted)
+	if sorted = slices.Compact(sorted); len(sorted) != len(places) || len(places) == 0 {
+		return nil, desk.RefuseAs(desk.Invalid, "lines", "Name each line once.")
+	}
+	lines := make([]store.CountLine, 0, len(sorted))
+	for some := range slices.Chunk(sorted, count.Stretch) {
+		err := store.EachCountLine(
+			w.DB,
+			c.ID,
+			store.Positions{Some: some},
+			func(l *store.CountLine) error { lines = append(lines, *l); return nil },
+		)
+		if err != nil {
+			return nil, err
+		}
+	}
+	if len(lines) != len(places) {
+		return nil, desk.Missing("A line")
+	}
+	return lines, nil
+}
+
+func knownReason(w *desk.Work, reason string) error {
+	if reason == "" {
+		return nil
+	}
+	var n int64
+	if err := w.Model(&store.Reason{}).Where("code = ?", reason).Count(&n).Error; err != nil {
+		return err
+	}
+	if n == 0 {
+		return desk.RefuseAs(desk.Invalid, "reason", "%q is no reason code.", reason)
+	}
+	return nil
+}
+
+// Decisions are what somebody decides about lines.
+type Decisions struct {
+	Lines  []int64             `json:"lines" minItems:"1" maxItems:"100000"`
+	Saw    []quantity.Quantity `json:"saw,omitempty" maxItems:"100000" doc:"what was open of each line as it was seen; what changed meanwhile is refused"`
+	Kind   string              `json:"kind" enum:"accept,hold,"`
+	Reason string              `json:"reason"`
+}
+
+// Decide accepts or holds what is open of lines, or takes an earlier decision back (kind ""). All of them or none. saw is what
+// was open of each as the person saw it, in the order of places, or nothing: what changed meanwhile is not decided unseen.
+func (d *Room) Decide(
+	ctx context.Context, p desk.Person, countID int64, places []int64, kind, reason string, saw ...quantity.Quantity,
+) (Decided, error) {
+	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
+		if kind != "" && kind != store.Accept && kind != store.Hold {
+			return out, desk.RefuseAs(desk.Invalid, "kind", "A decision is accept or hold.")
+		}
+		c, err := w.Running(countID)
+		if err != nil {
+			return out, err
+		}
+		if err := knownReason(w, reason); err != nil {
+			return out, err
+		}
+		lines, err := linesAt(w, c, places)
+		if err != nil {
+			return out, err
+		}
+		if err := asSeen(w, c, lines, places, saw); err != nil {
+			return out, err
+		}
+		t := count.NewTallying(w, c)
+		if len(lines) > 2000 {
+			if err := t.Preload(); err != nil {
+				return out, err
+			}
+		}
+		rows := make([]store.Decision, len(lines))
+		for i := range lines {
+			l := &lines[i]
+			if l.Queue == store.NotQueued {
+				if l.Postings > 0 {
+					return out, desk.Refuse("%s went out already, and nothing of it is open.", count.LineName(w, c, l.Pos))
+				}
+				return out, desk.Refuse("%s has no variance to decide.", count.LineName(w, c, l.Pos))
+			}
+			before := *l
+			rest := l.Rest
+			rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Reason: reason, Person: p.Name, At: w.Now, Quantity: &rest}
+			l.Decision, l.Reason = kind, reason
+			l.Enqueue(count.LineState(l))
+			if err := t.Move(&before, l, false); err != nil {
+				return out, err
+			}
+		}
+		if err := store.UpdateCountLines(w.DB, c.ID, lines); err != nil {
+			return out, err
+		}
+		if err := t.Write(); err != nil {
+			return out, err
+		}
+		out.Lines = len(rows)
+		if err := appendDecisions(w, rows); err != nil {
+			return out, err
+		}
+		return out, w.Say("decided", map[string]any{"count": c.ID, "kind": kind, "reason": reason, "lines": len(rows)})
+	})
+}
+
+// asSeen refuses lines of which something else is open than what was seen.
+func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, places []int64, saw []quantity.Quantity) error {
+	if len(saw) == 0 {
+		return nil
+	}
+	if len(saw) != len(places) {
+		return desk.RefuseAs(desk.Invalid, "saw", "Say of each line what was open of it, or of none.")
+	}
+	seen := make(map[int64]quantity.Quantity, len(places))
+	for i, pos := range places {
+		seen[pos] = saw[i]
+	}
+	for i := range lines {
+		if l := &lines[i]; seen[l.Pos] != quantity.Quantity(l.Rest) {
+			return desk.RefuseAs(desk.Changed, "saw", "%s has changed meanwhile: %s is open of it now, not %s. Look at it again; nothing was decided.",
+				count.LineName(w, c, l.Pos), quantity.Quantity(l.Rest), seen[l.Pos])
+		}
+	}
+	return nil
+}
+
+// appendDecisions appends decisions, and lets the work's word cover them.
+func appendDecisions(w *desk.Work, rows []store.Decision) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	if err := store.Batch(w.DB, rows); err != nil {
+		return err
+	}
+	return w.Cover("decisions", rows[0].ID, rows[len(rows)-1].ID)
+}

@@ -1,0 +1,209 @@
+package variances
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/recorded"
+	"wobin/internal/store"
+)
+
+// HistoryEvent is one thing that happened to a line.
+type HistoryEvent struct {
+	At       time.Time          `json:"at"`
+	What     string             `json:"what" enum:"freeze,movement,entry,withdrawal,decision,posting"`
+	Quantity *quantity.Quantity `json:"quantity"`
+	Level    *quantity.Quantity `json:"level" doc:"what was expected to be there then"`
+	Text     string             `json:"text"`
+	Replaced bool               `json:"replaced"`
+	Entry    int64              `json:"entry" doc:"of a count that stands: its number, by which it can be withdrawn"`
+}
+
+// LineHistory is the history of a line on one time axis.
+type LineHistory struct {
+	Line   count.VarianceLine   `json:"line"`
+	Events []HistoryEvent       `json:"events"`
+	Others []count.VarianceLine `json:"others" doc:"the item's other lines in this count, the first of them"`
+	More   int                  `json:"more" doc:"how many of them are not listed"`
+}
+
+// History tells what happened to a line of a count.
+func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (h LineHistory, err error) {
+	h.Events, h.Others = []HistoryEvent{}, []count.VarianceLine{}
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return h, err
+	}
+	tx := c.Tx
+	var row count.VarianceRow
+	if err := tx.Raw(count.VarianceRows+" AND l.pos = ?", c.ID, pos).Scan(&row).Error; err != nil {
+		return h, err
+	}
+	if row.Pos == 0 || row.Status == store.Gone {
+		return h, desk.Missing("The line")
+	}
+	h.Line = row.View(0)
+	if err := d.otherLines(ctx, c, &row, &h); err != nil {
+		return h, err
+	}
+	level := *h.Line.Recorded
+	at := func(ns int64, what string, q *int64, text string, replaced bool, entry int64) {
+		e := HistoryEvent{At: desk.Instant(ns), What: what, Quantity: (*quantity.Quantity)(q), Text: text, Replaced: replaced, Entry: entry}
+		if what != "decision" {
+			l := level
+			e.Level = &l
+		}
+		h.Events = append(h.Events, e)
+	}
+	recorded := int64(level)
+	at(c.FrozenAt, "freeze", &recorded, "frozen", false, 0)
+	var m []store.CountMove
+	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error {
+		m = append(m, x)
+		return nil
+	}); err != nil {
+		return h, err
+	}
+	moved := func(upTo int64) {
+		for len(m) > 0 && m[0].At <= upTo {
+			q := m[0].Quantity
+			if sum, ok := quantity.Add(level, quantity.Quantity(q)); ok {
+				level = sum
+			}
+			at(m[0].At, "movement", &q, "moved", false, 0)
+			m = m[1:]
+		}
+	}
+	var entries []store.Entry
+	if err := tx.Where("count_id = ? AND pos = ?", c.ID, pos).Order("counted_at, id").Find(&entries).Error; err != nil {
+		return h, err
+	}
+	replaced := map[int64]bool{}
+	for _, e := range entries {
+		replaced[e.Replaces] = true
+	}
+	for _, e := range entries {
+		moved(e.CountedAt)
+		q, what := e.Quantity, "entry"
+		text := e.Counter
+		if slot := count.SlotName(c.ID, &row.CountLine, &e, row.Number, row.First); slot != "" && slot != h.Line.RowCode {
+			text += ", " + slot
+		}
+		if e.Withdrawn {
+			what, text = "withdrawal", "withdrawn by "+e.Person
+			at(e.At, what, nil, text, true, 0)
+			continue
+		}
+		standing := int64(0)
+		if !replaced[e.ID] {
+			standing = e.ID
+		}
+		at(e.CountedAt, what, &q, text, replaced[e.ID], standing)
+	}
+	moved(1<<63 - 1)
+	var decisions []store.Decision
+	if err := tx.Where("count_id = ? AND pos = ?", c.ID, pos).Order("id").Find(&decisions).Error; err != nil {
+		return h, err
+	}
+	for _, x := range decisions {
+		text := map[string]string{store.Accept: "accepted", store.Hold: "held", "": "taken back", store.Zero: "uncounted means zero",
+			store.Leave: "uncounted is left"}[x.Kind]
+		if x.Reason != "" {
+			text += ", " + x.Reason
+		}
+		at(x.At, "decision", x.Quantity, fmt.Sprintf("%s by %s", text, x.Person), false, 0)
+	}
+	var sent []struct {
+		At, Variance int64
+		Number       int
+		Reason       string
+	}
+	if err := tx.Raw("SELECT p.at, p.number, l.variance, l.reason FROM posting_lines l JOIN postings p ON p.id = l.posting_id WHERE p.count_id = ? AND l.pos = ? ORDER BY p.number", c.ID, pos).Scan(&sent).Error; err != nil {
+		return h, err
+	}
+	for _, x := range sent {
+		q := x.Variance
+		at(x.At, "posting", &q, fmt.Sprintf("sent out in posting %d, %s", x.Number, x.Reason), false, 0)
+	}
+	return h, nil
+}
+
+// listedOthers is how many of an item's other lines are listed.
+const listedOthers = 100
+
+// otherLines finds the other lines of an item in a count: where the frozen set has it, and where it was found.
+func (d *Room) otherLines(ctx context.Context, c *desk.Seen, row *count.VarianceRow, h *LineHistory) error {
+	set, err := d.recorded.SetOf(ctx, c.Tx, c.SetID)
+	if err != nil {
+		return err
+	}
+	frozen := set.LyingOf(row.ItemID)
+	bins, ranges, err := nearOthers(c, frozen)
+	if err != nil {
+		return err
+	}
+	where := `l.pos IN (SELECT pos FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND item_id = ? AND bin_id IN (SELECT value FROM json_each(?))
+		UNION SELECT x.pos FROM json_each(?) r CROSS JOIN count_lines x ON x.count_id = ? AND x.item_id = ?
+			AND x.pos BETWEEN json_extract(r.value, '$[0]') AND json_extract(r.value, '$[1]')
+		UNION SELECT pos FROM count_lines INDEXED BY count_lines_found_item WHERE count_id = ? AND item_id = ? AND has_row = 0)`
+	args := []any{c.ID, row.ItemID, row.Pos, c.ID, row.ItemID, bins, ranges, c.ID, row.ItemID, c.ID, row.ItemID}
+	if len(set.Bins) == 0 { // the set of an old count may be gone
+		where, args = "1 = 1", args[:3]
+	}
+	var others []count.VarianceRow
+	if err := c.Tx.Raw(count.VarianceRows+" AND l.item_id = ? AND l.pos <> ? AND l.status <> 'gone' AND "+where+" ORDER BY l.pos LIMIT 100",
+		args...).Scan(&others).Error; err != nil {
+		return err
+	}
+	for i := range others {
+		h.Others = append(h.Others, others[i].View(0))
+	}
+	if len(others) == listedOthers {
+		h.More = max(len(frozen)-1-len(others), 0)
+	}
+	return nil
+}
+
+// bigBin is how many lines a bin has in which a line is not looked for one by one.
+const bigBin = 1000
+
+// nearOthers gives, as JSON, the bins in which frozen lines are to be looked for, and for bins with very many lines the
+// stretches of the count in which they are: a bin's lines keep their order in the count, less those that it leaves out.
+func nearOthers(c *desk.Seen, frozen []recorded.Lying) (bins, ranges string, err error) {
+	small, near := []int64{}, [][2]int64{}
+	for _, l := range frozen {
+		if l.Lines <= bigBin {
+			small = append(small, l.Bin)
+			continue
+		}
+		var first *int64
+		q := "SELECT min(pos) FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND bin_id = ?"
+		if err := c.Tx.Raw(q, c.ID, l.Bin).Scan(&first).Error; err != nil {
+			return "", "", err
+		}
+		if first == nil {
+			continue
+		}
+		left := int64(l.Lines)
+		err := store.EachTally(c.Tx, c.ID, store.PartBin, []int64{l.Bin}, func(t *store.PartTally) error {
+			left -= int64(t.RecordedLines)
+			return nil
+		})
+		if err != nil {
+			return "", "", err
+		}
+		at := *first + int64(l.At)
+		near = append(near, [2]int64{max(*first, at-left), at})
+	}
+	b, err := json.Marshal(small)
+	if err != nil {
+		return "", "", err
+	}
+	r, err := json.Marshal(near)
+	return string(b), string(r), err
+}

@@ -1,0 +1,148 @@
+package variances
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// Uncounted is what it would come to that uncounted means zero, for some lines of a count.
+type Uncounted struct {
+	Lines    int            `json:"lines" doc:"uncounted lines of which something is expected"`
+	Zeroed   int            `json:"zeroed" doc:"lines that were settled to be zero already"`
+	Value    quantity.Money `json:"value" doc:"what they would lose, never above zero but where less than nothing is expected"`
+	Unvalued int            `json:"unvalued"`
+}
+
+// UncountedPart says which uncounted lines are meant: of a zone, some of them, or all.
+type UncountedPart struct {
+	Zone  *string `json:"zone,omitempty" doc:"left out: all zones"`
+	Lines []int64 `json:"lines,omitempty" maxItems:"100000" doc:"these lines alone"`
+}
+
+// SeeUncounted tells what it would come to that uncounted means zero.
+func (d *Room) SeeUncounted(ctx context.Context, p desk.Person, countID int64, part UncountedPart) (u Uncounted, err error) {
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return u, err
+	}
+	w := &desk.Work{DB: c.Tx}
+	lines, zeroed, err := uncounted(w, c.Count, part)
+	if err != nil {
+		return u, err
+	}
+	u.Zeroed = len(zeroed)
+	err = u.add(lines)
+	return u, err
+}
+
+func (u *Uncounted) add(lines []store.CountLine) error {
+	for i := range lines {
+		l := &lines[i]
+		if u.Lines++; l.Cost == nil {
+			u.Unvalued++
+			continue
+		}
+		v, err := quantity.Value(quantity.Quantity(-l.Expected), quantity.Cost(*l.Cost))
+		ok := err == nil
+		if ok {
+			u.Value, ok = quantity.AddMoney(u.Value, v)
+		}
+		if !ok {
+			return count.TooMuch()
+		}
+	}
+	return nil
+}
+
+// uncounted gives the uncounted lines of a part: those of which something is expected, and those that were settled to be
+// zero already.
+func uncounted(w *desk.Work, c *store.Count, part UncountedPart) (lines, zeroed []store.CountLine, err error) {
+	q, args := "SELECT l.pos FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.status = 'uncounted' AND (l.expected <> 0 OR l.zeroed = 1)", []any{
+		c.ID,
+	}
+	if part.Zone != nil {
+		q, args = q+" AND b.zone = ?", append(args, *part.Zone)
+	}
+	if part.Lines != nil {
+		b, err := json.Marshal(part.Lines)
+		if err != nil {
+			return nil, nil, err
+		}
+		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, string(b))
+	}
+	var places []int64
+	if err := w.Raw(q+" ORDER BY l.pos", args...).Scan(&places).Error; err != nil {
+		return nil, nil, err
+	}
+	for some := range slices.Chunk(places, count.Stretch) {
+		err := store.EachCountLine(w.DB, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error {
+			if l.Zeroed {
+				zeroed = append(zeroed, *l)
+			} else {
+				lines = append(lines, *l)
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, nil, err
+		}
+	}
+	return lines, zeroed, nil
+}
+
+// SetZero settles that uncounted means zero for the uncounted lines of a part, or takes that back. Their variances are open
+// then, as those of counted lines, and want a decision. expect is the number of lines that the person saw.
+func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part UncountedPart, zero bool, expect int) (Decided, error) {
+	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return out, err
+		}
+		kind := store.Zero
+		lines, zeroed, err := uncounted(w, c, part)
+		if err != nil {
+			return out, err
+		}
+		if !zero {
+			kind, lines = store.Leave, zeroed
+		}
+		if len(lines) != expect {
+			return out, desk.RefuseAs(desk.Changed, "lines", "It is %s now, not %d. Look at it again.", desk.Plural(len(lines), "line", "lines"), expect)
+		}
+		if len(lines) == 0 {
+			return out, desk.Refuse("There is no uncounted line here that this would change.")
+		}
+		places, rows := make([]int64, len(lines)), make([]store.Decision, len(lines))
+		for i := range lines {
+			l := &lines[i]
+			places[i] = l.Pos
+			q := -l.Expected
+			rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Person: p.Name, At: w.Now, Quantity: &q}
+		}
+		b, err := json.Marshal(places)
+		if err != nil {
+			return out, err
+		}
+		if err := w.Exec("UPDATE count_lines SET zeroed = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", zero, c.ID,
+			string(b)).Error; err != nil {
+			return out, err
+		}
+		if err := count.WorkOut(w, c, places, false); err != nil {
+			return out, err
+		}
+		if err := appendDecisions(w, rows); err != nil {
+			return out, err
+		}
+		out.Lines = len(lines)
+		return out, w.Say(
+			"uncounted "+map[bool]string{true: "means zero", false: "left"}[zero],
+			map[string]any{"count": c.ID, "lines": len(lines), "zone": part.Zone},
+		)
+	})
+}
