@@ -19,7 +19,7 @@ const Piece = 50_000
 const perStatement = 64 // rows in one statement
 
 // WriteStockLines writes lines of an unpublished set in one transaction: many rows to a statement, and only those columns
-// bound that hold anything. The lines stand in the order of their places, one after the other.
+// bound that hold anything. The lines stand in the order of their positions, one after the other.
 func (s *Store) WriteStockLines(ctx context.Context, set int64, lines []StockLine) error {
 	texts, reserved, attributes := false, false, false
 	for i := range lines {
@@ -70,7 +70,7 @@ func put(v []driver.NamedValue, numbers ...int64) {
 	}
 }
 
-// SetBin is the tally of a set's lines in one bin; First is the place of its first line.
+// SetBin is the tally of a set's lines in one bin; First is the position of its first line.
 type SetBin struct {
 	SetID, BinID, First int64
 	Lines               int
@@ -339,9 +339,9 @@ func (s *Store) EachStockLine(ctx context.Context, set int64, do func(l *StockLi
 	})
 }
 
-// StockLinesAt gives the lines of a set at some places, in their order. They are the caller's.
-func StockLinesAt(tx *gorm.DB, set int64, places []int64, take func(l *StockLine) error) error {
-	where, args, err := Near(places).where("pos")
+// StockLinesAt gives the lines of a set at some positions, in their order. They are the caller's.
+func StockLinesAt(tx *gorm.DB, set int64, positions []int64, take func(l *StockLine) error) error {
+	where, args, err := Near(positions).where("pos")
 	if err != nil {
 		return err
 	}
@@ -366,7 +366,7 @@ func StockLinesAt(tx *gorm.DB, set int64, places []int64, take func(l *StockLine
 				RecordID:   r.text(),
 				Attributes: r.text(),
 			}
-			if next < len(places) && places[next] == l.Pos {
+			if next < len(positions) && positions[next] == l.Pos {
 				next++
 				return take(&l)
 			}

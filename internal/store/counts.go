@@ -58,21 +58,21 @@ func Each(tx *gorm.DB, query string, args []driver.Value, take func(v []driver.V
 	return withConn(tx, func(c *sqlite3.SQLiteConn) error { return each(tx.Statement.Context, c, query, args, take) })
 }
 
-// Positions picks lines of a count: those with a place from From up to and without To, or, with Some, these alone.
+// Positions picks lines of a count: those with a position from From up to and without To, or, with Some, these alone.
 type Positions struct {
 	From, To int64
 	Some     []int64
 }
 
-// Near picks lines, or, where they are many and stand close, the stretch that they stand in. places are in order.
-func Near(places []int64) Positions {
-	if n := len(places); n > 1000 && places[n-1]-places[0] < 4*int64(n) {
-		return Positions{From: places[0], To: places[n-1] + 1}
+// Near picks lines, or, where they are many and stand close, the stretch that they stand in. positions are in order.
+func Near(positions []int64) Positions {
+	if n := len(positions); n > 1000 && positions[n-1]-positions[0] < 4*int64(n) {
+		return Positions{From: positions[0], To: positions[n-1] + 1}
 	}
-	return Positions{Some: places}
+	return Positions{Some: positions}
 }
 
-// where gives the condition on a column of places, and its values.
+// where gives the condition on a column of positions, and its values.
 func (p Positions) where(column string) (string, []driver.Value, error) {
 	if p.Some == nil {
 		return column + " >= ? AND " + column + " < ?", []driver.Value{p.From, p.To}, nil
@@ -109,7 +109,7 @@ var worked = []string{
 	"zeroed",
 }
 
-// EachCountLine gives lines of a count in the order of their places, without the texts of their keys.
+// EachCountLine gives lines of a count in the order of their positions, without the texts of their keys.
 func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine) error) error {
 	where, args, err := p.where("pos")
 	if err != nil {
@@ -360,7 +360,7 @@ func AddEntries(tx *gorm.DB, entries []Entry) (first, last int64, err error) {
 	return first, first + int64(len(entries)) - 1, err
 }
 
-// Standing gives the entries of a count that stand, withdrawals among them: by place, round and parcel.
+// Standing gives the entries of a count that stand, withdrawals among them: by position, round and parcel.
 func Standing(tx *gorm.DB, count int64, p Positions, take func(e *Entry) error) error {
 	where, args, err := p.where("pos")
 	if err != nil {
@@ -400,7 +400,7 @@ func Standing(tx *gorm.DB, count int64, p Positions, take func(e *Entry) error) 
 	return take(&e)
 }
 
-// EachCountMove gives the movements of a count's lines since its freeze, by place and time.
+// EachCountMove gives the movements of a count's lines since its freeze, by position and time.
 func EachCountMove(tx *gorm.DB, count int64, p Positions, take func(m CountMove) error) error {
 	where, args, err := p.where("pos")
 	if err != nil {
@@ -423,7 +423,7 @@ type NamedText struct {
 	Bin, SKU, Lot, Serial, Holding, RecordID, Unit, Attributes string
 }
 
-// EachNamed gives the names of the lines that a condition on l picks, in the order of their places.
+// EachNamed gives the names of the lines that a condition on l picks, in the order of their positions.
 func EachNamed(tx *gorm.DB, count int64, where string, args []driver.Value, take func(n *NamedText) error) error {
 	q := `SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, i.unit, l.attributes FROM count_lines l
 		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND ` + where + " ORDER BY l.pos"

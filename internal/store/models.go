@@ -200,7 +200,7 @@ type CountLine struct {
 	Zeroed                             bool // it was settled that uncounted means zero here
 }
 
-// Places of a line in the queue of decisions.
+// Where a line stands in the queue of decisions.
 const (
 	NotQueued = iota
 	QueueOpen

@@ -45,7 +45,7 @@ CREATE TABLE items (
 CREATE TABLE item_before (intake_id INTEGER NOT NULL REFERENCES intakes(id), item_id INTEGER NOT NULL, was TEXT NOT NULL, PRIMARY KEY (intake_id, item_id)) WITHOUT ROWID;
 
 -- The recorded stock of a warehouse is a set of lines that is never changed: an intake writes a new set and
--- publishes it by pointing the warehouse to it. pos is the line's place in natural order.
+-- publishes it by pointing the warehouse to it. pos is the line's position in natural order.
 CREATE TABLE stock_sets (
 	id INTEGER PRIMARY KEY, warehouse_id INTEGER NOT NULL, intake_id INTEGER NOT NULL DEFAULT 0, previous_id INTEGER NOT NULL,
 	recorded_at INTEGER NOT NULL, lines INTEGER NOT NULL DEFAULT 0, value INTEGER NOT NULL DEFAULT 0, unvalued INTEGER NOT NULL DEFAULT 0,

@@ -53,18 +53,18 @@ func TestCheckFindsSlips(t *testing.T) {
 	})
 }
 
-func TestPlaces(t *testing.T) {
+func TestAddresses(t *testing.T) {
 	codes := []string{"A-01-1", "A-01-2", "A-02-1", "B-01-1", "FLOOR", "R12", "R13", "R14", "R15"}
-	places, regular := Places(codes)
-	assert.Equal(t, Place{"A", "01", "2"}, places[1])
-	assert.Equal(t, Place{"B", "01", "1"}, places[3])
-	assert.Equal(t, Place{Bay: "FLOOR"}, places[4])
+	addresses, regular := Addresses(codes)
+	assert.Equal(t, Address{"A", "01", "2"}, addresses[1])
+	assert.Equal(t, Address{"B", "01", "1"}, addresses[3])
+	assert.Equal(t, Address{Bay: "FLOOR"}, addresses[4])
 	assert.False(t, regular[4])
-	assert.Equal(t, Place{Aisle: "R", Bay: "12"}, places[5])
+	assert.Equal(t, Address{Aisle: "R", Bay: "12"}, addresses[5])
 	var yard []string
 	for i := range 12 {
 		yard = append(yard, fmt.Sprintf("Y1/%02d", i+1))
 	}
-	places, _ = Places(yard)
-	assert.Equal(t, Place{Aisle: "Y1", Bay: "12"}, places[11], "twelve on top of one another would be no rack")
+	addresses, _ = Addresses(yard)
+	assert.Equal(t, Address{Aisle: "Y1", Bay: "12"}, addresses[11], "twelve on top of one another would be no rack")
 }

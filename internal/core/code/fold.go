@@ -2,24 +2,24 @@ package code
 
 // Stretch is a run of bins in natural order that is shown as one, by the common beginning of their aisles.
 type Stretch struct {
-	From, To int // places in the order, To not included
+	From, To int // positions in the order, To not included
 	Name     string
 }
 
 // mostStretches is how many stretches are shown side by side.
 const mostStretches = 60
 
-// Stretches divides the bins from one place to another into stretches, by the shortest common beginning of their aisles that
+// Stretches divides the bins from one position to another into stretches, by the shortest common beginning of their aisles that
 // tells any apart; where that are too many, neighbours go together, and where the aisles tell none apart, so many bins at
-// a time. It gives none where there are no more than most. codes and places are in natural order.
-func Stretches(codes []string, places []Place, from, to, most int) (out []Stretch) {
+// a time. It gives none where there are no more than most. codes and addresses are in natural order.
+func Stretches(codes []string, addresses []Address, from, to, most int) (out []Stretch) {
 	if to-from <= most {
 		return nil
 	}
 	for depth := 1; depth < 12; depth++ {
 		out = out[:0]
 		for i := from; i < to; i++ {
-			name := beginning(places[i].Aisle, depth)
+			name := beginning(addresses[i].Aisle, depth)
 			if n := len(out); n > 0 && out[n-1].Name == name {
 				out[n-1].To = i + 1
 				continue

@@ -19,10 +19,10 @@ func TestStretches(t *testing.T) {
 			codes = append(codes, fmt.Sprintf(form+"%.0[5]s", 'A'+rune(i/400%26), i/40%10, i, i%5, ""))
 		}
 		Sort(codes)
-		places, _ := Places(codes)
+		addresses, _ := Addresses(codes)
 		var open func(from, to, depth int)
 		open = func(from, to, depth int) {
-			folds := Stretches(codes, places, from, to, 50)
+			folds := Stretches(codes, addresses, from, to, 50)
 			if to-from <= 50 {
 				require.Empty(t, folds)
 				return
@@ -47,9 +47,9 @@ func TestStretches(t *testing.T) {
 	for i := range 480 * 6 {
 		codes = append(codes, fmt.Sprintf("%c%02d-%d", 'A'+rune(i/6/20), i/6%20, i%6))
 	}
-	places, _ := Places(codes)
+	addresses, _ := Addresses(codes)
 	names := []string{}
-	for _, f := range Stretches(codes, places, 0, len(codes), 1000) {
+	for _, f := range Stretches(codes, addresses, 0, len(codes), 1000) {
 		names = append(names, f.Name)
 	}
 	assert.Equal(t, []string{"A", "B", "C"}, names[:3])

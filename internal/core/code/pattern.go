@@ -5,17 +5,17 @@ import (
 	"strings"
 )
 
-// Place is a bin's position in the elevation: the aisle's name, the bay's and the level's, as the code has
+// Address is a bin's position in the elevation: the aisle's name, the bay's and the level's, as the code has
 // them. Level is empty where the code has two parts, Bay too where it has one.
-type Place struct {
+type Address struct {
 	Aisle, Bay, Level string
 }
 
-// Places reads aisle, bay and level out of bin codes. The pattern is guessed for each group of codes that
+// Addresses reads aisle, bay and level out of bin codes. The pattern is guessed for each group of codes that
 // have the same shape: the last run of letters or digits is the level, the one before it the bay, all in front
 // the aisle. Where the codes of a shape have two runs only, they are aisle and bay. regular tells, for each
 // code, whether its shape is shared by others. A last part of more than nine values is the bay; the rest stand in natural order under the aisle "".
-func Places(codes []string) (places []Place, regular []bool) {
+func Addresses(codes []string) (addresses []Address, regular []bool) {
 	shapes := make(map[string]int)
 	for _, c := range codes {
 		shapes[shape(c)]++
@@ -31,29 +31,29 @@ func Places(codes []string) (places []Place, regular []bool) {
 			lasts[s][parts[len(parts)-1].text] = true
 		}
 	}
-	places, regular = make([]Place, len(codes)), make([]bool, len(codes))
+	addresses, regular = make([]Address, len(codes)), make([]bool, len(codes))
 	for i, c := range codes {
 		parts := runs(c)
 		if shapes[shape(c)] < 4 || len(parts) < 2 {
-			places[i] = Place{Bay: c}
+			addresses[i] = Address{Bay: c}
 			continue
 		}
 		regular[i] = true
 		n := len(parts)
 		if n == 2 {
-			places[i] = Place{Aisle: parts[0].text, Bay: parts[1].text}
+			addresses[i] = Address{Aisle: parts[0].text, Bay: parts[1].text}
 			continue
 		}
 		if len(lasts[shape(c)]) > 9 {
-			places[i] = Place{Aisle: strings.TrimRight(c[:parts[n-1].at], "-_./ "), Bay: parts[n-1].text}
+			addresses[i] = Address{Aisle: strings.TrimRight(c[:parts[n-1].at], "-_./ "), Bay: parts[n-1].text}
 			continue
 		}
-		places[i] = Place{
+		addresses[i] = Address{
 			Aisle: strings.TrimRight(c[:parts[n-2].at], "-_./ "),
 			Bay:   parts[n-2].text, Level: parts[n-1].text,
 		}
 	}
-	return places, regular
+	return addresses, regular
 }
 
 type run struct {

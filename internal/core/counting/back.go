@@ -13,7 +13,7 @@ import (
 
 // Count is one count found on a sheet that came back, or in a file of other making.
 type Count struct {
-	Place    int64                // the line's number in the count; -1 where the count has no such line
+	Pos      int64                // the line's number in the count; -1 where the count has no such line
 	Key      *[stock.Parts]string // of a line that the count does not have: as the records have it, or as the row says
 	Sheet    int                  // the sheet's number, 0 for none
 	Round    int
@@ -53,15 +53,15 @@ func (b *Back) Name(c *Count) string {
 
 // Frozen is what the rows of a sheet are proved against: the lines of the sheets concerned, and how to find others.
 type Frozen struct {
-	Count  int         // the count's number
-	Book   *stock.Book // the lines of the sheets concerned, as names and keys
-	Places []int64     // of its lines
-	// RowAt gives the place in Book of a sheet's row, -1 where there is no such row.
+	Count     int         // the count's number
+	Book      *stock.Book // the lines of the sheets concerned, as names and keys
+	Positions []int64     // of its lines
+	// RowAt gives the pos in Book of a sheet's row, -1 where there is no such row.
 	RowAt func(sheet, row int) int
-	// Elsewhere finds the line that a key means where no line of Book has it. Where the count has no such line its place is
+	// Elsewhere finds the line that a key means where no line of Book has it. Where the count has no such line its pos is
 	// -1 and the key holds the codes as the records have them; what they lack, or what the key leaves open, is an error
 	// about the field.
-	Elsewhere func(key [stock.Parts]string) (place int64, is [stock.Parts]string, field layout.Field, err error)
+	Elsewhere func(key [stock.Parts]string) (pos int64, is [stock.Parts]string, field layout.Field, err error)
 }
 
 // RowsIn tells how many different rows of which counts a file has, from their row codes alone.
@@ -228,7 +228,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				)
 				continue
 			}
-			c.Place, c.Sheet = frozen.Places[line], code.sheet
+			c.Pos, c.Sheet = frozen.Positions[line], code.sheet
 			if !n.Given {
 				b.Empty++
 				continue
@@ -244,9 +244,9 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				key[stock.Warehouse] = warehouse
 			}
 			if line := frozen.Book.Find(key); line >= 0 {
-				c.Place = frozen.Places[line]
+				c.Pos = frozen.Positions[line]
 			} else {
-				place, is, field, err := frozen.Elsewhere(names(n))
+				pos, is, field, err := frozen.Elsewhere(names(n))
 				if err != nil {
 					if value := names(n)[partOf[field]]; value == "" {
 						wrong(field, "empty", "", "is empty. %v", err)
@@ -255,7 +255,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 					}
 					continue
 				}
-				if c.Place = place; place < 0 {
+				if c.Pos = pos; pos < 0 {
 					c.Key = &is
 				}
 			}

@@ -14,7 +14,7 @@ import (
 
 // Line is one frozen line of a count.
 type Line struct {
-	Place       int                 // the line's number in the count
+	Pos         int                 // the line's number in the count
 	Key         [stock.Parts]string // warehouse, bin, SKU, lot, serial, holding
 	Zone        string
 	Description string

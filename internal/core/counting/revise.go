@@ -15,7 +15,7 @@ func Parcel(sheet, nth int) int64 { return int64(sheet)<<20 | int64(nth) }
 // Standing is an entry that stands, or the withdrawal that does.
 type Standing struct {
 	ID        int64
-	Place     int64
+	Pos       int64
 	Round     int
 	Parcel    int64
 	Sheet     int // the number of the sheet whose row it is, 0 for none
@@ -61,14 +61,14 @@ type Doubled struct {
 // first, then in their order, so that a row that was taken out is missing, and no other row seems changed by that.
 func Revise(back *Back, standing []Standing, timed bool) (r Revision) {
 	type at struct {
-		place int64
+		pos   int64
 		round int
 	}
 	stands := make(map[at][]*Standing, len(standing))
 	touched := make(map[int64]bool, len(standing)) // entries that the file replaces or repeats
 	for i := range standing {
 		s := &standing[i]
-		k := at{s.Place, s.Round}
+		k := at{s.Pos, s.Round}
 		stands[k] = append(stands[k], s)
 	}
 	for _, list := range stands {
@@ -102,14 +102,14 @@ func Revise(back *Back, standing []Standing, timed bool) (r Revision) {
 		c := &back.Counts[i]
 		if !c.ByHand {
 			var own *Standing
-			if list := stands[at{c.Place, c.Round}]; len(list) > 0 && list[0].Parcel == 0 {
+			if list := stands[at{c.Pos, c.Round}]; len(list) > 0 && list[0].Parcel == 0 {
 				own = list[0]
 			}
 			take(c, own)
 			continue
 		}
-		g := group{at{c.Place, c.Round}, "", c.Sheet}
-		if c.Place < 0 {
+		g := group{at{c.Pos, c.Round}, "", c.Sheet}
+		if c.Pos < 0 {
 			for _, t := range *c.Key {
 				g.key += strconv.Itoa(len(t)) + ":" + t
 			}
@@ -122,7 +122,7 @@ func Revise(back *Back, standing []Standing, timed bool) (r Revision) {
 	for _, g := range order {
 		var list []*Standing
 		last := 0
-		if g.place >= 0 {
+		if g.pos >= 0 {
 			for _, s := range stands[g.at] {
 				if s.Parcel != 0 && s.Parcel>>20 == int64(g.sheet) {
 					list, last = append(list, s), max(last, int(s.Parcel&(1<<20-1)))
@@ -150,11 +150,11 @@ func Revise(back *Back, standing []Standing, timed bool) (r Revision) {
 	again := map[int64]bool{}
 	for _, c := range r.Added {
 		var others []Standing
-		if c.Place >= 0 {
-			for _, s := range stands[at{c.Place, c.Round}] {
+		if c.Pos >= 0 {
+			for _, s := range stands[at{c.Pos, c.Round}] {
 				switch {
 				case s.Withdrawn || touched[s.ID]:
-				case s.Sheet != 0 && sheets[s.Sheet]: // of this very sheet: missing, and in its place there is another row now
+				case s.Sheet != 0 && sheets[s.Sheet]: // of this very sheet: missing, and in its stead there is another row now
 					r.Revises = r.Revises || s.FromFile
 				default:
 					others = append(others, *s)

@@ -17,14 +17,14 @@ type shelf struct {
 	stand map[string]Standing
 }
 
-func (s *shelf) key(place int64, round int, parcel int64) string {
-	return fmt.Sprint(place, " ", round, " ", parcel)
+func (s *shelf) key(pos int64, round int, parcel int64) string {
+	return fmt.Sprint(pos, " ", round, " ", parcel)
 }
 
 func (s *shelf) put(x Standing) {
 	s.next++
 	x.ID = s.next
-	s.stand[s.key(x.Place, x.Round, x.Parcel)] = x
+	s.stand[s.key(x.Pos, x.Round, x.Parcel)] = x
 }
 
 func (s *shelf) list() (out []Standing) {
@@ -34,9 +34,9 @@ func (s *shelf) list() (out []Standing) {
 	return out
 }
 
-func (s *shelf) sum(place int64) (n quantity.Quantity) {
+func (s *shelf) sum(pos int64) (n quantity.Quantity) {
 	for _, x := range s.stand {
-		if x.Place == place && !x.Withdrawn {
+		if x.Pos == pos && !x.Withdrawn {
 			n += x.Quantity
 		}
 	}
@@ -49,7 +49,7 @@ func (s *shelf) taken(t require.TestingT, b *Back) Revision {
 	slots := map[string]bool{}
 	for i := range b.Counts {
 		c := &b.Counts[i]
-		k := s.key(c.Place, c.Round, c.Parcel)
+		k := s.key(c.Pos, c.Round, c.Parcel)
 		require.False(t, slots[k], "two counts of one file in one slot")
 		slots[k] = true
 		if c.Replaces < 0 {
@@ -60,10 +60,10 @@ func (s *shelf) taken(t require.TestingT, b *Back) Revision {
 		if had {
 			require.Equal(t, before.ID, c.Replaces)
 		}
-		s.put(Standing{Place: c.Place, Round: c.Round, Parcel: c.Parcel, Sheet: c.Sheet, Quantity: c.Quantity, At: c.At, FromFile: true})
+		s.put(Standing{Pos: c.Pos, Round: c.Round, Parcel: c.Parcel, Sheet: c.Sheet, Quantity: c.Quantity, At: c.At, FromFile: true})
 	}
 	for _, m := range r.Missing {
-		require.False(t, slots[s.key(m.Place, m.Round, m.Parcel)], "what is missing is not in the file")
+		require.False(t, slots[s.key(m.Pos, m.Round, m.Parcel)], "what is missing is not in the file")
 		m.Withdrawn = true
 		s.put(m)
 	}
@@ -79,23 +79,23 @@ func TestLastVersionStands(t *testing.T) {
 		for range rapid.IntRange(1, 5).Draw(t, "versions") {
 			b := &Back{Sheets: []int{1}}
 			want := map[int64]quantity.Quantity{}
-			for place := int64(1); place <= 3; place++ {
+			for pos := int64(1); pos <= 3; pos++ {
 				if rapid.Bool().Draw(t, "own row") {
 					q := quantity.Quantity(rapid.IntRange(0, 3).Draw(t, "q"))
-					b.Counts = append(b.Counts, Count{Place: place, Round: 1, Sheet: 1, Quantity: q, At: 5, Timed: true})
-					want[place] += q
+					b.Counts = append(b.Counts, Count{Pos: pos, Round: 1, Sheet: 1, Quantity: q, At: 5, Timed: true})
+					want[pos] += q
 				}
 				for range rapid.IntRange(0, 3).Draw(t, "by hand") {
 					q := quantity.Quantity(rapid.IntRange(0, 3).Draw(t, "q"))
-					b.Counts = append(b.Counts, Count{Place: place, Round: 1, Sheet: 1, Quantity: q, At: 5, Timed: true, ByHand: true})
-					want[place] += q
+					b.Counts = append(b.Counts, Count{Pos: pos, Round: 1, Sheet: 1, Quantity: q, At: 5, Timed: true, ByHand: true})
+					want[pos] += q
 				}
 			}
 			b.Counts = rapid.Permutation(b.Counts).Draw(t, "order")
 			first := s.taken(t, b)
 			assert.Equal(t, len(b.Counts), len(first.Added)+len(first.Revised)+first.Unchanged)
-			for place := int64(1); place <= 3; place++ {
-				require.Equal(t, want[place], s.sum(place), "place %d", place)
+			for pos := int64(1); pos <= 3; pos++ {
+				require.Equal(t, want[pos], s.sum(pos), "pos %d", pos)
 			}
 			for i := range b.Counts {
 				b.Counts[i].Parcel, b.Counts[i].Replaces = 0, 0
@@ -111,7 +111,7 @@ func TestLastVersionStands(t *testing.T) {
 // Counts of a line that stand in slots the file does not touch are told, and so is what a later version has no more.
 func TestWhatIsAsked(t *testing.T) {
 	own := func(q quantity.Quantity) Count {
-		return Count{Place: 1, Round: 1, Sheet: 1, Quantity: q, At: 5, Timed: true}
+		return Count{Pos: 1, Round: 1, Sheet: 1, Quantity: q, At: 5, Timed: true}
 	}
 	hand := func(sheet int, q quantity.Quantity) Count {
 		c := own(q)
@@ -144,13 +144,13 @@ func TestWhatIsAsked(t *testing.T) {
 		[]quantity.Quantity{r.Revised[0].Before.Quantity, r.Revised[0].Count.Quantity, r.Missing[0].Quantity},
 	)
 	// Typed counts that a first file of the sheet leaves empty are told, but that file is no later version.
-	r = Revise(&Back{Sheets: []int{1}, Counts: []Count{own(1)}}, []Standing{{ID: 9, Place: 2, Round: 1, Sheet: 1, Quantity: 7}}, true)
+	r = Revise(&Back{Sheets: []int{1}, Counts: []Count{own(1)}}, []Standing{{ID: 9, Pos: 2, Round: 1, Sheet: 1, Quantity: 7}}, true)
 	assert.Len(t, r.Missing, 1)
 	assert.False(t, r.Revises)
 	// What was withdrawn is no count any more, so another one of its line is no double.
 	r = Revise(
 		&Back{Sheets: []int{1}, Counts: []Count{own(4)}},
-		[]Standing{{ID: 9, Place: 1, Round: 1, Parcel: Parcel(2, 1), Sheet: 2, Quantity: 4, Withdrawn: true, FromFile: true}},
+		[]Standing{{ID: 9, Pos: 1, Round: 1, Parcel: Parcel(2, 1), Sheet: 2, Quantity: 4, Withdrawn: true, FromFile: true}},
 		true,
 	)
 	assert.Empty(t, r.Again)
@@ -160,7 +160,7 @@ func TestWhatIsAsked(t *testing.T) {
 	c.Round = 2
 	r = Revise(
 		&Back{Sheets: []int{1}, Counts: []Count{c}},
-		[]Standing{{ID: 9, Place: 1, Round: 1, Sheet: 1, Quantity: 7, FromFile: true}},
+		[]Standing{{ID: 9, Pos: 1, Round: 1, Sheet: 1, Quantity: 7, FromFile: true}},
 		true,
 	)
 	assert.Empty(t, r.Again)

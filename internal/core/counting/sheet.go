@@ -22,7 +22,7 @@ type Sheet struct {
 }
 
 // table gives the rows of the sheet as it goes out: the head, an empty row, the header, the lines. header is the
-// place of the header row, counted the column of the counts, both from 0.
+// pos of the header row, counted the column of the counts, both from 0.
 func (s *Sheet) table() (rows [][]string, header, counted int) {
 	rows = [][]string{
 		{"Sheet", s.Code}, {"Count", s.Count}, {"Zone", s.Zone},

@@ -82,7 +82,7 @@ func frozen(lines []Line) *Frozen {
 		for p, t := range l.Key {
 			k[p] = f.Book.Codes[p].Intern([]byte(t))
 		}
-		f.Book.Lines, f.Places = append(f.Book.Lines, stock.Line{Key: k, Row: 1}), append(f.Places, int64(l.Place))
+		f.Book.Lines, f.Positions = append(f.Book.Lines, stock.Line{Key: k, Row: 1}), append(f.Positions, int64(l.Pos))
 	}
 	return f
 }
@@ -98,7 +98,7 @@ func TestSheetThereAndBack(t *testing.T) {
 			s.Lines = append(
 				s.Lines,
 				Line{
-					Place:       i + 1,
+					Pos:         i + 1,
 					RowCode:     RowCode(3, 4, i+1),
 					Recorded:    quantity.Quantity(rapid.Int64Range(0, 1e9).Draw(t, "recorded")),
 					Description: text.Draw(t, "description"),
@@ -176,7 +176,7 @@ func TestSheetThereAndBack(t *testing.T) {
 		assert.Len(t, got.Counts, len(want))
 		assert.Equal(t, len(s.Lines)-len(want), got.Empty)
 		for _, c := range got.Counts {
-			assert.Equal(t, want[s.Lines[c.Place-1].RowCode], c.Quantity)
+			assert.Equal(t, want[s.Lines[c.Pos-1].RowCode], c.Quantity)
 			assert.False(t, c.ByHand)
 			assert.Equal(t, time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).UnixNano(), c.At)
 		}
@@ -185,8 +185,8 @@ func TestSheetThereAndBack(t *testing.T) {
 
 func TestTakeBackProblems(t *testing.T) {
 	lines := []Line{
-		{Place: 1, RowCode: RowCode(3, 4, 1), Key: [stock.Parts]string{"W", "A-1", "X", "L1"}},
-		{Place: 2, RowCode: RowCode(3, 4, 2), Key: [stock.Parts]string{"W", "A-2", "Y"}},
+		{Pos: 1, RowCode: RowCode(3, 4, 1), Key: [stock.Parts]string{"W", "A-1", "X", "L1"}},
+		{Pos: 2, RowCode: RowCode(3, 4, 2), Key: [stock.Parts]string{"W", "A-2", "Y"}},
 	}
 	one, two := lines[0].RowCode, lines[1].RowCode
 	for name, c := range map[string]struct{ row, want string }{
@@ -211,7 +211,7 @@ func TestTakeBackProblems(t *testing.T) {
 	r := Revise(got, nil, true)
 	require.Len(t, r.Added, 3)
 	assert.NotEqual(t, got.Counts[1].Parcel, got.Counts[2].Parcel)
-	assert.Equal(t, []int64{1, 2, 2}, []int64{got.Counts[0].Place, got.Counts[1].Place, got.Counts[2].Place})
+	assert.Equal(t, []int64{1, 2, 2}, []int64{got.Counts[0].Pos, got.Counts[1].Pos, got.Counts[2].Pos})
 }
 
 // The workbook is made for people: codes are text, the header is frozen, a filter is on, nothing is locked, and a
@@ -221,7 +221,7 @@ func TestWorkbookForPeople(t *testing.T) {
 		Code:  SheetCode(1, 1),
 		Count: "C",
 		Lines: []Line{
-			{Place: 1, RowCode: RowCode(1, 1, 1), Recorded: quantity.Scale * 3 / 2, Key: [stock.Parts]string{"W", "3-12", "00712"}},
+			{Pos: 1, RowCode: RowCode(1, 1, 1), Recorded: quantity.Scale * 3 / 2, Key: [stock.Parts]string{"W", "3-12", "00712"}},
 		},
 	}
 	var b bytes.Buffer

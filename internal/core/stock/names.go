@@ -218,7 +218,7 @@ func (n *Names) Each(f func(text string) string) []string {
 	return out
 }
 
-// Ranks gives each number's place in natural order.
+// Ranks gives each number's position in natural order.
 func (n *Names) Ranks() []uint32 {
 	order := make([]ID, n.Len())
 	for i := range order {

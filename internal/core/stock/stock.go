@@ -135,7 +135,7 @@ func (b *Book) Join(other *Book, before int) (to Mapping) {
 	return to
 }
 
-// Find gives the place of the line with this key, -1 where there is none.
+// Find gives the position of the line with this key, -1 where there is none.
 func (b *Book) Find(k Key) int {
 	if len(b.slots) == 0 {
 		return -1
@@ -156,7 +156,7 @@ func (b *Book) Find(k Key) int {
 
 func slotOf(hash uint32, line int) uint64 { return uint64(hash)<<32 | uint64(line+1) }
 
-// Index makes the lines findable. It gives, for each line whose key an earlier one has, both places.
+// Index makes the lines findable. It gives, for each line whose key an earlier one has, both positions.
 func (b *Book) Index() (doubles [][2]int) {
 	size := 64
 	for size < len(b.Lines)*2 {
@@ -220,7 +220,7 @@ func (b *Book) indexTogether() (ok bool) {
 	return !twice.Load()
 }
 
-// Ensure gives the place of the line with this key; where there is none it adds one that has no recorded row.
+// Ensure gives the position of the line with this key; where there is none it adds one that has no recorded row.
 func (b *Book) Ensure(k Key) int {
 	if n := b.Find(k); n >= 0 {
 		return n
@@ -247,7 +247,7 @@ func (k Key) hash() uint32 {
 	return uint32(h >> 32)
 }
 
-// Order gives the places of the lines sorted by warehouse, bin, SKU, lot, serial and holding in natural order.
+// Order gives the positions of the lines sorted by warehouse, bin, SKU, lot, serial and holding in natural order.
 // Codes are ranked once, then lines are sorted by counting, the last part first.
 func (b *Book) Order() []uint32 {
 	order := make([]uint32, len(b.Lines))
@@ -298,7 +298,7 @@ func (b *Book) Order() []uint32 {
 			}
 			now[i] = packed{k, n}
 		}
-		// Lines mostly come in nearly that order, and then each has few places to go.
+		// Lines mostly come in nearly that order, and then each has few positions to go.
 		steps := 4 * len(now)
 		for i := 1; i < len(now) && steps >= 0; i++ {
 			x, to := now[i], i
@@ -446,7 +446,7 @@ func (w *wide) quantity() (quantity.Quantity, bool) {
 	return quantity.Add(quantity.Quantity(hi*wideHalf), quantity.Quantity(w.lo%wideHalf))
 }
 
-// Holders gives, for keys without a bin, the places of the lines that hold the rest of the key in that warehouse:
+// Holders gives, for keys without a bin, the positions of the lines that hold the rest of the key in that warehouse:
 // recorded rows alone where there are any. A movement without a bin belongs to the only one.
 func (b *Book) Holders(binless map[Key]bool) map[Key][]int {
 	held := map[Key][]int{}

@@ -7,7 +7,7 @@ import (
 	"strconv"
 )
 
-// Index finds the rows of a sheet by their place, for looking at a file of a million rows. Delimited text in UTF-8 is
+// Index finds the rows of a sheet by their position, for looking at a file of a million rows. Delimited text in UTF-8 is
 // marked where it lies; anything else is written once, plainly, into a file of its own.
 type Index struct {
 	file  *File

@@ -163,9 +163,9 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 		where = fmt.Sprintf("(l.queue = %d OR l.queue = 0 AND l.postings = 0 AND l.status IN ('match', 'tolerated'))", store.QueueAccepted)
 	}
 	names, book := map[int64]*store.NamedText{}, &stock.Book{}
-	var places []int64
+	var positions []int64
 	err = store.EachNamed(tx, c.ID, where, nil, func(n *store.NamedText) error {
-		names[n.Pos], places = n, append(places, n.Pos)
+		names[n.Pos], positions = n, append(positions, n.Pos)
 		var k stock.Key
 		for p, t := range []string{h.Code, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding} {
 			k[p] = book.Codes[p].Intern([]byte(t))
@@ -176,12 +176,12 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 	if err != nil {
 		return f, err
 	}
-	if len(places) > 0 {
+	if len(positions) > 0 {
 		byPlace := map[int64]bool{}
-		for _, p := range places {
+		for _, p := range positions {
 			byPlace[p] = true
 		}
-		err = store.EachCountLine(tx, c.ID, store.Near(places), func(l *store.CountLine) error {
+		err = store.EachCountLine(tx, c.ID, store.Near(positions), func(l *store.CountLine) error {
 			if byPlace[l.Pos] {
 				f.rows = append(f.rows, *l)
 			}
@@ -192,8 +192,8 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 		}
 	}
 	moved := map[int64][]stock.Movement{}
-	if len(places) > 0 {
-		err = store.EachCountMove(tx, c.ID, store.Near(places), func(m store.CountMove) error {
+	if len(positions) > 0 {
+		err = store.EachCountMove(tx, c.ID, store.Near(positions), func(m store.CountMove) error {
 			moved[m.Pos] = append(moved[m.Pos], stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.At})
 			return nil
 		})

@@ -19,7 +19,7 @@ func StandingOf(w *desk.Work, c *store.Count, p store.Positions, sheets map[int6
 			out,
 			counting.Standing{
 				ID:        e.ID,
-				Place:     e.Pos,
+				Pos:       e.Pos,
 				Round:     e.Round,
 				Parcel:    e.Parcel,
 				Sheet:     sheets[e.SheetID],
@@ -41,7 +41,7 @@ type FoundKey struct {
 }
 
 // AddLines makes lines for keys that the count has none for, with the unit costs that found stock has, and finds them the
-// movements since the freeze. It gives their places.
+// movements since the freeze. It gives their positions.
 func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey]int64) (map[FoundKey]int64, error) {
 	if len(keys) == 0 {
 		return nil, nil
@@ -58,7 +58,7 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 	if err != nil {
 		return nil, err
 	}
-	lines, places, made := make([]store.CountLine, len(keys)), map[FoundKey]int64{}, make([]int64, len(keys))
+	lines, positions, made := make([]store.CountLine, len(keys)), map[FoundKey]int64{}, make([]int64, len(keys))
 	for i, k := range keys {
 		last++
 		lines[i] = store.CountLine{
@@ -72,7 +72,7 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 			SheetID: sheets[k],
 			Cost:    costs[k.Item],
 		}
-		places[k], made[i] = last, last
+		positions[k], made[i] = last, last
 	}
 	if err := store.AddCountLines(w.DB, c.ID, lines); err != nil {
 		return nil, err
@@ -84,7 +84,7 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 	if err := w.Exec(`INSERT OR IGNORE INTO count_items SELECT ?, id, category, class FROM items WHERE id IN (SELECT value FROM json_each(?))`, c.ID, string(list)).Error; err != nil {
 		return nil, err
 	}
-	return places, findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", made)
+	return positions, findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", made)
 }
 
 // findMoves finds movements since the freeze their lines, for the lines or the movements that where picks by their numbers.
@@ -189,11 +189,11 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 			return 0, 0, err
 		}
 	}
-	places, latest := more, int64(0)
+	positions, latest := more, int64(0)
 	var replaced []int64
 	for i := range entries {
 		e := &entries[i]
-		if places = append(places, e.Pos); !e.Withdrawn {
+		if positions = append(positions, e.Pos); !e.Withdrawn {
 			latest = max(latest, e.CountedAt)
 		}
 		if e.Replaces != 0 {
@@ -209,10 +209,10 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 	if err != nil {
 		return 0, 0, err
 	}
-	if places = append(places, moved...); len(places) == 0 {
+	if positions = append(positions, moved...); len(positions) == 0 {
 		return first, last, nil
 	}
-	return first, last, WorkOut(w, c, places, false)
+	return first, last, WorkOut(w, c, positions, false)
 }
 
 // latestEntry gives the latest counting time of the entries that stand, 0 for none: that of before, unless what was counted
@@ -238,7 +238,7 @@ func latestEntry(w *desk.Work, c *store.Count, latest int64, replaced []int64) (
 
 // setLatest notes the latest counting time of a count. Uncounted lines are reckoned as at it, so it gives those whose
 // movements lie between it and the one before.
-func setLatest(w *desk.Work, c *store.Count, latest int64) (places []int64, err error) {
+func setLatest(w *desk.Work, c *store.Count, latest int64) (positions []int64, err error) {
 	if latest == c.Latest {
 		return nil, nil
 	}
@@ -253,8 +253,8 @@ func setLatest(w *desk.Work, c *store.Count, latest int64) (places []int64, err 
 		return nil, err
 	}
 	c.Latest = latest
-	return places, w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND at > ? AND at <= ?", c.ID, min(a, b), max(a, b)).
-		Scan(&places).
+	return positions, w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND at > ? AND at <= ?", c.ID, min(a, b), max(a, b)).
+		Scan(&positions).
 		Error
 }
 

@@ -151,7 +151,7 @@ const NamedLines = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i.u
 // Line gives the line as the core knows it, of a warehouse.
 func (l *NamedLine) Line(house string) counting.Line {
 	return counting.Line{
-		Place:       int(l.Pos),
+		Pos:         int(l.Pos),
 		Key:         [stock.Parts]string{house, l.Bin, l.Sku, l.Lot, l.Serial, l.Holding},
 		Zone:        l.Zone,
 		Description: l.Description,

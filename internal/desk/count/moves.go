@@ -46,22 +46,22 @@ func MoveIn(w *desk.Work, c *store.Count, where string, args []driver.Value) err
 	if err != nil {
 		return err
 	}
-	var places []int64
+	var positions []int64
 	if err := w.Raw("SELECT DISTINCT pos FROM count_moves WHERE count_id = ? AND movement_id IN (SELECT value FROM json_each(?))", c.ID,
-		string(b)).Scan(&places).Error; err != nil {
+		string(b)).Scan(&positions).Error; err != nil {
 		return err
 	}
 	for _, pos := range made {
-		places = append(places, pos)
+		positions = append(positions, pos)
 	}
-	return WorkOut(w, c, places, false)
+	return WorkOut(w, c, positions, false)
 }
 
 // MoveOut takes movements out of the running counts that they belong to, before they are deleted.
 func MoveOut(w *desk.Work, intake int64) error {
-	places := map[int64][]int64{}
+	positions := map[int64][]int64{}
 	note := func(v []driver.Value) error {
-		places[v[0].(int64)] = append(places[v[0].(int64)], v[1].(int64))
+		positions[v[0].(int64)] = append(positions[v[0].(int64)], v[1].(int64))
 		return nil
 	}
 	if err := store.Each(w.DB, "SELECT c.count_id, c.pos FROM movements m JOIN count_moves c ON c.movement_id = m.id WHERE m.intake_id = ?",
@@ -77,7 +77,7 @@ func MoveOut(w *desk.Work, intake int64) error {
 	if err := w.Exec("DELETE FROM movements WHERE intake_id = ?", intake).Error; err != nil {
 		return err
 	}
-	for id, some := range places {
+	for id, some := range positions {
 		c, err := desk.CountRow(w.DB, id)
 		if err != nil {
 			return err

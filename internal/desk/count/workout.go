@@ -21,21 +21,21 @@ import (
 const Stretch = 50_000
 
 // WorkOut works lines of a count out again from their entries, movements and decisions, and brings the tallies after them.
-// Without places it works out all of them. fresh: nothing was worked out before, so no decision falls.
-func WorkOut(w *desk.Work, c *store.Count, places []int64, fresh bool) error {
+// Without positions it works out all of them. fresh: nothing was worked out before, so no decision falls.
+func WorkOut(w *desk.Work, c *store.Count, positions []int64, fresh bool) error {
 	rules, err := rulesOf(w.DB, c)
 	if err != nil {
 		return err
 	}
 	t := NewTallying(w, c)
-	if places == nil || len(places) > 2000 {
+	if positions == nil || len(positions) > 2000 {
 		if err := t.Preload(); err != nil {
 			return err
 		}
 	}
-	if places != nil {
-		slices.Sort(places)
-		for some := range slices.Chunk(slices.Compact(places), Stretch) {
+	if positions != nil {
+		slices.Sort(positions)
+		for some := range slices.Chunk(slices.Compact(positions), Stretch) {
 			if err := workOutSome(w, c, store.Near(some), rules, t, fresh); err != nil {
 				return err
 			}
@@ -106,7 +106,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	}
 	inputs := make([]input, len(lines))
 	at := 0
-	find := func(pos int64) *input { // all come in the order of places
+	find := func(pos int64) *input { // all come in the order of positions
 		for at < len(lines) && lines[at].Pos < pos {
 			at++
 		}

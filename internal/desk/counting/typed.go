@@ -53,7 +53,7 @@ func (d *Room) TypeIn(
 			return out, err
 		}
 		out.Count, out.Kind = c.ID, layout.Counts
-		rows, places := map[string]int64{}, make([]int64, 0, len(typed))
+		rows, positions := map[string]int64{}, make([]int64, 0, len(typed))
 		sheets := map[int]store.Sheet{}
 		for _, t := range typed {
 			code := strings.ToUpper(strings.TrimSpace(t.RowCode))
@@ -65,14 +65,14 @@ func (d *Room) TypeIn(
 				return out, desk.RefuseAs(desk.Invalid, "entries", "%s comes twice in what was sent. Send each row once.", t.RowCode)
 			}
 			rows[code] = pos
-			places = append(places, pos)
+			positions = append(positions, pos)
 		}
 		numbers := map[int64]int{}
 		for n, s := range sheets {
 			numbers[s.ID] = n
 		}
 		stands := map[int64][]store.Entry{}
-		err = store.Standing(w.DB, c.ID, store.Positions{Some: places}, func(e *store.Entry) error {
+		err = store.Standing(w.DB, c.ID, store.Positions{Some: positions}, func(e *store.Entry) error {
 			if e.Round == 1 {
 				stands[e.Pos] = append(stands[e.Pos], *e)
 			}

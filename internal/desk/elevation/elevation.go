@@ -43,7 +43,7 @@ type Tile struct {
 	Depth int    `json:"depth,omitempty" doc:"of a stretch: how many it is in"`
 }
 
-// tileOf is a bin or stretch that is to be drawn: its place or places in the natural order of the bins.
+// tileOf is a bin or stretch that is to be drawn: its position or positions in the natural order of the bins.
 type tileOf struct {
 	code.Stretch
 	bin   int64 // 0 for a stretch
@@ -59,7 +59,7 @@ func (t *tileOf) id() int64 {
 }
 
 // drawn gives what is to be drawn of a warehouse: all bins where they are few enough, else stretches, and what is in the one
-// that is opened at a place (from and to, as in "120-3000").
+// that is opened at a position (from and to, as in "120-3000").
 func drawn(b *recorded.Bins, at string) (out []tileOf) {
 	from, to := -1, -1
 	if _, err := fmt.Sscanf(at, "%d-%d", &from, &to); err != nil {
@@ -115,8 +115,8 @@ func (d *Room) Elevation(ctx context.Context, p desk.Person, houseID int64, at s
 			}
 			continue
 		}
-		place := b.Places[t.From]
-		out[i] = Tile{ID: t.bin, Code: t.Name, Zone: zone, Aisle: place.Aisle, Bay: place.Bay, Level: place.Level}
+		at := b.Addresses[t.From]
+		out[i] = Tile{ID: t.bin, Code: t.Name, Zone: zone, Aisle: at.Aisle, Bay: at.Bay, Level: at.Level}
 	}
 	return out, nil
 }

@@ -247,7 +247,7 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 				WHERE l.count_id = ? AND l.pos >= ? AND l.pos < ? ORDER BY l.pos`,
 				[]driver.Value{c.ID, s.First, s.First + int64(s.Lines)},
 				func(v []driver.Value) error {
-					f.Places = append(f.Places, v[0].(int64))
+					f.Positions = append(f.Positions, v[0].(int64))
 					f.Book.Lines = append(
 						f.Book.Lines,
 						stock.Line{
@@ -299,16 +299,16 @@ func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
 	if err != nil {
 		return counting.Revision{}, err
 	}
-	var places []int64
+	var positions []int64
 	for i := range b.counts.Counts {
 		c := &b.counts.Counts[i]
 		c.Parcel, c.Replaces = 0, 0
-		if c.Place >= 0 {
-			places = append(places, c.Place)
+		if c.Pos >= 0 {
+			positions = append(positions, c.Pos)
 		}
 	}
-	slices.Sort(places)
-	stands, err := count.StandingOf(w, b.count, store.Near(append([]int64{0}, slices.Compact(places)...)), numbers)
+	slices.Sort(positions)
+	stands, err := count.StandingOf(w, b.count, store.Near(append([]int64{0}, slices.Compact(positions)...)), numbers)
 	if err != nil {
 		return counting.Revision{}, err
 	}
@@ -377,7 +377,7 @@ func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int
 	}
 	for i := range back.Counts {
 		if n := &back.Counts[i]; n.ByHand && n.Replaces >= 0 && len(v.Hand) < 200 {
-			v.Hand = append(v.Hand, HandRow{back.Name(n), n.Row, n.Quantity, n.Place < 0})
+			v.Hand = append(v.Hand, HandRow{back.Name(n), n.Row, n.Quantity, n.Pos < 0})
 		}
 	}
 	if err := d.askMissing(w, dr, b, out); err != nil {
@@ -411,7 +411,7 @@ func (d *Room) askMissing(w *desk.Work, dr *draft, b *backDraft, out *SheetOfFil
 	}
 	var rows []CheckRow
 	for _, m := range r.Missing[:min(len(r.Missing), listedChecks)] {
-		row := CheckRow{0, count.LineName(w, b.count, m.Place), m.Quantity.String() + " stands"}
+		row := CheckRow{0, count.LineName(w, b.count, m.Pos), m.Quantity.String() + " stands"}
 		rows = append(rows, row)
 		b.view.Gone = append(b.view.Gone, HandRow{row.Line, 0, m.Quantity, false})
 	}

@@ -46,7 +46,7 @@ var restFields = [3]layout.Field{layout.Lot, layout.Serial, layout.Holding}
 
 // line finds the line of a key, by SKU, further SKU or barcode. Lots, serials and holdings are found as all codes are:
 // exactly, else without regard to case where that is unambiguous.
-func (f *finder) line(key [stock.Parts]string) (place int64, is [stock.Parts]string, wrong layout.Field, err error) {
+func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]string, wrong layout.Field, err error) {
 	if f.first == nil {
 		f.load()
 	}

@@ -138,7 +138,7 @@ func (b *backDraft) entries(
 	}
 	entries := make([]store.Entry, 0, len(b.counts.Counts))
 	drop := func(s counting.Standing) {
-		e := entry(s.Place, s.Round, s.Parcel, sheets[s.Sheet].ID, s.ID)
+		e := entry(s.Pos, s.Round, s.Parcel, sheets[s.Sheet].ID, s.ID)
 		e.Withdrawn, e.CountedAt, e.Counter = true, s.At, w.Person.Name
 		entries = append(entries, e)
 	}
@@ -164,7 +164,7 @@ func (b *backDraft) entries(
 	var keys []count.FoundKey
 	at := map[count.FoundKey]int64{}
 	for i := range b.counts.Counts {
-		if n := &b.counts.Counts[i]; n.Place < 0 {
+		if n := &b.counts.Counts[i]; n.Pos < 0 {
 			k := b.key(n)
 			if _, had := at[k]; !had {
 				keys = append(keys, k)
@@ -185,7 +185,7 @@ func (b *backDraft) entries(
 		if n.Replaces < 0 || left[n] {
 			continue
 		}
-		pos := n.Place
+		pos := n.Pos
 		if pos < 0 {
 			pos = made[b.key(n)]
 		}

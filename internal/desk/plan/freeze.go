@@ -128,16 +128,16 @@ func (t *freezing) part(p store.Part) *store.PartTally {
 // piece makes a stretch of the lines.
 func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 	s := t.scope
-	places, at := make([]int64, to-from), make([]int32, to-from)
-	for i := range places {
+	positions, at := make([]int64, to-from), make([]int32, to-from)
+	for i := range positions {
 		at[i] = int32(from + i)
 	}
 	slices.SortFunc(at, func(a, b int32) int { return cmp.Compare(s.lines[a], s.lines[b]) }) // as they stand in the set
 	for i, n := range at {
-		places[i] = int64(s.lines[n])
+		positions[i] = int64(s.lines[n])
 	}
 	piece, next := make([]store.CountLine, to-from), 0
-	err := store.StockLinesAt(tx, s.Set, places, func(l *store.StockLine) error {
+	err := store.StockLinesAt(tx, s.Set, positions, func(l *store.StockLine) error {
 		n := int(at[next])
 		next++
 		line := &piece[n-from]

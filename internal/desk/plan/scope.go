@@ -49,7 +49,7 @@ func keptTally(counts map[string]map[string]int) []KeptTally {
 type scoped struct {
 	*recorded.SetLines
 	where *recorded.Bins
-	lines []int32 // places in the set
+	lines []int32 // positions in the set
 	left  count.LeftOut
 	read  map[string]map[string]string // attributes by their text
 }

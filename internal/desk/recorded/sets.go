@@ -34,7 +34,7 @@ func New(d *desk.Desk) *Room {
 // seenBins is how many bins are drawn one by one; where there are more, racks fold into stretches.
 const seenBins = 3000
 
-// Stretches divides bins from one place to another, once.
+// Stretches divides bins from one position to another, once.
 func (b *Bins) Stretches(lo, hi int) []code.Stretch {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -42,7 +42,7 @@ func (b *Bins) Stretches(lo, hi int) []code.Stretch {
 	if s, had := b.folds[at]; had {
 		return s
 	}
-	s := code.Stretches(b.Ordered, b.Places, lo, hi, seenBins)
+	s := code.Stretches(b.Ordered, b.Addresses, lo, hi, seenBins)
 	b.folds[at] = s
 	return s
 }
@@ -53,7 +53,7 @@ func (c *setCache) forget() {
 	c.sets, c.house = nil, nil
 }
 
-// SetLines are the lines of a set of recorded stock as columns, by place: small enough to be kept, for a set never changes.
+// SetLines are the lines of a set of recorded stock as columns, by position: small enough to be kept, for a set never changes.
 type SetLines struct {
 	Set        int64
 	RecordedAt int64
@@ -195,7 +195,7 @@ type Bins struct {
 	Codes          map[int64]string
 	Order          []int64  // bins in natural order
 	Ordered        []string // their codes
-	Places         []code.Place
+	Addresses      []code.Address
 	Zones          map[int64]int32 // by bin: into names, which stand in natural order
 	Names          []string
 	Natures        map[int64]string // of items that are no stock: service, parent
@@ -241,7 +241,7 @@ func (d *Room) BinsOf(tx *gorm.DB, house int64) (*Bins, error) {
 	if err != nil {
 		return nil, err
 	}
-	b.Places, _ = code.Places(b.Ordered)
+	b.Addresses, _ = code.Addresses(b.Ordered)
 	b.Names = slices.Collect(maps.Keys(seen))
 	code.Sort(b.Names)
 	for id, z := range zones {

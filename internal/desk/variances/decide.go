@@ -36,11 +36,11 @@ type Decided struct {
 	Lines int `json:"lines"`
 }
 
-// linesAt loads lines of a count by their places; one that is missing, or asked for twice, is an error.
-func linesAt(w *desk.Work, c *store.Count, places []int64) ([]store.CountLine, error) {
-	sorted := slices.Clone(places)
+// linesAt loads lines of a count by their positions; one that is missing, or asked for twice, is an error.
+func linesAt(w *desk.Work, c *store.Count, positions []int64) ([]store.CountLine, error) {
+	sorted := slices.Clone(positions)
 	slices.Sort(sorted)
-	if sorted = slices.Compact(sorted); len(sorted) != len(places) || len(places) == 0 {
+	if sorted = slices.Compact(sorted); len(sorted) != len(positions) || len(positions) == 0 {
 		return nil, desk.RefuseAs(desk.Invalid, "lines", "Name each line once.")
 	}
 	lines := make([]store.CountLine, 0, len(sorted))
@@ -55,7 +55,7 @@ func linesAt(w *desk.Work, c *store.Count, places []int64) ([]store.CountLine, e
 			return nil, err
 		}
 	}
-	if len(lines) != len(places) {
+	if len(lines) != len(positions) {
 		return nil, desk.Missing("A line")
 	}
 	return lines, nil
@@ -84,9 +84,9 @@ type Decisions struct {
 }
 
 // Decide accepts or holds what is open of lines, or takes an earlier decision back (kind ""). All of them or none. saw is what
-// was open of each as the person saw it, in the order of places, or nothing: what changed meanwhile is not decided unseen.
+// was open of each as the person saw it, in the order of positions, or nothing: what changed meanwhile is not decided unseen.
 func (d *Room) Decide(
-	ctx context.Context, p desk.Person, countID int64, places []int64, kind, reason string, saw ...quantity.Quantity,
+	ctx context.Context, p desk.Person, countID int64, positions []int64, kind, reason string, saw ...quantity.Quantity,
 ) (Decided, error) {
 	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
 		if kind != "" && kind != store.Accept && kind != store.Hold {
@@ -99,11 +99,11 @@ func (d *Room) Decide(
 		if err := knownReason(w, reason); err != nil {
 			return out, err
 		}
-		lines, err := linesAt(w, c, places)
+		lines, err := linesAt(w, c, positions)
 		if err != nil {
 			return out, err
 		}
-		if err := asSeen(w, c, lines, places, saw); err != nil {
+		if err := asSeen(w, c, lines, positions, saw); err != nil {
 			return out, err
 		}
 		t := count.NewTallying(w, c)
@@ -145,15 +145,15 @@ func (d *Room) Decide(
 }
 
 // asSeen refuses lines of which something else is open than what was seen.
-func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, places []int64, saw []quantity.Quantity) error {
+func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, positions []int64, saw []quantity.Quantity) error {
 	if len(saw) == 0 {
 		return nil
 	}
-	if len(saw) != len(places) {
+	if len(saw) != len(positions) {
 		return desk.RefuseAs(desk.Invalid, "saw", "Say of each line what was open of it, or of none.")
 	}
-	seen := make(map[int64]quantity.Quantity, len(places))
-	for i, pos := range places {
+	seen := make(map[int64]quantity.Quantity, len(positions))
+	for i, pos := range positions {
 		seen[pos] = saw[i]
 	}
 	for i := range lines {

@@ -76,11 +76,11 @@ func uncounted(w *desk.Work, c *store.Count, part UncountedPart) (lines, zeroed 
 		}
 		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, string(b))
 	}
-	var places []int64
-	if err := w.Raw(q+" ORDER BY l.pos", args...).Scan(&places).Error; err != nil {
+	var positions []int64
+	if err := w.Raw(q+" ORDER BY l.pos", args...).Scan(&positions).Error; err != nil {
 		return nil, nil, err
 	}
-	for some := range slices.Chunk(places, count.Stretch) {
+	for some := range slices.Chunk(positions, count.Stretch) {
 		err := store.EachCountLine(w.DB, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error {
 			if l.Zeroed {
 				zeroed = append(zeroed, *l)
@@ -118,14 +118,14 @@ func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part U
 		if len(lines) == 0 {
 			return out, desk.Refuse("There is no uncounted line here that this would change.")
 		}
-		places, rows := make([]int64, len(lines)), make([]store.Decision, len(lines))
+		positions, rows := make([]int64, len(lines)), make([]store.Decision, len(lines))
 		for i := range lines {
 			l := &lines[i]
-			places[i] = l.Pos
+			positions[i] = l.Pos
 			q := -l.Expected
 			rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Person: p.Name, At: w.Now, Quantity: &q}
 		}
-		b, err := json.Marshal(places)
+		b, err := json.Marshal(positions)
 		if err != nil {
 			return out, err
 		}
@@ -133,7 +133,7 @@ func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part U
 			string(b)).Error; err != nil {
 			return out, err
 		}
-		if err := count.WorkOut(w, c, places, false); err != nil {
+		if err := count.WorkOut(w, c, positions, false); err != nil {
 			return out, err
 		}
 		if err := appendDecisions(w, rows); err != nil {
