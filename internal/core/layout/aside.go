@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -35,18 +36,15 @@ var totals = squeezed(
 	),
 )
 
-// isTotal tells whether a text is a word for a total, alone or with something behind a colon or a name: "Total QUAY".
+var totalParts = partsOf("total, totals, subtotal, grandtotal, summe, gesamt, gesamtsumme, zwischensumme, totaal, subtotaal, suma, somme, soustotal")
+
+// isTotal tells whether a text is a word for a total, alone or among others: "Total QUAY", "Report total: 2 items".
 func isTotal(text string) bool {
-	w := squeeze(text)
-	if slices.Contains(totals, w) {
+	if slices.Contains(totals, squeeze(text)) {
 		return true
 	}
-	for i, r := range text {
-		if r == ' ' || r == ':' || r == ',' {
-			return slices.Contains([]string{"total", "subtotal", "totals", "summe", "grandtotal"}, squeeze(text[:i]))
-		}
-	}
-	return false
+	parts := parted(text)
+	return has(parts, totalParts) || slices.Contains(parts, "forward") && has(parts, []string{"carried", "brought"})
 }
 
 // resembles tells what a row is that names no item: a total, a note, the header again; "" for a line, be it right or
@@ -78,12 +76,13 @@ func (m *Mapping) resembles(row []string) string {
 		return ""
 	}
 	numbers, filled, total := false, 0, false
+	names := at(Bin) != "" || at(Lot) != "" || at(Serial) != ""
 	for i, text := range row {
 		if text == "" {
 			continue
 		}
 		filled++
-		total = total || isTotal(text)
+		total = total || isTotal(text) && (!names || text == at(Bin))
 		for _, s := range m.sources {
 			numbers = numbers || s.column == i && s.spec.Form == Number
 		}
@@ -98,7 +97,7 @@ func (m *Mapping) resembles(row []string) string {
 }
 
 func (m *Mapping) sameAsHeader(row []string) bool {
-	for i := range m.Columns {
+	for i := range m.Columns[:min(m.shape.width, len(m.Columns))] { // not those behind the file's own
 		if m.Columns[i].Field != "" && (i >= len(row) || row[i] != code.Trim(m.Columns[i].Header)) {
 			return false
 		}
@@ -134,13 +133,13 @@ func (c *cells) pass() bool {
 	return true
 }
 
-// maybeTotal looks at the first three letters.
+// maybeTotal looks at the first three letters, and at texts of several words.
 func maybeTotal(text []byte) bool {
 	switch string([]byte{text[0] | 0x20, text[1] | 0x20, text[2] | 0x20}) {
 	case "tot", "sub", "sum", "gra", "ove", "rep", "pag", "ges", "som", "end":
 		return isTotal(string(text))
 	}
-	return false
+	return bytes.IndexByte(text, ' ') >= 0 && isTotal(string(text))
 }
 
 func (m *Mapping) note(what string, row int) {
@@ -164,7 +163,7 @@ func (m *Mapping) AsText() int {
 
 // PassedOver lists the rows that were passed over, by what they are.
 func (m *Mapping) PassedOver() (out []Aside) {
-	for _, what := range []string{"totals", "notes", "headers that come again", filtered} {
+	for _, what := range []string{"totals", "notes", "headers that come again", blockRows, filtered} {
 		if a := m.aside[what]; a != nil {
 			out = append(out, *a)
 		}

@@ -39,6 +39,7 @@ type contents struct {
 	numbers int
 	gtins   int
 	digits  int // those with a digit
+	numeric int // those that are numbers in any form
 }
 
 // column gathers the values of a column below the header.
@@ -55,6 +56,9 @@ func (s *sample) column(m *Mapping, at int) *contents {
 		}
 		if strings.ContainsAny(row[at], "0123456789") {
 			c.digits++
+		}
+		if _, ok := takeApart(row[at]); ok {
+			c.numeric++
 		}
 		if gtin(row[at]) {
 			c.gtins++
@@ -139,6 +143,7 @@ func (s *sample) contents(m *Mapping, w Want) {
 			c.Field, c.Why = Warehouse, fmt.Sprintf("%d different values in %d rows are warehouses rather than bins", all, x.filled)
 		}
 	}
+	s.nameOrCode(m, w)
 	if w.Known == nil {
 		return
 	}
@@ -189,6 +194,35 @@ func (s *sample) contents(m *Mapping, w Want) {
 				break
 			}
 		}
+	}
+}
+
+// nameOrCode sees an item column that holds words, beside a column of codes whose header alone says less.
+func (s *sample) nameOrCode(m *Mapping, w Want) {
+	at := m.At(SKU)
+	if at < 0 || m.NoHeader || m.Columns[at].settled || !has(parted(m.Columns[at].Header), partsOf("item, product, article, part, material, artikel, artículo")) {
+		return
+	}
+	sp := spec(m.Kind, SKU)
+	x := s.column(m, at)
+	if hits := x.of(w.Known.Set(SKU)); x.filled < 2 || hits > 0 || !s.prose(m, at) {
+		return
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if i == at || c.Field != "" && c.Field != Description && !c.weak || s.prose(m, i) {
+			continue
+		}
+		y := s.column(m, i)
+		if h := newHeading(c.Header); !h.nearly(sp.weak) && !h.nearly(sp.words) || y.filled*10 < x.filled*9 {
+			continue
+		}
+		was := &m.Columns[at]
+		if was.Field = ""; m.At(Description) < 0 || m.At(Description) == i {
+			was.Field, was.Why = Description, fmt.Sprintf("its values are words, and those of column %s are codes", tabular.ColumnName(i))
+		}
+		c.Field, c.weak, c.Why = SKU, false, fmt.Sprintf("its values are codes, and those of column %s are words", tabular.ColumnName(at))
+		return
 	}
 }
 
@@ -390,10 +424,9 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 						Field:   field,
 						Text:    fmt.Sprintf("In column %s %s.", tabular.ColumnName(src.column), why),
 						Options: []Option{
-							{
-								"Decimal point: " + shown(src.votes.example, "."),
-								Choice{Numbers: Numbers{Decimal: "."}},
-							}, {"Decimal comma: " + shown(src.votes.example, ","), Choice{Numbers: Numbers{Decimal: ","}}}},
+							{Label: "Decimal point: " + shown(src.votes.example, "."), Set: Choice{Numbers: Numbers{Decimal: "."}}},
+							{Label: "Decimal comma: " + shown(src.votes.example, ","), Set: Choice{Numbers: Numbers{Decimal: ","}}},
+						},
 					},
 				)
 			}
@@ -434,7 +467,7 @@ func (m *Mapping) whichOrder(field Field, src *Source, why string) Ask {
 		}
 	}
 	day.Order, month.Order = "dmy", "mdy"
-	a.Options = []Option{{"Day first: " + inWords(example, "dmy"), day}, {"Month first: " + inWords(example, "mdy"), month}}
+	a.Options = []Option{{Label: "Day first: " + inWords(example, "dmy"), Set: day}, {Label: "Month first: " + inWords(example, "mdy"), Set: month}}
 	return a
 }
 

@@ -5,7 +5,6 @@ package layout
 import (
 	"slices"
 	"strings"
-	"unicode"
 )
 
 // Kind is what a file is about.
@@ -64,6 +63,12 @@ const (
 	PackUnit    Field = "pack"
 	PackSize    Field = "pack_size"
 	HouseName   Field = "warehouse_name"
+	QuantityIn  Field = "quantity_in"
+	QuantityOut Field = "quantity_out"
+	FromHouse   Field = "from_warehouse"
+	FromBin     Field = "from_bin"
+	ToHouse     Field = "to_warehouse"
+	ToBin       Field = "to_bin"
 )
 
 // PassedOver is said of a column that is to be no field, in a layout.
@@ -97,7 +102,7 @@ type Spec struct {
 	About    string
 	Form     Form
 
-	words, weak, unclear []string // the same as they are compared
+	words, weak, unclear []heading // the same as they are compared
 }
 
 // Form is what the cells of a field hold.
@@ -175,7 +180,7 @@ var (
 		"SKU",
 		true,
 		words(
-			"sku, sku code, sku no, item, item code, item no, item number, item id, product, product code, product no, product number, product id, part, part no, part number, article, article no, article number, article code, stock code, stock no, material, material no, material number",
+			"sku, sku code, sku no, variant sku, item, item code, item no, item number, item id, product, product code, product no, product number, product id, part, part no, part number, article, article no, article number, article code, stock code, stock no, material, material no, material number",
 		),
 		words("code, number, no, id"),
 		nil,
@@ -382,6 +387,18 @@ var catalogue = map[Kind][]Spec{
 			"signed: receipts above zero, issues below",
 			Number,
 		),
+		field(QuantityIn, "Quantity in", false, words("quantity in, qty in, in, in qty, received, receipts, incoming qty, zugang, eingang, entrée, entrées, quantité entrée, inkomend, entrada, entradas"),
+			nil, nil, "what came in, in a column of its own", Number),
+		field(QuantityOut, "Quantity out", false, words("quantity out, qty out, out, out qty, issued, issues, outgoing qty, abgang, ausgang, sortie, sorties, quantité sortie, uitgaand, salida, salidas"),
+			nil, nil, "what went out, above zero, in a column of its own", Number),
+		field(FromHouse, "From warehouse", false, words("from warehouse, source warehouse, from whse, from site, from depot, from store, warehouse from, von lager, de entrepôt, van magazijn, de almacén"),
+			nil, nil, "a transfer's warehouse of origin", Code),
+		field(FromBin, "From bin", false, words("from bin, source bin, from location, from loc, source location, bin from, location from, von lagerplatz, von platz, emplacement source, van locatie, ubicación origen"),
+			words("from, source, von, van, desde"), nil, "a transfer's bin of origin", Code),
+		field(ToHouse, "To warehouse", false, words("to warehouse, destination warehouse, target warehouse, to whse, to site, to depot, to store, warehouse to, nach lager, naar magazijn, a almacén"),
+			nil, nil, "a transfer's warehouse of destination", Code),
+		field(ToBin, "To bin", false, words("to bin, destination bin, target bin, to location, to loc, destination location, bin to, location to, nach lagerplatz, nach platz, emplacement destination, naar locatie, ubicación destino"),
+			words("to, destination, nach, naar, hasta"), nil, "a transfer's bin of destination", Code),
 		field(
 			At,
 			"At",
@@ -534,7 +551,8 @@ func init() {
 	for _, specs := range catalogue {
 		for i := range specs {
 			s := &specs[i]
-			s.words, s.weak, s.unclear = squeezed(s.Words), squeezed(s.Weak), squeezed(s.Unclear)
+			s.words, s.weak, s.unclear = headings(s.Words), headings(s.Weak), headings(s.Unclear)
+			s.speak()
 		}
 	}
 }
@@ -545,14 +563,4 @@ func squeezed(list []string) []string {
 		out[i] = squeeze(w)
 	}
 	return out
-}
-
-// squeeze leaves the letters and digits of a header, in lower case.
-func squeeze(s string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			return unicode.ToLower(r)
-		}
-		return -1
-	}, s)
 }

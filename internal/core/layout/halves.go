@@ -65,7 +65,7 @@ type second struct {
 
 // second begins to read the second half; nil where the file is read in one.
 func (r Reading) second(f *tabular.File, m *Mapping, most int) *second {
-	if !r.Halves || len(m.fill) > 0 || len(r.Mends) > 0 { // both ask for what stands before a row
+	if !r.Halves || len(m.fill) > 0 || len(m.block) > 0 || len(r.Mends) > 0 { // both ask for what stands before a row
 		return nil
 	}
 	from := f.Middle(worthHalves)

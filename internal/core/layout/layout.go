@@ -29,11 +29,13 @@ type Layout struct {
 	Header    int      `json:"header,omitempty" doc:"the row of the header; -1: there is none; left out: it is looked for"`
 	Headers   []string `json:"headers,omitempty" doc:"the whole header row, by which a file of the same shape is known"`
 	Columns   []Choice `json:"columns,omitempty"`
+	Across    *Across  `json:"across,omitempty" doc:"items stand down and places across: each of these columns becomes lines of its own"`
 	Filter    string   `json:"filter,omitempty" maxLength:"4000" doc:"a formula that is true for the rows to be taken"`
 	Identify  Field    `json:"identify,omitempty" doc:"the field that identifies the item; left out: SKU where there is one"`
 	Matches   []Match  `json:"matches,omitempty" doc:"what values that the records do not know stand for"`
 	Repairs   []Repair `json:"repairs,omitempty" doc:"damage that is repaired wherever only one original is possible"`
 	Aside     string   `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
+	Parted    string   `json:"parted,omitempty" enum:"refuse,join," doc:"rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible"`
 	Rows      string   `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
 	Extent    string   `json:"extent,omitempty" enum:"whole,only," doc:"stock: the whole stock of its warehouses, or only the lines in it"`
 	Quantity  string   `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
@@ -43,14 +45,15 @@ type Layout struct {
 
 // Choice is what is settled about one column, or about a field that is worked out.
 type Choice struct {
-	Column  string `json:"column,omitempty" doc:"the column's letter; it counts where no header is given"`
-	Header  string `json:"header,omitempty" doc:"the column's header"`
-	Field   Field  `json:"field,omitempty" doc:"a field of the kind, line.NAME or item.NAME for an attribute, or - to pass the column over"`
-	Formula string `json:"formula,omitempty" maxLength:"4000" doc:"in place of a column: a formula over others, named by their headers in single quotes"`
-	Fixed   string `json:"fixed,omitempty" maxLength:"1000" doc:"in place of a column: the same value in every row"`
-	Default string `json:"default,omitempty" maxLength:"1000" doc:"the value of empty cells"`
-	Fill    string `json:"fill,omitempty" enum:"down,as is," doc:"down: an empty cell has the value of the row above"`
-	Empty   string `json:"empty,omitempty" enum:"leave,clear," doc:"what an empty cell does to a value that is there"`
+	Column  string   `json:"column,omitempty" doc:"the column's letter; it counts where no header is given"`
+	Header  string   `json:"header,omitempty" doc:"the column's header"`
+	Field   Field    `json:"field,omitempty" doc:"a field of the kind, line.NAME or item.NAME for an attribute, or - to pass the column over"`
+	Formula string   `json:"formula,omitempty" maxLength:"4000" doc:"in place of a column: a formula over others, named by their headers in single quotes"`
+	Fixed   string   `json:"fixed,omitempty" maxLength:"1000" doc:"in place of a column: the same value in every row"`
+	Default string   `json:"default,omitempty" maxLength:"1000" doc:"the value of empty cells"`
+	Fill    string   `json:"fill,omitempty" enum:"down,as is," doc:"down: an empty cell has the value of the row above"`
+	Nothing []string `json:"nothing,omitempty" doc:"texts that stand for an empty cell"`
+	Empty   string   `json:"empty,omitempty" enum:"leave,clear," doc:"what an empty cell does to a value that is there"`
 	Numbers
 	Dates
 }
@@ -93,7 +96,7 @@ func (l *Layout) Valid() error {
 	if l.Kind != "" && !slices.Contains(Kinds, l.Kind) {
 		return fmt.Errorf("kind: %q is none of places, items, stock, movements and counts", l.Kind)
 	}
-	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent",
+	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("parted", l.Parted, "refuse", "join"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent",
 		l.Extent, "whole", "only"),
 		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum", "keep", "skip"),
 		oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
@@ -139,6 +142,12 @@ func (l *Layout) Valid() error {
 		}
 	}
 	return nil
+}
+
+// empty tells whether the choice settles nothing.
+func (c *Choice) empty() bool {
+	return c.Field == "" && !c.worked() && c.Default == "" && c.Fill == "" && c.Empty == "" && c.Decimal == "" && c.Order == "" && c.Time == "" &&
+		len(c.Signs)+len(c.Nothing) == 0 && !c.Minus && !c.Letters && !c.Serial
 }
 
 func (c *Choice) name() string {
@@ -198,6 +207,8 @@ func (m *Mapping) Whole(given *Layout) *Layout {
 		Filter:    given.Filter,
 		Identify:  given.Identify,
 		Aside:     given.Aside,
+		Parted:    given.Parted,
+		Across:    given.Across,
 		Rows:      given.Rows,
 		Extent:    given.Extent,
 		Quantity:  given.Quantity,
@@ -296,11 +307,14 @@ func (l *Layout) modes(more *Layout) {
 	for _, x := range []struct {
 		into *string
 		say  string
-	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Rows, more.Rows}, {&l.Extent,
+	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Parted, more.Parted}, {&l.Rows, more.Rows}, {&l.Extent,
 		more.Extent}, {&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems}} {
 		if x.say != "" {
 			*x.into = code.Trim(x.say)
 		}
+	}
+	if more.Across != nil {
+		l.Across = more.Across
 	}
 }
 

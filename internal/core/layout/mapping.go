@@ -42,10 +42,32 @@ type Ask struct {
 	Optional bool
 }
 
-// Option is one answer: what it settles about the column.
+// Option is one answer: what it settles about the column, and about others, or about the file as a whole.
 type Option struct {
 	Label string
 	Set   Choice
+	Also  []Choice
+	File  Layout
+}
+
+// Answer is what an answer to a question settles.
+func (m *Mapping) Answer(a *Ask, o *Option) Layout {
+	l := o.File
+	for _, c := range append([]Choice{o.Set}, o.Also...) {
+		if c.empty() {
+			continue
+		}
+		if !c.worked() {
+			if c.Column == "" {
+				c.Column = a.Column
+			}
+			if at := tabular.ColumnAt(c.Column); !m.NoHeader && at >= 0 && at < len(m.Columns) {
+				c.Header = code.Trim(m.Columns[at].Header)
+			}
+		}
+		l.Columns = append(l.Columns, c)
+	}
+	return l
 }
 
 // Mapping is what was made of a table: its kind, its sheet, its header row and its columns.
@@ -72,7 +94,12 @@ type Mapping struct {
 	namer     *Source // the column that names the row's item, by which totals and notes are told from lines
 	namerHead int     // the length of its header, -1 where there is none
 	textRow   int     // the row that was noted last for its cells written as ="text"
-	takeAside bool    // rows that read as totals and notes are lines
+	shape     rowShape
+	meant     map[Match]bool // texts that were said to be right as they are
+	block     []block
+	turned    *turned
+	offered   []int // columns that a question about places across is about
+	takeAside bool  // rows that read as totals and notes are lines
 }
 
 // Want is what is known before a table is looked at.
@@ -236,6 +263,11 @@ func (c *Choice) merge(top *Choice) {
 	c.Minus = c.Minus || top.Minus
 	c.Letters = c.Letters || top.Letters
 	c.Serial = c.Serial || top.Serial
+	for _, s := range top.Nothing {
+		if !slices.Contains(c.Nothing, s) {
+			c.Nothing = append(slices.Clone(c.Nothing), s)
+		}
+	}
 	for _, s := range top.Signs {
 		if !slices.Contains(c.Signs, s) {
 			c.Signs = append(slices.Clone(c.Signs), s)

@@ -48,28 +48,7 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 	}
 	seen, doubles := map[same]int{}, m.Given(r.Layout).Doubles
 	var err error
-	s.Rows, err = r.table(f, m, p, func(n int) { s.Movements = slices.Grow(s.Movements, n) }, func(c *cells) {
-		x := Movement{Row: c.row, Key: c.key(&at, &s.Codes), Reference: string(c.get(ref))}
-		var given bool
-		if x.Quantity, given = c.quantity(qty); !given {
-			c.wrong(Quantity, "empty", nil, "is empty. Every movement has a quantity")
-		}
-		if size := measure.read(c, x.Key[stock.SKU]); size != 1 {
-			was := x.Quantity
-			x.Quantity = measure.turn(c, Quantity, was, size)
-			measure.tell(c, was, x.Quantity, size, measure.names.Intern(c.get(m.sources[Unit])))
-		}
-		if v := c.get(when); len(v) == 0 {
-			c.wrong(At, "empty", nil, "is empty. Every movement has the time at which it happened")
-		} else if t, err := clock.parse(v); err != nil {
-			c.wrong(At, timeKind(err), v, "%q %v", short(v), err)
-		} else {
-			x.At = t
-		}
-		if c.bad {
-			refused = append(refused, refusedKey{x.Key, c.row})
-			return
-		}
+	take := func(c *cells, x Movement) {
 		if x.Reference != "" {
 			k := same{x.Key, x.Quantity, x.At, x.Reference}
 			switch first, twice := seen[k]; {
@@ -91,6 +70,31 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 			seen[k] = c.row
 		}
 		s.Movements = append(s.Movements, x)
+	}
+	between := m.transfer()
+	s.Rows, err = r.table(f, m, p, func(n int) { s.Movements = slices.Grow(s.Movements, n) }, func(c *cells) {
+		x := Movement{Row: c.row, Key: c.key(&at, &s.Codes), Reference: string(c.get(ref))}
+		x.Quantity = c.moved(qty)
+		if size := measure.read(c, x.Key[stock.SKU]); size != 1 {
+			was := x.Quantity
+			x.Quantity = measure.turn(c, Quantity, was, size)
+			measure.tell(c, was, x.Quantity, size, measure.names.Intern(c.get(m.sources[Unit])))
+		}
+		if v := c.get(when); len(v) == 0 {
+			c.wrong(At, "empty", nil, "is empty. Every movement has the time at which it happened")
+		} else if t, err := clock.parse(v); err != nil {
+			c.wrong(At, timeKind(err), v, "%q %v", short(v), err)
+		} else {
+			x.At = t
+		}
+		ends := c.ends(between, x, &s.Codes)
+		if c.bad {
+			refused = append(refused, refusedKey{x.Key, c.row})
+			return
+		}
+		for _, x := range ends {
+			take(c, x)
+		}
 	})
 	if err != nil {
 		return s, err
@@ -102,4 +106,63 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 	}
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
+}
+
+// moved reads the quantity of a movement: signed, or from a column of what came in and one of what went out.
+func (c *cells) moved(qty *Source) quantity.Quantity {
+	q, given := c.quantity(qty)
+	if qty != nil {
+		if !given {
+			c.wrong(Quantity, "empty", nil, "is empty. Every movement has a quantity")
+		}
+		return q
+	}
+	in, came := c.quantity(c.m.sources[QuantityIn])
+	out, went := c.quantity(c.m.sources[QuantityOut])
+	switch {
+	case !came && !went:
+		c.wrong(QuantityIn, "empty", nil, "and out are empty. Every movement has a quantity")
+	case came && went && in != 0 && out != 0:
+		c.wrong(QuantityIn, "both ways", nil, "is %s and out is %s in one row. Give each a row of its own", in, out)
+	case in < 0 || out < 0:
+		c.wrong(QuantityIn, "below zero", nil, "and out are written above zero; the column says the direction")
+	}
+	return in - out
+}
+
+// transfer are the sources of where a movement came from and where it went; nil where the file has none.
+func (m *Mapping) transfer() []*Source {
+	src := m.sources
+	if src[FromHouse] == nil && src[FromBin] == nil && src[ToHouse] == nil && src[ToBin] == nil {
+		return nil
+	}
+	return []*Source{src[FromHouse], src[FromBin], src[ToHouse], src[ToBin]}
+}
+
+// ends gives the movements of a row: of a transfer one out of where it came from and one into where it went, at the same time and
+// of the same reference; an end that the row does not name is none. Else the movement itself.
+func (c *cells) ends(between []*Source, x Movement, codes *stock.Codes) (out []Movement) {
+	if between == nil {
+		return []Movement{x}
+	}
+	if x.Quantity < 0 {
+		c.wrong(Quantity, "below zero", nil, "%s is below zero, where the row says from where to where. Write transfers above zero", x.Quantity)
+	}
+	for i, sign := range []quantity.Quantity{-1, 1} {
+		house, bin := c.get(between[2*i]), c.get(between[2*i+1])
+		if len(house) == 0 && len(bin) == 0 {
+			continue
+		}
+		y := x
+		y.Quantity = sign * x.Quantity
+		if len(house) > 0 {
+			y.Key[stock.Warehouse] = codes[stock.Warehouse].Intern(house)
+		}
+		y.Key[stock.Bin] = codes[stock.Bin].Intern(bin)
+		out = append(out, y)
+	}
+	if len(out) == 0 {
+		c.wrong(FromBin, "empty", nil, "and to are empty. Say where it came from or where it went")
+	}
+	return out
 }

@@ -2,6 +2,7 @@ package layout
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -10,9 +11,9 @@ import (
 )
 
 // questions asks what neither headers nor contents tell.
-func (m *Mapping) questions(s *sample, given *Layout) {
+func (m *Mapping) questions(s *sample, given *Layout, known *Known) {
 	if at := m.At(Quantity); m.Kind == Stock && at >= 0 && m.Columns[at].weak &&
-		slices.Contains(spec(Stock, Quantity).unclear, squeeze(m.Columns[at].Header)) &&
+		newHeading(m.Columns[at].Header).nearly(spec(Stock, Quantity).unclear) &&
 		!m.Has(Available) {
 		m.Asks = append(m.Asks, Ask{What: "on hand", Column: tabular.ColumnName(at), Field: Quantity,
 			Text: fmt.Sprintf(
@@ -20,7 +21,10 @@ func (m *Mapping) questions(s *sample, given *Layout) {
 				tabular.ColumnName(at),
 				m.Columns[at].Header,
 			),
-			Options: []Option{{"It is what is on hand", Choice{Field: Quantity}}, {"It is what is available", Choice{Field: Available}}}})
+			Options: []Option{
+				{Label: "It is what is on hand", Set: Choice{Field: Quantity}},
+				{Label: "It is what is available", Set: Choice{Field: Available}},
+			}})
 	}
 	for field, src := range m.sources {
 		if src.spec.Form != Time || src.column < 0 || src.dates.Time != "" {
@@ -46,8 +50,8 @@ func (m *Mapping) questions(s *sample, given *Layout) {
 			options = append(
 				options,
 				Option{
-					fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)),
-					Choice{Field: field, Formula: m.label(src.column) + ` & " " & ` + m.label(clock)},
+					Label: fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)),
+					Set:   Choice{Field: field, Formula: m.label(src.column) + ` & " " & ` + m.label(clock)},
 				},
 			)
 		}
@@ -64,32 +68,30 @@ func (m *Mapping) questions(s *sample, given *Layout) {
 				),
 				Options: append(
 					options,
-					Option{
-						"The beginning of the day",
-						Choice{Dates: Dates{Time: "00:00"}},
-					},
-					Option{"Noon", Choice{Dates: Dates{Time: "12:00"}}},
-					Option{"The end of the day", Choice{Dates: Dates{Time: "24:00"}}},
+					Option{Label: "The beginning of the day", Set: Choice{Dates: Dates{Time: "00:00"}}},
+					Option{Label: "Noon", Set: Choice{Dates: Dates{Time: "12:00"}}},
+					Option{Label: "The end of the day", Set: Choice{Dates: Dates{Time: "24:00"}}},
 				),
 			},
 		)
 	}
 	m.askRivals(s)
 	m.askDirection(s)
+	m.askPrice()
+	m.askTogether(s, known)
+	m.askNature(s, given)
 	m.offerFill(s)
+	m.askAcross(s, known)
+	m.askPassed(s)
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
 }
 
-// askRivals sees a second column whose header means the quantity as much as that of the first, and which says otherwise.
+// rivalled are the fields of which a second column that means the same is asked about, where the two differ.
+var rivalled = []Field{Quantity, Counted, UnitCost, Warehouse, Bin, SKU, Lot, Serial, Holding, Unit, Reserved, Available, CountedAt, At, Counter}
+
+// askRivals sees a second column whose header means a field as much as that of the first, and which says otherwise.
 func (m *Mapping) askRivals(s *sample) {
-	field, counted := map[Kind]Field{Stock: Quantity, Counts: Counted, Movements: Quantity}[m.Kind]
-	at := m.At(field)
-	if !counted || at < 0 || m.Columns[at].settled || m.NoHeader {
-		return
-	}
-	sp := spec(m.Kind, field)
-	means := func(i int) bool { return slices.Contains(sp.words, squeeze(m.Columns[i].Header)) }
-	if !means(at) && squeeze(m.Columns[at].Header) != squeeze(string(field)) {
+	if m.NoHeader || m.Kind == Places {
 		return
 	}
 	cell := func(row []string, i int) string {
@@ -98,30 +100,60 @@ func (m *Mapping) askRivals(s *sample) {
 		}
 		return ""
 	}
-	ask := Ask{What: "which column", Column: tabular.ColumnName(at), Field: field, Options: []Option{m.itIs(field, at)}}
-	for i := range m.Columns {
-		if i == at || m.Columns[i].Field != "" || m.Columns[i].settled || !means(i) {
+	for _, field := range rivalled {
+		sp, at := spec(m.Kind, field), m.At(field)
+		if sp == nil || at < 0 || m.Columns[at].settled || m.Kind == Items && field != UnitCost && field != SKU {
 			continue
 		}
-		for n, row := range s.rows {
-			if s.numbers[n] > m.HeaderRow && cell(row, i) != "" && cell(row, i) != cell(row, at) {
-				ask.Options = append(ask.Options, m.itIs(field, i))
-				break
+		if h := newHeading(m.Columns[at].Header); !h.nearly(sp.words) && h.squeezed != squeeze(string(field)) {
+			continue
+		}
+		ask := Ask{What: "which column", Column: tabular.ColumnName(at), Field: field, Options: []Option{m.itIs(field, at)}}
+		for i := range m.Columns {
+			c := &m.Columns[i]
+			if i == at || c.Field != "" || c.settled || m.used(i) || !newHeading(c.Header).nearly(sp.words) || field == SKU && s.prose(m, i) {
+				continue
+			}
+			for n, row := range s.rows {
+				if s.numbers[n] > m.HeaderRow && cell(row, i) != "" && cell(row, i) != cell(row, at) {
+					ask.Options = append(ask.Options, m.itIs(field, i))
+					break
+				}
 			}
 		}
-	}
-	if len(ask.Options) > 1 {
+		if len(ask.Options) < 2 {
+			continue
+		}
 		ask.Text = fmt.Sprintf("%d columns read as %s, and they differ. Which of them is it?", len(ask.Options), strings.ToLower(sp.Title))
+		if sp.Form == Number && field != UnitCost {
+			sum := make([]string, len(ask.Options))
+			for i, o := range ask.Options {
+				sum[i] = m.label(tabular.ColumnAt(o.Set.Column))
+			}
+			ask.Options = append(ask.Options, Option{Label: "They are parts, to be added up", Set: Choice{Field: field, Formula: strings.Join(sum, " + ")}})
+		}
 		m.Asks = append(m.Asks, ask)
 	}
+}
+
+// prose tells whether the values of a column are words rather than codes.
+func (s *sample) prose(m *Mapping, column int) bool {
+	x := s.column(m, column)
+	spaced := 0
+	for v, n := range x.values {
+		if strings.Contains(v, " ") || !strings.ContainsAny(v, "0123456789") {
+			spaced += n
+		}
+	}
+	return spaced*2 > x.filled
 }
 
 // itIs is the answer that a column is a field.
 func (m *Mapping) itIs(f Field, column int) Option {
 	letter := tabular.ColumnName(column)
 	return Option{
-		fmt.Sprintf("Column %s, %q", letter, m.Columns[column].Header),
-		Choice{Column: letter, Header: code.Trim(m.Columns[column].Header), Field: f},
+		Label: fmt.Sprintf("Column %s, %q", letter, m.Columns[column].Header),
+		Set:   Choice{Column: letter, Header: code.Trim(m.Columns[column].Header), Field: f},
 	}
 }
 
@@ -142,13 +174,20 @@ func (m *Mapping) askDirection(s *sample) {
 			return
 		}
 	}
+	kinds := -1 // a column that may say the direction in words that are not known
 	for i := range m.Columns {
-		if m.Columns[i].Field != "" {
+		if m.Columns[i].Field != "" || m.Columns[i].settled {
 			continue
 		}
 		var out []string
 		c := s.column(m, i)
-		if len(c.values) > 12 || c.numbers > 0 {
+		if len(c.values) > 12 {
+			continue
+		}
+		if kinds < 0 && len(c.values) > 1 && has(parted(m.Columns[i].Header), kindParts) {
+			kinds = i
+		}
+		if c.numbers > 0 {
 			continue
 		}
 		for v := range c.values {
@@ -177,14 +216,32 @@ func (m *Mapping) askDirection(s *sample) {
 			),
 			Options: []Option{
 				{
-					fmt.Sprintf("Yes: rows with %s are below zero", list(out, 4)),
-					Choice{Field: Quantity, Formula: fmt.Sprintf("IF(%s; -%s; %s)", test, qty, qty)},
+					Label: fmt.Sprintf("Yes: rows with %s are below zero", list(out, 4)),
+					Set:   Choice{Field: Quantity, Formula: fmt.Sprintf("IF(%s; -%s; %s)", test, qty, qty)},
 				},
-				{"No: the quantities are signed as they stand", Choice{Field: Quantity}},
+				{Label: "No: the quantities are signed as they stand", Set: Choice{Field: Quantity}},
 			}})
 		return
 	}
+	if kinds < 0 || m.transfer() != nil {
+		return
+	}
+	// Each of its values may take stock out; several that do are said as a formula.
+	values := slices.Sorted(maps.Keys(s.column(m, kinds).values))
+	qty := m.label(at)
+	a := Ask{What: "direction", Column: tabular.ColumnName(at), Field: Quantity,
+		Text: fmt.Sprintf("No quantity is below zero, and column %s tells kinds of movement: %s. Which of them take stock out?",
+			tabular.ColumnName(kinds), list(values, 6)),
+		Options: []Option{{Label: "None: the quantities are signed as they stand", Set: Choice{Field: Quantity}}}}
+	for _, v := range values[:min(len(values), 6)] {
+		a.Options = append(a.Options, Option{Label: fmt.Sprintf("Rows with %s are below zero", v),
+			Set: Choice{Field: Quantity, Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.label(kinds), strings.ReplaceAll(v, `"`, `""`), qty, qty)}})
+	}
+	a.Options = append(a.Options, Option{Label: "All of them", Set: Choice{Field: Quantity, Formula: "-" + qty}})
+	m.Asks = append(m.Asks, a)
 }
+
+var kindParts = partsOf("type, kind, transaction, movement, code, reason, direction, action, sense, art, bewegungsart, tipo, soort, mouvement")
 
 // clockColumn finds a column of times of day that is no field yet, -1 where there is none.
 func (s *sample) clockColumn(m *Mapping, dates int) int {
@@ -260,8 +317,8 @@ func (m *Mapping) offerFill(s *sample) {
 					empty,
 				),
 				Options: []Option{
-					{fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Choice{Fill: "down"}},
-					{"They are empty as they stand", Choice{Fill: "as is"}},
+					{Label: fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Set: Choice{Fill: "down"}},
+					{Label: "They are empty as they stand", Set: Choice{Fill: "as is"}},
 				},
 			},
 		)

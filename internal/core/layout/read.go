@@ -102,6 +102,8 @@ type walk struct {
 	rows  *tabular.Rows
 	c     *cells
 	last  [][]byte // what the columns filled down had last
+	in    [][]byte // what holds in the block in hand
+	turn  [][]byte // the row in hand for one of its places across
 	count int
 }
 
@@ -109,7 +111,11 @@ func (r Reading) walk(f *tabular.File, m *Mapping, p *Problems, rows *tabular.Ro
 	if r.Context == nil {
 		r.Context = context.Background()
 	}
-	return &walk{r: r, m: m, rows: rows, c: &cells{m: m, file: f.Name, problems: p}, last: make([][]byte, len(m.fill))}
+	w := &walk{r: r, m: m, rows: rows, c: &cells{m: m, file: f.Name, problems: p}, last: make([][]byte, len(m.fill))}
+	for _, b := range m.block {
+		w.in = append(w.in, []byte(b.before))
+	}
+	return w
 }
 
 // on goes on to the end of the rows.
@@ -136,7 +142,7 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 			continue
 		}
 		c.bad, c.failed = false, c.failed[:0]
-		aside := c.pass()
+		aside := len(m.block) > 0 && w.headsBlock() || c.pass()
 		for i, at := range m.fill {
 			if at < len(c.cells) && len(trimmed(c.cells[at])) > 0 {
 				w.last[i] = slices.Clone(c.cells[at])
@@ -150,6 +156,11 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 		if aside {
 			continue
 		}
+		if !c.fits() {
+			w.count++
+			continue
+		}
+		w.inBlock()
 		if m.filter != nil {
 			take, err := m.filter.formula.True(labelled{c, m.filter.labels})
 			if err != nil {
@@ -162,7 +173,7 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 				continue
 			}
 		}
-		row(c)
+		w.each(row)
 		if w.count++; w.count == 4096 { // from here on it is worth making room for the rest at once
 			if part := w.rows.Progress(); part > 0 && part < 1 {
 				expect(int(float64(w.count)/part*1.05) + 64)
@@ -218,6 +229,18 @@ func keysOf(m *Mapping) (k keySources) {
 	return k
 }
 
+// nothingWord tells whether a text is one that programs write for nothing.
+func nothingWord(b []byte) bool {
+	switch b[0] | 0x20 {
+	case 'n', '<' | 0x20, '(' | 0x20, '[' | 0x20, 'u', 'k', 's', 'g':
+		switch strings.ToLower(strings.Trim(string(b), "<>()[]")) {
+		case "null", "nil", "none", "n/a", "nan", "n.a.", "undefined", "keine", "sans", "geen":
+			return true
+		}
+	}
+	return false
+}
+
 func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 	for p, s := range at.parts {
 		if s == nil {
@@ -235,6 +258,9 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 			} else if at.by != SKU {
 				b = markAlternate(at.by, b)
 			}
+		}
+		if len(b) > 2 && len(b) < 12 && nothingWord(b) && !c.m.meant[Match{Field: keyFields[p], From: string(b), Do: "new"}] {
+			c.wrong(keyFields[p], "word for nothing", b, "%q may stand for nothing. Say that it does, or that it is a code", short(b))
 		}
 		k[p] = codes[p].Intern(b)
 	}

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"wobin/internal/core/code"
 	"wobin/internal/core/formula"
 	"wobin/internal/core/tabular"
 )
@@ -221,32 +220,6 @@ func shape(layouts []*Layout, kinds []Kind, row []string) (best *Layout, fit flo
 	return best, fit
 }
 
-// headOf reads labels and their values above the header: the cell right of a label that ends in a colon or
-// stands alone with it.
-func headOf(rows [][]string) map[string]string {
-	head := map[string]string{}
-	for _, r := range rows {
-		var filled []string
-		for _, c := range r {
-			if c != "" {
-				filled = append(filled, c)
-			}
-		}
-		if len(filled) >= 1 {
-			label, value := filled[0], ""
-			if len(filled) > 1 {
-				value = filled[1]
-			} else if l, v, ok := strings.Cut(label, ":"); ok {
-				label, value = l, code.Trim(v)
-			}
-			if k := squeeze(label); k != "" && head[k] == "" {
-				head[k] = value
-			}
-		}
-	}
-	return head
-}
-
 func mapHeaders(k Kind, headers []string) *Mapping {
 	m := &Mapping{Kind: k}
 	taken := map[Field]int{}
@@ -257,24 +230,27 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 			m.Part = true
 		}
 	}
-	// The field's own name goes before other words, those before unclear ones, and those before weak ones.
-	for pass := range 4 {
+	// The field's own name goes before other words, these before words in another form, those before unclear ones, and those
+	// before weak ones.
+	for pass := range 5 {
 		for i, h := range headers {
-			w := squeeze(h)
-			if w == "" || m.Columns[i].Field != "" {
+			w := newHeading(h)
+			if w.squeezed == "" || m.Columns[i].Field != "" {
 				continue
 			}
 			for _, s := range catalogue[k] {
 				var fits bool
 				switch pass {
 				case 0:
-					fits = w == squeeze(string(s.Field))
+					fits = w.squeezed == squeeze(string(s.Field))
 				case 1:
-					fits = slices.Contains(s.words, w)
+					fits = w.exactly(s.words)
 				case 2:
-					fits = slices.Contains(s.unclear, w)
+					fits = w.nearly(s.words)
 				case 3:
-					fits = slices.Contains(s.weak, w)
+					fits = w.nearly(s.unclear)
+				case 4:
+					fits = w.nearly(s.weak)
 				}
 				if !fits {
 					continue
@@ -292,9 +268,9 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 				}
 				c.Field, taken[s.Field] = s.Field, i
 				switch pass {
-				case 3:
+				case 4:
 					c.Why, c.weak = fmt.Sprintf("%q may mean %s, and no other column does", h, strings.ToLower(s.Title)), true
-				case 2:
+				case 3:
 					c.Why, c.weak = fmt.Sprintf("%q may mean %s", h, strings.ToLower(s.Title)), true
 				default:
 					c.Why = fmt.Sprintf("the header %q means %s", h, strings.ToLower(s.Title))
@@ -315,6 +291,8 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 		m.score += 10
 		if s := spec(k, f); s.Required {
 			m.score += 35
+		} else if f == Remark && m.At(Counted) >= 0 && m.Columns[m.At(Counted)].weak && m.At(RowCode) < 0 && m.At(CountedAt) < 0 {
+			m.score -= 10 // a note makes no counts of stock
 		} else if f == RowCode || f == Category || f == Nature || f == Barcode || f == Reserved || f == Available || f == Reference ||
 			f == PackSize || f == Parent || f == Tracking || f == HouseName {
 			m.score += 8 // tells the kinds apart
@@ -329,9 +307,8 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 	}
 	if k == Places { // what names items or quantities is no list of places
 		for _, h := range headers {
-			if w := squeeze(h); w != "" &&
-				(slices.Contains(spec(Stock, SKU).words, w) || slices.Contains(spec(Stock, Quantity).words, w) || slices.Contains(spec(Stock,
-					Barcode).words, w)) {
+			w := newHeading(h)
+			if w.exactly(spec(Stock, SKU).words) || w.exactly(spec(Stock, Quantity).words) || w.exactly(spec(Stock, Barcode).words) {
 				m.score -= 20
 			}
 		}
@@ -361,7 +338,11 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 		given = over(m.Layout, given)
 	}
 	s.contents(m, w)
+	m.above()
 	m.apply(given, m.Layout != nil && w.Given == nil)
+	m.shaped(f, s, given)
+	m.blocks(s)
+	m.turn(given.Across)
 	m.sources = map[Field]*Source{}
 	for i := range m.Columns {
 		c := &m.Columns[i]
@@ -394,10 +375,18 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 			}
 		}
 	}
+	for _, x := range given.Matches {
+		if x.Do == "new" {
+			if m.meant == nil {
+				m.meant = map[Match]bool{}
+			}
+			m.meant[x] = true
+		}
+	}
 	m.aside = map[string]*Aside{}
 	m.takeAside = given.Aside == "take"
 	s.forms(f, m)
-	m.questions(s, given)
+	m.questions(s, given, w.Known)
 }
 
 // Check finds what keeps the mapping from being used: no header, a required column missing, a formula that cannot be
@@ -416,7 +405,7 @@ func (m *Mapping) Check(file string) []Problem {
 	at.Row = m.HeaderRow
 	var out []Problem
 	for _, s := range catalogue[m.Kind] {
-		if !s.Required || m.Has(s.Field) {
+		if !s.Required || m.Has(s.Field) || m.Kind == Movements && s.Field == Quantity && (m.Has(QuantityIn) || m.Has(QuantityOut)) {
 			continue
 		}
 		p := at

@@ -15,9 +15,10 @@ import (
 // Source is where a field's text comes from: a column, a formula over columns, or the same text in every row.
 type Source struct {
 	spec     Spec
-	column   int    // -1 where it is worked out
-	instead  []byte // of an empty cell: the default, or the fixed text
-	clear    bool   // an empty cell clears what is there
+	column   int      // -1 where it is worked out
+	instead  []byte   // of an empty cell: the default, or the fixed text
+	nothing  []string // texts that stand for an empty cell
+	clear    bool     // an empty cell clears what is there
 	numbers  Numbers
 	dates    Dates
 	settled  bool // the number's or date's form was settled, not found out
@@ -36,7 +37,7 @@ type label struct {
 
 // newSource makes the source of a field; an attribute is a text.
 func newSource(k Kind, f Field, column int, c Choice) *Source {
-	s := &Source{column: column, numbers: c.Numbers, dates: c.Dates, clear: c.Empty == "clear"}
+	s := &Source{column: column, numbers: c.Numbers, dates: c.Dates, clear: c.Empty == "clear", nothing: c.Nothing}
 	if x := spec(k, f); x != nil {
 		s.spec = *x
 	} else {

@@ -3,6 +3,7 @@ package layout
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"wobin/internal/core/formula"
 	"wobin/internal/core/tabular"
@@ -224,6 +225,35 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			}
 		}
 	}
+	if words := p.nothings(g); len(words) > 0 && src != nil && src.column >= 0 {
+		out = append(out, Remedy{
+			Label: fmt.Sprintf("Take %s for an empty cell%s", list(words, 4), letter), Before: words[0],
+			Set: column(Choice{Nothing: words}), Certain: true,
+		})
+		if g.Kind == "word for nothing" {
+			set := Layout{}
+			for _, w := range words {
+				set.Matches = append(set.Matches, Match{Field: g.Field, From: w, Do: "new"})
+			}
+			out = append(out, Remedy{Label: fmt.Sprintf("Take %s for a code like the others", list(words, 4)), Before: words[0], After: words[0], Set: set})
+		}
+	}
+	if g.Kind == "cells beyond the header" {
+		n, example := 0, ""
+		for _, x := range p.List {
+			if (Group{x.Kind, x.Field}) == g && x.Value != "" {
+				if n++; example == "" {
+					example = x.Value
+				}
+			}
+		}
+		if n > 0 {
+			out = append(out, Remedy{
+				Label: "Put the two parts of a number together where one way is possible, " + p.rowsOf(g, n), Before: "in parts", After: example,
+				Set: Layout{Parted: "join"}, Certain: true,
+			})
+		}
+	}
 	out = append(out, repairs(g, values)...)
 	switch {
 	case g.Kind == "duplicate key" && m.Kind == Stock:
@@ -247,6 +277,16 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			out,
 			Remedy{Label: fmt.Sprintf("Pass column %s over", tabular.ColumnName(src.column)), Set: column(Choice{Field: PassedOver})},
 		)
+	}
+	return out
+}
+
+// nothings are the words for nothing among the values of a group, each once.
+func (p *Problems) nothings(g Group) (out []string) {
+	for _, x := range p.List {
+		if (Group{x.Kind, x.Field}) == g && len(x.Value) > 2 && nothingWord([]byte(x.Value)) && !slices.Contains(out, x.Value) {
+			out = append(out, x.Value)
+		}
 	}
 	return out
 }

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -72,7 +73,8 @@ type cells struct {
 	kinds    []tabular.CellKind
 	problems *Problems
 	bad      bool
-	failed   []Field // of this row, whose cells hold nothing that could be read
+	failed   []Field      // of this row, whose cells hold nothing that could be read
+	turned   *turnedPlace // the place across that is in hand
 }
 
 // get gives a field's text, trimmed; nil where it is empty or has no source.
@@ -88,7 +90,7 @@ func (c *cells) get(s *Source) []byte {
 	}
 	raw := c.cells[s.column]
 	b := trimmed(raw)
-	if len(b) == 0 {
+	if len(b) == 0 || s.nothing != nil && slices.Contains(s.nothing, string(b)) {
 		return s.instead
 	}
 	switch {
@@ -98,7 +100,7 @@ func (c *cells) get(s *Source) []byte {
 			c.m.note(wrapped, c.row)
 		}
 	case s.spec.Form == Text: // words are taken as they stand
-	case b[0] == '#' && slices.Contains(sheetErrors, string(b)):
+	case (b[0] == '#' || b[0] == 'E') && sheetError.Match(b):
 		return c.fail(s, b, "is the error of a formula in the spreadsheet. Put the formula right there, or mend the cell")
 	case b[0] == '=' && c.kinds != nil:
 		return c.fail(
@@ -110,8 +112,8 @@ func (c *cells) get(s *Source) []byte {
 	return b
 }
 
-// sheetErrors are what a cell shows whose formula went wrong (OpenFormula 5.12).
-var sheetErrors = []string{"#N/A", "#REF!", "#VALUE!", "#DIV/0!", "#NAME?", "#NULL!", "#NUM!", "Err:502", "#SPILL!", "#CALC!"}
+// sheetError is what a cell shows whose formula went wrong (OpenFormula 5.12), in the languages that spreadsheet programs write.
+var sheetError = regexp.MustCompile(`^(#(N/A|NV|N/B|N/D|ND|N/V|[\p{Lu}¡¿/0]{2,12}[!?])|Err:5\d\d)$`)
 
 const wrapped = "rows with cells written as =\"text\""
 
@@ -158,7 +160,11 @@ func (c *cells) wrongWith(also int, f Field, kind string, value []byte, format s
 	if kind == "empty" && (slices.Contains(c.failed, f) || f == SKU && slices.Contains(c.failed, c.m.Identity)) {
 		return // it is told already why nothing is there
 	}
-	c.problems.Add(c.m.Problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)).With(also))
+	p := c.m.Problem(c.file, c.row, f, kind, string(value), fmt.Sprintf(format, args...)).With(also)
+	if s := c.m.sources[f]; s != nil && s.column >= 0 {
+		p.Column = c.letter(s)
+	}
+	c.problems.Add(p)
 }
 
 // Problem is a problem with a field of a row, with the column that the field comes from.

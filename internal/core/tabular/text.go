@@ -462,6 +462,18 @@ func (t *textReader) cutQuoted(record []byte) error {
 	return t.bounds(len(record))
 }
 
+// ColumnAt is the position of a column by its letter, from 0; -1 where it is none.
+func ColumnAt(letter string) int {
+	n := 0
+	for _, r := range letter {
+		if r < 'A' || r > 'Z' || n > MaxColumns {
+			return -1
+		}
+		n = n*26 + int(r-'A') + 1
+	}
+	return n - 1
+}
+
 // ColumnName is the letter name of a column, from 0: A, B, … Z, AA.
 func ColumnName(i int) string {
 	s := ""

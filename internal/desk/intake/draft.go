@@ -172,7 +172,7 @@ func (c *Choices) setSheet(n int, s SheetChoice) {
 func (c *Choices) mends(sheet int) layout.Mends {
 	var out layout.Mends
 	for _, m := range c.Mends {
-		at := columnAt(m.Column)
+		at := tabular.ColumnAt(m.Column)
 		if m.Sheet != sheet || at < 0 {
 			continue
 		}
@@ -185,18 +185,6 @@ func (c *Choices) mends(sheet int) layout.Mends {
 		out[m.Row][at] = layout.Mend{Was: m.Was, Is: m.Is}
 	}
 	return out
-}
-
-// columnAt is the place of a column by its letter, -1 where it is none.
-func columnAt(letter string) int {
-	n := 0
-	for _, r := range letter {
-		if r < 'A' || r > 'Z' || n > tabular.MaxColumns {
-			return -1
-		}
-		n = n*26 + int(r-'A') + 1
-	}
-	return n - 1
 }
 
 // Upload takes a file's bytes aside and looks at it. Nothing is stored.

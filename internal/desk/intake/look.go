@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"slices"
 	"sort"
-	"strings"
 	"time"
 
 	"wobin/internal/core/layout"
@@ -369,16 +368,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	for _, a := range m.Asks {
 		q := Question{What: a.What, Column: a.Column, Field: a.Field, Text: a.Text, Optional: a.Optional, Options: []QuestionOption{}}
 		for _, o := range a.Options {
-			c := o.Set
-			if c.Formula != "" { // it is worked out, and of no column
-				q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})
-				continue
-			}
-			c.Column = cmp.Or(c.Column, a.Column)
-			if at := columnAt(c.Column); !m.NoHeader && at >= 0 && at < len(m.Columns) {
-				c.Header = strings.TrimSpace(m.Columns[at].Header)
-			}
-			q.Options = append(q.Options, QuestionOption{o.Label, layout.Layout{Columns: []layout.Choice{c}}})
+			q.Options = append(q.Options, QuestionOption{o.Label, m.Answer(&a, &o)})
 		}
 		v.Questions = append(v.Questions, q)
 	}

@@ -796,6 +796,23 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Across: {
+            columns: components["schemas"]["AcrossColumn"][];
+            /**
+             * @description what the columns are
+             * @enum {string}
+             */
+            place: "warehouse" | "zone" | "bin";
+        };
+        AcrossColumn: {
+            /** @description the column's letter; it counts where no header is given */
+            column?: string;
+            /** @description what the figures are; left out: the quantity */
+            field?: string;
+            header?: string;
+            /** @description the place */
+            name: string;
+        };
         AddPersonRequest: {
             name: string;
             password: string;
@@ -984,6 +1001,8 @@ export interface components {
             letters?: boolean;
             /** @description a minus may stand at the end, and brackets mean below zero */
             minus?: boolean;
+            /** @description texts that stand for an empty cell */
+            nothing?: string[];
             /**
              * @description in which order day, month and year stand
              * @enum {string}
@@ -1362,6 +1381,8 @@ export interface components {
         };
         Layout: {
             $schema?: string;
+            /** @description items stand down and places across: each of these columns becomes lines of its own */
+            across?: components["schemas"]["Across"];
             /**
              * @description rows that read as totals, notes and repeated headers: passed over, or taken as lines
              * @enum {string}
@@ -1406,6 +1427,11 @@ export interface components {
              * @enum {string}
              */
             new_items?: "make" | "skip" | "refuse" | "";
+            /**
+             * @description rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible
+             * @enum {string}
+             */
+            parted?: "refuse" | "join" | "";
             /**
              * @description stock: its quantities replace, are added to, or are taken from what is there
              * @enum {string}

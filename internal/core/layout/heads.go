@@ -1,0 +1,191 @@
+package layout
+
+import (
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/tabular"
+)
+
+// headed by words: what stands above a table, or in rows of its own between its lines, may say the place of what follows.
+
+// labelled words of places, which may stand above a table or a block of lines.
+var blockFields = []Field{Warehouse, Zone, Bin}
+
+const blockRows = "headings of blocks"
+
+// asAt finds a time in a title: Stock list as at 30/11/2026 18:00.
+var asAt = regexp.MustCompile(`(?i)(?:^|\s)(?:as at|as of|per|stand|stichtag|status at|printed on|exported on|date|au|peildatum|a fecha de)[:\s]+(\d.*)$`)
+
+// headOf reads labels and their values above the header: the cell right of a label, or what stands behind its colon.
+func headOf(rows [][]string) map[string]string {
+	head := map[string]string{}
+	put := func(label, value string) {
+		if k := squeeze(label); k != "" && head[k] == "" {
+			head[k] = value
+		}
+	}
+	for _, r := range rows {
+		filled := slices.DeleteFunc(slices.Clone(r), func(c string) bool { return c == "" })
+		for i, label := range filled {
+			if at := asAt.FindStringSubmatch(label); at != nil {
+				put("as at", code.Trim(at[1]))
+				continue
+			}
+			if l, v, ok := strings.Cut(label, ":"); ok && code.Trim(v) != "" {
+				put(l, code.Trim(v))
+			} else if i == 0 && len(filled) > 1 {
+				put(label, filled[1])
+			} else if i == 0 {
+				put(label, "")
+			}
+		}
+	}
+	return head
+}
+
+// above takes the place of all lines from what stands above the table, where no column has it.
+func (m *Mapping) above() {
+	for _, f := range blockFields {
+		s := spec(m.Kind, f)
+		if s == nil || m.At(f) >= 0 || m.Kind == Places {
+			continue
+		}
+		for label, value := range m.Head {
+			if value != "" && newHeading(label).exactly(s.words) && len(value) <= 40 {
+				m.Worked = append(m.Worked, Worked{Field: f, choice: Choice{Field: f, Fixed: value}})
+				break
+			}
+		}
+	}
+}
+
+// blocks finds rows that say the place of the lines below them, and makes columns of what they say.
+func (m *Mapping) blocks(s *sample) {
+	if m.NoHeader || m.Kind == Places || m.Kind == Items {
+		return
+	}
+	for i, row := range s.rows {
+		if s.numbers[i] <= m.HeaderRow {
+			continue
+		}
+		f, _ := m.heading(row)
+		if f == "" || m.At(f) >= 0 {
+			continue
+		}
+		before := ""
+		m.Worked = slices.DeleteFunc(m.Worked, func(w Worked) bool {
+			if w.Field == f {
+				before = w.choice.Fixed
+			}
+			return w.Field == f
+		})
+		if before == "" {
+			for above, row := range s.rows {
+				if s.numbers[above] < m.HeaderRow {
+					if g, value := m.heading(row); g == f {
+						before = value
+					}
+				}
+			}
+		}
+		at := len(m.Columns)
+		m.block = append(m.block, block{f, at, before})
+		m.Columns = append(m.Columns, Column{
+			Index: at, Field: f, settled: true,
+			Why: "rows of their own, such as row " + strconv.Itoa(s.numbers[i]) + ", say it for the lines below them",
+		})
+	}
+}
+
+// block is a field that rows of their own say for the lines below them.
+type block struct {
+	field  Field
+	column int    // behind those of the file
+	before string // what holds until the first such row
+}
+
+// heading tells whether a row says a place for the lines below it, and which: a label of a place and its value, and no more.
+func (m *Mapping) heading(row []string) (f Field, value string) {
+	var filled []string
+	for _, c := range row {
+		if c != "" {
+			if filled = append(filled, c); len(filled) > 2 {
+				return "", ""
+			}
+		}
+	}
+	label := ""
+	switch len(filled) {
+	case 1:
+		var ok bool
+		if label, value, ok = strings.Cut(filled[0], ":"); !ok {
+			if label, value, ok = strings.Cut(filled[0], " "); !ok || strings.Contains(code.Trim(value), " ") {
+				return "", ""
+			}
+		}
+	case 2:
+		label, value = strings.TrimRight(filled[0], ": "), filled[1]
+		if !strings.HasSuffix(filled[0], ":") {
+			return "", ""
+		}
+	default:
+		return "", ""
+	}
+	value = code.Trim(value)
+	if value == "" || len(value) > 40 {
+		return "", ""
+	}
+	h := newHeading(label)
+	for _, f := range blockFields {
+		if s := spec(m.Kind, f); s != nil && (h.exactly(s.words) || f == Bin && h.exactly(s.weak)) && !isTotal(label) {
+			return f, value
+		}
+	}
+	return "", ""
+}
+
+// headsBlock notes what the row in hand says for the lines below it, and tells that it is no line.
+func (w *walk) headsBlock() bool {
+	c := w.c
+	few := 0
+	for _, b := range c.cells {
+		if len(b) > 0 {
+			few++
+		}
+	}
+	if few <= 2 {
+		row := make([]string, len(c.cells))
+		for i, b := range c.cells {
+			row[i] = string(trimmed(b))
+		}
+		if f, value := w.m.heading(row); f != "" {
+			for i := range w.m.block {
+				if w.m.block[i].field == f {
+					w.in[i] = []byte(value)
+					w.m.note(blockRows, c.row)
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// inBlock gives the row in hand what holds for its block.
+func (w *walk) inBlock() {
+	c := w.c
+	for i := range w.m.block {
+		at := w.m.block[i].column
+		for len(c.cells) <= at {
+			c.cells = append(c.cells, nil)
+			if c.kinds != nil {
+				c.kinds = append(c.kinds, tabular.TextCell)
+			}
+		}
+		c.cells[at] = w.in[i]
+	}
+}

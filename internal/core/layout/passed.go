@@ -1,0 +1,254 @@
+package layout
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/tabular"
+)
+
+// Parts of the words of headers that tell what a column may hold. Those of harmless ones say that it is something else: what is
+// planned, sold or weighed changes no figure of stock.
+var (
+	figureParts = partsOf("quantity, stock, hand, count, counted, recount, pieces, pcs, piece, each, eaches, ea, case, cases, cs, box, boxes, " +
+		"carton, cartons, balance, physical, inventory, damaged, blocked, held, hold, quarantine, inspection, faulty, broken, reserved, allocated, " +
+		"available, committed, free, bestand, menge, gesperrt, beschädigt, quantité, bloqué, voorraad, aantal, geblokkeerd, cantidad, existencias, bloqueado")
+	placeParts = partsOf("bin, location, warehouse, sublocation, shelf, rack, aisle, bay, level, slot, zone, area, site, depot, store, branch, position, " +
+		"room, from, to, lager, lagerort, lagerplatz, regal, fach, ebene, emplacement, entrepôt, magazijn, locatie, schap, almacén, ubicación, estante")
+	identityParts = partsOf("lot, batch, serial, sku, item, article, product, part, variant, barcode, ean, gtin, owner, condition, grade, " +
+		"charge, seriennummer, artikelnummer, lote, serie, partij, variante")
+	statusParts   = partsOf("status, state, blocked, zustand, estado, statut")
+	timeParts     = partsOf("date, time, timestamp, datum, zeit, uhrzeit, fecha, hora, heure, tijd")
+	harmlessParts = partsOf("reorder, min, minimum, max, maximum, order, ordered, orders, incoming, inbound, expected, safety, target, par, forecast, " +
+		"demand, price, msrp, rrp, sales, sale, sold, selling, retail, weight, volume, length, width, height, depth, dimension, dimensions, last, next, " +
+		"created, updated, modified, lead, supplier, vendor, customer, manufacturer, brand, default, preferred, suggested, value, amount, url, image, hs, " +
+		"tariff, country, origin, class, group, category, days, age, turnover, rank, page, user, tax, vat, margin, markup, currency, rate, account, gl, " +
+		"type, name, description, comment, comments, note, notes, remark, remarks, touched, title, text, id, key, difference, variance, diff, system, " +
+		"packs, pack, label, opened, expiry, expires, best, colour, color, size, mindestbestand, meldebestand, höchstbestand, preis, prix, prijs, precio, " +
+		"gewicht, poids, peso, pedido, bestellt")
+	priceParts = partsOf("price, preis, prix, prijs, precio, rrp, msrp")
+	costParts  = partsOf("cost, purchase, buying, einkauf, ek, einstand, achat, inkoop, coste, compra, standard, average")
+)
+
+func partsOf(list string) []string {
+	var out []string
+	for _, w := range words(list) {
+		out = append(out, parted(w)...)
+	}
+	return out
+}
+
+// has tells whether one of the header's parts is in a list.
+func has(parts, list []string) bool {
+	return slices.ContainsFunc(parts, func(p string) bool { return slices.Contains(list, p) })
+}
+
+// sense is what a column that nothing was made of looks like.
+type sense string
+
+const (
+	aFigure    sense = "figures"
+	aPlace     sense = "places"
+	anIdentity sense = "what tells items apart"
+	aTime      sense = "times"
+	noName     sense = "something without a name"
+)
+
+// senseOf tells what a column that is passed over looks like by its header and what it holds; "" where it can be passed over
+// without a word.
+func (m *Mapping) senseOf(i int, x *contents) sense {
+	if x.filled == 0 || squeeze(m.Columns[i].Header) == refusedWord {
+		return ""
+	}
+	parts := parted(brackets.ReplaceAllString(m.Columns[i].Header, " "))
+	numeric := x.numeric*10 >= x.filled*9
+	if len(parts) == 0 || m.NoHeader {
+		if numeric && (len(parts) == 0 || m.NoHeader) {
+			return noName
+		}
+		return ""
+	}
+	switch {
+	case has(parts, harmlessParts):
+	case has(parts, figureParts) && x.numeric*2 > x.filled:
+		return aFigure
+	case has(parts, placeParts) && m.Kind != Items:
+		return aPlace
+	case has(parts, identityParts) && m.Kind != Items:
+		return anIdentity
+	case has(parts, statusParts) && m.Kind == Stock && len(x.values) > 1 && len(x.values) <= 12:
+		return anIdentity
+	case has(parts, timeParts) && (m.Kind == Counts && m.At(CountedAt) < 0 || m.Kind == Movements && m.At(At) < 0):
+		return aTime
+	}
+	return ""
+}
+
+// askPassed asks about columns that are passed over though they look like figures, places, times, or what tells items apart.
+func (m *Mapping) askPassed(s *sample) {
+	if m.Kind == Places || m.Part {
+		return
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field != "" || c.settled || m.used(i) || m.asked(i) {
+			continue
+		}
+		x := s.column(m, i)
+		is := m.senseOf(i, x)
+		if is == "" || m.repeats(s, i) {
+			continue
+		}
+		name := fmt.Sprintf("Column %s, %q,", tabular.ColumnName(i), code.Trim(c.Header))
+		if m.NoHeader || code.Trim(c.Header) == "" {
+			name = fmt.Sprintf("Column %s", tabular.ColumnName(i))
+		}
+		looks := fmt.Sprintf("looks like %s and is passed over", is)
+		if is == noName {
+			looks = "holds numbers, has no name and is passed over"
+		}
+		m.Asks = append(m.Asks, Ask{
+			What: "passed over", Column: tabular.ColumnName(i), Example: s.example(m, i),
+			Text:    fmt.Sprintf("%s %s, such as %s. What is it?", name, looks, s.example(m, i)),
+			Options: append(m.mayBe(i, is), m.kept(i)...),
+		})
+	}
+}
+
+// used tells whether a formula or the filter works with a column.
+func (m *Mapping) used(column int) bool {
+	names := func(labels []label) bool {
+		return slices.ContainsFunc(labels, func(l label) bool { return l.column == column })
+	}
+	for _, src := range m.sources {
+		if names(src.labels) {
+			return true
+		}
+	}
+	return m.filter != nil && names(m.filter.labels)
+}
+
+// asked tells whether there is a question about a column, or one that offers it, already.
+func (m *Mapping) asked(column int) bool {
+	if slices.Contains(m.offered, column) {
+		return true
+	}
+	letter := tabular.ColumnName(column)
+	return slices.ContainsFunc(m.Asks, func(a Ask) bool {
+		return a.Column == letter || slices.ContainsFunc(a.Options, func(o Option) bool {
+			return o.Set.Column == letter || o.Set.Formula != "" && strings.Contains(o.Set.Formula, m.label(column))
+		})
+	})
+}
+
+// repeats tells whether a column says in every row what a column that is taken says.
+func (m *Mapping) repeats(s *sample, column int) bool {
+	cell := func(row []string, i int) string {
+		if i < len(row) {
+			return row[i]
+		}
+		return ""
+	}
+	return slices.ContainsFunc(m.Columns, func(c Column) bool {
+		if c.Field == "" {
+			return false
+		}
+		for n, row := range s.rows {
+			if s.numbers[n] > m.HeaderRow && cell(row, column) != cell(row, c.Index) {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// example gives the first value of a column.
+func (s *sample) example(m *Mapping, column int) string {
+	for i, row := range s.rows {
+		if s.numbers[i] > m.HeaderRow && column < len(row) && row[column] != "" {
+			return short([]byte(row[column]))
+		}
+	}
+	return ""
+}
+
+// mayBe gives what a column may be, as answers.
+func (m *Mapping) mayBe(i int, is sense) (out []Option) {
+	here := m.label(i)
+	field := func(label string, f Field) {
+		if spec(m.Kind, f) != nil && m.At(f) < 0 && !m.Has(f) {
+			out = append(out, Option{Label: label, Set: Choice{Field: f}})
+		}
+	}
+	total := map[Kind]Field{Stock: Quantity, Counts: Counted, Movements: Quantity}[m.Kind]
+	switch is {
+	case aFigure, noName:
+		if m.Kind == Items {
+			return nil
+		}
+		field("It is the quantity", total)
+		field("It is reserved, and part of what is on hand", Reserved)
+		if at := m.At(total); at >= 0 {
+			there := m.label(at)
+			out = append(out, Option{Label: fmt.Sprintf("It is to be added to column %s", tabular.ColumnName(at)),
+				Set: Choice{Field: total, Formula: there + " + " + here}},
+				Option{Label: fmt.Sprintf("It counts in place of column %s where it is filled in", tabular.ColumnName(at)),
+					Set: Choice{Field: total, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s)", here, there, here)}})
+		}
+		if is == noName {
+			field("It is the unit cost", UnitCost)
+		}
+	case aPlace:
+		field("It is the bin", Bin)
+		field("It is the zone", Zone)
+		field("It is the warehouse", Warehouse)
+		if at := m.At(Bin); at >= 0 {
+			out = append(out, Option{Label: fmt.Sprintf("It is the second part of the bin in column %s", tabular.ColumnName(at)),
+				Set: Choice{Field: Bin, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s & \"-\" & %s)", here, m.label(at), m.label(at), here)}},
+				Option{Label: fmt.Sprintf("It is the bin, and column %s is not", tabular.ColumnName(at)), Set: Choice{Field: Bin}})
+		}
+	case anIdentity:
+		field("It is the lot", Lot)
+		field("It is the serial", Serial)
+		field("It is how the goods are held (own, consigned, blocked)", Holding)
+		field("It is a second code of the item", FurtherSKU)
+		if at := m.At(SKU); at >= 0 {
+			out = append(out, Option{Label: fmt.Sprintf("It is part of the SKU, behind column %s", tabular.ColumnName(at)),
+				Set: Choice{Field: SKU, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s & \"-\" & %s)", here, m.label(at), m.label(at), here)}},
+				Option{Label: fmt.Sprintf("It is the SKU, and column %s is not", tabular.ColumnName(at)), Set: Choice{Field: SKU}})
+		}
+	case aTime:
+		field("It is when it was counted", CountedAt)
+		field("It is when it happened", At)
+	}
+	return out
+}
+
+// kept are the answers that leave a column what it is.
+func (m *Mapping) kept(i int) (out []Option) {
+	letter := tabular.ColumnName(i)
+	if name := code.Trim(m.Columns[i].Header); m.Kind == Stock && name != "" && !m.NoHeader {
+		out = append(out, Option{Label: "Keep it beside the line, as it is", Set: Choice{Column: letter, Field: Field(LineAttribute + name)}})
+	}
+	return append(out, Option{Label: "It is not needed", Set: Choice{Column: letter, Field: PassedOver}})
+}
+
+// askPrice asks whether a price is what the item costs: a selling price is no cost.
+func (m *Mapping) askPrice() {
+	at := m.At(UnitCost)
+	if at < 0 || m.Columns[at].settled || m.NoHeader {
+		return
+	}
+	if parts := parted(m.Columns[at].Header); !has(parts, priceParts) || has(parts, costParts) {
+		return
+	}
+	letter := tabular.ColumnName(at)
+	m.Asks = append(m.Asks, Ask{What: "cost or price", Column: letter, Field: UnitCost,
+		Text: fmt.Sprintf("Column %s is headed %q. Is it what a unit costs, or what it is sold for?", letter, m.Columns[at].Header),
+		Options: []Option{
+			{Label: "It is what a unit costs", Set: Choice{Column: letter, Field: UnitCost}},
+			{Label: "It is a selling price; the cost is not known", Set: Choice{Column: letter, Field: PassedOver}},
+		}})
+}
