@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -22,7 +23,7 @@ import (
 
 func (s *streams) intake() *cobra.Command {
 	var data, layoutFile, rows, quantities string
-	var leaveOut, addUp, only bool
+	var leaveOut, addUp, only, whole bool
 	var choices intake.Choices
 	c := &cobra.Command{
 		Use:   "intake FILE... --data DIR",
@@ -44,8 +45,13 @@ printed and nothing of it is taken in.`,
 			if addUp {
 				base.Doubles = "sum"
 			}
-			if only {
+			switch {
+			case only && whole:
+				return errors.New("--only and --whole exclude one another")
+			case only:
 				base.Extent = "only"
+			case whole:
+				base.Extent = "whole"
 			}
 			if err := base.Valid(); err != nil {
 				return err
@@ -72,7 +78,8 @@ printed and nothing of it is taken in.`,
 	f.StringVar(&layoutFile, "layout", "", "read the files by the layout in this `FILE` (JSON)")
 	f.BoolVar(&leaveOut, "leave-out", false, "take the good rows in and leave out those with problems")
 	f.BoolVar(&addUp, "add-up", false, "sum rows of the same key")
-	f.BoolVar(&only, "only", false, "only the lines in the file; else it is the whole stock of its warehouses")
+	f.BoolVar(&only, "only", false, "only the lines in the file, where much of what is recorded is not in it")
+	f.BoolVar(&whole, "whole", false, "the whole stock of its warehouses, where much of what is recorded is not in it")
 	f.StringVar(&rows, "rows", "", "which rows are taken: both, add or change")
 	f.StringVar(&quantities, "quantities", "", "what stock quantities do to what is there: replace, add or take")
 	return c

@@ -64,10 +64,10 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 	}
 	parts := parted(brackets.ReplaceAllString(m.Columns[i].Header, " "))
 	numeric := x.numeric*10 >= x.filled*9
-	if len(parts) == 0 || m.NoHeader {
-		if numeric && (len(parts) == 0 || m.NoHeader) {
-			return noName
-		}
+	switch {
+	case len(parts) == 0 && !m.NoHeader, m.NoHeader && numeric:
+		return noName
+	case m.NoHeader:
 		return ""
 	}
 	switch {
@@ -107,7 +107,7 @@ func (m *Mapping) askPassed(s *sample) {
 		}
 		looks := fmt.Sprintf("looks like %s and is passed over", is)
 		if is == noName {
-			looks = "holds numbers, has no name and is passed over"
+			looks = "has no name and is passed over"
 		}
 		m.Asks = append(m.Asks, Ask{
 			What: "passed over", Column: tabular.ColumnName(i), Example: s.example(m, i),

@@ -95,6 +95,7 @@ func RecogniseSheet(f *tabular.File, sheet int, w Want) (*Mapping, error) {
 			best = m
 		}
 	}
+	s.widen(best)
 	best.Sheet, best.SheetName = sheet, f.Sheets[sheet]
 	best.settle(f, s, w)
 	return best, nil

@@ -189,3 +189,26 @@ func (c *cells) joined(n int) (out [][]byte) {
 	}
 	return out
 }
+
+// widen gives the mapping columns without a name where every row goes beyond the header.
+func (s *sample) widen(m *Mapping) {
+	if m.NoHeader || m.HeaderRow == 0 {
+		return
+	}
+	least, rows := 0, 0
+	for n, row := range s.rows {
+		w := len(row)
+		for w > 0 && row[w-1] == "" {
+			w--
+		}
+		if s.numbers[n] <= m.HeaderRow || w < 2 {
+			continue
+		}
+		if rows++; rows == 1 || w < least {
+			least = w
+		}
+	}
+	for rows > 1 && len(m.Columns) < least {
+		m.Columns = append(m.Columns, Column{Index: len(m.Columns), Why: "it has no name; passed over"})
+	}
+}

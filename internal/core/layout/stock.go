@@ -27,6 +27,8 @@ type StockFile struct {
 	ItemKept      map[stock.ID]string // attributes of items, by SKU
 	Values        []Value             // codes that the records do not know, or that were settled
 	Left          int                 // rows left out because they were settled so
+	InDoubt       []stock.Key         // of rows that were refused and yet name their line
+	Unread        int                 // rows that were refused and name none
 	Packed        Packed              // rows in packs
 }
 
@@ -243,6 +245,7 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	judge.refused(f.Name, &b.Codes, x.refused, p)
 	if keep, to := settleKeys(judge, f.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) },
 		p); keep != nil {
+		s.doubt(keep, p)
 		b.Lines = keepRows(b.Lines, keep)
 		zones := map[[2]stock.ID]string{}
 		// Where two codes turn out to be one, the one that came later in the file has the last word.
@@ -260,6 +263,10 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	if r.Known != nil && m.Has(Serial) {
 		s.serials(f.Name, m, p)
 	}
+	for _, x := range x.refused {
+		s.InDoubt = append(s.InDoubt, x.key)
+	}
+	s.Unread = max(p.Rows-len(s.InDoubt), 0)
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, x.measure.packed
 	return s, nil
 }
@@ -284,6 +291,17 @@ func (m *Mapping) TimeAbove(zone *time.Location) (at int64, text string, ok bool
 		}
 	}
 	return 0, "", false
+}
+
+// doubt takes the keys of rows that are refused, and not left out.
+func (s *StockFile) doubt(keep []bool, p *Problems) {
+	for i := range s.Book.Lines {
+		if l := &s.Book.Lines[i]; !keep[i] {
+			if _, refused := p.Refused(int(l.Row)); refused {
+				s.InDoubt = append(s.InDoubt, l.Key)
+			}
+		}
+	}
 }
 
 // keepRows leaves the rows that are kept.
@@ -336,5 +354,6 @@ func (s *StockFile) serials(file string, m *Mapping, p *Problems) {
 		}
 		first[k] = int(l.Row)
 	}
+	s.doubt(keep, p)
 	s.Book.Lines = keepRows(s.Book.Lines, keep)
 }

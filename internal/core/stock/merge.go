@@ -8,6 +8,7 @@ type Taking struct {
 	Rows     string // "both" or "", "add": only new lines are taken, "change": only lines that are there
 	Quantity string // "replace" or "", "add": added to what is there, "take": taken from it
 	Clear    bool   // an empty unit cost clears the one that is there
+	InDoubt  []Key  // of rows that could not be read: refused is not gone, so recorded lines with these keys stay
 }
 
 // What became of a line.
@@ -23,6 +24,7 @@ const (
 	Passed
 	Clash
 	TooLarge
+	InDoubt // a recorded line that stays because its row could not be read; without a line, a row that names none that is recorded
 )
 
 // Merge lays the lines of a file over a book of recorded lines, whose lines have Row 1 (any but 0), and changes that
@@ -110,9 +112,20 @@ func Merge(before, file *Book, t Taking, tell func(what What, was, is, of *Line,
 	if t.Only && len(goes) == 0 {
 		return
 	}
+	doubt := map[int]bool{}
+	for _, k := range t.InDoubt {
+		if n := before.Find(to.Key(k)); n >= 0 && n < recorded {
+			doubt[n] = true
+		} else {
+			tell(InDoubt, nil, nil, nil, 0)
+		}
+	}
 	lines, all := before.Lines[:0], len(before.Lines)
 	for n := range before.Lines {
-		if n < recorded && !kept[n] && !t.Only {
+		if n < recorded && !kept[n] && doubt[n] {
+			l := before.Lines[n]
+			tell(InDoubt, &l, &l, nil, 0)
+		} else if n < recorded && !kept[n] && !t.Only {
 			l := before.Lines[n]
 			tell(Gone, &l, nil, nil, 0)
 			continue

@@ -109,7 +109,7 @@ func TestModes(t *testing.T) {
 		want []int // added, changed, unchanged, gone, refused, left
 		rope string
 	}{
-		"whole":        {layout.Layout{}, []int{1, 2, 0, 5, 0, 0}, "5"},
+		"whole":        {layout.Layout{Extent: "whole"}, []int{1, 2, 0, 5, 0, 0}, "5"},
 		"only":         {layout.Layout{Extent: "only"}, []int{1, 2, 0, 0, 0, 0}, "5"},
 		"added":        {layout.Layout{Quantity: "add"}, []int{1, 2, 0, 0, 0, 0}, "15"},
 		"taken":        {layout.Layout{Quantity: "take"}, []int{1, 2, 0, 0, 0, 0}, "5"},

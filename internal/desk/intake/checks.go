@@ -10,7 +10,7 @@ import (
 // Check is something about a dropped file that could be meant or be a mistake, and changes figures: it is asked before
 // anything is taken in. None has an answer of its own.
 type Check struct {
-	What    string        `json:"what" enum:"missing,again,early,future,older"`
+	What    string        `json:"what" enum:"missing,again,early,future,older,part"`
 	Text    string        `json:"text"`
 	Options []CheckOption `json:"options"`
 	Answer  string        `json:"answer" doc:"the option that was chosen; empty: it has to be answered"`
@@ -36,6 +36,8 @@ const (
 	withdraw = "withdraw"
 	leave    = "leave"
 	asItIs   = "as it is"
+	whole    = "whole"
+	inPart   = "part"
 )
 
 // listedChecks is how many rows of a check are told one by one.
@@ -69,7 +71,7 @@ func (v *SheetOfFile) answered(what string) string {
 // answer settles a check of a draft.
 func (c *Choices) answer(what, value string) error {
 	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave}, "early": {asItIs},
-		"future": {asItIs}, "older": {asItIs}} {
+		"future": {asItIs}, "older": {asItIs}, "part": {inPart, whole}} {
 		for _, v := range values {
 			if w == what && v == value {
 				checks := map[string]string{what: value}

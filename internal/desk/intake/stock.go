@@ -232,7 +232,8 @@ func (d *Room) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		}
 	}
 	t := stock.Taking{
-		Only:     given.Extent == "only" || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "",
+		InDoubt:  s.file.InDoubt,
+		Only:     given.Extent == "only" || given.Extent == "" && dr.choices.Checks["part"] == inPart || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "",
 		Rows:     given.Rows,
 		Quantity: given.Quantity,
 	}
@@ -246,7 +247,11 @@ func (d *Room) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		)
 	}
 	s.after = before
-	lay(dr, pt, before, file, t, e)
+	extent := newExtent(before, rec)
+	lay(dr, pt, before, file, t, e, extent)
+	if given.Extent == "" && !pt.mapping.Part && given.Quantity != "add" && given.Quantity != "take" {
+		extent.ask(dr, pt, s.file)
+	}
 	s.order = before.Order()
 	return nil
 }
@@ -276,7 +281,7 @@ func (d *Room) askOlder(ctx context.Context, dr *draft, pt *part) error {
 }
 
 // lay merges the file into what is recorded, counting and exemplifying what becomes of the lines.
-func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effect) {
+func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effect, extent *extent) {
 	places := map[stock.ID]*EffectPlace{}
 	at := func(k stock.Key) *EffectPlace {
 		p := places[k[stock.Warehouse]]
@@ -311,12 +316,21 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 			at(is.Key).Added++
 			example("added", is.Key, nil, is)
 		case stock.Changed:
+			extent.has(&was.Key)
 			e.Changed++
 			at(is.Key).Changed++
 			example("changed", is.Key, was, is)
 		case stock.Unchanged:
+			extent.has(&is.Key)
 			e.Unchanged++
 			at(is.Key).Unchanged++
+		case stock.InDoubt:
+			if was == nil {
+				extent.unknown++
+				break
+			}
+			extent.has(&was.Key)
+			e.Doubt++
 		case stock.Gone:
 			e.Gone++
 			at(was.Key).Gone++

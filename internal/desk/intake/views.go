@@ -102,6 +102,7 @@ type PassedOver struct {
 // Effect is what taking the file in would do.
 type Effect struct {
 	count.Outcome
+	Doubt     int             `json:"doubt" doc:"recorded lines whose rows could not be read; they stay as they are"`
 	Recorded  int             `json:"recorded" doc:"lines recorded before in the warehouses of the file"`
 	GoneValue string          `json:"gone_value" doc:"what those gone are worth in the records"`
 	Places    []EffectPlace   `json:"places"`

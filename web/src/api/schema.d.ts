@@ -957,7 +957,7 @@ export interface components {
             rows: components["schemas"]["CheckRow"][];
             text: string;
             /** @enum {string} */
-            what: "missing" | "again" | "early" | "future" | "older";
+            what: "missing" | "again" | "early" | "future" | "older" | "part";
         };
         CheckOption: {
             label: string;
@@ -1125,6 +1125,11 @@ export interface components {
             added: number;
             /** Format: int64 */
             changed: number;
+            /**
+             * Format: int64
+             * @description recorded lines whose rows could not be read; they stay as they are
+             */
+            doubt: number;
             examples: components["schemas"]["EffectExample"][];
             /**
              * Format: int64

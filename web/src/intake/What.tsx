@@ -114,12 +114,12 @@ export function What({
 					<b className="text-warn">! </b>
 					{count(e.gone)} of {many(e.recorded, "recorded line", "recorded lines")}{" "}
 					{e.gone === 1 ? "is not in the file and becomes" : "are not in the file and become"} zero, worth {plain(e.gone_value)}.
-					{sheet?.kind === "stock" && e.gone * 2 > e.recorded && (
-						<button type="button" className="word mt-0.5 block" onClick={() => settle({ sheet: sheet.number, set: { extent: "only" } })}>
-							The file holds only some lines
-						</button>
-					)}
 				</div>
+			)}
+			{e.doubt > 0 && (
+				<p className="mt-2" data-doubt>
+					{many(e.doubt, "recorded line stays as it is: its row", "recorded lines stay as they are: their rows")} could not be read.
+				</p>
 			)}
 			{sheet && <Problems draft={draft} sheet={sheet} drop={drop} settle={settle} only={only} onOnly={onOnly} onColumn={onColumn} />}
 			{sheet && <Values sheet={sheet} settle={settle} />}
