@@ -28,6 +28,8 @@ func (a Aside) Said() string {
 	return fmt.Sprintf("%d %s", a.N, what)
 }
 
+const hiddenRows = "hidden rows"
+
 const filtered = "rows that the row filter leaves out"
 
 var totals = squeezed(
@@ -163,7 +165,7 @@ func (m *Mapping) AsText() int {
 
 // PassedOver lists the rows that were passed over, by what they are.
 func (m *Mapping) PassedOver() (out []Aside) {
-	for _, what := range []string{"totals", "notes", "headers that come again", blockRows, filtered} {
+	for _, what := range []string{"totals", "notes", "headers that come again", blockRows, hiddenRows, filtered} {
 		if a := m.aside[what]; a != nil {
 			out = append(out, *a)
 		}

@@ -72,34 +72,35 @@ func (m *Mapping) Answer(a *Ask, o *Option) Layout {
 
 // Mapping is what was made of a table: its kind, its sheet, its header row and its columns.
 type Mapping struct {
-	Kind      Kind
-	Sheet     int
-	SheetName string
-	HeaderRow int // as a spreadsheet shows it; 0 where there is none
-	NoHeader  bool
-	WhyHeader string
-	WhyKind   string
-	Columns   []Column
-	Worked    []Worked
-	Head      map[string]string // what stands above the header as label and value, labels squeezed
-	Asks      []Ask
-	Identity  Field // what identifies the item
-	Layout    *Layout
-	Part      bool // a column says why its rows were refused: the file holds only those
-	sources   map[Field]*Source
-	filter    *rowFilter
-	fill      []int
-	score     int
-	aside     map[string]*Aside
-	namer     *Source // the column that names the row's item, by which totals and notes are told from lines
-	namerHead int     // the length of its header, -1 where there is none
-	textRow   int     // the row that was noted last for its cells written as ="text"
-	shape     rowShape
-	meant     map[Match]bool // texts that were said to be right as they are
-	block     []block
-	turned    *turned
-	offered   []int // columns that a question about places across is about
-	takeAside bool  // rows that read as totals and notes are lines
+	Kind        Kind
+	Sheet       int
+	SheetName   string
+	HeaderRow   int // as a spreadsheet shows it; 0 where there is none
+	NoHeader    bool
+	WhyHeader   string
+	WhyKind     string
+	Columns     []Column
+	Worked      []Worked
+	Head        map[string]string // what stands above the header as label and value, labels squeezed
+	Asks        []Ask
+	Identity    Field // what identifies the item
+	Layout      *Layout
+	Part        bool // a column says why its rows were refused: the file holds only those
+	sources     map[Field]*Source
+	filter      *rowFilter
+	fill        []int
+	score       int
+	aside       map[string]*Aside
+	namer       *Source // the column that names the row's item, by which totals and notes are told from lines
+	namerHead   int     // the length of its header, -1 where there is none
+	textRow     int     // the row that was noted last for its cells written as ="text"
+	shape       rowShape
+	meant       map[Match]bool // texts that were said to be right as they are
+	block       []block
+	turned      *turned
+	offered     []int // columns that a question about places across is about
+	leaveHidden bool  // rows that are hidden in the workbook
+	takeAside   bool  // rows that read as totals and notes are lines
 }
 
 // Want is what is known before a table is looked at.
@@ -273,4 +274,12 @@ func (c *Choice) merge(top *Choice) {
 			c.Signs = append(slices.Clone(c.Signs), s)
 		}
 	}
+}
+
+// Heads are the headers as they are compared, by which sheets of one shape are told.
+func (m *Mapping) Heads() (out []string) {
+	for i := range m.Columns {
+		out = append(out, squeeze(m.Columns[i].Header))
+	}
+	return out
 }

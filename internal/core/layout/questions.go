@@ -78,10 +78,12 @@ func (m *Mapping) questions(s *sample, given *Layout, known *Known) {
 	m.askRivals(s)
 	m.askDirection(s)
 	m.askPrice()
+	m.askHidden(s, given)
 	m.askTogether(s, known)
 	m.askNature(s, given)
 	m.offerFill(s)
 	m.askAcross(s, known)
+	m.askWarehouse(s, known)
 	m.askPassed(s)
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
 }

@@ -135,6 +135,10 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 				c.cells[i] = tabular.Unsafe(c.cells[i])
 			}
 		}
+		if m.leaveHidden && w.rows.Hidden() {
+			m.note(hiddenRows, c.row)
+			continue
+		}
 		if w.r.Mends[c.row] != nil {
 			c.cells = w.r.Mends.mended(c.row, c.cells, c.kinds)
 		}

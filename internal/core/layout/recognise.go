@@ -49,7 +49,9 @@ type sample struct {
 	rows    [][]string
 	numbers []int
 	kinds   [][]tabular.CellKind
-	whole   bool // all rows of the table are in it
+	whole   bool   // all rows of the table are in it
+	hidden  []int  // numbers of rows that are hidden in the workbook
+	columns []bool // which columns are hidden in it
 }
 
 func readSample(f *tabular.File, sheet int) (*sample, error) {
@@ -71,7 +73,11 @@ func readSample(f *tabular.File, sheet int) (*sample, error) {
 		}
 		s.rows, s.numbers = append(s.rows, row), append(s.numbers, n)
 		s.kinds = append(s.kinds, slices.Clone(rows.Kinds()))
+		if rows.Hidden() {
+			s.hidden = append(s.hidden, n)
+		}
 	}
+	s.columns = rows.HiddenColumns()
 	return s, rows.Err()
 }
 
@@ -385,7 +391,12 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 		}
 	}
 	m.aside = map[string]*Aside{}
-	m.takeAside = given.Aside == "take"
+	m.takeAside, m.leaveHidden = given.Aside == "take", given.Hidden == "leave"
+	for i := range m.Columns {
+		if i < len(s.columns) && s.columns[i] {
+			m.Columns[i].Why += "; it is hidden in the workbook"
+		}
+	}
 	s.forms(f, m)
 	m.questions(s, given, w.Known)
 }

@@ -36,6 +36,7 @@ type File struct {
 	Kind    Kind     //
 	Dialect Dialect  // of delimited text
 	Sheets  []string // of a workbook, in their order; one empty name for delimited text
+	Hidden  []bool   // which of a workbook's sheets are hidden; nil for delimited text
 
 	at   io.ReaderAt
 	size int64
@@ -148,7 +149,7 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 		if f.book, err = openWorkbook(z, size); err != nil {
 			return nil, &Error{File: name, Text: err.Error()}
 		}
-		f.Sheets = f.book.names
+		f.Sheets, f.Hidden = f.book.names, f.book.hidden
 		return f, nil
 	}
 	f.Kind, f.Sheets = Text, []string{""}
@@ -234,6 +235,20 @@ const (
 
 // Kinds gives the kind of each cell of the row that Next gave last; nil where all are text, as in delimited text.
 func (r *Rows) Kinds() []CellKind { return r.src.kinds() }
+
+// Hidden tells whether the row that Next gave last is hidden in the workbook.
+func (r *Rows) Hidden() bool {
+	s, ok := r.src.(*sheetReader)
+	return ok && s.hidden
+}
+
+// HiddenColumns tells which columns are hidden in the workbook, once a row was read; it may be shorter than a row.
+func (r *Rows) HiddenColumns() []bool {
+	if s, ok := r.src.(*sheetReader); ok {
+		return s.columns
+	}
+	return nil
+}
 
 type rowSource interface {
 	// kinds gives the kinds of the cells that next gave last.

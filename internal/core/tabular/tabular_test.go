@@ -253,7 +253,7 @@ func TestFormatsOfDates(t *testing.T) {
 		`#,##0\ \d`: false, "[Red]-#,##0": false, "[$€-407] #,##0.00": false, "_-* #,##0_-": false, `"hand"0`: false, "00000": false,
 		`"never closed`: true,
 	} {
-		assert.Equal(t, date, isDateFormat(format), format)
+		assert.Equal(t, date, formOf(format).date, format)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -22,8 +23,9 @@ type workbook struct {
 	zip    *zip.Reader
 	names  []string
 	parts  []string
+	hidden []bool
 	shared []string
-	dates  []bool // by cell format
+	forms  []cellForm // by cell format
 	epoch  time.Time
 	packed int64
 }
@@ -39,9 +41,10 @@ func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 			Date1904 string `xml:"date1904,attr"`
 		} `xml:"workbookPr"`
 		Sheets []struct {
-			Name string `xml:"name,attr"`
-			ID   string `xml:"http://schemas.openxmlformats.org/officeDocument/2006/relationships id,attr"`
-			ID2  string `xml:"http://purl.oclc.org/ooxml/officeDocument/relationships id,attr"`
+			Name  string `xml:"name,attr"`
+			State string `xml:"state,attr"`
+			ID    string `xml:"http://schemas.openxmlformats.org/officeDocument/2006/relationships id,attr"`
+			ID2   string `xml:"http://purl.oclc.org/ooxml/officeDocument/relationships id,attr"`
 		} `xml:"sheets>sheet"`
 	}
 	if w.find("xl/workbook.xml") == nil {
@@ -88,6 +91,7 @@ func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 	for _, s := range doc.Sheets {
 		if p := target[s.ID+s.ID2]; p != "" && w.find(p) != nil {
 			w.names, w.parts = append(w.names, s.Name), append(w.parts, p)
+			w.hidden = append(w.hidden, s.State == "hidden" || s.State == "veryHidden")
 		}
 	}
 	if len(w.names) == 0 {
@@ -157,6 +161,29 @@ func (w *workbook) decode(name string, into any) error {
 	return nil
 }
 
+// cellForm is what matters of the number format of a cell: whether it shows a date, with the time of day or without, and how many
+// digits it shows at least, where it shows digits alone.
+type cellForm struct {
+	date, clock bool
+	digits      int
+}
+
+// builtIn are the number formats that a workbook does not spell out (ECMA-376, part 1, 18.8.30).
+func builtIn(id int) cellForm {
+	return cellForm{
+		date:  id >= 14 && id <= 22 || id >= 27 && id <= 36 || id >= 45 && id <= 47 || id >= 50 && id <= 58,
+		clock: id >= 18 && id <= 22 || id >= 45 && id <= 47,
+	}
+}
+
+// formOf reads a number format.
+func formOf(code string) (f cellForm) {
+	if f.date, f.clock = isDateFormat(code); !f.date && len(code) > 1 && strings.Trim(code, "0") == "" {
+		f.digits = len(code)
+	}
+	return f
+}
+
 func (w *workbook) readStyles(part string) error {
 	if part == "" || w.find(part) == nil {
 		return nil
@@ -173,24 +200,31 @@ func (w *workbook) readStyles(part string) error {
 	if err := w.decode(part, &doc); err != nil {
 		return err
 	}
-	custom := map[int]bool{}
+	custom := map[int]cellForm{}
 	for _, f := range doc.Formats {
-		custom[f.ID] = isDateFormat(f.Code)
+		custom[f.ID] = formOf(f.Code)
 	}
 	for _, c := range doc.Cells {
-		date, known := custom[c.ID]
-		w.dates = append(
-			w.dates,
-			date ||
-				(!known && (c.ID >= 14 && c.ID <= 22 || c.ID >= 27 && c.ID <= 36 || c.ID >= 45 && c.ID <= 47 || c.ID >= 50 && c.ID <= 58)),
-		)
+		f, known := custom[c.ID]
+		if !known {
+			f = builtIn(c.ID)
+		}
+		w.forms = append(w.forms, f)
 	}
 	return nil
 }
 
-// isDateFormat tells whether a number format shows a date or time: one of its letters outside of quotes,
-// brackets and escapes.
-func isDateFormat(f string) bool {
+// form gives the form of a cell by the number of its format.
+func (w *workbook) form(style int) cellForm {
+	if style < 0 || style >= len(w.forms) {
+		return cellForm{}
+	}
+	return w.forms[style]
+}
+
+// isDateFormat tells whether a number format shows a date or time, and whether hours or seconds are among it: one of their letters
+// outside of quotes, brackets and escapes.
+func isDateFormat(f string) (date, clock bool) {
 	for i := 0; i < len(f); i++ {
 		switch c := f[i]; c {
 		case '\\', '_', '*':
@@ -203,15 +237,17 @@ func isDateFormat(f string) bool {
 			if j := strings.IndexByte(f[i:], ']'); j >= 0 {
 				switch strings.ToLower(f[i+1 : i+j]) {
 				case "h", "hh", "m", "mm", "s", "ss":
-					return true
+					return true, true
 				}
 				i += j
 			}
-		case 'd', 'D', 'm', 'M', 'y', 'Y', 'h', 'H', 's', 'S':
-			return true
+		case 'h', 'H', 's', 'S':
+			date, clock = true, true
+		case 'd', 'D', 'm', 'M', 'y', 'Y':
+			date = true
 		}
 	}
-	return false
+	return date, clock
 }
 
 func (w *workbook) readShared(part string) error {
@@ -240,7 +276,7 @@ func (w *workbook) readShared(part string) error {
 				if total += len(text) + 16; total > 1<<30 {
 					return errUnpacks
 				}
-				w.shared, text = append(w.shared, string(text)), text[:0]
+				w.shared, text = append(w.shared, unescaped(string(text))), text[:0]
 			}
 		case "rPh":
 			phonetic = !end
@@ -265,6 +301,9 @@ type sheetReader struct {
 	arena []byte
 	spans []span
 	sorts []CellKind
+
+	hidden  bool // the row in hand
+	columns []bool
 }
 
 type span struct {
@@ -296,10 +335,14 @@ func (s *sheetReader) next() (int, [][]byte, error) {
 		if err != nil {
 			return s.row + 1, nil, err
 		}
+		if !end && string(name) == "col" {
+			s.hide(attrs)
+		}
 		if end || string(name) != "row" {
 			continue
 		}
 		s.row++
+		s.hidden = truth(attribute(attrs, "hidden"))
 		if v := attribute(attrs, "r"); v != nil {
 			if n, err := strconv.Atoi(string(v)); err == nil && n >= s.row {
 				s.row = n
@@ -316,6 +359,23 @@ func (s *sheetReader) next() (int, [][]byte, error) {
 		}
 	}
 }
+
+// hide notes columns that are hidden.
+func (s *sheetReader) hide(attrs []byte) {
+	if !truth(attribute(attrs, "hidden")) {
+		return
+	}
+	from, _ := strconv.Atoi(string(attribute(attrs, "min")))
+	to, _ := strconv.Atoi(string(attribute(attrs, "max")))
+	for n := max(from, 1); n <= min(to, MaxColumns); n++ {
+		for len(s.columns) < n {
+			s.columns = append(s.columns, false)
+		}
+		s.columns[n-1] = true
+	}
+}
+
+func truth(b []byte) bool { return string(b) == "1" || string(b) == "true" }
 
 func (s *sheetReader) readCells() error {
 	s.arena, s.spans = s.arena[:0], s.spans[:0]
@@ -355,8 +415,11 @@ func (s *sheetReader) readCells() error {
 		}
 		sort := TextCell
 		if !open && (kind == "" || kind == "n") {
-			if sort = NumberCell; style >= 0 && style < len(s.book.dates) && s.book.dates[style] {
+			switch form := s.book.form(style); {
+			case form.date:
 				sort = DateCell
+			case form.digits == 0:
+				sort = NumberCell
 			}
 		}
 		if len(s.arena)-from > MaxCell {
@@ -409,8 +472,12 @@ func (s *sheetReader) readValue(kind string, style int) (open bool, err error) {
 			v := string(s.arena[from:])
 			s.arena = append(s.arena[:from], s.book.shown(v, kind, style)...)
 		case "t": // inline text
+			from := len(s.arena)
 			if s.arena, err = s.x.text(s.arena); err != nil {
 				return false, err
+			}
+			if bytes.Contains(s.arena[from:], []byte("_x")) {
+				s.arena = append(s.arena[:from], unescaped(string(s.arena[from:]))...)
 			}
 		case "f":
 			if formula, err = s.x.text(formula[:0]); err != nil {
@@ -429,7 +496,9 @@ func (w *workbook) shown(v, kind string, style int) string {
 			return "#REF!"
 		}
 		return w.shared[n]
-	case "str", "e", "d", "inlineStr":
+	case "str", "inlineStr":
+		return unescaped(v)
+	case "e", "d":
 		return v
 	case "b":
 		if v == "1" {
@@ -437,22 +506,43 @@ func (w *workbook) shown(v, kind string, style int) string {
 		}
 		return "FALSE"
 	}
-	if style >= 0 && style < len(w.dates) && w.dates[style] {
+	form := w.form(style)
+	if form.date {
 		if f, err := strconv.ParseFloat(v, 64); err == nil && f >= 0 && f < 2_958_466 {
 			t := time.Unix(w.epoch.Unix()+int64(f*86_400+0.5), 0).UTC() // a Duration holds only 292 years
 			if f < 1 {                                                  // a time of day without a date
 				return t.Format("15:04:05")
 			}
-			if t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 {
+			if t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 && !form.clock {
 				return t.Format("2006-01-02")
 			}
 			return t.Format("2006-01-02 15:04:05")
 		}
 	}
-	if text, ok := quantity.FromFloatText(v); ok {
-		return text
+	text, ok := quantity.FromFloatText(v)
+	if !ok {
+		return v
 	}
-	return v
+	if n := form.digits - len(text); n > 0 && !strings.ContainsAny(text, ".-") { // it is that text for whoever looks at it
+		return strings.Repeat("0", n) + text
+	}
+	return text
+}
+
+var escape = regexp.MustCompile(`_x[0-9A-Fa-f]{4}_`)
+
+// unescaped gives a text with its escaped signs (ECMA-376, part 1, 22.9.2.19).
+func unescaped(s string) string {
+	if !strings.Contains(s, "_x") {
+		return s
+	}
+	return escape.ReplaceAllStringFunc(s, func(e string) string {
+		n, err := strconv.ParseUint(e[2:6], 16, 16)
+		if err != nil || n >= 0xd800 && n < 0xe000 {
+			return e
+		}
+		return string(rune(n))
+	})
 }
 
 func columnOf(ref []byte) int {

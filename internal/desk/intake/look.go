@@ -154,7 +154,7 @@ func (d *Room) layoutsFor(ctx context.Context, c *Choices) (saved []*layout.Layo
 
 // recogniseParts makes out what each sheet is, and which of them are taken in.
 func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, named *layout.Layout) error {
-	taken := map[layout.Kind]string{}
+	taken, heads := map[layout.Kind]string{}, map[layout.Kind][]string{}
 	for s, name := range dr.table.Sheets {
 		choice := dr.choices.sheet(s)
 		given := choice.Layout
@@ -218,15 +218,24 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 			v.Use = true
 		case dr.choices.Base != nil && base == nil:
 			v.WhyUse = fmt.Sprintf("the layout takes the sheet %q", named.Sheet)
+		case s < len(dr.table.Hidden) && dr.table.Hidden[s]:
+			v.WhyUse = "the sheet is hidden in the workbook"
+			if sound {
+				v.WhyUse += fmt.Sprintf("; it reads as %s", m.Kind)
+			}
 		case !sound:
 			v.WhyUse = "nothing in it reads as places, items, stock, movements or counts"
 		case taken[m.Kind] != "":
-			v.WhyUse = fmt.Sprintf("it reads as %s like the sheet %q, which is taken in", m.Kind, taken[m.Kind])
+			v.Use, v.WhyUse = true, fmt.Sprintf("it reads as %s like the sheet %q", m.Kind, taken[m.Kind])
+			if !slices.Equal(heads[m.Kind], m.Heads()) {
+				v.Blocked = fmt.Sprintf("It reads as %s like the sheet %q, and has other columns. Say whether it is taken in too, or left out.",
+					m.Kind, taken[m.Kind])
+			}
 		default:
 			v.Use, v.WhyUse = true, m.WhyKind
 		}
-		if v.Use {
-			taken[m.Kind] = name
+		if v.Use && taken[m.Kind] == "" {
+			taken[m.Kind], heads[m.Kind] = name, m.Heads()
 		}
 	}
 	if len(dr.table.Sheets) > 1 && len(taken) == 0 { // show what is missing in the first one

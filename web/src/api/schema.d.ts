@@ -1417,6 +1417,11 @@ export interface components {
             header?: number;
             /** @description the whole header row, by which a file of the same shape is known */
             headers?: string[];
+            /**
+             * @description rows that are hidden in a workbook: taken like the others, or left out
+             * @enum {string}
+             */
+            hidden?: "take" | "leave" | "";
             /** @description the field that identifies the item; left out: SKU where there is one */
             identify?: string;
             /**
