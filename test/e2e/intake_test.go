@@ -80,13 +80,15 @@ func TestMessyFileByMouse(t *testing.T) {
 	assert.Equal(t, "(272,00) → -272.00", s.text(`[data-cell="E11"]`))
 	s.do("the warehouse", answer("it is YARD"))
 	assert.Contains(t, s.text(`[data-gone]`), "of 574 recorded lines are not in the file and become zero")
-	s.do("only some lines", press("The file holds only some lines"), chromedp.WaitNotPresent(`[data-gone]`))
+	assert.Contains(t, s.text(`[data-check=part]`), "are not in this file. Is it the whole stock, or a part of it?")
+	s.do("a part", answer("A part: what is not in it stays as it is"), chromedp.WaitNotPresent(`[data-gone]`))
 	assert.Contains(t, s.text(`[data-problems]`), `"about 40" is not a number`)
 	assert.Equal(t, "1 refused", s.text(`[data-figure=refused]`))
 	s.do(
 		"take the last answer back and give it again",
 		press("Take the last answer back"),
-		chromedp.WaitVisible(`//button[@aria-pressed="true"][contains(., "all stock of its")]`, chromedp.BySearch),
+		chromedp.WaitVisible(`[data-check=part] [aria-pressed=false]`),
+		chromedp.WaitVisible(`[data-gone]`),
 		pressed("only some lines"),
 	)
 	// The last cell is mended in place.

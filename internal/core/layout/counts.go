@@ -60,7 +60,7 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 			}
 		}
 		n.Key = c.key(&at, &s.Codes)
-		n.Quantity, n.Given = c.quantity(counted)
+		n.Quantity, n.Given = measure.quantity(c, counted, n.Key[stock.SKU])
 		if n.Given && !c.bad && n.Quantity < 0 {
 			c.wrong(Counted, "below zero", c.get(counted), "%q is below zero. Nothing can be counted less than 0", short(c.get(counted)))
 		}

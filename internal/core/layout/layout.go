@@ -148,7 +148,7 @@ func (l *Layout) Valid() error {
 // empty tells whether the choice settles nothing.
 func (c *Choice) empty() bool {
 	return c.Field == "" && !c.worked() && c.Default == "" && c.Fill == "" && c.Empty == "" && c.Decimal == "" && c.Order == "" && c.Time == "" &&
-		len(c.Signs)+len(c.Nothing) == 0 && !c.Minus && !c.Letters && !c.Serial
+		len(c.Signs)+len(c.Below)+len(c.Nothing) == 0 && !c.Minus && !c.Letters && !c.Serial
 }
 
 func (c *Choice) name() string {

@@ -98,6 +98,7 @@ type Mapping struct {
 	meant       map[Match]bool // texts that were said to be right as they are
 	block       []block
 	turned      *turned
+	apart       []int // columns that tell rows of one key apart
 	offered     []int // columns that a question about places across is about
 	leaveHidden bool  // rows that are hidden in the workbook
 	takeAside   bool  // rows that read as totals and notes are lines
@@ -267,6 +268,11 @@ func (c *Choice) merge(top *Choice) {
 	for _, s := range top.Nothing {
 		if !slices.Contains(c.Nothing, s) {
 			c.Nothing = append(slices.Clone(c.Nothing), s)
+		}
+	}
+	for _, s := range top.Below {
+		if !slices.Contains(c.Below, s) {
+			c.Below = append(slices.Clone(c.Below), s)
 		}
 	}
 	for _, s := range top.Signs {

@@ -3,6 +3,7 @@ package layout
 import (
 	"bytes"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -14,6 +15,7 @@ import (
 type Numbers struct {
 	Decimal string   `json:"decimal,omitempty" maxLength:"1" doc:"the sign before decimal places: a point or a comma"`
 	Signs   []string `json:"signs,omitempty" doc:"units and currencies that may stand beside the number and are left away"`
+	Below   []string `json:"below,omitempty" doc:"signs beside a number that mean below zero, such as CR"`
 	Letters bool     `json:"letters,omitempty" doc:"O, I and l beside digits are the digits that they are typed for"`
 	Minus   bool     `json:"minus,omitempty" doc:"a minus may stand at the end, and brackets mean below zero"`
 }
@@ -242,7 +244,18 @@ func (n *Numbers) parse(s string) (plain string, problem, text string) {
 		}
 		return "", "not a number", "is not a number"
 	}
-	if w.sign != "" && !n.lets(w.sign) {
+	switch {
+	case w.sign == "" || n.lets(w.sign):
+	case within(n.Below, w.sign):
+		if plain = strings.TrimPrefix(plain, "-"); !w.negative {
+			plain = "-" + plain
+		}
+	case within(packSigns, w.sign):
+		return plain, "unit or currency sign", fmt.Sprintf(
+			"is not a number: %q beside it may be a pack of several. Give the item its pack first, or write the quantity in its own unit", w.sign)
+	case within(creditSigns, w.sign):
+		return plain, "unit or currency sign", fmt.Sprintf("is not a number: %q beside it may mean below zero", w.sign)
+	default:
 		return plain, "unit or currency sign", fmt.Sprintf("is not a number: %q stands beside it", w.sign)
 	}
 	if w.end && !n.Minus {
@@ -270,14 +283,18 @@ func lettersAsDigits(s string) (digits string, had bool) {
 	return digits, had && !strings.ContainsFunc(digits, unicode.IsLetter)
 }
 
-func (n *Numbers) lets(sign string) bool {
-	for _, s := range n.Signs {
-		if strings.EqualFold(s, sign) {
-			return true
-		}
-	}
-	return false
+func (n *Numbers) lets(sign string) bool { return within(n.Signs, sign) }
+
+// within tells whether a sign is among some, without regard to case and a point at its end.
+func within(signs []string, sign string) bool {
+	return slices.ContainsFunc(signs, func(s string) bool { return strings.EqualFold(strings.TrimRight(s, "."), strings.TrimRight(sign, ".")) })
 }
+
+// Signs beside numbers that must not simply be left away: packs would lose their contents, credits their direction.
+var (
+	packSigns   = words("bx, box, boxes, cs, case, cases, ctn, carton, cartons, pk, pack, packs, pkg, pal, plt, pallet, pallets, dz, doz, dozen, outer, tray, crate, bag, bags, drum, kt, kart, karton, vpe, palette, colis, caja, cajas, doos")
+	creditSigns = words("cr, dr, credit, debit, haben, soll")
+)
 
 func signName(decimal string) string {
 	if decimal == "," {

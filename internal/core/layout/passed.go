@@ -252,3 +252,46 @@ func (m *Mapping) askPrice() {
 			{Label: "It is a selling price; the cost is not known", Set: Choice{Column: letter, Field: PassedOver}},
 		}})
 }
+
+// tellApart finds the columns that are passed over and differ wherever rows have one key.
+func (m *Mapping) tellApart(s *sample) {
+	if m.Kind != Stock || m.NoHeader {
+		return
+	}
+	cell := func(row []string, i int) string {
+		if i >= 0 && i < len(row) {
+			return row[i]
+		}
+		return ""
+	}
+	groups := map[string][]int{}
+	for n, row := range s.rows {
+		if s.numbers[n] > m.HeaderRow && cell(row, m.At(m.Identity)) != "" {
+			k := ""
+			for _, f := range append(slices.Clone(keyFields[:]), m.Identity) {
+				k += cell(row, m.At(f)) + "\x00"
+			}
+			groups[k] = append(groups[k], n)
+		}
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field != "" || m.used(i) {
+			continue
+		}
+		doubles, differ := 0, true
+		for _, rows := range groups {
+			seen := map[string]bool{}
+			for _, n := range rows {
+				seen[cell(s.rows[n], i)] = true
+			}
+			if len(rows) > 1 {
+				doubles++
+				differ = differ && len(seen) == len(rows)
+			}
+		}
+		if x := s.column(m, i); doubles > 0 && differ && x.numbers*10 < x.filled*9 {
+			m.apart = append(m.apart, i)
+		}
+	}
+}

@@ -75,6 +75,7 @@ func (m *Mapping) questions(s *sample, given *Layout, known *Known) {
 			},
 		)
 	}
+	m.tellApart(s)
 	m.askRivals(s)
 	m.askDirection(s)
 	m.askPrice()

@@ -150,7 +150,11 @@ func (x *stockRows) description(text []byte, sku stock.ID) stock.ID {
 // numbers reads the quantities and the cost of a row.
 func (x *stockRows) numbers(c *cells, l *stock.Line) {
 	var given bool
-	l.Recorded, given = c.quantity(x.qty)
+	if x.unit == nil {
+		l.Recorded, given = x.measure.quantity(c, x.qty, l.Key[stock.SKU])
+	} else {
+		l.Recorded, given = c.quantity(x.qty)
+	}
 	reserved, hasReserved := c.quantity(x.res)
 	available, hasAvailable := c.quantity(x.avail)
 	switch {

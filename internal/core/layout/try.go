@@ -4,7 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/formula"
 	"wobin/internal/core/tabular"
 )
@@ -135,21 +137,26 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 					continue
 				}
 				seen[w.sign] = true
-				n := src.numbers
-				n.Signs = append(n.Signs[:len(n.Signs):len(n.Signs)], w.sign)
-				before, after, rows := p.Example(g, number(n))
-				if rows > 0 {
-					out = append(
-						out,
-						Remedy{
-							fmt.Sprintf("Leave %q away%s, %s", w.sign, letter, p.rowsOf(g, rows)),
-							before,
-							after,
-							column(Choice{Numbers: Numbers{Signs: []string{w.sign}}}),
-							true,
-						},
-					)
+				if within(packSigns, w.sign) {
+					continue // how many are in one is nowhere in the file
 				}
+				offer := func(label string, n, set Numbers, certain bool) {
+					before, after, rows := p.Example(g, number(n))
+					if rows > 0 {
+						out = append(out, Remedy{fmt.Sprintf(label+"%s, %s", w.sign, letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: set}), certain})
+					}
+				}
+				n := src.numbers
+				if within(creditSigns, w.sign) {
+					n.Below = append(n.Below[:len(n.Below):len(n.Below)], w.sign)
+					offer("Read those with %q as below zero", n, Numbers{Below: []string{w.sign}}, false)
+					if within([]string{"cr", "credit", "haben"}, w.sign) {
+						continue
+					}
+					n = src.numbers
+				}
+				n.Signs = append(n.Signs[:len(n.Signs):len(n.Signs)], w.sign)
+				offer("Leave %q away", n, Numbers{Signs: []string{w.sign}}, !within(creditSigns, w.sign))
 			}
 		case "minus at the end or brackets":
 			n := src.numbers
@@ -257,6 +264,19 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 	out = append(out, repairs(g, values)...)
 	switch {
 	case g.Kind == "duplicate key" && m.Kind == Stock:
+		for _, at := range m.apart {
+			for _, f := range []Field{Lot, Serial, Holding} {
+				if m.Has(f) {
+					continue
+				}
+				letter := tabular.ColumnName(at)
+				out = append(out, Remedy{
+					Label: fmt.Sprintf("Column %s, %q, tells them apart: it is the %s", letter, m.Columns[at].Header, strings.ToLower(title(m.Kind, f))),
+					Set:   Layout{Columns: []Choice{{Column: letter, Header: code.Trim(m.Columns[at].Header), Field: f}}},
+				})
+				break
+			}
+		}
 		out = append(out, Remedy{Label: "Sum rows of the same key", Set: Layout{Doubles: "sum"}})
 	case g.Kind == "movement twice":
 		out = append(

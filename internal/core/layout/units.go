@@ -121,3 +121,44 @@ func (u *units) tell(c *cells, from, to quantity.Quantity, size int64, unit stoc
 		u.packed.First, u.packed.Was = c.row, fmt.Sprintf("%s %s of %d became %s", from, u.names.Text(unit), size, to)
 	}
 }
+
+// quantity reads a quantity beside which its unit may stand: 2 BX of an item whose box is known is so many of its own unit.
+func (u *units) quantity(c *cells, src *Source, sku stock.ID) (q quantity.Quantity, given bool) {
+	if u.idle || u.judge.known == nil || u.judge.known.Measure == nil || src == nil || sku == 0 {
+		return c.quantity(src)
+	}
+	b := c.get(src)
+	if n := len(b); n == 0 || b[n-1] >= '0' && b[n-1] <= '9' && b[0] < 'A' {
+		return c.quantity(src)
+	}
+	w, ok := takeApart(string(b))
+	if !ok || w.sign == "" || src.numbers.lets(w.sign) {
+		return c.quantity(src)
+	}
+	name, size, known := u.codes[stock.SKU].Text(sku), int64(0), false
+	u.judge.ask(func() {
+		if is, ok := u.judge.known.Set(SKU).Find(name); ok {
+			size, _, known = u.judge.known.Measure(is, w.sign)
+		}
+	})
+	if !known || size == 0 {
+		return c.quantity(src)
+	}
+	numbers := src.numbers
+	numbers.Signs = append(numbers.Signs[:len(numbers.Signs):len(numbers.Signs)], w.sign)
+	plain, problem, why := numbers.parse(string(b))
+	src.read = true
+	src.votes.add([]byte(w.core))
+	if problem != "" {
+		c.wrong(src.spec.Field, problem, b, "%q %s", short(b), why)
+		return 0, true
+	}
+	was, err := quantity.Parse(plain)
+	if err != nil {
+		c.wrong(src.spec.Field, numberKind(err), b, "%q %v", short(b), err)
+		return 0, true
+	}
+	q = u.turn(c, src.spec.Field, was, size)
+	u.tell(c, was, q, size, u.names.Intern([]byte(w.sign)))
+	return q, true
+}

@@ -973,6 +973,8 @@ export interface components {
             text: string;
         };
         Choice: {
+            /** @description signs beside a number that mean below zero, such as CR */
+            below?: string[];
             /** @description the column's letter; it counts where no header is given */
             column?: string;
             /** @description the sign before decimal places: a point or a comma */

@@ -264,7 +264,9 @@ function Modes({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 	);
 	if (sheet.kind === "counts" || sheet.kind === "movements") return known ? <div className="mt-3">{known}</div> : null;
 	const added = g.quantity === "add" || g.quantity === "take";
-	const only = g.extent === "only" || added;
+	const part = sheet.checks.find((c) => c.what === "part");
+	const only = g.extent === "only" || added || part?.answer === "part";
+	const open = part?.answer === "" && !only;
 	return (
 		<div className="mt-3 grid gap-0.5" data-modes>
 			{known}
@@ -287,14 +289,16 @@ function Modes({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 							["whole", "all stock of its warehouses"],
 							["only", "only some lines"],
 						],
-						only ? "only" : "whole",
+						open ? "" : only ? "only" : "whole",
 					)}
 					<p className="pl-26 text-[12px] text-dim">
-						{only
-							? "all other lines stay as they are"
-							: sheet.effect.gone > 0
-								? "what is recorded and not in the file becomes zero"
-								: "nothing recorded goes"}
+						{open
+							? "is asked above"
+							: only
+								? "all other lines stay as they are"
+								: sheet.effect.gone > 0
+									? "what is recorded and not in the file becomes zero"
+									: "nothing recorded goes"}
 					</p>
 					{words(
 						"quantity",
