@@ -264,7 +264,7 @@ var (
 		"On hand",
 		true,
 		words(
-			"quantity, qty, on hand, onhand, qty on hand, quantity on hand, stock on hand, soh, qoh, physical, physical qty, physical quantity, physical stock, recorded, recorded qty, recorded quantity, on hand qty, on hand quantity, quantity recorded, book quantity, book qty, balance",
+			"quantity, qty, on hand, onhand, qty on hand, quantity on hand, stock on hand, soh, qoh, physical, physical qty, physical quantity, physical stock, physical stock qty, recorded, recorded qty, recorded quantity, on hand qty, on hand quantity, quantity recorded, book quantity, book qty, balance",
 		),
 		words("count"),
 		words("stock, in stock, stock level, current stock, total stock, stock qty, stock quantity, total, level, inventory"),

@@ -28,8 +28,10 @@ var (
 		"type, name, description, comment, comments, note, notes, remark, remarks, touched, title, text, id, key, difference, variance, diff, system, " +
 		"packs, pack, label, opened, expiry, expires, best, colour, color, size, mindestbestand, meldebestand, höchstbestand, preis, prix, prijs, precio, " +
 		"gewicht, poids, peso, pedido, bestellt")
-	priceParts = partsOf("price, preis, prix, prijs, precio, rrp, msrp")
-	costParts  = partsOf("cost, purchase, buying, einkauf, ek, einstand, achat, inkoop, coste, compra, standard, average")
+	defaultParts = partsOf("default, preferred, standard, usual")
+	groupParts   = partsOf("group, series, family, class, prefix, range, line, model")
+	priceParts   = partsOf("price, preis, prix, prijs, precio, rrp, msrp")
+	costParts    = partsOf("cost, purchase, buying, einkauf, ek, einstand, achat, inkoop, coste, compra, standard, average")
 )
 
 func partsOf(list string) []string {
@@ -71,6 +73,15 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 		return ""
 	}
 	switch {
+	case m.Kind == Places:
+		if numeric && !has(parts, harmlessParts) {
+			return aFigure
+		}
+		return ""
+	case has(parts, defaultParts) && has(parts, placeParts) && m.At(Bin) < 0 && m.Kind != Items:
+		return aPlace
+	case has(parts, groupParts) && m.At(SKU) >= 0 && m.Columns[m.At(SKU)].weak && m.Kind != Items:
+		return anIdentity
 	case has(parts, harmlessParts):
 	case has(parts, figureParts) && x.numeric*2 > x.filled:
 		return aFigure
@@ -88,7 +99,7 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 
 // askPassed asks about columns that are passed over though they look like figures, places, times, or what tells items apart.
 func (m *Mapping) askPassed(s *sample) {
-	if m.Kind == Places || m.Part {
+	if m.Part {
 		return
 	}
 	for i := range m.Columns {
@@ -185,7 +196,7 @@ func (m *Mapping) mayBe(i int, is sense) (out []Option) {
 	total := map[Kind]Field{Stock: Quantity, Counts: Counted, Movements: Quantity}[m.Kind]
 	switch is {
 	case aFigure, noName:
-		if m.Kind == Items {
+		if m.Kind == Items || m.Kind == Places {
 			return nil
 		}
 		field("It is the quantity", total)

@@ -90,7 +90,7 @@ func (m *Mapping) questions(s *sample, given *Layout, known *Known) {
 }
 
 // rivalled are the fields of which a second column that means the same is asked about, where the two differ.
-var rivalled = []Field{Quantity, Counted, UnitCost, Warehouse, Bin, SKU, Lot, Serial, Holding, Unit, Reserved, Available, CountedAt, At, Counter}
+var rivalled = []Field{Quantity, Counted, UnitCost, Warehouse, Bin, SKU, Lot, Serial, Holding, Unit, Reserved, Available, CountedAt, At, Counter, RecordedAt}
 
 // askRivals sees a second column whose header means a field as much as that of the first, and which says otherwise.
 func (m *Mapping) askRivals(s *sample) {

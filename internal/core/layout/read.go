@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"slices"
@@ -111,7 +112,7 @@ func (r Reading) walk(f *tabular.File, m *Mapping, p *Problems, rows *tabular.Ro
 	if r.Context == nil {
 		r.Context = context.Background()
 	}
-	w := &walk{r: r, m: m, rows: rows, c: &cells{m: m, file: f.Name, problems: p}, last: make([][]byte, len(m.fill))}
+	w := &walk{r: r, m: m, rows: rows, c: &cells{m: m, file: f.Name, problems: p, known: r.Known}, last: make([][]byte, len(m.fill))}
 	for _, b := range m.block {
 		w.in = append(w.in, []byte(b.before))
 	}
@@ -233,6 +234,38 @@ func keysOf(m *Mapping) (k keySources) {
 	return k
 }
 
+// Kinds of texts of a key that are asked about, and what is said of them.
+const (
+	nothing   = "word for nothing"
+	severalIn = "several in one cell"
+)
+
+var oddities = map[string]string{
+	nothing:   "%q may stand for nothing. Say that it does, or that it is a code",
+	severalIn: "%q holds several codes in one cell. Give each its own row with its own figure, or say that it is one code",
+}
+
+// look notes a text of a key that may be no code, or several.
+func (c *cells) look(p stock.Part, id stock.ID, b []byte) {
+	why := ""
+	switch {
+	case len(b) > 2 && len(b) < 12 && nothingWord(b):
+		why = nothing
+	case bytes.Contains(b, []byte(", ")), bytes.IndexByte(b, ';') > 0, bytes.IndexByte(b, '\n') > 0:
+		parts := strings.FieldsFunc(strings.ReplaceAll(string(b), ", ", ";"), func(r rune) bool { return r == ';' || r == '\n' })
+		if _, is := c.known.Set(keyFields[p]).Find(string(b)); len(parts) > 1 && !is {
+			why = severalIn
+		}
+	}
+	if why == "" || c.m.meant[Match{Field: keyFields[p], From: string(b), Do: "new"}] {
+		return
+	}
+	if c.odd[p] == nil {
+		c.odd[p] = map[stock.ID]string{}
+	}
+	c.odd[p][id] = why
+}
+
 // nothingWord tells whether a text is one that programs write for nothing.
 func nothingWord(b []byte) bool {
 	switch b[0] | 0x20 {
@@ -263,10 +296,13 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 				b = markAlternate(at.by, b)
 			}
 		}
-		if len(b) > 2 && len(b) < 12 && nothingWord(b) && !c.m.meant[Match{Field: keyFields[p], From: string(b), Do: "new"}] {
-			c.wrong(keyFields[p], "word for nothing", b, "%q may stand for nothing. Say that it does, or that it is a code", short(b))
+		before := codes[p].Len()
+		if k[p] = codes[p].Intern(b); codes[p].Len() > before { // each text is looked at once
+			c.look(stock.Part(p), k[p], b)
 		}
-		k[p] = codes[p].Intern(b)
+		if why := c.odd[p][k[p]]; why != "" {
+			c.wrong(keyFields[p], why, b, oddities[why], short(b))
+		}
 	}
 	if k[stock.SKU] == 0 {
 		c.wrong(SKU, "empty", nil, "is empty. Every row names its item")

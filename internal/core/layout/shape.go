@@ -12,7 +12,9 @@ import (
 type rowShape struct {
 	width   int    // cells of the header row; 0 where there is none
 	exact   bool   // there are rows that have just as many
-	full    bool   // rows mostly have all of them, so that a shorter one is told
+	full    bool   // rows mostly have all of them, so that one whose cells look moved is told
+	every   bool   // they all do, or end in empty cells where they have nothing, so that a shorter one lacks a cell
+	short   bool   // it was settled that what a shorter one lacks is its last cells, which are empty
 	words   []bool // by column: it holds no number in any full row
 	numbers []int  // columns that numbers are read from, in order
 	join    bool   // cells of numbers that were parted are put together
@@ -24,7 +26,7 @@ func (m *Mapping) shaped(f *tabular.File, s *sample, given *Layout) {
 		return
 	}
 	h := &m.shape
-	h.width, h.join = len(m.Columns), given.Parted == "join"
+	h.width, h.join, h.short = len(m.Columns), given.Parted == "join", given.Short == "empty"
 	for i := range m.Columns {
 		if x := spec(m.Kind, m.Columns[i].Field); x != nil && x.Form == Number {
 			h.numbers = append(h.numbers, i)
@@ -33,20 +35,23 @@ func (m *Mapping) shaped(f *tabular.File, s *sample, given *Layout) {
 	if f.Kind != tabular.Text {
 		return
 	}
-	rows, full := 0, 0
+	rows, full, ended := 0, 0, 0
 	h.words = make([]bool, h.width)
 	filled := make([]int, h.width)
 	for i := range h.words {
 		h.words[i] = true
 	}
 	for n, row := range s.rows {
-		if s.numbers[n] <= m.HeaderRow {
-			continue
+		if some := slices.DeleteFunc(slices.Clone(row), func(v string) bool { return v == "" }); s.numbers[n] <= m.HeaderRow || len(some) < 2 {
+			continue // notes and headings of blocks
 		}
 		if rows++; len(row) != h.width {
 			continue
 		}
 		full++
+		if row[len(row)-1] == "" {
+			ended++
+		}
 		for i, v := range row {
 			if v == "" {
 				continue
@@ -62,6 +67,7 @@ func (m *Mapping) shaped(f *tabular.File, s *sample, given *Layout) {
 	}
 	h.exact = full > 0
 	h.full = full >= 3 && full*4 >= rows*3
+	h.every = full >= 3 && (ended > 0 || rows-full <= max(rows/10, 1))
 }
 
 // fits tells whether the row in hand has the cells of the header, and says so where it has not. Numbers that were parted are put
@@ -73,7 +79,7 @@ func (c *cells) fits() bool {
 	}
 	n := len(c.cells)
 	if n < h.width {
-		if !h.full {
+		if !h.full && !h.every {
 			return true
 		}
 		for i, b := range c.cells {
@@ -85,9 +91,14 @@ func (c *cells) fits() bool {
 				}
 			}
 		}
+		if h.every && !h.short {
+			c.wrong("", "cells missing", []byte("last"), "has %s where the header has %d, and the other rows have all of theirs. "+
+				"Put in the cell that is missing", count(n, "cell", "cells"), h.width)
+			return false
+		}
 		return true
 	}
-	for n > h.width && len(trimmed(c.cells[n-1])) == 0 {
+	for n > h.width && !h.exact && len(trimmed(c.cells[n-1])) == 0 { // where the others have just as many, an empty one is one too many
 		n--
 	}
 	if n == h.width {

@@ -237,13 +237,25 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			Label: fmt.Sprintf("Take %s for an empty cell%s", list(words, 4), letter), Before: words[0],
 			Set: column(Choice{Nothing: words}), Certain: true,
 		})
-		if g.Kind == "word for nothing" {
+		if g.Kind == nothing {
 			set := Layout{}
 			for _, w := range words {
 				set.Matches = append(set.Matches, Match{Field: g.Field, From: w, Do: "new"})
 			}
 			out = append(out, Remedy{Label: fmt.Sprintf("Take %s for a code like the others", list(words, 4)), Before: words[0], After: words[0], Set: set})
 		}
+	}
+	if g.Kind == "cells missing" && slices.ContainsFunc(p.List, func(x Problem) bool { return x.Kind == g.Kind && x.Value != "" }) {
+		out = append(out, Remedy{Label: "What they lack are their last cells, which are empty", Set: Layout{Short: "empty"}})
+	}
+	if g.Kind == severalIn {
+		set := Layout{}
+		for _, x := range p.List {
+			if (Group{x.Kind, x.Field}) == g && len(set.Matches) < 200 {
+				set.Matches = append(set.Matches, Match{Field: g.Field, From: x.Value, Do: "new"})
+			}
+		}
+		out = append(out, Remedy{Label: "Each is one code, as it stands", Before: set.Matches[0].From, After: set.Matches[0].From, Set: set})
 	}
 	if g.Kind == "cells beyond the header" {
 		n, example := 0, ""

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
 )
 
@@ -72,6 +73,8 @@ type cells struct {
 	cells    [][]byte
 	kinds    []tabular.CellKind
 	problems *Problems
+	known    *Known
+	odd      [stock.Parts]map[stock.ID]string // texts of keys that may be no code
 	bad      bool
 	failed   []Field      // of this row, whose cells hold nothing that could be read
 	turned   *turnedPlace // the place across that is in hand

@@ -121,7 +121,7 @@ var same = map[string]string{
 	"loc": "location", "locn": "location", "descr": "description", "desc": "description", "nr": "no", "num": "no", "number": "no",
 	"numbers": "no", "nos": "no", "numero": "no", "prod": "product", "avg": "average", "std": "standard", "amt": "amount", "cnt": "count",
 	"phys": "physical", "avail": "available", "alloc": "allocated", "sys": "system", "units": "unit", "uom": "unit", "items": "item",
-	"products": "product", "bins": "bin", "locations": "location", "serials": "serial", "lots": "lot", "batches": "batch", "costs": "cost",
+	"products": "product", "bins": "bin", "locations": "location", "serials": "serial", "lots": "lot", "batches": "batch", "costs": "cost", "inventory": "stock",
 }
 
 var fillers = []string{"the", "of", "a", "an", "per", "de", "du", "des", "del", "d", "l", "van"}

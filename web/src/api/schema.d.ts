@@ -1458,6 +1458,11 @@ export interface components {
             rows?: "both" | "add" | "change" | "";
             /** @description the name of a workbook's sheet; left out: the one whose header fits */
             sheet?: string;
+            /**
+             * @description rows with fewer cells than the others: refused, or what they lack are their last cells, which are empty
+             * @enum {string}
+             */
+            short?: "refuse" | "empty" | "";
         };
         LayoutView: {
             /** Format: date-time */
