@@ -249,6 +249,8 @@ var oddities = map[string]string{
 func (c *cells) look(p stock.Part, id stock.ID, b []byte) {
 	why := ""
 	switch {
+	case c.m.Has(RowCode): // it proves the line
+		return
 	case len(b) > 2 && len(b) < 12 && nothingWord(b):
 		why = nothing
 	case bytes.Contains(b, []byte(", ")), bytes.IndexByte(b, ';') > 0, bytes.IndexByte(b, '\n') > 0:
