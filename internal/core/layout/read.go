@@ -249,7 +249,7 @@ var oddities = map[string]string{
 func (c *cells) look(p stock.Part, id stock.ID, b []byte) {
 	why := ""
 	switch {
-	case c.m.Has(RowCode): // it proves the line
+	case c.known == nil || c.m.Has(RowCode): // codes are taken as they are, or the row code proves the line
 		return
 	case len(b) > 2 && len(b) < 12 && nothingWord(b):
 		why = nothing
