@@ -19,6 +19,7 @@ import (
 // as if the file had been right from the beginning.
 func TestMendedRowsAreAsGood(t *testing.T) {
 	text := rapid.StringMatching(`[A-Za-z0-9=+@'",; \n-]{0,8}`)
+	code := rapid.StringMatching(`[A-Za-z0-9=+@'" -]{0,8}`) // what parts codes would make several of one
 	rapid.Check(t, func(rt *rapid.T) {
 		comma := rapid.SampledFrom([]rune{',', ';', '\t', '|'}).Draw(rt, "delimiter")
 		head := []string{"Warehouse", "Bin", "Item", "On hand", "Remark"}
@@ -28,7 +29,7 @@ func TestMendedRowsAreAsGood(t *testing.T) {
 			row := []string{
 				"W",
 				"B" + strconv.Itoa(i),
-				"S" + strings.TrimSpace(text.Draw(rt, "item")),
+				"S" + strings.TrimSpace(code.Draw(rt, "item")),
 				strconv.Itoa(rapid.IntRange(0, 9999).Draw(rt, "on hand")),
 				text.Draw(rt, "remark"),
 			}
