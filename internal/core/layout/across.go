@@ -195,11 +195,11 @@ func (m *Mapping) askAcross(s *sample, known *Known) {
 		}
 	}
 	ask := Ask{What: "places across", Column: tabular.ColumnName(found[0]),
-		Text: fmt.Sprintf("Columns %s hold figures below %s, as where items stand down and places across. What are these?", m.letters(found), list(heads, 4))}
+		Text: fmt.Sprintf("Columns %s hold figures below %s, as where items stand down and places across. What are these?", m.letters(found), both(heads, 4))}
 	for _, f := range []Field{Warehouse, Bin} {
-		label := fmt.Sprintf("Warehouses: each figure becomes a line of its warehouse (%s)", list(heads, 3))
+		label := fmt.Sprintf("Warehouses: each figure becomes a line of its warehouse (%s)", both(heads, 3))
 		if f == Bin {
-			label = fmt.Sprintf("Bins: each figure becomes a line of its bin (%s)", list(heads, 3))
+			label = fmt.Sprintf("Bins: each figure becomes a line of its bin (%s)", both(heads, 3))
 		}
 		if at := m.At(f); (!sure || f == place) && (at < 0 || m.Columns[at].weak) {
 			ask.Options = append(ask.Options, Option{Label: label, File: across(f)})
@@ -228,7 +228,7 @@ func (m *Mapping) letters(columns []int) string {
 	for i, c := range columns {
 		names[i] = tabular.ColumnName(c)
 	}
-	return list(names, 6)
+	return both(names, 6)
 }
 
 // placeAcross tells what headers across are, and whether the records know them as that; "" where they are figures of one place.

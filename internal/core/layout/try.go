@@ -234,7 +234,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 	}
 	if words := p.nothings(g); len(words) > 0 && src != nil && src.column >= 0 {
 		out = append(out, Remedy{
-			Label: fmt.Sprintf("Take %s for an empty cell%s", list(words, 4), letter), Before: words[0],
+			Label: fmt.Sprintf("Take %s for an empty cell%s", both(words, 4), letter), Before: words[0],
 			Set: column(Choice{Nothing: words}), Certain: true,
 		})
 		if g.Kind == nothing {
@@ -242,7 +242,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			for _, w := range words {
 				set.Matches = append(set.Matches, Match{Field: g.Field, From: w, Do: "new"})
 			}
-			out = append(out, Remedy{Label: fmt.Sprintf("Take %s for a code like the others", list(words, 4)), Before: words[0], After: words[0], Set: set})
+			out = append(out, Remedy{Label: fmt.Sprintf("Take %s for a code like the others", both(words, 4)), Before: words[0], After: words[0], Set: set})
 		}
 	}
 	if g.Kind == "cells missing" && slices.ContainsFunc(p.List, func(x Problem) bool { return x.Kind == g.Kind && x.Value != "" }) {

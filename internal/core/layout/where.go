@@ -79,7 +79,7 @@ func (m *Mapping) askWarehouse(s *sample, k *Known) {
 		}
 	}
 	if _, had := setOf(k, Warehouse).Find("MAIN"); !had {
-		is("A new one, MAIN; another name can be given below, as a fixed text", "MAIN")
+		is("A new one, MAIN (or work the field out, to give another name)", "MAIN")
 	}
 	m.Asks = append(m.Asks, a)
 }

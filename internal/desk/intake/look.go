@@ -276,7 +276,10 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	}
 	for _, a := range m.Asks {
 		if !a.Optional && v.Blocked == "" {
-			v.Blocked = "A question about column " + a.Column + " has to be answered first."
+			v.Blocked = "A question has to be answered first."
+			if a.Column != "" {
+				v.Blocked = "A question about column " + a.Column + " has to be answered first."
+			}
 		}
 	}
 	return nil

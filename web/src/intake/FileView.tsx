@@ -12,6 +12,16 @@ const rowHeight = 23;
 const page = 100;
 const tallest = 12_000_000; // pixels; beyond that one pixel of the scroll bar is several rows
 
+/** How many columns beyond the header are shown at most. */
+const mostBeyond = 40;
+
+/** A column that the header does not name, for the cells of rows that are too long. */
+function nameless(i: number): Sheet["columns"][number] {
+	let letter = "";
+	for (let n = i + 1; n > 0; n = Math.floor((n - 1) / 26)) letter = String.fromCharCode(65 + ((n - 1) % 26)) + letter;
+	return { letter, header: "", field: "", why: "" };
+}
+
 /**
  * The file as it is, all of it, with true row numbers: rows are fetched by the page as they come into sight. Above each
  * column the field that it was taken for. A cell is mended in place; the file itself stays as it is.
@@ -91,6 +101,11 @@ export function FileView({
 	}, []);
 
 	const rowAt = (i: number): Row | undefined => got[pages.indexOf(Math.floor(i / page))]?.data?.rows[i % page];
+	const beyond = Math.max(0, ...got.flatMap((g) => g.data?.rows.map((r) => r.cells.length - sheet.columns.length) ?? []));
+	const columns = useMemo(
+		() => [...sheet.columns, ...Array.from({ length: Math.min(beyond, mostBeyond) }, (_, i) => nameless(sheet.columns.length + i))],
+		[sheet.columns, beyond],
+	);
 	const widths = useMemo(() => {
 		const most = new Map<number, number>();
 		for (const g of got)
@@ -99,8 +114,8 @@ export function FileView({
 					const is = r.taken.find((t) => t.column === sheet.columns[i]?.letter);
 					if (r.row >= sheet.header_row) most.set(i, Math.max(most.get(i) ?? 0, c.length + (is ? is.text.length + 3 : 0)));
 				}
-		return sheet.columns.map((_, i) => Math.min(Math.max(118, 22 + (most.get(i) ?? 0) * 7.9), 250));
-	}, [got, sheet.columns, sheet.header_row]);
+		return columns.map((_, i) => Math.min(Math.max(118, 22 + (most.get(i) ?? 0) * 7.9), 250));
+	}, [got, columns, sheet.columns, sheet.header_row]);
 	const gutter = Math.max(64, 34 + count(total + sheet.header_row).length * 8);
 	const grid = { gridTemplateColumns: `${gutter}px ${widths.map((w) => `${w}px`).join(" ")}` };
 	const wide = gutter + widths.reduce((a, b) => a + b, 0);
@@ -115,7 +130,7 @@ export function FileView({
 	}, [column]);
 
 	const go = (row: number, col: number) => {
-		const to = { row: Math.max(0, Math.min(total - 1, row)), col: Math.max(0, Math.min(sheet.columns.length - 1, col)) };
+		const to = { row: Math.max(0, Math.min(total - 1, row)), col: Math.max(0, Math.min(columns.length - 1, col)) };
 		setAt(to);
 		const b = box.current;
 		if (!b) return;
@@ -132,7 +147,7 @@ export function FileView({
 	const cell = rowAt(at.row)?.cells[at.col] ?? "";
 	const mend = () => {
 		const row = rowAt(at.row);
-		const letter = sheet.columns[at.col]?.letter;
+		const letter = columns[at.col]?.letter;
 		if (editing !== null && row && letter && editing !== cell) {
 			settle({ sheet: sheet.number, mends: [{ row: row.row, column: letter, was: cell, is: editing }] });
 		}
@@ -171,7 +186,7 @@ export function FileView({
 			role="grid"
 			aria-label="The file as it is"
 			aria-rowcount={total}
-			aria-colcount={sheet.columns.length}
+			aria-colcount={columns.length}
 			onScroll={(e) => setView((v) => ({ ...v, top: (e.target as HTMLElement).scrollTop }))}
 			onKeyDown={keys}
 			data-file-view
@@ -183,6 +198,11 @@ export function FileView({
 					</div>
 					{sheet.columns.map((c, i) => (
 						<ColumnHead key={c.letter} sheet={sheet} column={c} settle={settle} inHand={i === at.col} onPick={() => onColumn(c.letter)} />
+					))}
+					{columns.slice(sheet.columns.length).map((c) => (
+						<div key={c.letter} className="px-2 py-1 text-[12px] text-warn" role="columnheader">
+							{c.letter} beyond the header
+						</div>
 					))}
 				</div>
 				<div style={{ position: "sticky", top: headHeight, height: 0 }}>
@@ -209,9 +229,9 @@ export function FileView({
 										{r?.bad && <b className="text-warn">! </b>}
 										{r ? count(r.row) : "…"}
 									</div>
-									{sheet.columns.map((c, col) => {
+									{columns.map((c, col) => {
 										const on = i === at.row && col === at.col;
-										const bad = wrong.has(c.letter);
+										const bad = wrong.has(c.letter) || (col >= sheet.columns.length && r?.bad === true && !!r.cells[col]);
 										const mended = r?.mended.includes(c.letter);
 										const is = r?.taken.find((t) => t.column === c.letter);
 										return (
