@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/known"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
@@ -209,9 +210,13 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 			}
 			seen[coded{int32(line), n.Round}] = n.Row
 			key, is := to.Key(n.Key), frozen.Book.Lines[line].Key
-			if part, differs := changed(m, key, is, func(part stock.Part) bool {
-				return fold(f.Codes[part].Text(n.Key[part])) == fold(frozen.Book.Codes[part].Text(is[part]))
-			}); differs {
+			if part, differs, damage := changed(m, key, is, func(part stock.Part) (text, should string) {
+				return f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
+			}); damage != "" && !m.RowCodesProve {
+				value, should := f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
+				wrong(fieldOf[part], layout.DamagedByCode, value, "%q stands under row code %s, whose row has %q: %s", value, text, should, damage)
+				continue
+			} else if differs {
 				value := f.Codes[part].Text(n.Key[part])
 				word := map[stock.Part]string{stock.SKU: "item", stock.Bin: "bin", stock.Lot: "lot"}[part]
 				name := map[stock.Part]string{stock.SKU: "SKU", stock.Bin: "bin", stock.Lot: "lot"}[part]
@@ -276,16 +281,29 @@ type rowCode struct {
 
 var fieldOf = map[stock.Part]layout.Field{stock.SKU: layout.SKU, stock.Bin: layout.Bin, stock.Lot: layout.Lot}
 
-// changed finds what of a row is not what its row code stands for. Columns that the file lacks, and an empty lot, say
-// nothing. alike compares the texts, for names that are the same but for their case.
-func changed(m *layout.Mapping, key, is stock.Key, alike func(stock.Part) bool) (stock.Part, bool) {
-	for _, part := range []stock.Part{stock.SKU, stock.Bin, stock.Lot} {
-		if key[part] == is[part] || part != stock.SKU && !m.Has(fieldOf[part]) || part == stock.Lot && key[part] == 0 || alike(part) {
+// changed finds what of a row is not what its row code stands for, and whether that is damage alone, such as zeros that were lost,
+// through which the row code is still seen to be right. Columns that the file lacks, and an empty lot, say nothing; names that are
+// the same but for their case are the same.
+func changed(m *layout.Mapping, key, is stock.Key, texts func(stock.Part) (text, should string)) (part stock.Part, differs bool, damage known.Damage) {
+	for _, p := range []stock.Part{stock.SKU, stock.Bin, stock.Lot} {
+		if key[p] == is[p] || p == stock.SKU && m.Identity != layout.SKU || p != stock.SKU && !m.Has(fieldOf[p]) || p == stock.Lot && key[p] == 0 {
 			continue
 		}
-		return part, true
+		text, should := texts(p)
+		if fold(text) == fold(should) {
+			continue
+		}
+		var one known.Set
+		one.Add(should)
+		o := one.Originals(text)
+		if len(o) == 0 {
+			return p, true, ""
+		}
+		if damage == "" {
+			part, damage = p, o[0].Damage
+		}
 	}
-	return 0, false
+	return part, false, damage
 }
 
 // name is a line of the book as people call it.

@@ -55,10 +55,14 @@ func TestCut(t *testing.T) {
 }
 
 // back reads a returned file and takes it back against a frozen sheet.
-func back(t require.TestingT, data []byte, frozen *Frozen) (*Back, *layout.Problems) {
+func back(t require.TestingT, data []byte, frozen *Frozen, given ...*layout.Layout) (*Back, *layout.Problems) {
+	want := layout.Want{Kinds: layout.Kinds}
+	if len(given) > 0 {
+		want.Given = given[0]
+	}
 	f, err := tabular.Open("back", bytes.NewReader(data), int64(len(data)), tabular.Options{})
 	require.NoError(t, err)
-	m, err := layout.Recognise(f, layout.Want{Kinds: layout.Kinds})
+	m, err := layout.Recognise(f, want)
 	require.NoError(t, err)
 	require.Equal(t, layout.Counts, m.Kind)
 	p := &layout.Problems{}
@@ -246,4 +250,42 @@ func TestWorkbookForPeople(t *testing.T) {
 	assert.Equal(t, "warning", *rules[0].ErrorStyle)
 	raw := b.String()
 	assert.NotContains(t, raw, "sheetProtection")
+}
+
+// The row code proves the line: what a spreadsheet program did to the codes beside it is told apart from another line that was put
+// there, and is put right for all rows on one answer. A file without its SKUs is read by the row codes alone.
+func TestRowCodeProvesItsLine(t *testing.T) {
+	lines := []Line{
+		{Pos: 1, RowCode: RowCode(3, 4, 1), Key: [stock.Parts]string{"W", "1-2", "00411", "0007"}},
+		{Pos: 2, RowCode: RowCode(3, 4, 2), Key: [stock.Parts]string{"W", "1-3", "4006381333931", ""}},
+		{Pos: 3, RowCode: RowCode(3, 4, 3), Key: [stock.Parts]string{"W", "A-01", "R100", ""}},
+	}
+	one, two, three := lines[0].RowCode, lines[1].RowCode, lines[2].RowCode
+	damaged := "Row code,Bin,SKU,Lot,Counted,Counted at\n" +
+		one + ",2026-01-02,411,7,5,2026-11-20 10:00\n" + two + ",1-3,4.00638E+12,,6,2026-11-20 10:00\n" + three + ",A-01,R100,,7,2026-11-20 10:00\n"
+	got, p := back(t, []byte(damaged), frozen(lines))
+	require.Len(t, got.Counts, 1)
+	assert.Equal(t, map[layout.Group]int{{Kind: layout.DamagedByCode, Field: layout.SKU}: 2}, p.Groups)
+	got, p = back(t, []byte(damaged), frozen(lines), &layout.Layout{RowCodes: "prove"})
+	assert.Empty(t, p.List)
+	require.Len(t, got.Counts, 3)
+	for i, c := range got.Counts {
+		assert.Equal(t, int64(i+1), c.Pos)
+		assert.Equal(t, quantity.Quantity(5+i)*quantity.Scale, c.Quantity)
+		assert.False(t, c.ByHand)
+	}
+	// Another item under the code is no damage, whatever was settled.
+	other := "Row code,Bin,SKU,Lot,Counted\n" + one + ",1-2,00999,,5\n"
+	_, p = back(t, []byte(other), frozen(lines), &layout.Layout{RowCodes: "prove"})
+	assert.Equal(t, map[layout.Group]int{{Kind: "SKU changed", Field: layout.SKU}: 1}, p.Groups)
+	// Without its SKUs, or without all of the names.
+	for _, text := range []string{
+		"Row code,Description,Counted\n" + one + ",Rope,5\n" + two + ",Shackle,6\n" + three + ",Cleat,7\n",
+		"Row code,Counted\n" + one + ",5\n" + two + ",6\n" + three + ",7\n",
+	} {
+		got, p = back(t, []byte(text), frozen(lines))
+		assert.Empty(t, p.List)
+		require.Len(t, got.Counts, 3)
+		assert.Equal(t, []int64{1, 2, 3}, []int64{got.Counts[0].Pos, got.Counts[1].Pos, got.Counts[2].Pos})
+	}
 }

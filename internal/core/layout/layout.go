@@ -36,6 +36,7 @@ type Layout struct {
 	Repairs   []Repair `json:"repairs,omitempty" doc:"damage that is repaired wherever only one original is possible"`
 	Aside     string   `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
 	Hidden    string   `json:"hidden,omitempty" enum:"take,leave," doc:"rows that are hidden in a workbook: taken like the others, or left out"`
+	RowCodes  string   `json:"row_codes,omitempty" enum:"prove," doc:"counts: the row codes prove the lines, where SKUs, bins and lots beside them are damaged"`
 	Short     string   `json:"short,omitempty" enum:"refuse,empty," doc:"rows with fewer cells than the others: refused, or what they lack are their last cells, which are empty"`
 	Parted    string   `json:"parted,omitempty" enum:"refuse,join," doc:"rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible"`
 	Rows      string   `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
@@ -98,7 +99,7 @@ func (l *Layout) Valid() error {
 	if l.Kind != "" && !slices.Contains(Kinds, l.Kind) {
 		return fmt.Errorf("kind: %q is none of places, items, stock, movements and counts", l.Kind)
 	}
-	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("hidden", l.Hidden, "take", "leave"), oneOf("short", l.Short, "refuse", "empty"), oneOf("parted", l.Parted, "refuse", "join"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent",
+	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("hidden", l.Hidden, "take", "leave"), oneOf("row_codes", l.RowCodes, "prove"), oneOf("short", l.Short, "refuse", "empty"), oneOf("parted", l.Parted, "refuse", "join"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent",
 		l.Extent, "whole", "only"),
 		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum", "keep", "skip"),
 		oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
@@ -212,6 +213,7 @@ func (m *Mapping) Whole(given *Layout) *Layout {
 		Hidden:    given.Hidden,
 		Parted:    given.Parted,
 		Short:     given.Short,
+		RowCodes:  given.RowCodes,
 		Across:    given.Across,
 		Rows:      given.Rows,
 		Extent:    given.Extent,
@@ -311,7 +313,7 @@ func (l *Layout) modes(more *Layout) {
 	for _, x := range []struct {
 		into *string
 		say  string
-	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Hidden, more.Hidden}, {&l.Parted, more.Parted}, {&l.Short, more.Short}, {&l.Rows, more.Rows}, {&l.Extent,
+	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Hidden, more.Hidden}, {&l.Parted, more.Parted}, {&l.Short, more.Short}, {&l.RowCodes, more.RowCodes}, {&l.Rows, more.Rows}, {&l.Extent,
 		more.Extent}, {&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems}} {
 		if x.say != "" {
 			*x.into = code.Trim(x.say)

@@ -72,36 +72,38 @@ func (m *Mapping) Answer(a *Ask, o *Option) Layout {
 
 // Mapping is what was made of a table: its kind, its sheet, its header row and its columns.
 type Mapping struct {
-	Kind        Kind
-	Sheet       int
-	SheetName   string
-	HeaderRow   int // as a spreadsheet shows it; 0 where there is none
-	NoHeader    bool
-	WhyHeader   string
-	WhyKind     string
-	Columns     []Column
-	Worked      []Worked
-	Head        map[string]string // what stands above the header as label and value, labels squeezed
-	Asks        []Ask
-	Identity    Field // what identifies the item
-	Layout      *Layout
-	Part        bool // a column says why its rows were refused: the file holds only those
-	sources     map[Field]*Source
-	filter      *rowFilter
-	fill        []int
-	score       int
-	aside       map[string]*Aside
-	namer       *Source // the column that names the row's item, by which totals and notes are told from lines
-	namerHead   int     // the length of its header, -1 where there is none
-	textRow     int     // the row that was noted last for its cells written as ="text"
-	shape       rowShape
-	meant       map[Match]bool // texts that were said to be right as they are
-	block       []block
-	turned      *turned
-	apart       []int // columns that tell rows of one key apart
-	offered     []int // columns that a question about places across is about
-	leaveHidden bool  // rows that are hidden in the workbook
-	takeAside   bool  // rows that read as totals and notes are lines
+	Kind      Kind
+	Sheet     int
+	SheetName string
+	HeaderRow int // as a spreadsheet shows it; 0 where there is none
+	NoHeader  bool
+	WhyHeader string
+	WhyKind   string
+	Columns   []Column
+	Worked    []Worked
+	Head      map[string]string // what stands above the header as label and value, labels squeezed
+	Asks      []Ask
+	Identity  Field // what identifies the item
+	// RowCodesProve: it was settled that the row codes say which lines they are, where what stands beside them is damaged.
+	RowCodesProve bool
+	Layout        *Layout
+	Part          bool // a column says why its rows were refused: the file holds only those
+	sources       map[Field]*Source
+	filter        *rowFilter
+	fill          []int
+	score         int
+	aside         map[string]*Aside
+	namer         *Source // the column that names the row's item, by which totals and notes are told from lines
+	namerHead     int     // the length of its header, -1 where there is none
+	textRow       int     // the row that was noted last for its cells written as ="text"
+	shape         rowShape
+	meant         map[Match]bool // texts that were said to be right as they are
+	block         []block
+	turned        *turned
+	apart         []int // columns that tell rows of one key apart
+	offered       []int // columns that a question about places across is about
+	leaveHidden   bool  // rows that are hidden in the workbook
+	takeAside     bool  // rows that read as totals and notes are lines
 }
 
 // Want is what is known before a table is looked at.

@@ -6,6 +6,9 @@ import (
 	"wobin/internal/core/tabular"
 )
 
+// DamagedByCode is the kind of problem of a code that is damaged, beside a row code that says what it should be.
+const DamagedByCode = "damaged beside its row code"
+
 // With names another row that the problem is about, to be shown beside it.
 func (p Problem) With(row int) Problem {
 	p.Also = row

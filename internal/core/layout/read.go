@@ -306,7 +306,7 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 			c.wrong(keyFields[p], why, b, oddities[why], short(b))
 		}
 	}
-	if k[stock.SKU] == 0 {
+	if k[stock.SKU] == 0 && (c.m.Kind != Counts || len(c.get(c.m.sources[RowCode])) == 0) {
 		c.wrong(SKU, "empty", nil, "is empty. Every row names its item")
 	}
 	return k

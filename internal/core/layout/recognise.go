@@ -391,6 +391,7 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 		}
 	}
 	m.aside = map[string]*Aside{}
+	m.RowCodesProve = given.RowCodes == "prove"
 	m.takeAside, m.leaveHidden = given.Aside == "take", given.Hidden == "leave"
 	for i := range m.Columns {
 		if i < len(s.columns) && s.columns[i] {
@@ -423,6 +424,9 @@ func (m *Mapping) Check(file string) []Problem {
 		p := at
 		p.Field, p.Kind = s.Field, "column missing"
 		p.Text = "no column for it. Name one " + examples(s)
+		if s.Field == SKU && m.Kind == Counts && m.Has(RowCode) {
+			continue // the row code says which line it is
+		}
 		if s.Field == SKU && m.Identity != "" && (m.Identity != Description || m.Kind != Items) {
 			continue // the item is known by something else
 		}

@@ -300,7 +300,9 @@ func originals(o []known.Original) (out []string) {
 }
 
 // both lists texts that belong together, list those of which one is meant.
-func both(texts []string, most int) string { return strings.Replace(list(texts, most), " or ", " and ", 1) }
+func both(texts []string, most int) string {
+	return strings.Replace(list(texts, most), " or ", " and ", 1)
+}
 
 func list(texts []string, most int) string {
 	s := ""

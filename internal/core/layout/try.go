@@ -248,6 +248,11 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 	if g.Kind == "cells missing" && slices.ContainsFunc(p.List, func(x Problem) bool { return x.Kind == g.Kind && x.Value != "" }) {
 		out = append(out, Remedy{Label: "What they lack are their last cells, which are empty", Set: Layout{Short: "empty"}})
 	}
+	if g.Kind == DamagedByCode {
+		out = append(out, Remedy{
+			Label: "Go by the row codes: each says which line it is, " + rowsText(p.Groups[g]), Set: Layout{RowCodes: "prove"}, Certain: true,
+		})
+	}
 	if g.Kind == severalIn {
 		set := Layout{}
 		for _, x := range p.List {
