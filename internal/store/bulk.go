@@ -146,17 +146,16 @@ func MakeBinsAndItems(tx *gorm.DB, bins []Bin, items []Item, intake int64) error
 			tx.Statement.Context,
 			c,
 			table{
-				head:  "INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, intake_id) VALUES ",
-				row:   fmt.Sprintf("(?,?,?,?,?,?,?,%d)", intake),
-				width: 7,
+				head:  "INSERT INTO items (id, sku, sort_key, description, unit, cost, attributes, barcode, barcodes, intake_id) VALUES ",
+				row:   fmt.Sprintf("(?,?,?,?,?,?,?,?,?,%d)", intake),
+				width: 9,
 			},
 			len(items),
 			func(i int, v []driver.NamedValue) {
 				t := &items[i]
 				put(v, t.ID)
-				v[1].Value, v[2].Value, v[3].Value, v[4].Value, v[5].Value, v[6].Value = t.SKU, t.SortKey, t.Description, t.Unit, null(
-					t.Cost,
-				), t.Attributes
+				v[1].Value, v[2].Value, v[3].Value, v[4].Value = t.SKU, t.SortKey, t.Description, t.Unit
+				v[5].Value, v[6].Value, v[7].Value, v[8].Value = null(t.Cost), t.Attributes, t.Barcode, t.Barcodes
 			},
 		)
 	})

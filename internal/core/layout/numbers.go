@@ -70,6 +70,9 @@ func takeApart(s string) (w written, ok bool) {
 		}
 		w.negative = true
 	}
+	if r, n := utf8.DecodeRuneInString(tail); tail != "" && strings.ContainsRune(minuses, r) && len(tail) > n && isWordByte(tail[n]) {
+		return w, false // 12-Mar is no number with a minus behind it
+	}
 	if tail, minus = cutMinus(tail); minus {
 		if w.negative {
 			return w, false

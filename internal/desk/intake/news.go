@@ -136,6 +136,7 @@ func (s *stockDraft) itemNews(rec *records) {
 			made = append(made, unknown{stock.ID(sku), desk.SortKey(text)})
 		}
 	}
+	barcodes := s.barcodes()
 	slices.SortFunc(made, func(a, b unknown) int { return bytes.Compare(a.key, b.key) })
 	s.newItems = make([]store.Item, len(made))
 	for i, u := range made {
@@ -154,8 +155,29 @@ func (s *stockDraft) itemNews(rec *records) {
 			c := int64(l.Cost)
 			item.Cost = &c
 		}
+		if own := barcodes[text]; len(own) > 0 {
+			if item.Barcode = own[0]; len(own) > 1 {
+				b, _ := json.Marshal(own) // of strings
+				item.Barcodes = string(b)
+			}
+		}
 		s.itemIDs[u.sku] = item.ID
 	}
+}
+
+// barcodes gives the file's barcodes by the SKU that alone has them, in order.
+func (s *stockDraft) barcodes() map[string][]string {
+	out := map[string][]string{}
+	for text, sku := range s.file.Barcodes {
+		if sku != 0 {
+			name := s.file.Book.Codes[stock.SKU].Text(sku)
+			out[name] = append(out[name], text)
+		}
+	}
+	for _, own := range out {
+		slices.Sort(own)
+	}
+	return out
 }
 
 // zones gives the zones of the file's bins by their numbers in after.

@@ -77,6 +77,15 @@ func (d *Room) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 	if f.CostsRounded > 0 {
 		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
 	}
+	shared := 0
+	for _, sku := range f.Barcodes {
+		if sku == 0 {
+			shared++
+		}
+	}
+	if shared > 0 {
+		v.Assumed = append(v.Assumed, desk.Plural(shared, "barcode stands", "barcodes stand")+" beside several items, and so names none of them.")
+	}
 	if !f.ReservedKnown {
 		v.Assumed = append(
 			v.Assumed,

@@ -63,7 +63,14 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageL
 	const right = (row: string) => setWrong(({ [row]: _, ...rest }) => rest);
 
 	/** Sends one row, after what was sent of it before, against what stands in it as it was shown. */
-	const send = (row: string, text: string, more: Partial<Sent> = {}) => {
+	const send = (row: string, typed: string, more: Partial<Sent> = {}) => {
+		const text = typed.replace(/^(\d+),(\d{1,2}|\d{4,6})$/, "$1.$2"); // the comma of number pads
+		if (/^\d{1,3},\d{3}$/.test(text)) {
+			const line = lineOf(row);
+			const says = `${text} may be ${text.replace(",", ".")} or ${text.replace(",", "")}. Write one of these.`;
+			setWrong((w) => ({ ...w, [row]: { text: `${line?.bin} · ${line?.sku}: ${says}`, value: text } }));
+			return Promise.resolve();
+		}
 		const turn = (turns.current.get(row) ?? Promise.resolve()).then(async () => {
 			const line = lineOf(row);
 			const saw = shown.current.get(row) ?? line?.entry;
