@@ -7,9 +7,13 @@ package formula
 import (
 	"fmt"
 	"math/big"
+	"strconv"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
+
+	"wobin/internal/core/known"
 )
 
 // MaxLength is how many characters a formula may have.
@@ -23,6 +27,12 @@ type Cells interface {
 	Text(label int) string
 	// Number is the cell as a plain decimal (12.5) as its column's form has it; ok is false where it is none.
 	Number(label int) (text string, ok bool)
+}
+
+// Dates are Cells that know dates: a cell of a column of dates is a day in sums and comparisons.
+type Dates interface {
+	// Date is the cell as a time; ok is false where it is none.
+	Date(label int) (at time.Time, ok bool)
 }
 
 // Error is a formula that cannot be read or worked out: where (characters from 0) and why.
@@ -225,6 +235,10 @@ func (p *parser) primary() (node, error) {
 		}
 		text := string(p.in[start:p.at])
 		r, ok := decimal(text)
+		if more := p.exponent(); ok && more != "" {
+			text += more
+			r, ok = scientific(text)
+		}
 		if !ok {
 			p.at = start
 			return nil, p.wrong("%q is not a number", text)
@@ -237,6 +251,41 @@ func (p *parser) primary() (node, error) {
 		return p.call(strings.ToUpper(string(p.in[start:p.at])), start)
 	}
 	return nil, p.wrong("%q is not expected here", string(p.peek()))
+}
+
+// exponent takes the E3 or e-2 behind a number.
+func (p *parser) exponent() string {
+	at := p.at
+	if p.peek() != 'E' && p.peek() != 'e' {
+		return ""
+	}
+	if p.at++; p.peek() == '+' || p.peek() == '-' {
+		p.at++
+	}
+	digits := p.at
+	for p.peek() >= '0' && p.peek() <= '9' {
+		p.at++
+	}
+	if p.at == digits {
+		p.at = at
+		return ""
+	}
+	return string(p.in[at:p.at])
+}
+
+// scientific reads a decimal with an exponent, as in 1E3.
+func scientific(text string) (*big.Rat, bool) {
+	mantissa, power, has := strings.Cut(strings.ToUpper(text), "E")
+	r, ok := decimal(mantissa)
+	n, err := strconv.Atoi(power)
+	if !ok || !has || err != nil || n < -30 || n > 30 {
+		return nil, false
+	}
+	scale := new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(max(n, -n))), nil))
+	if n < 0 {
+		scale.Inv(scale)
+	}
+	return r.Mul(r, scale), true
 }
 
 func (p *parser) quoted(mark rune) (string, error) {
@@ -281,9 +330,13 @@ func (p *parser) call(name string, start int) (node, error) {
 				return nil, err
 			}
 			args = append(args, n)
-			s, _ := p.take(";", ",", ")")
+			s, at := p.take(";", ",", ")")
 			if s == ")" {
 				break
+			}
+			if s == "," && isDigit(p.in[at-1]) && isDigit(p.peek()) { // a decimal comma, or two values
+				p.at = at
+				return nil, p.wrong("a comma between digits may be a decimal sign. Write a point, or a semicolon between values")
 			}
 			if s == "" {
 				return nil, p.wrong("a semicolon or a closing bracket is expected in %s", name)
@@ -296,6 +349,8 @@ func (p *parser) call(name string, start int) (node, error) {
 	}
 	return &call{name, start, f, args}, nil
 }
+
+func isDigit(r rune) bool { return r >= '0' && r <= '9' }
 
 func (p *parser) after(name string) (rune, int) {
 	i := p.at + len([]rune(name))
@@ -315,7 +370,11 @@ func (n constant) eval(Cells) (Value, error) { return n.v, nil }
 type label struct{ index, at int }
 
 func (n label) eval(c Cells) (Value, error) {
-	return Value{kind: aCell, string: c.Text(n.index), cells: c, label: n.index}, nil
+	text := c.Text(n.index)
+	if known.SheetError(text) {
+		return Value{}, &Error{n.at, "the cell holds the error " + text}
+	}
+	return Value{kind: aCell, string: text, cells: c, label: n.index}, nil
 }
 
 type binary struct {
@@ -372,6 +431,14 @@ func (n *binary) eval(c Cells) (Value, error) {
 		}
 		out.Quo(a, b)
 	case "^":
+		if root := b.Denom(); root.IsInt64() && root.Int64() == 2 && a.Sign() >= 0 {
+			top, bottom := new(big.Int).Sqrt(a.Num()), new(big.Int).Sqrt(a.Denom())
+			exact := new(big.Rat).SetFrac(top, bottom)
+			if new(big.Rat).Mul(exact, exact).Cmp(a) != 0 {
+				return Value{}, &Error{n.at, "the root has no exact value"}
+			}
+			a, b = exact, new(big.Rat).SetInt(b.Num())
+		}
 		if !b.IsInt() || !b.Num().IsInt64() || b.Num().Int64() < -64 || b.Num().Int64() > 64 {
 			return Value{}, &Error{n.at, "a power must be a whole number from -64 to 64"}
 		}
@@ -394,5 +461,5 @@ func (n *binary) eval(c Cells) (Value, error) {
 		return Value{}, &Error{n.at, "the number is too large"}
 	}
 	// A day and some days are a day; the difference of two days is a number.
-	return Value{kind: aNumber, number: out, date: (n.op == "+" || n.op == "-") && l.date != r.date}, nil
+	return Value{kind: aNumber, number: out, date: (n.op == "+" || n.op == "-") && l.isDate() != r.isDate()}, nil
 }

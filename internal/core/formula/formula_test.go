@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -68,7 +69,7 @@ func TestFormulas(t *testing.T) {
 		"IFERROR(1/0; 9)": "9", "ISERROR(VALUE(\"x\"))": "TRUE", "DATE(2026;11;21)": "2026-11-21", "DATE(2026;11;21)+1": "2026-11-22",
 		"DATE(2026;3;1)-DATE(2026;2;1)": "28", "TEXT(DATE(2026;1;5);\"DD.MM.YYYY\")": "05.01.2026",
 		"YEAR('Date')": "2026", "DAY(DATEVALUE('Date'))": "21", "NUMBERVALUE(\"1.234,5\";\",\";\".\")": "1234.5",
-		"\"say \"\"hi\"\"\"": `say "hi"`, "IF(1,2,3)": "2",
+		"\"say \"\"hi\"\"\"": `say "hi"`, "IF(1, 2, 3)": "2",
 		"MIN('Empty';3)": "3", "MAX('Empty';-3)": "-3", "SUM('Empty';2)": "2", "MIN('Empty')": "0", "AND('Empty';TRUE)": "TRUE",
 		"OR('Empty';FALSE)": "FALSE", "AND('Empty')": "FALSE", "MIN(\"\"&4;5)": "4",
 	} {
@@ -150,4 +151,66 @@ func FuzzFormula(f *testing.F) {
 			t.Fatal("too long a result")
 		}
 	})
+}
+
+// dayRow is a row with a column of dates.
+type dayRow struct{ row }
+
+func (r dayRow) Date(l int) (time.Time, bool) {
+	t, err := time.Parse("2.1.2006", r.Text(l))
+	return t.UTC(), err == nil
+}
+
+// What the standard has for empty cells, dates, errors in cells, forms of numbers and patterns.
+func TestAsTheStandardHasIt(t *testing.T) {
+	cells := map[string]string{"empty": "", "minus": "-5", "error": "#NV", "day": "21.11.2026", "n": "12"}
+	for source, want := range map[string]string{
+		"'empty' > 'minus'":                      "TRUE",
+		"'empty' = \"\"":                         "TRUE",
+		"'empty' = 0":                            "TRUE",
+		"ISNUMBER('error')":                      "FALSE",
+		"ISTEXT('error')":                        "FALSE",
+		"ISBLANK('error')":                       "FALSE",
+		"IFERROR('error'; 0)":                    "0",
+		"ISNUMBER(1 / 0)":                        "FALSE",
+		"1E3 + 2.5e-1":                           "1000.25",
+		"4 ^ 0.5":                                "2",
+		"VALUE(\"12%\")":                         "0.12",
+		"VALUE(\"1E3\")":                         "1000",
+		"NUMBERVALUE(\"1.234,5\";\",\";\".\")":   "1234.5",
+		"NUMBERVALUE(\"12%\";\".\")":             "0.12",
+		"TRIM(\"  tin   can \")":                 "tin can",
+		"LEN(TRIM(\"a\t b\"))":                   "4",
+		"TEXT(DATE(2026;11;5); \"DD.MM.YYYY\")":  "05.11.2026",
+		"TEXT(DATE(2026;11;5); \"D MMMM YYYY\")": "5 November 2026",
+		"TEXT(DATE(2026;11;5) + 0.25; \"YYYY-MM-DD HH:MM\")": "2026-11-05 06:00",
+		"'day' > DATE(2026;11;20)":                           "TRUE",
+		"'day' - DATE(2026;11;20)":                           "1",
+		"'day' + 1":                                          "2026-11-22",
+		"MONTH('day')":                                       "11",
+		"ROUND(2.5; 0)":                                      "3",
+		"MAX('n', 3)":                                        "12",
+	} {
+		f, err := formula.Parse(source)
+		require.NoError(t, err, source)
+		got, err := f.Text(dayRow{row{f, cells}})
+		require.NoError(t, err, source)
+		assert.Equal(t, want, got, source)
+	}
+	for source, says := range map[string]string{
+		"ROUND(2,5)":                         "a comma between digits may be a decimal sign",
+		"'error' & \"x\"":                    "the cell holds the error #NV",
+		"TEXT(5; \"QQ\")":                    "is no pattern",
+		"TEXT(5; \"yyyyy\")":                 "is no pattern",
+		"NUMBERVALUE(\"1.5\"; \",\")":        "is not a number with the signs",
+		"NUMBERVALUE(\"1,2,3\"; \",\")":      "is not a number with the signs",
+		"NUMBERVALUE(\"1,5.0\";\",\";\".\")": "is not a number with the signs",
+		"2 ^ 0.5":                            "the root has no exact value",
+	} {
+		f, err := formula.Parse(source)
+		if err == nil {
+			_, err = f.Text(dayRow{row{f, cells}})
+		}
+		assert.ErrorContains(t, err, says, source)
+	}
 }

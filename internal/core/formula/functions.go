@@ -111,23 +111,21 @@ func init() {
 			b, err := v[0].mustTruth(n.at)
 			return boolValue(!b), err
 		}, nil},
-		"ISBLANK": {1, 1, func(_ *call, v []Value) (Value, error) {
-			return boolValue(v[0].kind == aCell && v[0].string == ""), nil
-		}, nil},
-		"ISNUMBER": {1, 1, func(_ *call, v []Value) (Value, error) {
-			if v[0].kind == aCell {
-				_, ok := v[0].cellNumber()
-				return boolValue(ok && v[0].string != ""), nil
+		"ISBLANK": {1, 1, nil, is(func(v Value) bool { return v.kind == aCell && v.string == "" })},
+		"ISNUMBER": {1, 1, nil, is(func(v Value) bool {
+			if v.kind == aCell {
+				_, ok := v.cellNumber()
+				return ok && v.string != ""
 			}
-			return boolValue(v[0].kind == aNumber), nil
-		}, nil},
-		"ISTEXT": {1, 1, func(_ *call, v []Value) (Value, error) {
-			if v[0].kind == aCell {
-				_, ok := v[0].cellNumber()
-				return boolValue(!ok && v[0].string != ""), nil
+			return v.kind == aNumber
+		})},
+		"ISTEXT": {1, 1, nil, is(func(v Value) bool {
+			if v.kind == aCell {
+				_, ok := v.cellNumber()
+				return !ok && v.string != ""
 			}
-			return boolValue(v[0].kind == aText), nil
-		}, nil},
+			return v.kind == aText
+		})},
 
 		"ABS":  {1, 1, numeric(func(r *big.Rat) *big.Rat { return new(big.Rat).Abs(r) }), nil},
 		"SIGN": {1, 1, numeric(func(r *big.Rat) *big.Rat { return big.NewRat(int64(r.Sign()), 1) }), nil},
@@ -170,7 +168,9 @@ func init() {
 		}), nil},
 		"SUM": {1, -1, folded(func(a, b *big.Rat) *big.Rat { return new(big.Rat).Add(a, b) }), nil},
 
-		"TRIM":  {1, 1, texts(func(s string) string { return strings.Join(strings.Fields(code.Trim(s)), " ") }), nil},
+		"TRIM": {1, 1, texts(func(s string) string {
+			return strings.Join(strings.FieldsFunc(s, func(r rune) bool { return r == ' ' }), " ")
+		}), nil},
 		"UPPER": {1, 1, texts(strings.ToUpper), nil},
 		"LOWER": {1, 1, texts(strings.ToLower), nil},
 		"LEFT":  {1, 2, func(n *call, v []Value) (Value, error) { return n.part(v, false) }, nil},
@@ -217,7 +217,19 @@ func init() {
 			}
 			return bounded(b.String(), n.at)
 		}, nil},
-		"VALUE": {1, 1, func(n *call, v []Value) (Value, error) { r, err := v[0].mustNumber(n.at); return ratValue(r), err }, nil},
+		"VALUE": {1, 1, func(n *call, v []Value) (Value, error) {
+			if r, ok := v[0].asNumber(); ok {
+				return Value{kind: aNumber, number: r, date: v[0].isDate()}, nil
+			}
+			r, ok := percent(code.Trim(v[0].string), scientific)
+			if !ok {
+				r, ok = percent(code.Trim(v[0].string), decimal)
+			}
+			if !ok {
+				return n.wrong("%q is not a number", v[0].string)
+			}
+			return ratValue(r), nil
+		}, nil},
 		"NUMBERVALUE": {2, 3, func(n *call, v []Value) (Value, error) {
 			t := make([]string, len(v))
 			for i := range v {
@@ -226,13 +238,21 @@ func init() {
 					return Value{}, err
 				}
 			}
-			s := code.Trim(t[0])
-			if len(t) == 3 && t[2] != "" {
-				s = strings.ReplaceAll(s, t[2], "")
+			sign, group := t[1], ""
+			if len(t) == 3 {
+				group = t[2]
 			}
-			r, ok := decimal(strings.Replace(s, t[1], ".", 1))
-			if !ok || t[1] == "" {
-				return n.wrong("%q is not a number", t[0])
+			whole, places, _ := strings.Cut(code.Trim(t[0]), sign)
+			if group != "" {
+				whole = strings.ReplaceAll(whole, group, "")
+			}
+			if sign == "" || sign == group || sign != "." && strings.Contains(whole, ".") || strings.Contains(places, sign) ||
+				strings.Contains(places, ".") || group != "" && strings.Contains(places, group) {
+				return n.wrong("%q is not a number with the signs that are given", t[0])
+			}
+			r, ok := percent(strings.TrimSuffix(whole+"."+places, "."), decimal)
+			if !ok {
+				return n.wrong("%q is not a number with the signs that are given", t[0])
 			}
 			return ratValue(r), nil
 		}, nil},
@@ -286,6 +306,11 @@ func datePart(part func(time.Time) int) func(*call, []Value) (Value, error) {
 	return func(n *call, v []Value) (Value, error) {
 		if r, ok := v[0].asNumber(); ok {
 			return number(int64(part(time.Unix(epoch.Unix()+seconds(r), 0).UTC()))), nil
+		}
+		if d, ok := v[0].cells.(Dates); ok && v[0].kind == aCell {
+			if t, is := d.Date(v[0].label); is {
+				return number(int64(part(t))), nil
+			}
 		}
 		t, err := time.Parse("2006-01-02", v[0].string[:min(len(v[0].string), 10)])
 		if err != nil {
@@ -521,10 +546,72 @@ func substitute(n *call, v []Value) (Value, error) {
 	}
 }
 
+// is tells something of a value; what cannot be worked out is none of it.
+func is(what func(Value) bool) func(*call, Cells) (Value, error) {
+	return func(n *call, c Cells) (Value, error) {
+		v, err := n.args[0].eval(c)
+		return boolValue(err == nil && what(v)), nil
+	}
+}
+
+// percent reads a number that may have a percent sign behind it.
+func percent(s string, read func(string) (*big.Rat, bool)) (*big.Rat, bool) {
+	s, is := strings.CutSuffix(s, "%")
+	r, ok := read(code.Trim(s))
+	if ok && is {
+		r = r.Quo(r, big.NewRat(100, 1))
+	}
+	return r, ok
+}
+
+// dateForms are the runs of letters of a date's or time's pattern (OpenFormula's TEXT, as far as it is plain).
+var dateForms = map[string]string{
+	"yy": "06", "yyyy": "2006", "m": "1", "mm": "01", "mmm": "Jan", "mmmm": "January", "d": "2", "dd": "02", "ddd": "Mon", "dddd": "Monday",
+	"h": "15", "hh": "15", "s": "5", "ss": "05",
+}
+
+// dated gives the layout of a date's pattern; ok is false where it has letters of its own or none of a date's.
+func dated(pattern string) (layout string, ok bool) {
+	low := strings.ToLower(pattern)
+	last := byte(0) // the letter of the run before
+	for i := 0; i < len(low); {
+		c := low[i]
+		if c == '"' {
+			end := strings.IndexByte(low[i+1:], '"')
+			if end < 0 || strings.ContainsAny(pattern[i+1:i+1+end], "0123456789") {
+				return "", false
+			}
+			layout, i = layout+pattern[i+1:i+1+end], i+end+2
+			continue
+		}
+		if c < 'a' || c > 'z' {
+			if !strings.ContainsRune("-./:, ", rune(c)) {
+				return "", false
+			}
+			layout, i = layout+string(c), i+1
+			continue
+		}
+		to := i
+		for to < len(low) && low[to] == c {
+			to++
+		}
+		run := low[i:to]
+		form := dateForms[run]
+		next := strings.TrimLeft(low[to:], ":. ")
+		if c == 'm' && len(run) <= 2 && (last == 'h' || strings.HasPrefix(next, "s")) { // minutes
+			form = map[string]string{"m": "4", "mm": "04"}[run]
+		}
+		if form == "" {
+			return "", false
+		}
+		layout, last, ok, i = layout+form, c, true, to
+	}
+	return layout, ok
+}
+
 // format writes a number by a pattern: 000000, 0.00, #,##0.0, or with letters of a date, YYYY-MM-DD.
 func (n *call) format(r *big.Rat, pattern string) (Value, error) {
-	if low := strings.ToLower(pattern); strings.ContainsAny(low, "ydm") {
-		layout := strings.NewReplacer("yyyy", "2006", "yy", "06", "mm", "01", "m", "1", "dd", "02", "d", "2").Replace(low)
+	if layout, ok := dated(pattern); ok {
 		return textValue(time.Unix(epoch.Unix()+seconds(r), 0).UTC().Format(layout)), nil
 	}
 	whole, places, _ := strings.Cut(pattern, ".")

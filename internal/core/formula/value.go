@@ -88,8 +88,31 @@ func (v Value) cellNumber() (*big.Rat, bool) {
 	if t, ok := v.cells.Number(v.label); ok {
 		return decimal(t)
 	}
+	if d, ok := v.cells.(Dates); ok {
+		if at, is := d.Date(v.label); is {
+			return days(at), true
+		}
+	}
 	return nil, false
 }
+
+// isDate tells whether the value is a day: one that was worked out, or a cell that holds a date.
+func (v Value) isDate() bool {
+	if v.kind != aCell || v.string == "" {
+		return v.date
+	}
+	if _, ok := v.cells.Number(v.label); ok {
+		return false
+	}
+	d, ok := v.cells.(Dates)
+	if ok {
+		_, ok = d.Date(v.label)
+	}
+	return ok
+}
+
+// days gives a time as days since 1899-12-30, as the standard counts them.
+func days(t time.Time) *big.Rat { return big.NewRat(t.Unix()-epoch.Unix(), 86_400) }
 
 func (v Value) mustNumber(at int) (*big.Rat, error) {
 	if n, ok := v.asNumber(); ok {
@@ -171,8 +194,9 @@ func compare(a, b Value) int {
 		case aNumber, aTruth:
 			return v.asNumber()
 		case aCell:
-			if v.string == "" {
-				return new(big.Rat), other.kind == aNumber
+			if v.string == "" { // 0 against what is a number
+				_, is := other.cellOrNumber()
+				return new(big.Rat), is
 			}
 			return v.cellNumber()
 		}
@@ -186,6 +210,17 @@ func compare(a, b Value) int {
 	s, _ := a.text()
 	t, _ := b.text()
 	return strings.Compare(code.Fold(s), code.Fold(t))
+}
+
+// cellOrNumber is the value as a number where it is one by itself; no text, and no empty cell.
+func (v Value) cellOrNumber() (*big.Rat, bool) {
+	switch {
+	case v.kind == aNumber || v.kind == aTruth:
+		return v.asNumber()
+	case v.kind == aCell && v.string != "":
+		return v.cellNumber()
+	}
+	return nil, false
 }
 
 var epoch = time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)

@@ -1,6 +1,7 @@
 package known
 
 import (
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -282,4 +283,12 @@ func power(s string) (plain string, ok bool) {
 	n, _ := strconv.Atoi(tail)
 	head = strings.TrimLeft(head, "0")
 	return head + strings.Repeat("0", n), head != ""
+}
+
+var sheetError = regexp.MustCompile(`^(#(N/A|NV|N/B|N/D|ND|N/V|[\p{Lu}¡¿/0]{2,12}[!?])|Err:5\d\d)$`)
+
+// SheetError tells whether a text is what a cell shows whose formula went wrong (OpenFormula 5.12), in the languages that
+// spreadsheet programs write.
+func SheetError(text string) bool {
+	return len(text) > 2 && (text[0] == '#' || text[0] == 'E') && sheetError.MatchString(text)
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"time"
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/formula"
@@ -33,6 +34,7 @@ type Source struct {
 type label struct {
 	column  int
 	numbers *Numbers
+	dates   *Dates // nil where the column is not one of dates
 }
 
 // newSource makes the source of a field; an attribute is a text.
@@ -94,6 +96,9 @@ func link(labels []label, m *Mapping) {
 			if src.column == l.column && src.spec.Form == Number {
 				l.numbers = &src.numbers
 			}
+			if src.column == l.column && src.spec.Form == Time {
+				l.dates = &src.dates
+			}
 		}
 		if l.numbers == nil {
 			l.numbers = &Numbers{} // decided from the sample
@@ -136,6 +141,21 @@ func (l labelled) Number(n int) (string, bool) {
 	}
 	plain, problem, _ := l.labels[n].numbers.parse(l.Text(n))
 	return plain, problem == ""
+}
+
+// Date reads a cell of a column of dates by its form; another column's where the year stands first.
+func (l labelled) Date(n int) (at time.Time, ok bool) {
+	x, text := l.labels[n], l.Text(n)
+	dates := Dates{Order: "ymd"}
+	if x.dates != nil {
+		dates = *x.dates
+	}
+	if d, is := takeDate(text); !is || x.dates == nil && d.long != 0 {
+		return at, false
+	}
+	dates.Time = "00:00" // a day by itself begins
+	ns, err := dates.parse(text, time.UTC)
+	return time.Unix(0, ns).UTC(), err == nil
 }
 
 // work works the source's formula out for the row in hand.

@@ -4,12 +4,12 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/known"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
 )
@@ -103,7 +103,7 @@ func (c *cells) get(s *Source) []byte {
 			c.m.note(wrapped, c.row)
 		}
 	case s.spec.Form == Text: // words are taken as they stand
-	case (b[0] == '#' || b[0] == 'E') && sheetError.Match(b):
+	case (b[0] == '#' || b[0] == 'E') && known.SheetError(string(b)):
 		return c.fail(s, b, "is the error of a formula in the spreadsheet. Put the formula right there, or mend the cell")
 	case b[0] == '=' && c.kinds != nil:
 		return c.fail(
@@ -114,9 +114,6 @@ func (c *cells) get(s *Source) []byte {
 	}
 	return b
 }
-
-// sheetError is what a cell shows whose formula went wrong (OpenFormula 5.12), in the languages that spreadsheet programs write.
-var sheetError = regexp.MustCompile(`^(#(N/A|NV|N/B|N/D|ND|N/V|[\p{Lu}¡¿/0]{2,12}[!?])|Err:5\d\d)$`)
 
 const wrapped = "rows with cells written as =\"text\""
 
