@@ -249,7 +249,7 @@ var oddities = map[string]string{
 func (c *cells) look(p stock.Part, id stock.ID, b []byte) {
 	why := ""
 	switch {
-	case c.known == nil || c.m.Has(RowCode): // codes are taken as they are, or the row code proves the line
+	case c.m.Has(RowCode): // it proves the line
 		return
 	case len(b) > 2 && len(b) < 12 && nothingWord(b):
 		why = nothing
@@ -298,9 +298,16 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 				b = markAlternate(at.by, b)
 			}
 		}
+		if c.known == nil { // codes are taken as they are
+			k[p] = codes[p].Intern(b)
+			continue
+		}
 		before := codes[p].Len()
 		if k[p] = codes[p].Intern(b); codes[p].Len() > before { // each text is looked at once
 			c.look(stock.Part(p), k[p], b)
+		}
+		if c.odd[p] == nil {
+			continue
 		}
 		if why := c.odd[p][k[p]]; why != "" {
 			c.wrong(keyFields[p], why, b, oddities[why], short(b))

@@ -74,10 +74,10 @@ func (m *Mapping) shaped(f *tabular.File, s *sample, given *Layout) {
 // together where that was settled and one way is possible.
 func (c *cells) fits() bool {
 	h := &c.m.shape
-	if h.width == 0 {
+	n := len(c.cells)
+	if n == h.width || h.width == 0 {
 		return true
 	}
-	n := len(c.cells)
 	if n < h.width {
 		if !h.full && !h.every {
 			return true

@@ -119,3 +119,20 @@ func TestNoUnitIsNone(t *testing.T) {
 	require.Len(t, s.Book.Lines, 3)
 	assert.Empty(t, s.Book.Units.Text(s.Book.Lines[2].Unit))
 }
+
+// A unit beside the quantity is a pack where the item's pack is known; where it is not, the row is refused, and nothing offers to
+// leave it away.
+func TestPackBesideTheQuantity(t *testing.T) {
+	text := "SKU,Warehouse,Bin,Qty\nROPE,W,A-1,2 BX\nROPE,W,A-2,3\nROPE,W,A-3,4 M\nTAR,W,A-4,2 BX\nROPE,W,A-5,2 crates\n"
+	_, got, packed, p := readAs(t, text, Reading{Known: measured(25)})
+	assert.Equal(t, []quantity.Quantity{50 * quantity.Scale, 3 * quantity.Scale, 4 * quantity.Scale}, got)
+	assert.Equal(t, "row 2: 2 BX of 25 became 50", packed.Example())
+	g := Group{"unit or currency sign", Quantity}
+	assert.Equal(t, 2, p.Groups[g])
+	f := open(t, text)
+	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Known: measured(25)})
+	require.NoError(t, err)
+	for _, r := range m.Remedies(p, g, nil) {
+		assert.NotContains(t, r.Label, "BX", "how many are in one is nowhere in the file")
+	}
+}
