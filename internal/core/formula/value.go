@@ -189,38 +189,26 @@ func (v Value) mustTruth(at int) (bool, error) {
 // compare orders two values: as numbers where both are (a cell against a number, too), else as text without regard
 // to case. An empty cell equals 0 and the empty text.
 func compare(a, b Value) int {
-	numeric := func(v, other Value) (*big.Rat, bool) {
+	numeric := func(v Value) (*big.Rat, bool) {
 		switch v.kind {
 		case aNumber, aTruth:
 			return v.asNumber()
 		case aCell:
 			if v.string == "" { // 0 against what is a number
-				_, is := other.cellOrNumber()
-				return new(big.Rat), is
+				return new(big.Rat), true
 			}
 			return v.cellNumber()
 		}
 		return nil, false
 	}
-	if x, ok := numeric(a, b); ok {
-		if y, ok := numeric(b, a); ok {
+	if x, ok := numeric(a); ok {
+		if y, ok := numeric(b); ok {
 			return x.Cmp(y)
 		}
 	}
 	s, _ := a.text()
 	t, _ := b.text()
 	return strings.Compare(code.Fold(s), code.Fold(t))
-}
-
-// cellOrNumber is the value as a number where it is one by itself; no text, and no empty cell.
-func (v Value) cellOrNumber() (*big.Rat, bool) {
-	switch {
-	case v.kind == aNumber || v.kind == aTruth:
-		return v.asNumber()
-	case v.kind == aCell && v.string != "":
-		return v.cellNumber()
-	}
-	return nil, false
 }
 
 var epoch = time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)

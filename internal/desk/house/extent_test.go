@@ -1,6 +1,9 @@
 package house_test
 
 import (
+	"fmt"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -42,12 +45,34 @@ func TestWholeOrPart(t *testing.T) {
 	assert.Empty(t, look(t, d, "front.csv", front, only).Blocked)
 }
 
+// A zone that is not in the file at all is asked about, though it is a small part of the warehouse.
+func TestMissingZone(t *testing.T) {
+	d := at(t)
+	text := "warehouse,zone,bin,sku,quantity,as at\n"
+	for i := range 40 {
+		zone := "Main"
+		if i >= 36 {
+			zone = "Cage"
+		}
+		text += fmt.Sprintf("W,%s,B-%02d,R%d,5,2026-11-20T06:00:00Z\n", zone, i, i)
+	}
+	take(t, d, "stock.csv", text)
+	lines := strings.SplitAfter(text, "\n")
+	dr := look(t, d, "main.csv", strings.Join(lines[:37], ""), intake.Choices{})
+	require.Len(t, dr.Sheets[0].Checks, 1)
+	assert.Equal(t, []intake.CheckRow{{Line: "W · Cage", Text: "none of 4 recorded lines is in the file"}}, dr.Sheets[0].Checks[0].Rows)
+	scattered := append(slices.Clone(lines[:30]), lines[34:]...)
+	assert.Empty(t, look(t, d, "scattered.csv", strings.Join(scattered, ""), intake.Choices{}).Blocked, "four of forty, from here and there, just went")
+}
+
 // Refused is not gone: the line of a row that could not be read stays as it is recorded, and where nobody can tell which line a row
 // is, it is asked before any goes.
 func TestRefusedIsNotGone(t *testing.T) {
 	d := at(t)
 	take(t, d, "stock.csv", stockText)
-	wrong := stockText[:len(stockText)-len("W,Back,B-2-2,OLD,,0,0,4,2026-11-20T06:00:00Z,r7\n")] + "W,Back,B-2-2,OLD,,?,0,4,2026-11-20T06:00:00Z,r7\n"
+	lines := strings.Split(strings.TrimSpace(stockText), "\n")
+	slices.Reverse(lines[1:]) // so that codes have other numbers than in the records
+	wrong := strings.Replace(strings.Join(lines, "\n"), "B-2-2,OLD,,0,", "B-2-2,OLD,,?,", 1) + "\n"
 	dr := look(t, d, "wrong.csv", wrong, intake.Choices{})
 	assert.Equal(t, []int{0, 0, 6, 0, 1, 0}, effect(dr))
 	assert.Equal(t, 1, dr.Effect.Doubt)

@@ -93,7 +93,7 @@ func TestLayoutRemembersAnswers(t *testing.T) {
 	text := "SKU,Warehouse,Bin,Qty,Qty damaged,Price\nROPE,W,A-1,5,1,9.90\nSHK,W,A-2,7,0,4.50\n"
 	dr := look(t, d, "one.csv", text, intake.Choices{})
 	require.NotEmpty(t, dr.Blocked)
-	dr = answer(t, d, dr, 0, "passed over", 4)  // not needed
+	dr = answer(t, d, dr, 0, "passed over", 4)   // not needed
 	dr = answer(t, d, dr, 0, "cost or price", 1) // a selling price
 	require.Empty(t, dr.Blocked)
 	_, err := d.Intake.SaveDraftLayout(ctx, nell, dr.ID, 0, "shop list")

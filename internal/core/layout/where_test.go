@@ -1,0 +1,63 @@
+package layout
+
+import (
+	"bytes"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
+)
+
+// Rows that are hidden in a workbook are asked about: taken like the others, or left out and named.
+func TestHiddenRows(t *testing.T) {
+	book := excelize.NewFile()
+	for n, row := range [][]any{{"SKU", "Warehouse", "Bin", "Qty", "Notes"}, {"R100", "W", "A-1", 5}, {"R101", "W", "A-2", 7}, {"R102", "W", "A-3", 9}} {
+		cell, err := excelize.CoordinatesToCellName(1, n+1)
+		require.NoError(t, err)
+		require.NoError(t, book.SetSheetRow("Sheet1", cell, &row))
+	}
+	require.NoError(t, book.SetRowVisible("Sheet1", 3, false))
+	require.NoError(t, book.SetColVisible("Sheet1", "C", false))
+	var b bytes.Buffer
+	require.NoError(t, book.Write(&b))
+	f, err := tabular.Open("list.xlsx", bytes.NewReader(b.Bytes()), int64(b.Len()), tabular.Options{})
+	require.NoError(t, err)
+	read := func(given *Layout) (m *Mapping, bins []string) {
+		m, err := RecogniseSheet(f, 0, Want{Given: given})
+		require.NoError(t, err)
+		p := &Problems{}
+		s, err := Reading{Zone: time.UTC, Layout: given}.Stock(f, m, p)
+		require.NoError(t, err)
+		require.Empty(t, p.List)
+		for _, l := range s.Book.Lines {
+			bins = append(bins, s.Book.Codes[stock.Bin].Text(l.Key[stock.Bin]))
+		}
+		return m, bins
+	}
+	m, bins := read(&Layout{})
+	require.Len(t, m.Asks, 1)
+	assert.Equal(t, "1 row of the sheet, first row 3, is hidden in the workbook, as by a filter. Are they meant?", m.Asks[0].Text)
+	assert.Equal(t, []string{"A-1", "A-2", "A-3"}, bins)
+	assert.Contains(t, m.Columns[2].Why, "hidden in the workbook")
+	take, leave := m.Answer(&m.Asks[0], &m.Asks[0].Options[0]), m.Answer(&m.Asks[0], &m.Asks[0].Options[1])
+	m, bins = read(&take)
+	assert.Empty(t, m.Asks)
+	assert.Equal(t, []string{"A-1", "A-2", "A-3"}, bins)
+	m, bins = read(&leave)
+	assert.Empty(t, m.Asks)
+	assert.Equal(t, []string{"A-1", "A-3"}, bins)
+	assert.Equal(t, []Aside{{"hidden rows", 1, []int{3}}}, m.PassedOver())
+}
+
+// Parts of a number are put together only where one way is possible, whatever was settled.
+func TestPartsThatMayBeThousands(t *testing.T) {
+	x := trial{text: "SKU,Warehouse,Bin,Qty\nR100,NORTH,A-1,1,250\nR101,NORTH,A-2,1,5\nR102,NORTH,A-3,7\n"}
+	_, p, lines, _ := x.read(t, &Layout{Parted: "join"})
+	assert.Equal(t, []string{"NORTH | A-2 | R101 = 1.5", "NORTH | A-3 | R102 = 7"}, lines)
+	assert.Equal(t, map[Group]int{{Kind: "cells beyond the header"}: 1}, p.Groups)
+}
