@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"slices"
 	"strings"
 	"time"
@@ -14,6 +16,8 @@ import (
 	"wobin/internal/core/layout"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
 )
 
 // understanding is what wobin check makes of a file, as --json prints it.
@@ -60,13 +64,14 @@ type understoodProblems struct {
 }
 
 func (s *streams) check() *cobra.Command {
-	var as, layoutFile, zone string
+	var as, layoutFile, zone, data string
 	var asJSON bool
 	c := &cobra.Command{
 		Use:   "check FILE...",
-		Short: "Tell what is made of files, without a data folder",
+		Short: "Tell what is made of files, without taking them in",
 		Long: `Tells what Wobin makes of files: their form, kind, header and columns with the reasons, how many rows are good, and
-what is wrong, in groups. Nothing is stored. Exit 0: all is clean. Exit 2: there are problems or open questions.`,
+what is wrong, in groups. With --data they are held against what that folder knows, as the screen does it, and what they
+would come to is told. Nothing is stored. Exit 0: all is clean. Exit 2: there are problems or open questions.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
 			want := layout.Want{Kinds: []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places}}
@@ -99,6 +104,9 @@ what is wrong, in groups. Nothing is stored. Exit 0: all is clean. Exit 2: there
 				}
 				reading.Zone = z
 			}
+			if data != "" {
+				return s.checkAgainst(cmd.Context(), data, zone, want.Given, files)
+			}
 			clean := true
 			var all []*understanding
 			for _, name := range files {
@@ -129,9 +137,35 @@ what is wrong, in groups. Nothing is stored. Exit 0: all is clean. Exit 2: there
 	f := c.Flags()
 	f.StringVar(&as, "as", "", "take the files for this `KIND`: places, items, stock, movements or counts")
 	f.StringVar(&layoutFile, "layout", "", "read the files by the layout in this `FILE` (JSON)")
+	f.StringVar(&data, "data", "", "hold the files against what the data folder `DIR` knows")
 	f.StringVar(&zone, "zone", "", "the zone `NAME` of times without an offset")
 	f.BoolVar(&asJSON, "json", false, "print one JSON list, an object for each file")
 	return c
+}
+
+// checkAgainst looks at files against what a folder knows, as the screen does. A folder that is not there is not made.
+func (s *streams) checkAgainst(ctx context.Context, data, zone string, given *layout.Layout, files []string) error {
+	if _, err := os.Stat(data); err != nil {
+		return err
+	}
+	choices := intake.Choices{Zone: zone, Base: given}
+	if given == nil {
+		given = &layout.Layout{}
+	}
+	return withDesk(data, func(d *house.House) error {
+		all := true
+		for _, name := range files {
+			clean, err := s.against(ctx, d, name, choices, given)
+			if err != nil {
+				return err
+			}
+			all = all && clean
+		}
+		if !all {
+			return errProblems
+		}
+		return nil
+	})
 }
 
 func (s *streams) understand(name string, want layout.Want, reading layout.Reading) (*understanding, error) {

@@ -127,28 +127,29 @@ func readLayout(name string) (*layout.Layout, error) {
 	return l, nil
 }
 
-func (s *streams) takeIn(
-	ctx context.Context,
-	d *house.House,
-	name string,
-	choices intake.Choices,
-	base *layout.Layout,
-	leaveOut bool,
-) error {
+// looked is a file that is looked at as the screen does, and whether it could be taken in.
+type looked struct {
+	*intake.Draft
+	by    desk.Person
+	clean bool
+}
+
+// look drops a file, and says what is wrong with it and what it leaves open.
+func (s *streams) look(ctx context.Context, d *house.House, name string, choices intake.Choices, base *layout.Layout, leaveOut bool) (*looked, error) {
 	f, err := os.Open(name)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer f.Close()
 	by := desk.Person{Name: "command line", Role: "controller"}
 	draft, err := d.Intake.Upload(ctx, by, filepath.Base(name), f, choices)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if choices.Base == nil && (base.Doubles != "" || base.Extent != "" || base.Rows != "" || base.Quantity != "") {
 		for _, sheet := range draft.Sheets {
 			if draft, err = d.Intake.Settle(ctx, by, draft.ID, intake.Answer{Sheet: sheet.Number, Set: base}); err != nil {
-				return err
+				return nil, err
 			}
 		}
 	}
@@ -166,22 +167,49 @@ func (s *streams) takeIn(
 				fmt.Fprintf(s.err, "%s: %s Say so in a layout (--layout)\n", name, q.Text)
 			}
 		}
+		for _, c := range sheet.Checks {
+			if sheet.Use && c.What == "part" && c.Answer == "" {
+				fmt.Fprintf(s.err, "%s: say --only for a part, --whole for the whole stock\n", name)
+			}
+		}
 	}
 	for _, x := range draft.Assumed { // the screen says it too
 		fmt.Fprintf(s.err, "%s: %s\n", name, x)
 	}
 	if draft.Blocked != "" {
 		fmt.Fprintf(s.err, "%s: %s\n", name, draft.Blocked)
-		return errProblems
 	}
-	if len(draft.Problems) > 0 && !leaveOut {
+	return &looked{draft, by, draft.Blocked == "" && (leaveOut || len(draft.Problems) == 0)}, nil
+}
+
+// against looks at a file against what a folder knows, and tells what it would come to. Nothing is taken in.
+func (s *streams) against(ctx context.Context, d *house.House, name string, choices intake.Choices, base *layout.Layout) (clean bool, err error) {
+	is, err := s.look(ctx, d, name, choices, base, false)
+	if err != nil {
+		return false, err
+	}
+	e := &is.Effect
+	fmt.Fprintf(s.out, "%s: %s: %d new, %d changed, %d unchanged, %d gone, %d refused, %d in doubt\n",
+		name, is.Kind, e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Doubt)
+	if len(e.New) > 0 {
+		fmt.Fprintf(s.out, "%s: makes %s\n", name, strings.Join(e.New, ", "))
+	}
+	return is.clean, d.Intake.Discard(is.by, is.ID)
+}
+
+func (s *streams) takeIn(ctx context.Context, d *house.House, name string, choices intake.Choices, base *layout.Layout, leaveOut bool) error {
+	draft, err := s.look(ctx, d, name, choices, base, leaveOut)
+	if err != nil {
+		return err
+	}
+	if !draft.clean {
 		return errProblems
 	}
 	key := make([]byte, 12)
 	if _, err := rand.Read(key); err != nil {
 		return err
 	}
-	got, err := d.Intake.TakeIn(ctx, by, draft.ID, hex.EncodeToString(key), draft.Effect.Refused)
+	got, err := d.Intake.TakeIn(ctx, draft.by, draft.ID, hex.EncodeToString(key), draft.Effect.Refused)
 	if err != nil {
 		return err
 	}

@@ -336,6 +336,51 @@ func TestIntakeCommand(t *testing.T) {
 	assert.Equal(t, 1, code)
 }
 
+// The commands ask and refuse what the screen does: whether a file is the whole stock, and which warehouse it is of; a look at files
+// against a folder stores nothing and makes no folder.
+func TestCommandsAskAsTheScreen(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		return path
+	}
+	wobin := func(args ...string) (code int, out, says string) {
+		var o, e bytes.Buffer
+		code = Run(append(args, "--zone", "UTC"), nil, &o, &e)
+		return code, o.String(), e.String()
+	}
+	head := "warehouse,bin,sku,quantity,reserved,as at\n"
+	line := func(bin string) string { return "W," + bin + ",R1,5,0,2026-11-20T06:00:00Z\n" }
+	all := write("all.csv", head+line("A-1")+line("A-2")+line("A-3")+line("A-4"))
+	some := write("some.csv", head+line("A-1"))
+	nowhere := write("nowhere.csv", "bin,sku,quantity,reserved,as at\nA-1,R1,6,0,2026-11-21T06:00:00Z\n")
+	data := filepath.Join(dir, "data")
+	code, _, says := wobin("check", "--data", data, all)
+	assert.Equal(t, 1, code, "a folder that is not there")
+	assert.NoDirExists(t, data, says)
+	code, _, says = wobin("intake", "--data", data, all)
+	require.Zero(t, code, says)
+	for file, question := range map[string]string{some: "Is it the whole stock, or a part of it?", nowhere: "Which one?"} {
+		for _, command := range []string{"check", "intake"} {
+			code, _, says = wobin(command, "--data", data, file)
+			assert.Equal(t, 2, code, says)
+			assert.Contains(t, says, question)
+		}
+	}
+	code, out, says := wobin("check", "--data", data, all)
+	assert.Zero(t, code, says)
+	assert.Contains(t, out, "0 new, 0 changed, 4 unchanged, 0 gone, 0 refused, 0 in doubt")
+	code, out, says = wobin("intake", "--data", data, "--only", some)
+	assert.Zero(t, code, says)
+	assert.Contains(t, out, "0 new, 0 changed, 1 unchanged, 0 gone")
+	code, out, says = wobin("intake", "--data", data, "--whole", some)
+	assert.Zero(t, code, says)
+	assert.Contains(t, out, "0 new, 0 changed, 1 unchanged, 3 gone")
+	code, _, _ = wobin("intake", "--data", data, "--whole", "--only", some)
+	assert.Equal(t, 1, code)
+}
+
 // A column that goes by the field's own name is taken before others that read alike; without one it is asked.
 func TestReconcileRivals(t *testing.T) {
 	dir, write := folder(t)

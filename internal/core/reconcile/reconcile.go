@@ -220,11 +220,12 @@ func (r *run) read(ctx context.Context) error {
 				return
 			}
 			// Here a point is decimal, an empty cell is empty and a field's own name goes before others, as the command's
-			// contract has it.
+			// contract has it; so other columns of a file whose item and quantity go by theirs are none of its business.
+			named := m.Named(layout.SKU) && (m.Named(layout.Quantity) || m.Named(layout.Counted))
 			for _, a := range m.Asks {
 				if !a.Optional && a.What != "fill down" && a.What != "direction" &&
 					(a.What != "decimal" || !strings.Contains(a.Example, ".")) &&
-					(a.What != "which column" || !m.Named(a.Field)) {
+					(a.What != "which column" || !m.Named(a.Field)) && (a.What != "passed over" && a.What != "no stock" || !named) {
 					j.problems.Add(
 						layout.Problem{
 							File:  j.file.Name,
