@@ -135,7 +135,14 @@ type looked struct {
 }
 
 // look drops a file, and says what is wrong with it and what it leaves open.
-func (s *streams) look(ctx context.Context, d *house.House, name string, choices intake.Choices, base *layout.Layout, leaveOut bool) (*looked, error) {
+func (s *streams) look(
+	ctx context.Context,
+	d *house.House,
+	name string,
+	choices intake.Choices,
+	base *layout.Layout,
+	leaveOut bool,
+) (*looked, error) {
 	f, err := os.Open(name)
 	if err != nil {
 		return nil, err
@@ -183,7 +190,13 @@ func (s *streams) look(ctx context.Context, d *house.House, name string, choices
 }
 
 // against looks at a file against what a folder knows, and tells what it would come to. Nothing is taken in.
-func (s *streams) against(ctx context.Context, d *house.House, name string, choices intake.Choices, base *layout.Layout) (clean bool, err error) {
+func (s *streams) against(
+	ctx context.Context,
+	d *house.House,
+	name string,
+	choices intake.Choices,
+	base *layout.Layout,
+) (clean bool, err error) {
 	is, err := s.look(ctx, d, name, choices, base, false)
 	if err != nil {
 		return false, err
@@ -197,7 +210,14 @@ func (s *streams) against(ctx context.Context, d *house.House, name string, choi
 	return is.clean, d.Intake.Discard(is.by, is.ID)
 }
 
-func (s *streams) takeIn(ctx context.Context, d *house.House, name string, choices intake.Choices, base *layout.Layout, leaveOut bool) error {
+func (s *streams) takeIn(
+	ctx context.Context,
+	d *house.House,
+	name string,
+	choices intake.Choices,
+	base *layout.Layout,
+	leaveOut bool,
+) error {
 	draft, err := s.look(ctx, d, name, choices, base, leaveOut)
 	if err != nil {
 		return err

@@ -214,7 +214,16 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				return f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
 			}); damage != "" && !m.RowCodesProve {
 				value, should := f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
-				wrong(fieldOf[part], layout.DamagedByCode, value, "%q stands under row code %s, whose row has %q: %s", value, text, should, damage)
+				wrong(
+					fieldOf[part],
+					layout.DamagedByCode,
+					value,
+					"%q stands under row code %s, whose row has %q: %s",
+					value,
+					text,
+					should,
+					damage,
+				)
 				continue
 			} else if differs {
 				value := f.Codes[part].Text(n.Key[part])
@@ -284,9 +293,14 @@ var fieldOf = map[stock.Part]layout.Field{stock.SKU: layout.SKU, stock.Bin: layo
 // changed finds what of a row is not what its row code stands for, and whether that is damage alone, such as zeros that were lost,
 // through which the row code is still seen to be right. Columns that the file lacks, and an empty lot, say nothing; names that are
 // the same but for their case are the same.
-func changed(m *layout.Mapping, key, is stock.Key, texts func(stock.Part) (text, should string)) (part stock.Part, differs bool, damage known.Damage) {
+func changed(
+	m *layout.Mapping,
+	key, is stock.Key,
+	texts func(stock.Part) (text, should string),
+) (part stock.Part, differs bool, damage known.Damage) {
 	for _, p := range []stock.Part{stock.SKU, stock.Bin, stock.Lot} {
-		if key[p] == is[p] || p == stock.SKU && m.Identity != layout.SKU || p != stock.SKU && !m.Has(fieldOf[p]) || p == stock.Lot && key[p] == 0 {
+		if key[p] == is[p] || p == stock.SKU && m.Identity != layout.SKU || p != stock.SKU && !m.Has(fieldOf[p]) ||
+			p == stock.Lot && key[p] == 0 {
 			continue
 		}
 		text, should := texts(p)

@@ -75,7 +75,11 @@ func (m *Mapping) turn(a *Across) {
 			at[f] = add(f, "the figures below the headers of places")
 		}
 		x := &m.Columns[from]
-		x.Field, x.settled, x.Why = "", true, fmt.Sprintf("the %s of %s: its figures become lines of their own", strings.ToLower(title(m.Kind, f)), c.Name)
+		x.Field, x.settled, x.Why = "", true, fmt.Sprintf(
+			"the %s of %s: its figures become lines of their own",
+			strings.ToLower(title(m.Kind, f)),
+			c.Name,
+		)
 		n, had := of[c.Name]
 		if !had {
 			n = len(t.groups)
@@ -195,7 +199,11 @@ func (m *Mapping) askAcross(s *sample, known *Known) {
 		}
 	}
 	ask := Ask{What: "places across", Column: tabular.ColumnName(found[0]),
-		Text: fmt.Sprintf("Columns %s hold figures below %s, as where items stand down and places across. What are these?", m.letters(found), both(heads, 4))}
+		Text: fmt.Sprintf(
+			"Columns %s hold figures below %s, as where items stand down and places across. What are these?",
+			m.letters(found),
+			both(heads, 4),
+		)}
 	for _, f := range []Field{Warehouse, Bin} {
 		label := fmt.Sprintf("Warehouses: each figure becomes a line of its warehouse (%s)", both(heads, 3))
 		if f == Bin {
@@ -249,7 +257,8 @@ func (m *Mapping) placeAcross(kind Kind, columns []int, k *Known) (f Field, sure
 	for _, i := range columns {
 		h := m.Columns[i].Header
 		name, _ := placeAndMeasure(kind, code.Trim(h))
-		if parts := parted(name); !has(parts, figureParts) && !has(parts, placeParts) || m.At(Bin) < 0 && len(parts) > 1 && !has(parts, figureParts) {
+		if parts := parted(name); !has(parts, figureParts) && !has(parts, placeParts) ||
+			m.At(Bin) < 0 && len(parts) > 1 && !has(parts, figureParts) {
 			words++
 		}
 		if strings.ContainsAny(name, "0123456789") {

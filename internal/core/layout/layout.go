@@ -150,7 +150,10 @@ func (l *Layout) Valid() error {
 // empty tells whether the choice settles nothing.
 func (c *Choice) empty() bool {
 	return c.Field == "" && !c.worked() && c.Default == "" && c.Fill == "" && c.Empty == "" && c.Decimal == "" && c.Order == "" && c.Time == "" &&
-		len(c.Signs)+len(c.Below)+len(c.Nothing) == 0 && !c.Minus && !c.Letters && !c.Serial
+		len(c.Signs)+len(c.Below)+len(c.Nothing) == 0 &&
+		!c.Minus &&
+		!c.Letters &&
+		!c.Serial
 }
 
 func (c *Choice) name() string {
@@ -313,8 +316,11 @@ func (l *Layout) modes(more *Layout) {
 	for _, x := range []struct {
 		into *string
 		say  string
-	}{{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Hidden, more.Hidden}, {&l.Parted, more.Parted}, {&l.Short, more.Short}, {&l.RowCodes, more.RowCodes}, {&l.Rows, more.Rows}, {&l.Extent,
-		more.Extent}, {&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems}} {
+	}{
+		{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Hidden, more.Hidden},
+		{&l.Parted, more.Parted}, {&l.Short, more.Short}, {&l.RowCodes, more.RowCodes}, {&l.Rows, more.Rows}, {&l.Extent, more.Extent},
+		{&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems},
+	} {
 		if x.say != "" {
 			*x.into = code.Trim(x.say)
 		}

@@ -90,7 +90,24 @@ func (m *Mapping) questions(s *sample, given *Layout, known *Known) {
 }
 
 // rivalled are the fields of which a second column that means the same is asked about, where the two differ.
-var rivalled = []Field{Quantity, Counted, UnitCost, Warehouse, Bin, SKU, Lot, Serial, Holding, Unit, Reserved, Available, CountedAt, At, Counter, RecordedAt}
+var rivalled = []Field{
+	Quantity,
+	Counted,
+	UnitCost,
+	Warehouse,
+	Bin,
+	SKU,
+	Lot,
+	Serial,
+	Holding,
+	Unit,
+	Reserved,
+	Available,
+	CountedAt,
+	At,
+	Counter,
+	RecordedAt,
+}
 
 // askRivals sees a second column whose header means a field as much as that of the first, and which says otherwise.
 func (m *Mapping) askRivals(s *sample) {
@@ -114,7 +131,8 @@ func (m *Mapping) askRivals(s *sample) {
 		ask := Ask{What: "which column", Column: tabular.ColumnName(at), Field: field, Options: []Option{m.itIs(field, at)}}
 		for i := range m.Columns {
 			c := &m.Columns[i]
-			if i == at || c.Field != "" || c.settled || m.used(i) || !newHeading(c.Header).nearly(sp.words) || field == SKU && s.prose(m, i) {
+			if i == at || c.Field != "" || c.settled || m.used(i) || !newHeading(c.Header).nearly(sp.words) ||
+				field == SKU && s.prose(m, i) {
 				continue
 			}
 			for n, row := range s.rows {
@@ -133,7 +151,10 @@ func (m *Mapping) askRivals(s *sample) {
 			for i, o := range ask.Options {
 				sum[i] = m.label(tabular.ColumnAt(o.Set.Column))
 			}
-			ask.Options = append(ask.Options, Option{Label: "They are parts, to be added up", Set: Choice{Field: field, Formula: strings.Join(sum, " + ")}})
+			ask.Options = append(
+				ask.Options,
+				Option{Label: "They are parts, to be added up", Set: Choice{Field: field, Formula: strings.Join(sum, " + ")}},
+			)
 		}
 		m.Asks = append(m.Asks, ask)
 	}
@@ -238,13 +259,18 @@ func (m *Mapping) askDirection(s *sample) {
 		Options: []Option{{Label: "None: the quantities are signed as they stand", Set: Choice{Field: Quantity}}}}
 	for _, v := range values[:min(len(values), 6)] {
 		a.Options = append(a.Options, Option{Label: fmt.Sprintf("Rows with %s are below zero", v),
-			Set: Choice{Field: Quantity, Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.label(kinds), strings.ReplaceAll(v, `"`, `""`), qty, qty)}})
+			Set: Choice{
+				Field:   Quantity,
+				Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.label(kinds), strings.ReplaceAll(v, `"`, `""`), qty, qty),
+			}})
 	}
 	a.Options = append(a.Options, Option{Label: "All of them", Set: Choice{Field: Quantity, Formula: "-" + qty}})
 	m.Asks = append(m.Asks, a)
 }
 
-var kindParts = partsOf("type, kind, transaction, movement, code, reason, direction, action, sense, art, bewegungsart, tipo, soort, mouvement")
+var kindParts = partsOf(
+	"type, kind, transaction, movement, code, reason, direction, action, sense, art, bewegungsart, tipo, soort, mouvement",
+)
 
 // clockColumn finds a column of times of day that is no field yet, -1 where there is none.
 func (s *sample) clockColumn(m *Mapping, dates int) int {

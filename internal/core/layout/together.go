@@ -17,7 +17,8 @@ func (m *Mapping) askTogether(s *sample, k *Known) {
 	if at < 0 && m.At(Warehouse) >= 0 && m.Columns[m.At(Warehouse)].weak {
 		at = m.At(Warehouse)
 	}
-	if at < 0 || m.NoHeader || m.Columns[at].settled || m.Kind == Places || m.At(Warehouse) >= 0 && m.At(Warehouse) != at || m.Has(Warehouse) && m.At(Warehouse) < 0 {
+	if at < 0 || m.NoHeader || m.Columns[at].settled || m.Kind == Places || m.At(Warehouse) >= 0 && m.At(Warehouse) != at ||
+		m.Has(Warehouse) && m.At(Warehouse) < 0 {
 		return
 	}
 	x := s.column(m, at)
@@ -54,7 +55,11 @@ func (m *Mapping) askTogether(s *sample, k *Known) {
 		return v[strings.IndexAny(v, "(["):]
 	}); n*10 >= x.filled*9 && len(houses)*2 <= max(x.filled, 4) {
 		open := `FIND("` + string(example[strings.IndexAny(example, "([")]) + `"; ` + here + `)`
-		ask(example, fmt.Sprintf("MID(%s; %s + 1; LEN(%s) - %s - 1)", here, open, here, open), fmt.Sprintf("TRIM(LEFT(%s; %s - 1))", here, open))
+		ask(
+			example,
+			fmt.Sprintf("MID(%s; %s + 1; LEN(%s) - %s - 1)", here, open, here, open),
+			fmt.Sprintf("TRIM(LEFT(%s; %s - 1))", here, open),
+		)
 		return
 	}
 	for _, sign := range []string{"/", "\\", ">", "|", ":"} {

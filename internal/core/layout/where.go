@@ -25,7 +25,9 @@ func (m *Mapping) askHidden(s *sample, given *Layout) {
 }
 
 // plainSheet are names that spreadsheet programs and exports give to sheets, which are none of warehouses.
-var plainSheet = regexp.MustCompile(`(?i)^(sheet|table|tabelle|feuil|feuille|blad|hoja|data|export|report|stock|items|inventory|bestand|lines)? ?\d*$`)
+var plainSheet = regexp.MustCompile(
+	`(?i)^(sheet|table|tabelle|feuil|feuille|blad|hoja|data|export|report|stock|items|inventory|bestand|lines)? ?\d*$`,
+)
 
 // mostHouses is how many known warehouses a question offers.
 const mostHouses = 12
@@ -33,7 +35,8 @@ const mostHouses = 12
 // askWarehouse asks which warehouse a file is of that does not say it: one of those that are known, those that know its bins first, or
 // a new one. Without records nothing is asked.
 func (m *Mapping) askWarehouse(s *sample, k *Known) {
-	if k == nil || k.Blank || m.HeaderRow == 0 && !m.NoHeader || m.Kind != Stock && m.Kind != Movements || m.Has(Warehouse) || m.transfer() != nil ||
+	if k == nil || k.Blank || m.HeaderRow == 0 && !m.NoHeader || m.Kind != Stock && m.Kind != Movements || m.Has(Warehouse) ||
+		m.transfer() != nil ||
 		slices.ContainsFunc(m.Asks, func(a Ask) bool { return a.What == "together" || a.What == "places across" }) {
 		return
 	}

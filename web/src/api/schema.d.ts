@@ -1452,6 +1452,11 @@ export interface components {
             /** @description damage that is repaired wherever only one original is possible */
             repairs?: components["schemas"]["Repair"][];
             /**
+             * @description counts: the row codes prove the lines, where SKUs, bins and lots beside them are damaged
+             * @enum {string}
+             */
+            row_codes?: "prove" | "";
+            /**
              * @description which rows are taken: new ones and changes, only new ones, only changes
              * @enum {string}
              */
