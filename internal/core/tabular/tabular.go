@@ -40,7 +40,7 @@ type File struct {
 
 	at   io.ReaderAt
 	size int64
-	book *workbook
+	book interface{ rows(sheet int) (rowSource, error) }
 }
 
 // Error is a file that cannot be read as a table: what is wrong and what to do.
@@ -146,10 +146,20 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 			return nil, &Error{File: name, Text: "is a damaged workbook or archive (" + err.Error() + "). Save or export it again"}
 		}
 		f.Kind = Workbook
-		if f.book, err = openWorkbook(z, size); err != nil {
+		if parts := (&workbook{zip: z}); parts.find(contentPart) != nil && parts.find("xl/workbook.xml") == nil {
+			var d *openDocument
+			if d, err = openOpenDocument(z, size); err == nil {
+				f.book, f.Sheets, f.Hidden = d, d.names, d.hidden
+			}
+		} else {
+			var w *workbook
+			if w, err = openWorkbook(z, size); err == nil {
+				f.book, f.Sheets, f.Hidden = w, w.names, w.hidden
+			}
+		}
+		if err != nil {
 			return nil, &Error{File: name, Text: err.Error()}
 		}
-		f.Sheets, f.Hidden = f.book.names, f.book.hidden
 		return f, nil
 	}
 	f.Kind, f.Sheets = Text, []string{""}
@@ -238,16 +248,22 @@ func (r *Rows) Kinds() []CellKind { return r.src.kinds() }
 
 // Hidden tells whether the row that Next gave last is hidden in the workbook.
 func (r *Rows) Hidden() bool {
-	s, ok := r.src.(*sheetReader)
-	return ok && s.hidden
+	s, ok := r.src.(hider)
+	return ok && s.isHidden()
 }
 
 // HiddenColumns tells which columns are hidden in the workbook, once a row was read; it may be shorter than a row.
 func (r *Rows) HiddenColumns() []bool {
-	if s, ok := r.src.(*sheetReader); ok {
-		return s.columns
+	if s, ok := r.src.(hider); ok {
+		return s.hiddenColumns()
 	}
 	return nil
+}
+
+// hider is a source of rows of which some may be hidden.
+type hider interface {
+	isHidden() bool
+	hiddenColumns() []bool
 }
 
 type rowSource interface {

@@ -48,9 +48,6 @@ func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 		} `xml:"sheets>sheet"`
 	}
 	if w.find("xl/workbook.xml") == nil {
-		if w.find("content.xml") != nil {
-			return nil, errors.New("is an OpenDocument file. Save it as .xlsx or as delimited text")
-		}
 		if w.find("xl/workbook.bin") != nil {
 			return nil, errors.New("is a binary workbook (.xlsb). Save it as .xlsx or as delimited text")
 		}
@@ -321,6 +318,9 @@ func (w *workbook) rows(sheet int) (rowSource, error) {
 	}
 	return &sheetReader{book: w, body: body, x: newScanner(body)}, nil
 }
+
+func (s *sheetReader) isHidden() bool        { return s.hidden }
+func (s *sheetReader) hiddenColumns() []bool { return s.columns }
 
 func (s *sheetReader) close() error { return s.body.Close() }
 
