@@ -31,7 +31,7 @@ func (s *Server) registerCounts() {
 			return d.Plan.Freeze(ctx, p, in.Body)
 		})
 	op(s, "count", http.MethodGet, "/api/counts/{count}", "A count with the figures of its stages",
-		func(ctx context.Context, p desk.Person, in *CountPath) (count.StageLine, error) {
+		func(ctx context.Context, p desk.Person, in *CountPath) (count.Stages, error) {
 			return d.Today.Count(ctx, p, in.Count)
 		})
 	op(s, "countBins", http.MethodGet, "/api/counts/{count}/bins", "The tallies per bin that is drawn",

@@ -49,7 +49,7 @@ type ReportPart struct {
 
 // Report is what a manager signs.
 type Report struct {
-	Count      count.StageLine      `json:"count"`
+	Count      count.Stages      `json:"count"`
 	Figures    FiguresView          `json:"figures"`
 	Posted     variance.Sums        `json:"posted"`
 	PostedN    int                  `json:"posted_lines"`
@@ -75,7 +75,7 @@ func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Repo
 	if err != nil {
 		return r, err
 	}
-	if r.Count, err = count.StageOf(c); err != nil {
+	if r.Count, err = count.StagesOf(c); err != nil {
 		return r, err
 	}
 	all, err := count.TallyOf(c.Tx, c.ID)

@@ -31,7 +31,7 @@ type Wait struct {
 
 // TodayCount is a count and what it waits for.
 type TodayCount struct {
-	count.StageLine
+	count.Stages
 	Waits []Wait `json:"waits"`
 }
 
@@ -59,7 +59,7 @@ func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 		if err != nil {
 			return t, err
 		}
-		s, err := count.StageOf(c)
+		s, err := count.StagesOf(c)
 		if err != nil {
 			return t, err
 		}
@@ -71,7 +71,7 @@ func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 	return t, nil
 }
 
-func waits(s *count.StageLine) []Wait {
+func waits(s *count.Stages) []Wait {
 	w := []Wait{}
 	if s.State == store.Finished {
 		return w
@@ -107,10 +107,10 @@ func waits(s *count.StageLine) []Wait {
 }
 
 // Count gives a count with the figures of its stages.
-func (d *Room) Count(ctx context.Context, p desk.Person, id int64) (s count.StageLine, err error) {
+func (d *Room) Count(ctx context.Context, p desk.Person, id int64) (s count.Stages, err error) {
 	c, err := d.See(ctx, p, id)
 	if err != nil {
 		return s, err
 	}
-	return count.StageOf(c)
+	return count.StagesOf(c)
 }

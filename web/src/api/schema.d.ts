@@ -1751,7 +1751,7 @@ export interface components {
         };
         Report: {
             categories: components["schemas"]["ReportPart"][];
-            count: components["schemas"]["StageLine"];
+            count: components["schemas"]["Stages"];
             counters: components["schemas"]["ReportPart"][];
             deciders: string[];
             figures: components["schemas"]["FiguresView"];
@@ -1931,7 +1931,7 @@ export interface components {
             password: string;
             sign_in: string;
         };
-        StageLine: {
+        Stages: {
             /**
              * Format: int64
              * @description accepted and not yet in a posting
@@ -2952,7 +2952,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StageLine"];
+                    "application/json": components["schemas"]["Stages"];
                 };
             };
             /** @description Unauthorized */

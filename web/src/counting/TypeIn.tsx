@@ -29,7 +29,7 @@ async function rowsOf(id: number, number: number): Promise<Rows> {
 }
 
 /** The grid for typing a sheet's counts: type, Enter, next. Empty stays uncounted; 0 is a count; to take one back is said twice. */
-export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["StageLine"]; number: number; side: React.ReactNode }) {
+export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages"]; number: number; side: React.ReactNode }) {
 	const person = usePerson();
 	const [typed, setTyped] = useState<Record<string, string>>({});
 	const [wrong, setWrong] = useState<Record<string, { text: string; asks?: string; value?: string }>>({});

@@ -6,7 +6,7 @@ import { usePerson } from "../frame/Frame";
 import { count, many, Off, Warn } from "../frame/figures";
 
 /** What becomes of lines that nobody counted: left alone, or settled to be zero, zone by zone; the value is told first. */
-export function Uncounted({ id, c }: { id: number; c: Schemas["StageLine"] }) {
+export function Uncounted({ id, c }: { id: number; c: Schemas["Stages"] }) {
 	const person = usePerson();
 	const [zone, setZone] = useState("*");
 	const may = c.state === "running" && person.role === "controller";

@@ -214,7 +214,7 @@ function KeyTable({ keys }: { keys: Keys }) {
 	);
 }
 
-export function useCount(): { id: number; data?: Schemas["StageLine"]; error: Error | null } {
+export function useCount(): { id: number; data?: Schemas["Stages"]; error: Error | null } {
 	const { count: text } = useParams();
 	const id = Number(text);
 	const q = useQuery({
@@ -253,13 +253,13 @@ export function CountFrame() {
 	if (!data) return null;
 	return (
 		<>
-			<StageLine c={data} />
+			<Stages c={data} />
 			<Outlet />
 		</>
 	);
 }
 
-function StageLine({ c }: { c: Schemas["StageLine"] }) {
+function Stages({ c }: { c: Schemas["Stages"] }) {
 	const part = (n: number, of: number) => (of === 0 ? 0 : Math.round((n / of) * 100));
 	const stages: [string, string, string, number][] = [
 		["recorded", "Recorded", many(c.recorded_lines, "line", "lines"), 100],

@@ -10,8 +10,8 @@ import (
 	"wobin/internal/store"
 )
 
-// StageLine is a count with the live figures of its stages.
-type StageLine struct {
+// Stages is a count with the live figures of its stages.
+type Stages struct {
 	ID             int64                     `json:"id"`
 	Name           string                    `json:"name"`
 	Warehouse      string                    `json:"warehouse"`
@@ -47,13 +47,13 @@ type StageLine struct {
 	ToleranceValue *quantity.Money           `json:"tolerance_value"`
 }
 
-// StageOf gives a count with the live figures of its stages, as far as whoever looks may see them.
-func StageOf(c *desk.Seen) (s StageLine, err error) {
+// StagesOf gives a count with the live figures of its stages, as far as whoever looks may see them.
+func StagesOf(c *desk.Seen) (s Stages, err error) {
 	h, err := desk.WarehouseRow(c.Tx, c.WarehouseID)
 	if err != nil {
 		return s, err
 	}
-	s = StageLine{
+	s = Stages{
 		ID:             c.ID,
 		Name:           c.Name,
 		Warehouse:      h.Code,
