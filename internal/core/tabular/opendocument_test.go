@@ -36,7 +36,9 @@ func document(t require.TestingT, tables string) []byte {
 // A spreadsheet of the OpenDocument form is read cell by cell as it is shown: repeated rows and cells, notes that hang on cells,
 // numbers, codes with zeros in front, dates and what is hidden.
 func TestOpenDocument(t *testing.T) {
-	cell := func(text string) string { return `<table:table-cell office:value-type="string"><text:p>` + text + `</text:p></table:table-cell>` }
+	cell := func(text string) string {
+		return `<table:table-cell office:value-type="string"><text:p>` + text + `</text:p></table:table-cell>`
+	}
 	data := document(t, `<table:table table:name="Stock" table:style-name="ta1">
 		<table:table-column/><table:table-column table:visibility="collapse" table:number-columns-repeated="2"/><table:table-column/>
 		<table:table-header-rows><table:table-row>`+cell("SKU")+cell("Bin")+cell("Qty")+cell("At")+`</table:table-row></table:table-header-rows>

@@ -40,7 +40,9 @@ type File struct {
 
 	at   io.ReaderAt
 	size int64
-	book interface{ rows(sheet int) (rowSource, error) }
+	book interface {
+		rows(sheet int) (rowSource, error)
+	}
 }
 
 // Error is a file that cannot be read as a table: what is wrong and what to do.

@@ -49,7 +49,7 @@ type ReportPart struct {
 
 // Report is what a manager signs.
 type Report struct {
-	Count      count.Stages      `json:"count"`
+	Count      count.Stages         `json:"count"`
 	Figures    FiguresView          `json:"figures"`
 	Posted     variance.Sums        `json:"posted"`
 	PostedN    int                  `json:"posted_lines"`
