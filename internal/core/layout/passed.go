@@ -196,7 +196,10 @@ func (m *Mapping) mayBe(i int, is sense) (out []Option) {
 	total := map[Kind]Field{Stock: Quantity, Counts: Counted, Movements: Quantity}[m.Kind]
 	switch is {
 	case aFigure, noName:
-		if m.Kind == Items || m.Kind == Places {
+		if m.Kind == Items {
+			return []Option{{Label: "It is what is on hand: the file is recorded stock", File: Layout{Kind: Stock}}}
+		}
+		if m.Kind == Places {
 			return nil
 		}
 		field("It is the quantity", total)
