@@ -44,3 +44,27 @@ func ExampleParseTime() {
 	// 2026-11-20T05:00:00Z <nil>
 	// is not a time. Write it as 2026-11-21 06:00 or 2026-11-21T06:00:00+01:00
 }
+
+// A question is answered by laying its answer over what was settled before, and reading the file again.
+func ExampleMapping_Answer() {
+	text := "SKU,Harbour shop,Yard\nR100,12,5\nR101,3,0\n"
+	f, _ := tabular.Open("shops.csv", strings.NewReader(text), int64(len(text)), tabular.Options{})
+	given := &layout.Layout{}
+	m, _ := layout.RecogniseSheet(f, 0, layout.Want{Given: given})
+	fmt.Println(m.Asks[0].Text)
+	fmt.Println(m.Asks[0].Options[0].Label)
+	answer := m.Answer(&m.Asks[0], &m.Asks[0].Options[0])
+	given.Settle(&answer)
+	m, _ = layout.RecogniseSheet(f, 0, layout.Want{Given: given})
+	stock, _ := layout.Reading{Zone: time.UTC, Layout: given}.Stock(f, m, &layout.Problems{})
+	for _, l := range stock.Book.Lines {
+		fmt.Println(stock.Book.Codes.Texts(l.Key)[0], stock.Book.Codes.Texts(l.Key)[2], l.Recorded)
+	}
+	// Output:
+	// Columns B and C hold figures below Harbour shop and Yard, as where items stand down and places across. What are these?
+	// Warehouses: each figure becomes a line of its warehouse (Harbour shop and Yard)
+	// Harbour shop R100 12
+	// Yard R100 5
+	// Harbour shop R101 3
+	// Yard R101 0
+}

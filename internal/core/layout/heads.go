@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -54,8 +55,8 @@ func (m *Mapping) above() {
 		if s == nil || m.At(f) >= 0 || m.Kind == Places {
 			continue
 		}
-		for label, value := range m.Head {
-			if value != "" && newHeading(label).exactly(s.words) && len(value) <= 40 {
+		for _, label := range slices.Sorted(maps.Keys(m.Head)) {
+			if value := m.Head[label]; value != "" && newHeading(label).exactly(s.words) && len(value) <= 40 {
 				m.Worked = append(m.Worked, Worked{Field: f, choice: Choice{Field: f, Fixed: value}})
 				break
 			}

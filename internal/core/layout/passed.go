@@ -193,6 +193,9 @@ func (m *Mapping) mayBe(i int, is sense) (out []Option) {
 			out = append(out, Option{Label: label, Set: Choice{Field: f}})
 		}
 	}
+	behind := func(f Field, at int) Choice { // a code of two parts
+		return Choice{Field: f, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s & \"-\" & %s)", here, m.label(at), m.label(at), here)}
+	}
 	total := map[Kind]Field{Stock: Quantity, Counts: Counted, Movements: Quantity}[m.Kind]
 	switch is {
 	case aFigure, noName:
@@ -219,8 +222,7 @@ func (m *Mapping) mayBe(i int, is sense) (out []Option) {
 		field("It is the zone", Zone)
 		field("It is the warehouse", Warehouse)
 		if at := m.At(Bin); at >= 0 {
-			out = append(out, Option{Label: fmt.Sprintf("It is the second part of the bin in column %s", tabular.ColumnName(at)),
-				Set: Choice{Field: Bin, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s & \"-\" & %s)", here, m.label(at), m.label(at), here)}},
+			out = append(out, Option{Label: fmt.Sprintf("It is the second part of the bin in column %s", tabular.ColumnName(at)), Set: behind(Bin, at)},
 				Option{Label: fmt.Sprintf("It is the bin, and column %s is not", tabular.ColumnName(at)), Set: Choice{Field: Bin}})
 		}
 	case anIdentity:
@@ -229,8 +231,7 @@ func (m *Mapping) mayBe(i int, is sense) (out []Option) {
 		field("It is how the goods are held (own, consigned, blocked)", Holding)
 		field("It is a second code of the item", FurtherSKU)
 		if at := m.At(SKU); at >= 0 {
-			out = append(out, Option{Label: fmt.Sprintf("It is part of the SKU, behind column %s", tabular.ColumnName(at)),
-				Set: Choice{Field: SKU, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s & \"-\" & %s)", here, m.label(at), m.label(at), here)}},
+			out = append(out, Option{Label: fmt.Sprintf("It is part of the SKU, behind column %s", tabular.ColumnName(at)), Set: behind(SKU, at)},
 				Option{Label: fmt.Sprintf("It is the SKU, and column %s is not", tabular.ColumnName(at)), Set: Choice{Field: SKU}})
 		}
 	case aTime:

@@ -105,3 +105,37 @@ func TestLayoutRemembersAnswers(t *testing.T) {
 		assert.NotEqual(t, layout.UnitCost, c.Field)
 	}
 }
+
+// What is said of one sheet is not said of another: that one is the whole stock leaves the other one asked.
+func TestChecksAreOfTheirSheet(t *testing.T) {
+	d := at(t)
+	text := "warehouse,bin,sku,quantity,as at\n"
+	for _, house := range []string{"N", "S"} {
+		for _, bin := range []string{"A", "B", "C", "D"} {
+			text += house + "," + bin + ",ROPE,5,2026-11-20T06:00:00Z\n"
+		}
+	}
+	take(t, d, "stock.csv", text)
+	head := []any{"Warehouse", "Bin", "SKU", "Quantity", "As at"}
+	sheets := map[string][][]any{}
+	for _, house := range []string{"N", "S"} {
+		sheets[house] = [][]any{head, {house, "A", "ROPE", 6, "2026-11-21 06:00"}}
+	}
+	dr, err := d.Intake.Upload(ctx, nell, "two.xlsx", bookOf(t, "", sheets, "N", "S"), intake.Choices{Zone: "UTC"})
+	require.NoError(t, err)
+	for _, s := range dr.Sheets {
+		require.Len(t, s.Checks, 1)
+		assert.Equal(t, "part", s.Checks[0].What)
+	}
+	dr = settle(t, d, dr, intake.Answer{Sheet: 0, Check: "part", Value: "whole"})
+	assert.Equal(t, "whole", dr.Sheets[0].Checks[0].Answer)
+	assert.Empty(t, dr.Sheets[1].Checks[0].Answer)
+	assert.Contains(t, dr.Blocked, "Sheet S: ")
+	dr = settle(t, d, dr, intake.Answer{Sheet: 1, Check: "part", Value: "part"})
+	require.Empty(t, dr.Blocked)
+	assert.Equal(t, 3, dr.Sheets[0].Effect.Gone)
+	assert.Zero(t, dr.Sheets[1].Effect.Gone)
+	takeDraft(t, d, dr)
+	assert.Equal(t, map[string]string{"A ROPE": "6"}, recorded(t, d, 1))
+	assert.Equal(t, map[string]string{"A ROPE": "6", "B ROPE": "5", "C ROPE": "5", "D ROPE": "5"}, recorded(t, d, 2))
+}

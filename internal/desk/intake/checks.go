@@ -2,6 +2,8 @@ package intake
 
 import (
 	"fmt"
+	"maps"
+	"strconv"
 
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -43,9 +45,12 @@ const (
 // listedChecks is how many rows of a check are told one by one.
 const listedChecks = 50
 
+// checkKey is what the answer to a check of a sheet is kept under: what is said of one sheet is not said of another.
+func checkKey(what string, sheet int) string { return what + " " + strconv.Itoa(sheet) }
+
 // ask adds a check to a sheet, which blocks it until it is answered.
 func (v *SheetOfFile) ask(c *Choices, x Check) {
-	x.Answer = c.Checks[x.What]
+	x.Answer = c.Checks[checkKey(x.What, v.Number)]
 	if n := len(x.Rows); n > listedChecks {
 		x.Rows, x.More = x.Rows[:listedChecks], n-listedChecks
 	}
@@ -69,17 +74,16 @@ func (v *SheetOfFile) answered(what string) string {
 }
 
 // answer settles a check of a draft.
-func (c *Choices) answer(what, value string) error {
+func (c *Choices) answer(sheet int, what, value string) error {
 	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave}, "early": {asItIs},
 		"future": {asItIs}, "older": {asItIs}, "part": {inPart, whole}} {
 		for _, v := range values {
 			if w == what && v == value {
-				checks := map[string]string{what: value}
-				for k, before := range c.Checks {
-					if k != what {
-						checks[k] = before
-					}
+				checks := maps.Clone(c.Checks) // an earlier state of the draft has the old ones
+				if checks == nil {
+					checks = map[string]string{}
 				}
+				checks[checkKey(what, sheet)] = value
 				c.Checks = checks
 				return nil
 			}

@@ -139,7 +139,7 @@ type Choices struct {
 	Count      int64                  `json:"count,omitempty" doc:"the count that counts without row codes belong to"`
 	Sheets     map[string]SheetChoice `json:"sheets,omitempty" doc:"what was settled about each sheet, by its number from 0"`
 	Mends      []CellMend             `json:"mends,omitempty" doc:"cells put right by hand; the file itself stays as it is"`
-	Checks     map[string]string      `json:"checks,omitempty" doc:"answers to what was asked about the file as a whole"`
+	Checks     map[string]string      `json:"checks,omitempty" doc:"answers to what was asked about its sheets, by what was asked and the number of the sheet"`
 }
 
 // SheetChoice is what was settled about one sheet.
@@ -367,7 +367,7 @@ func (d *Room) Settle(ctx context.Context, p desk.Person, id string, a Answer) (
 			c.Count, c.Checks = a.Count, nil
 		}
 		if a.Check != "" {
-			if err := c.answer(a.Check, a.Value); err != nil {
+			if err := c.answer(a.Sheet, a.Check, a.Value); err != nil {
 				return err
 			}
 		}

@@ -242,7 +242,7 @@ func (d *Room) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 	}
 	t := stock.Taking{
 		InDoubt:  s.file.InDoubt,
-		Only:     given.Extent == "only" || given.Extent == "" && dr.choices.Checks["part"] == inPart || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "",
+		Only:     given.Extent == "only" || given.Extent == "" && dr.choices.Checks[checkKey("part", pt.sheet)] == inPart || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "",
 		Rows:     given.Rows,
 		Quantity: given.Quantity,
 	}

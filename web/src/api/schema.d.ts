@@ -1020,7 +1020,7 @@ export interface components {
         Choices: {
             /** @description a layout that lies under what was settled about each sheet */
             base?: components["schemas"]["Layout"];
-            /** @description answers to what was asked about the file as a whole */
+            /** @description answers to what was asked about its sheets, by what was asked and the number of the sheet */
             checks?: {
                 [key: string]: string;
             };
