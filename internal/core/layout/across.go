@@ -28,6 +28,8 @@ type AcrossColumn struct {
 type turned struct {
 	place  int // the column that the place is put into, behind those of the file
 	groups []turnedPlace
+	found  Across   // what of it the file has
+	lost   []string // names of places that it has not
 }
 
 // turnedPlace is one line of such a row: its place, and for each column behind those of the file where its figure stands.
@@ -50,7 +52,7 @@ func (m *Mapping) turn(a *Across) {
 	if a == nil || spec(m.Kind, a.Place) == nil || m.Kind == Items || m.Kind == Places {
 		return
 	}
-	t := &turned{place: len(m.Columns)}
+	t := &turned{place: len(m.Columns), found: Across{Place: a.Place}}
 	at := map[Field]int{}
 	add := func(f Field, why string) int {
 		m.free(f, "its field comes from the columns of places")
@@ -62,8 +64,10 @@ func (m *Mapping) turn(a *Across) {
 	for _, c := range a.Columns {
 		from := m.find(&Choice{Column: c.Column, Header: c.Header})
 		if from < 0 {
+			t.lost = append(t.lost, c.Name)
 			continue
 		}
+		t.found.Columns = append(t.found.Columns, c)
 		f := c.Field
 		if f == "" {
 			f = quantityOf(m.Kind)
@@ -151,9 +155,48 @@ func (c *cells) letter(s *Source) string {
 	return tabular.ColumnName(at)
 }
 
+// askAcrossAgain sees that a file has other places across than was settled: further ones would be passed over, and those that it has
+// not are named.
+func (m *Mapping) askAcrossAgain(s *sample) {
+	t := m.turned
+	further := Ask{What: "places across"}
+	with, none := t.found, Option{Label: "They are not needed"}
+	with.Columns = slices.Clone(with.Columns)
+	var heads []string
+	for i := range m.Columns[:m.shape.width] {
+		c := &m.Columns[i]
+		x := s.column(m, i)
+		if c.settled || c.Field != "" || m.used(i) || isTotal(c.Header) || x.filled == 0 || x.numeric*10 < x.filled*8 || has(parted(c.Header), harmlessParts) {
+			continue
+		}
+		h, letter := code.Trim(m.Columns[i].Header), tabular.ColumnName(i)
+		name, field := placeAndMeasure(m.Kind, h)
+		with.Columns = append(with.Columns, AcrossColumn{Column: letter, Header: h, Name: name, Field: field})
+		none.Also = append(none.Also, Choice{Column: letter, Field: PassedOver})
+		heads, m.offered = append(heads, h), append(m.offered, i)
+		if further.Column == "" {
+			further.Column = letter
+		}
+	}
+	if len(heads) > 0 {
+		further.Text = fmt.Sprintf("%s hold figures too, and were not among the places across. Are they further places?", both(heads, 4))
+		further.Options = []Option{{Label: "Yes: their figures become lines like the others", File: Layout{Across: &with}}, none}
+		m.Asks = append(m.Asks, further)
+	}
+	if len(t.lost) > 0 {
+		m.Asks = append(m.Asks, Ask{What: "places missing", Column: tabular.ColumnName(0),
+			Text:    fmt.Sprintf("The columns of %s, which were places across, are not in this file. Is it read without them?", both(t.lost, 4)),
+			Options: []Option{{Label: "Yes: nothing of them changes", File: Layout{Across: &t.found}}}})
+	}
+}
+
 // askAcross sees a table with items down and places across: figures below several headers that say no field.
 func (m *Mapping) askAcross(s *sample, known *Known) {
-	if m.NoHeader || m.turned != nil || m.Kind == Places || m.Kind == Movements || m.At(SKU) < 0 && m.At(Description) < 0 {
+	if m.turned != nil {
+		m.askAcrossAgain(s)
+		return
+	}
+	if m.NoHeader || m.Kind == Places || m.Kind == Movements || m.At(SKU) < 0 && m.At(Description) < 0 {
 		return
 	}
 	if q := m.At(quantityOf(m.Kind)); m.Kind != Items && q >= 0 && !m.Columns[q].weak {

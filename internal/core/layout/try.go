@@ -396,7 +396,7 @@ func repairs(g Group, values []Value) (out []Remedy) {
 func (m *Mapping) Culprit(p *Problems) (column string, spare bool) {
 	for g := range p.Groups {
 		src := m.sources[g.Field]
-		if src == nil || src.column < 0 || column != "" && column != tabular.ColumnName(src.column) {
+		if src == nil || src.column < 0 || m.shape.width > 0 && src.column >= m.shape.width || column != "" && column != tabular.ColumnName(src.column) {
 			return "", false
 		}
 		column = tabular.ColumnName(src.column)

@@ -61,3 +61,28 @@ func TestPartsThatMayBeThousands(t *testing.T) {
 	assert.Equal(t, []string{"NORTH | A-2 | R101 = 1.5", "NORTH | A-3 | R102 = 7"}, lines)
 	assert.Equal(t, map[Group]int{{Kind: "cells beyond the header"}: 1}, p.Groups)
 }
+
+// A layout of places across meets a file with a place more and one less: both are asked about, and none passes unseen.
+func TestPlacesAcrossAgain(t *testing.T) {
+	x := trial{text: "SKU,Name,NORTH,SOUTH,Total\nR1,Rope,5,2,7\nR2,Tar,,7,7\n"}
+	given := &Layout{Kind: Stock, Across: &Across{Place: Warehouse, Columns: []AcrossColumn{{Header: "NORTH", Name: "NORTH"}, {Header: "WEST", Name: "WEST"}}}}
+	m, _, _, said := x.read(t, given)
+	require.Len(t, said, 2)
+	assert.Contains(t, said[0]+said[1], "SOUTH hold figures too")
+	assert.Contains(t, said[0]+said[1], "The columns of WEST, which were places across, are not in this file")
+	for _, what := range []string{"places missing", "places across"} {
+		m, _, _, _ = x.read(t, given)
+		for i := range m.Asks {
+			if m.Asks[i].What == what {
+				l := m.Answer(&m.Asks[i], &m.Asks[i].Options[0])
+				given.Settle(&l)
+				break
+			}
+		}
+	}
+	_, p, lines, said := x.read(t, given)
+	assert.Empty(t, said)
+	assert.Equal(t, []string{"NORTH | R1 = 5", "SOUTH | R1 = 2", "SOUTH | R2 = 7"}, lines)
+	column, _ := m.Culprit(p)
+	assert.Empty(t, column)
+}
