@@ -231,8 +231,10 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 		p.Add(q)
 	}
 	var err error
+	told := layout.Told{Mapping: m}
 	if !p.Any() {
-		x.Rows, err = readAll(f, m, reading, p)
+		x.Rows, told, err = readAll(f, m, reading, p)
+		m = told.Mapping
 		var bad *tabular.Error
 		if errors.As(err, &bad) {
 			p.Add(layout.Problem{File: bad.File, Sheet: bad.Sheet, Row: bad.Row, Kind: "cannot be read", Text: bad.Text})
@@ -242,8 +244,8 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 	for _, c := range m.Columns {
 		x.Columns = append(x.Columns, understoodColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
 	}
-	x.AsText = m.AsText()
-	for _, a := range m.PassedOver() {
+	x.AsText = told.AsText
+	for _, a := range told.Aside {
 		if x.Passed == nil {
 			x.Passed = map[string]int{}
 		}
@@ -274,12 +276,12 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 }
 
 // readAll reads a table as its kind has it and finds keys that come twice.
-func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Problems) (int, error) {
+func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Problems) (int, layout.Told, error) {
 	switch m.Kind {
 	case layout.Stock:
 		x, err := r.Stock(f, m, p)
 		if err != nil {
-			return x.Rows, err
+			return x.Rows, x.Told, err
 		}
 		given := m.Given(r.Layout)
 		for _, d := range x.Book.Index() {
@@ -297,19 +299,19 @@ func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Pro
 				)
 			}
 		}
-		return x.Rows, nil
+		return x.Rows, x.Told, nil
 	case layout.Items:
 		x, err := r.Items(f, m, p)
-		return x.Rows, err
+		return x.Rows, x.Told, err
 	case layout.Movements:
 		x, err := r.Movements(f, m, p)
-		return x.Rows, err
+		return x.Rows, x.Told, err
 	case layout.Counts:
 		x, err := r.Counts(f, m, p)
-		return x.Rows, err
+		return x.Rows, x.Told, err
 	}
 	x, err := r.Places(f, m, p)
-	return x.Rows, err
+	return x.Rows, x.Told, err
 }
 
 func (u *understanding) clean() bool {

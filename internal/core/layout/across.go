@@ -97,64 +97,6 @@ func (m *Mapping) turn(a *Across) {
 	}
 }
 
-// each gives the row in hand once, or, with places across, once for each place that has a figure.
-func (w *walk) each(row func(c *cells)) {
-	t, c := w.m.turned, w.c
-	if t == nil {
-		row(c)
-		return
-	}
-	width := len(w.m.Columns)
-	for len(c.cells) < width {
-		c.cells = append(c.cells, nil)
-	}
-	if c.kinds != nil {
-		for len(c.kinds) < width {
-			c.kinds = append(c.kinds, tabular.TextCell)
-		}
-	}
-	base := c.cells
-	for i := range t.groups {
-		g := &t.groups[i]
-		filled := false
-		c.bad, c.failed = false, c.failed[:0]
-		c.cells = append(w.turn[:0], base...)
-		w.turn = c.cells
-		for _, at := range g.figures {
-			c.cells[at] = nil
-		}
-		for n, from := range g.from {
-			c.cells[g.figures[n]] = base[from]
-			if c.kinds != nil {
-				c.kinds[g.figures[n]] = c.kinds[from]
-			}
-			filled = filled || len(trimmed(base[from])) > 0
-		}
-		if !filled {
-			continue
-		}
-		c.cells[t.place], c.turned = g.name, g
-		row(c)
-	}
-	c.turned = nil
-}
-
-// letter gives the column of the file that a source of the row in hand is read from.
-func (c *cells) letter(s *Source) string {
-	at := s.column
-	if c.turned != nil {
-		for n, f := range c.turned.figures {
-			if f == at {
-				at = c.turned.from[n]
-			}
-		}
-	}
-	if at >= len(c.m.Columns) || at < 0 {
-		return ""
-	}
-	return tabular.ColumnName(at)
-}
-
 // askAcrossAgain sees that a file has other places across than was settled: further ones would be passed over, and those that it has
 // not are named.
 func (m *Mapping) askAcrossAgain(s *sample) {

@@ -343,74 +343,109 @@ func (s *sample) byContent(w Want, named *Mapping) *Mapping {
 	return m
 }
 
-// forms settles the forms of numbers and dates from the sample; the whole of the values decides once they are read.
-func (s *sample) forms(f *tabular.File, m *Mapping) {
-	each := func(at int, do func(text string)) {
-		for i, row := range s.rows {
-			if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" ||
-				at < len(s.kinds[i]) && s.kinds[i][at] == tabular.NumberCell {
-				continue
-			}
-			do(row[at])
-		}
-	}
-	number := func(at int, e *evidence) {
-		each(at, func(t string) {
-			if w, ok := takeApart(t); ok {
-				e.add([]byte(w.core))
-			}
-		})
-	}
-	for _, src := range m.sources {
-		if src.column < 0 {
+// texts gives the texts of a column below the header that are no numbers by the kind of their cells.
+func (s *sample) texts(m *Mapping, at int, do func(text string)) {
+	for i, row := range s.rows {
+		if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" ||
+			at < len(s.kinds[i]) && s.kinds[i][at] == tabular.NumberCell {
 			continue
 		}
-		src.read = true
-		switch src.spec.Form {
-		case Number:
-			number(src.column, &src.votes)
-		case Time:
-			each(src.column, src.dayVotes.add)
-		}
+		do(row[at])
 	}
-	m.decide(f)
-	for _, src := range m.sources {
-		src.votes, src.dayVotes = evidence{}, dateEvidence{}
-		for i := range src.labels { // columns that only formulas read
-			if l := &src.labels[i]; l.numbers.Decimal == "" {
-				var e evidence
-				number(l.column, &e)
-				l.numbers.Decimal, _, _ = e.decide()
-			}
+}
+
+// numbersOf takes the numbers of a column in for its form.
+func (s *sample) numbersOf(m *Mapping, at int, e *evidence) {
+	s.texts(m, at, func(t string) {
+		if w, ok := takeApart(t); ok {
+			e.add([]byte(w.core))
+		}
+	})
+}
+
+// decideOwn settles the forms of columns that only formulas read.
+func (s *sample) decideOwn(m *Mapping, labels []label) {
+	for i := range labels {
+		if l := &labels[i]; l.own {
+			var e evidence
+			s.numbersOf(m, l.column, &e)
+			l.numbers.Decimal, _, _ = e.decide()
 		}
 	}
 }
 
-// decide settles the form of every column of numbers or dates that was not settled by hand, from the values seen so
-// far. It tells whether one of them changed.
-func (m *Mapping) decide(f *tabular.File) (changed bool) {
+// forms settles the forms of numbers and dates from the sample; the whole of the values decides once they are read.
+func (s *sample) forms(f *tabular.File, m *Mapping) {
+	told := map[Field]*heard{}
+	for field, src := range m.sources {
+		if src.column < 0 {
+			continue
+		}
+		h := &heard{read: true}
+		told[field] = h
+		switch src.spec.Form {
+		case Number:
+			s.numbersOf(m, src.column, &h.votes)
+		case Time:
+			s.texts(m, src.column, h.dayVotes.add)
+		}
+	}
+	m.decide(f, told)
+	for _, src := range m.sources {
+		s.decideOwn(m, src.labels)
+	}
+	if m.filter != nil {
+		s.decideOwn(m, m.filter.labels)
+	}
+}
+
+// hearing gives the mapping as it is by what all values of a file told of their forms, and tells whether the form of a column is
+// another now.
+func (m *Mapping) hearing(f *tabular.File, told map[Field]*heard) (now *Mapping, changed bool) {
+	out := *m
+	out.Columns, out.Asks, out.sources = slices.Clone(m.Columns), slices.Clone(m.Asks), map[Field]*Source{}
+	for field, src := range m.sources {
+		own := *src
+		out.sources[field] = &own
+	}
+	for _, src := range out.sources {
+		src.labels = relink(src.labels, out.sources)
+	}
+	if m.filter != nil {
+		own := *m.filter
+		own.labels = relink(own.labels, out.sources)
+		out.filter = &own
+	}
+	changed = out.decide(f, told)
+	return &out, changed
+}
+
+// decide settles the form of every column of numbers or dates that was not settled by hand, from what its values told. It tells
+// whether one of them changed.
+func (m *Mapping) decide(f *tabular.File, told map[Field]*heard) (changed bool) {
 	// A column whose own values are even goes with the file's other columns, and with what parts its cells.
 	var file evidence
-	for _, src := range m.sources {
-		file.point += min(src.votes.point, 1)
-		file.comma += min(src.votes.comma, 1)
+	for _, h := range told {
+		file.point += min(h.votes.point, 1)
+		file.comma += min(h.votes.comma, 1)
 	}
 	m.Asks = slices.DeleteFunc(m.Asks, func(a Ask) bool {
-		src := m.sources[a.Field]
-		return (a.What == "decimal" || a.What == "dates") && src != nil && src.read
+		h := told[a.Field]
+		return (a.What == "decimal" || a.What == "dates") && h != nil && h.read
 	})
 	for field, src := range m.sources {
+		h := told[field]
 		switch {
-		case !src.read || src.column < 0 && src.spec.Form != Time:
+		case h == nil || !h.read || src.column < 0 && src.spec.Form != Time:
 		case src.spec.Form == Number && !src.settled:
-			decimal, why, sure := src.votes.decide()
-			if !sure && src.votes.point == 0 && src.votes.comma == 0 {
+			decimal, why, sure := h.votes.decide()
+			if !sure && h.votes.point == 0 && h.votes.comma == 0 {
 				switch {
 				case file.point > file.comma:
 					decimal, why, sure = ".", "the other columns write a decimal point", true
 				case file.comma > file.point:
 					decimal, why, sure = ",", "the other columns write a decimal comma", true
-				case f.Kind == tabular.Text && f.Dialect.Delimiter == ',' && strings.Contains(src.votes.example, "."):
+				case f.Kind == tabular.Text && f.Dialect.Delimiter == ',' && strings.Contains(h.votes.example, "."):
 					decimal, why, sure = ".", "a comma parts the cells, so the decimal sign is a point", true
 				}
 			}
@@ -419,13 +454,13 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 					m.Asks,
 					Ask{
 						What:    "decimal",
-						Example: src.votes.example,
+						Example: h.votes.example,
 						Column:  tabular.ColumnName(src.column),
 						Field:   field,
 						Text:    fmt.Sprintf("In column %s %s.", tabular.ColumnName(src.column), why),
 						Options: []Option{
-							{Label: "Decimal point: " + shown(src.votes.example, "."), Set: Choice{Numbers: Numbers{Decimal: "."}}},
-							{Label: "Decimal comma: " + shown(src.votes.example, ","), Set: Choice{Numbers: Numbers{Decimal: ","}}},
+							{Label: "Decimal point: " + shown(h.votes.example, "."), Set: Choice{Numbers: Numbers{Decimal: "."}}},
+							{Label: "Decimal comma: " + shown(h.votes.example, ","), Set: Choice{Numbers: Numbers{Decimal: ","}}},
 						},
 					},
 				)
@@ -436,9 +471,9 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 			src.numbers.Decimal = decimal
 			m.because(src, why)
 		case src.spec.Form == Time && !src.settled:
-			order, why, sure := src.dayVotes.decide()
+			order, why, sure := h.dayVotes.decide()
 			if !sure {
-				m.Asks = append(m.Asks, m.whichOrder(field, src, why))
+				m.Asks = append(m.Asks, m.whichOrder(field, src, why, h.dayVotes.example))
 			}
 			if old := src.dates.Order; old != order && (old != "" || order != "ymd") {
 				changed = true
@@ -452,8 +487,7 @@ func (m *Mapping) decide(f *tabular.File) (changed bool) {
 }
 
 // whichOrder asks for the order of a column's dates, or of those that a formula gives.
-func (m *Mapping) whichOrder(field Field, src *Source, why string) Ask {
-	example := src.dayVotes.example
+func (m *Mapping) whichOrder(field Field, src *Source, why, example string) Ask {
 	day, month := Choice{}, Choice{}
 	a := Ask{What: "dates", Field: field, Text: fmt.Sprintf("In what is worked out for %s %s.", strings.ToLower(src.spec.Title), why)}
 	if src.column >= 0 {

@@ -25,6 +25,7 @@ type Count struct {
 
 // CountFile is what a counts file holds.
 type CountFile struct {
+	Told
 	Codes    stock.Codes
 	RowCodes stock.Names
 	Counters stock.Names
@@ -38,21 +39,22 @@ type CountFile struct {
 // Counts reads counts. An empty counted cell is no entry; a count below zero is a problem, and so is a row code
 // that fails its check.
 func (r Reading) Counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, error) {
-	return reading(f, m, p, func(p *Problems) (*CountFile, error) { return r.counts(f, m, p) })
+	return reading(r, f, m, p, (*pass).counts)
 }
 
-func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, error) {
+func (r *pass) counts() (*CountFile, error) {
+	m, p := r.m, r.problems
 	s := &CountFile{}
-	at := keysOf(m)
-	src := m.sources
+	at := r.keys()
+	src := r.sources
 	rowCode, counted, when, who, round := src[RowCode], src[Counted], src[CountedAt], src[Counter], src[Round]
 	clock := times{zone: r.Zone, source: when}
-	judge := r.settler(m)
+	judge := r.settler()
 	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &s.Codes, source: src[Unit], names: &stock.Names{}}
 	var refused []refusedKey
 	plain := m.Has(RowCode) // sheets mark texts that a spreadsheet would run
 	var err error
-	s.Rows, err = r.table(f, m, p, func(n int) { s.Counts = slices.Grow(s.Counts, n) }, func(c *cells) {
+	s.Rows, err = r.table(func(n int) { s.Counts = slices.Grow(s.Counts, n) }, func(c *cells) {
 		n := Count{Row: int32(c.row), Round: 1}
 		if plain {
 			for i := range c.cells {
@@ -105,8 +107,8 @@ func (r Reading) counts(f *tabular.File, m *Mapping, p *Problems) (*CountFile, e
 	if err != nil {
 		return s, err
 	}
-	judge.refused(f.Name, &s.Codes, refused, p)
-	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) },
+	judge.refused(r.file.Name, &s.Codes, refused, p)
+	if keep, _ := settleKeys(judge, r.file.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) },
 		p); keep != nil {
 		s.Counts = keepRows(s.Counts, keep)
 	}

@@ -406,3 +406,29 @@ func timeKind(err error) string {
 	}
 	return "not a time"
 }
+
+// join takes in what another reader of the same column saw further down.
+func (e *dateEvidence) join(o *dateEvidence) {
+	if o.votes != nil && e.votes == nil {
+		e.votes, e.says = map[string]int{}, map[string]string{}
+	}
+	for order, n := range o.votes {
+		e.votes[order] += n
+		e.says[order] = o.says[order]
+	}
+	e.even, e.bare, e.serial = e.even+o.even, e.bare+o.bare, e.serial+o.serial
+	if e.example == "" {
+		e.example = o.example
+	}
+	if e.bareAs == "" {
+		e.bareAs = o.bareAs
+	}
+}
+
+// less takes away what was taken in twice.
+func (e *dateEvidence) less(o *dateEvidence) {
+	for order, n := range o.votes {
+		e.votes[order] -= n
+	}
+	e.even, e.bare, e.serial = e.even-o.even, e.bare-o.bare, e.serial-o.serial
+}

@@ -97,14 +97,16 @@ func understood(t *testing.T, name string, given *Layout) string {
 		r := Reading{Zone: time.UTC, Known: records, Layout: given}
 		var lines []string
 		var values []Value
+		var told Told
 		if !p.Any() {
-			lines, values = readFor(t, f, m, r, p)
+			lines, values, told = readFor(t, f, m, r, p)
+			m = told.Mapping
 		}
 		for _, c := range m.Columns {
 			say("  %s %q = %s (%s)", tabular.ColumnName(c.Index), c.Header, orDash(string(c.Field)), c.Why)
 		}
 		say("  by %s", m.Identity)
-		for _, a := range m.PassedOver() {
+		for _, a := range told.Aside {
 			say("  passed over: %s %v", a.What, a.Rows)
 		}
 		for _, a := range m.Asks {
@@ -176,7 +178,7 @@ func orDash(s string) string {
 	return s
 }
 
-func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) (lines []string, values []Value) {
+func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) (lines []string, values []Value, told Told) {
 	at := func(ns int64) string { return time.Unix(0, ns).UTC().Format("2006-01-02 15:04") }
 	switch m.Kind {
 	case Stock:
@@ -199,7 +201,7 @@ func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) 
 			}
 			lines = append(lines, line)
 		}
-		return lines, s.Values
+		return lines, s.Values, s.Told
 	case Counts:
 		s, err := r.Counts(f, m, p)
 		require.NoError(t, err)
@@ -215,7 +217,7 @@ func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) 
 				),
 			)
 		}
-		return lines, s.Values
+		return lines, s.Values, s.Told
 	case Movements:
 		s, err := r.Movements(f, m, p)
 		require.NoError(t, err)
@@ -225,7 +227,7 @@ func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) 
 				fmt.Sprintf("%s = %s at %s, %s", strings.Join(sliceOf(s.Codes.Texts(x.Key))[:3], " | "), x.Quantity, at(x.At), x.Reference),
 			)
 		}
-		return lines, s.Values
+		return lines, s.Values, s.Told
 	case Items:
 		s, err := r.Items(f, m, p)
 		require.NoError(t, err)
@@ -248,14 +250,14 @@ func readFor(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) 
 				),
 			)
 		}
-		return lines, s.Values
+		return lines, s.Values, s.Told
 	}
 	s, err := r.Places(f, m, p)
 	require.NoError(t, err)
 	for _, x := range s.Places {
 		lines = append(lines, code.Trim(fmt.Sprintf("%s (%s) | %s | %s", x.Warehouse, x.Name, x.Zone, x.Bin)))
 	}
-	return lines, s.Values
+	return lines, s.Values, s.Told
 }
 
 func sliceOf(t [6]string) []string { return t[:] }

@@ -96,7 +96,8 @@ func TestTheWholeColumnDecides(t *testing.T) {
 	s, err := Reading{Zone: time.UTC}.Stock(f, m, p)
 	require.NoError(t, err)
 	assert.Empty(t, p.List)
-	assert.Empty(t, m.Asks, "what was even in the sample is plain in the whole")
+	assert.Empty(t, s.Mapping.Asks, "what was even in the sample is plain in the whole")
+	assert.Len(t, m.Asks, 1, "what was recognised does not change by being read")
 	assert.Equal(t, "1234", s.Book.Lines[0].Recorded.String())
 	assert.Equal(t, "7.5", s.Book.Lines[5999].Recorded.String())
 }
@@ -172,7 +173,7 @@ func settled(t *testing.T, name string, answers ...Layout) (*StockFile, *Problem
 	p := &Problems{}
 	s, err := Reading{Zone: time.UTC, Known: fixture(), Layout: l}.Stock(f, m, p)
 	require.NoError(t, err)
-	return s, p, m
+	return s, p, s.Mapping
 }
 
 func lines(s *StockFile) (out []string) {
@@ -298,7 +299,7 @@ func TestSettledColumns(t *testing.T) {
 		lines(s),
 	)
 
-	s, p, m := settled(
+	s, p, _ = settled(
 		t,
 		"only-stock.csv",
 		Layout{Columns: []Choice{{Column: "D", Header: "Stock", Field: Available}, {Field: Reserved, Fixed: "3"}}},
@@ -306,7 +307,7 @@ func TestSettledColumns(t *testing.T) {
 	)
 	assert.Empty(t, p.List)
 	assert.Equal(t, []string{"QUAY A-01-1 00411 = 13"}, lines(s), "available and reserved give what is on hand")
-	assert.Equal(t, []Aside{{filtered, 1, []int{3}}}, m.PassedOver())
+	assert.Equal(t, []Aside{{filtered, 1, []int{3}}}, s.Aside)
 
 	s, _, _ = settled(t, "title-and-totals.csv", Layout{Aside: "take"})
 	assert.Len(t, s.Book.Lines, 4, "a total without an item is a problem then, not a line")
@@ -488,7 +489,7 @@ func stockOf(t *testing.T, text string, k *Known, given *Layout) (*StockFile, *P
 	p := &Problems{}
 	s, err := Reading{Zone: time.UTC, Known: k, Layout: given}.Stock(f, m, p)
 	require.NoError(t, err)
-	return s, p, m
+	return s, p, s.Mapping
 }
 
 // Two spellings of something new would make it twice; the later one is asked about, also where nothing is known yet.
@@ -543,7 +544,7 @@ func TestFormulaThatFails(t *testing.T) {
 
 // What makes a text of a cell for a spreadsheet program is taken off; what its formulas went wrong with is told, once.
 func TestCellsOfSpreadsheets(t *testing.T) {
-	s, p, m := stockOf(
+	s, p, _ := stockOf(
 		t,
 		"=\"warehouse\",bin,sku,qty,description\nQUAY,\"=\"\"3-12\"\"\",\"=\"\"00412\"\"\",=\"5\",#N/A\nQUAY,#N/A,#REF!,#DIV/0!\nQUAY,A,'00412,7\nQUAY,A,=X,8\n",
 		nil,
@@ -555,7 +556,7 @@ func TestCellsOfSpreadsheets(t *testing.T) {
 		got = append(got, k[stock.Bin]+" "+k[stock.SKU]+" "+l.Recorded.String())
 	}
 	assert.Equal(t, []string{"3-12 00412 5", "A 00412 7", "A =X 8"}, got)
-	assert.Equal(t, 1, m.AsText())
+	assert.Equal(t, 1, s.AsText)
 	require.Equal(t, 3, p.Len(), "%v", p.List)
 	for _, x := range p.List {
 		assert.Equal(t, "formula in the file", x.Kind)

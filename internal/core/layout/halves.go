@@ -10,7 +10,6 @@ import (
 	"wobin/internal/core/code"
 	"wobin/internal/core/known"
 	"wobin/internal/core/stock"
-	"wobin/internal/core/tabular"
 )
 
 // worthHalves is how many bytes a text has at least, to be read in halves.
@@ -19,29 +18,29 @@ var worthHalves int64 = 4 << 20
 // halves reads recorded stock into x and gives the number of rows. A large text is read from its middle on at the same
 // time; the second half counts only where the first one ends exactly at its beginning, and where nothing in it hangs
 // on a row of the first. Else the first reader goes on through it, so that the result is the same in every case.
-func (r Reading) halves(f *tabular.File, m *Mapping, p *Problems, x *stockRows) (int, error) {
-	rows, err := f.Rows(m.Sheet)
+func (r *pass) halves(x *stockRows) (int, error) {
+	rows, err := r.file.Rows(r.m.Sheet)
 	if err != nil {
 		return 0, err
 	}
 	defer rows.Close()
-	second := r.second(f, m, p.Most)
+	second := r.second()
 	if second == nil {
-		w := r.walk(f, m, p, rows)
+		w := r.walk(rows)
 		err = w.on(x.grow, x.row)
 		return w.count, err
 	}
 	defer second.end()
 	x.judge.lock = &second.known
 	r.Progress = second.progress(r.Progress)
-	w := r.walk(f, m, p, rows)
+	w := r.walk(rows)
 	rows.Until(second.from)
 	if err = w.on(x.grow, x.row); err != nil {
 		return w.count, err
 	}
 	at, row := rows.At()
-	if at == second.from && row >= m.HeaderRow && second.wait() == nil && x.fits(second.x) {
-		return w.count + second.join(m, p, x, row), nil
+	if at == second.from && row >= r.header && second.wait() == nil && x.fits(second.x) {
+		return w.count + second.join(r, x, row), nil
 	}
 	second.stop()
 	rows.Until(0)
@@ -51,39 +50,38 @@ func (r Reading) halves(f *tabular.File, m *Mapping, p *Problems, x *stockRows) 
 
 // second is the second half of a text while it is read.
 type second struct {
-	from     int64 // where it begins, in bytes
-	m        *Mapping
-	problems *Problems
-	x        *stockRows
-	walk     *walk
-	known    sync.Mutex // what the records know is asked by one reader at a time
-	stop     context.CancelFunc
-	done     chan error
-	rows     atomic.Int64
-	part     atomic.Uint64 // bits of the part that was read
+	from  int64 // where it begins, in bytes
+	in    *pass
+	x     *stockRows
+	walk  *walk
+	known sync.Mutex // what the records know is asked by one reader at a time
+	stop  context.CancelFunc
+	done  chan error
+	rows  atomic.Int64
+	part  atomic.Uint64 // bits of the part that was read
 }
 
 // second begins to read the second half; nil where the file is read in one.
-func (r Reading) second(f *tabular.File, m *Mapping, most int) *second {
-	if !r.Halves || len(m.fill) > 0 || len(m.block) > 0 || len(r.Mends) > 0 { // both ask for what stands before a row
+func (r *pass) second() *second {
+	if m := r.m; !r.Halves || len(m.fill) > 0 || len(m.block) > 0 || len(r.Mends) > 0 { // they ask for what stands before a row
 		return nil
 	}
-	from := f.Middle(worthHalves)
+	from := r.file.Middle(worthHalves)
 	if from == 0 {
 		return nil
 	}
-	s := &second{from: from, m: m.twin(), problems: &Problems{Most: most}, done: make(chan error, 1)}
-	if r.Context == nil {
-		r.Context = context.Background()
-	}
-	r.Context, s.stop = context.WithCancel(r.Context)
-	r.Progress = func(rows int, part float64) {
+	s := &second{from: from, done: make(chan error, 1)}
+	own := r.Reading
+	own.Context, s.stop = context.WithCancel(r.Context)
+	own.Progress = func(rows int, part float64) {
 		s.rows.Store(int64(rows))
 		s.part.Store(math.Float64bits(part))
 	}
-	s.x = r.stockRows(s.m)
+	s.in = own.pass(r.file, r.m, &Problems{Most: r.problems.Most})
+	s.in.header = 0
+	s.x = s.in.stockRows()
 	s.x.judge.lock = &s.known
-	s.walk = r.walk(f, s.m, s.problems, f.RowsFrom(from))
+	s.walk = s.in.walk(r.file.RowsFrom(from))
 	go func() {
 		defer func() { // what brings it down brings the first reader down too, where it is caught
 			if r := recover(); r != nil {
@@ -116,20 +114,6 @@ func (s *second) progress(tell func(rows int, part float64)) func(rows int, part
 	return func(rows int, part float64) {
 		tell(rows+int(s.rows.Load()), min(part+math.Float64frombits(s.part.Load())/2, 1))
 	}
-}
-
-// twin is the mapping for another reader of the same file; what it notes is its own.
-func (m *Mapping) twin() *Mapping {
-	t := *m
-	t.HeaderRow, t.aside, t.sources = 0, map[string]*Aside{}, map[Field]*Source{}
-	for f, s := range m.sources {
-		own := *s
-		t.sources[f] = &own
-		if m.namer == s {
-			t.namer = &own
-		}
-	}
-	return &t
 }
 
 // fits tells whether the rows of another half would have been read the same after those of x.
@@ -165,18 +149,18 @@ func (x *stockRows) fits(other *stockRows) bool {
 }
 
 // join takes the second half in behind the first, which ended in the row before. It gives the number of its rows.
-func (s *second) join(m *Mapping, p *Problems, x *stockRows, before int) int {
-	p.behind(s.problems, before)
-	for what, a := range s.m.aside {
+func (s *second) join(r *pass, x *stockRows, before int) int {
+	r.problems.behind(s.in.problems, before)
+	for what, a := range s.in.aside {
 		for _, row := range a.Rows {
-			m.note(what, row+before)
+			r.note(what, row+before)
 		}
-		m.aside[what].N += a.N - len(a.Rows)
+		r.aside[what].N += a.N - len(a.Rows)
 	}
-	for f, own := range s.m.sources {
-		m.sources[f].votes.join(&own.votes)
-		m.sources[f].dayVotes.join(&own.dayVotes)
-		m.sources[f].read = m.sources[f].read || own.read
+	for f, own := range s.in.sources {
+		r.sources[f].votes.join(&own.votes)
+		r.sources[f].dayVotes.join(&own.dayVotes)
+		r.sources[f].read = r.sources[f].read || own.read
 	}
 	x.join(s.x, before)
 	return s.walk.count
@@ -226,43 +210,4 @@ func (x *stockRows) join(y *stockRows, before int) {
 		x.measure.packed.First, x.measure.packed.Was = y.measure.packed.First+before, y.measure.packed.Was
 	}
 	x.measure.packed.Rows += y.measure.packed.Rows
-}
-
-// join takes in what another reader of the same column saw further down.
-func (e *evidence) join(o *evidence) {
-	e.point, e.comma, e.even, e.plain = e.point+o.point, e.comma+o.comma, e.even+o.even, e.plain+o.plain
-	if e.example == "" {
-		e.example = o.example
-	}
-	for i := range e.says {
-		if e.says[i] == "" {
-			e.says[i] = o.says[i]
-		}
-	}
-}
-
-// join takes in what another reader of the same column saw further down.
-func (e *dateEvidence) join(o *dateEvidence) {
-	if o.votes != nil && e.votes == nil {
-		e.votes, e.says = map[string]int{}, map[string]string{}
-	}
-	for order, n := range o.votes {
-		e.votes[order] += n
-		e.says[order] = o.says[order]
-	}
-	e.even, e.bare, e.serial = e.even+o.even, e.bare+o.bare, e.serial+o.serial
-	if e.example == "" {
-		e.example = o.example
-	}
-	if e.bareAs == "" {
-		e.bareAs = o.bareAs
-	}
-}
-
-// less takes away what was taken in twice.
-func (e *dateEvidence) less(o *dateEvidence) {
-	for order, n := range o.votes {
-		e.votes[order] -= n
-	}
-	e.even, e.bare, e.serial = e.even-o.even, e.bare-o.bare, e.serial-o.serial
 }

@@ -71,13 +71,13 @@ func readWhole(t require.TestingT, data []byte, r Reading, given *Layout) string
 			fmt.Fprintln(&b, "refused", row, g)
 		}
 	}
-	fmt.Fprintf(&b, "%+v\n%+v\n", m.PassedOver(), m.Asks)
-	for _, c := range m.Columns {
+	fmt.Fprintf(&b, "%+v\n%+v\n", s.Aside, s.Mapping.Asks)
+	for _, c := range s.Mapping.Columns {
 		fmt.Fprintln(&b, c.Field, c.Why)
 	}
 	for _, f := range []Field{Quantity, UnitCost, RecordedAt} {
-		if s := m.sources[f]; s != nil {
-			fmt.Fprintf(&b, "%s %+v %+v\n", f, s.votes, s.dayVotes)
+		if src := s.Mapping.sources[f]; src != nil {
+			fmt.Fprintf(&b, "%s %+v %+v\n", f, src.numbers, src.dates)
 		}
 	}
 	return b.String()
@@ -187,7 +187,7 @@ func TestHalvesEnd(t *testing.T) {
 	require.NoError(t, err)
 	m, err := Recognise(f, Want{Kinds: []Kind{Stock}})
 	require.NoError(t, err)
-	half := Reading{Halves: true, Zone: time.UTC}.second(f, m, 0)
+	half := Reading{Halves: true, Zone: time.UTC}.pass(f, m, &Problems{}).second()
 	require.NotNil(t, half)
 	require.NoError(t, half.wait())
 	half.end()

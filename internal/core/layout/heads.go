@@ -6,17 +6,15 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/tabular"
 )
 
 // headed by words: what stands above a table, or in rows of its own between its lines, may say the place of what follows.
 
 // labelled words of places, which may stand above a table or a block of lines.
 var blockFields = []Field{Warehouse, Zone, Bin}
-
-const blockRows = "headings of blocks"
 
 // asAt finds a time in a title: Stock list as at 30/11/2026 18:00.
 var asAt = regexp.MustCompile(`(?i)(?:^|\s)(?:as at|as of|per|stand|stichtag|status at|printed on|exported on|date|au|peildatum|a fecha de)[:\s]+(\d.*)$`)
@@ -149,44 +147,24 @@ func (m *Mapping) heading(row []string) (f Field, value string) {
 	return "", ""
 }
 
-// headsBlock notes what the row in hand says for the lines below it, and tells that it is no line.
-func (w *walk) headsBlock() bool {
-	c := w.c
-	few := 0
-	for _, b := range c.cells {
-		if len(b) > 0 {
-			few++
-		}
-	}
-	if few <= 2 {
-		row := make([]string, len(c.cells))
-		for i, b := range c.cells {
-			row[i] = string(trimmed(b))
-		}
-		if f, value := w.m.heading(row); f != "" {
-			for i := range w.m.block {
-				if w.m.block[i].field == f {
-					w.in[i] = []byte(value)
-					w.m.note(blockRows, c.row)
-					return true
-				}
-			}
-		}
-	}
-	return false
-}
+// above are the labels of a time above a table that may be the one at which its figures were true.
+var above = squeezed(
+	words(
+		"recorded at, recorded, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, exported, exported on, date, time, date and time, timestamp, printed, printed at, printed on, report date, run date, created, created at, created on, generated, generated at, generated on, status at",
+	),
+)
 
-// inBlock gives the row in hand what holds for its block.
-func (w *walk) inBlock() {
-	c := w.c
-	for i := range w.m.block {
-		at := w.m.block[i].column
-		for len(c.cells) <= at {
-			c.cells = append(c.cells, nil)
-			if c.kinds != nil {
-				c.kinds = append(c.kinds, tabular.TextCell)
-			}
+// TimeAbove gives a time that stands above the table and may be the one at which its figures were true, as it is
+// written there. A date by itself means the end of that day, as everywhere for balances.
+func (m *Mapping) TimeAbove(zone *time.Location) (at int64, text string, ok bool) {
+	for _, label := range above {
+		text = m.Head[label]
+		if text == "" {
+			continue
 		}
-		c.cells[at] = w.in[i]
+		if at, err := ReadTime(text, "24:00", zone); err == nil {
+			return at, text, true
+		}
 	}
+	return 0, "", false
 }

@@ -32,6 +32,7 @@ type Item struct {
 
 // ItemFile is what an item file holds.
 type ItemFile struct {
+	Told
 	Items        []Item
 	Rows         int
 	CostsRounded int
@@ -107,21 +108,21 @@ var (
 // Items reads items. A SKU that comes twice is a problem that names both rows, unless its rows only add packs and
 // barcodes.
 func (r Reading) Items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, error) {
-	return reading(f, m, p, func(p *Problems) (*ItemFile, error) { return r.items(f, m, p) })
+	return reading(r, f, m, p, (*pass).items)
 }
 
-func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, error) {
+func (r *pass) items() (*ItemFile, error) {
 	s := &ItemFile{}
 	skus := map[string]int{}     // to the place among the items
 	first := map[string]int{}    // to the row, be it good or not
 	barcodes := map[string]int{} // to the same
-	judge := r.settler(m)
-	attributes := m.attributes(ItemAttribute)
+	judge := r.settler()
+	attributes := r.attributes(ItemAttribute)
 	var err error
-	s.Rows, err = r.table(f, m, p, func(n int) { s.Items = slices.Grow(s.Items, n) }, func(c *cells) {
+	s.Rows, err = r.table(func(n int) { s.Items = slices.Grow(s.Items, n) }, func(c *cells) {
 		it := Item{Row: c.row, Active: true, Nature: "stocked", Given: map[Field]bool{}}
 		text := func(f Field) string {
-			src := m.sources[f]
+			src := r.sources[f]
 			if src == nil {
 				return ""
 			}
@@ -176,7 +177,7 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 			}
 		}
 		var rounded bool
-		if it.Cost, rounded, ok = c.cost(m.sources[UnitCost]); ok {
+		if it.Cost, rounded, ok = c.cost(r.sources[UnitCost]); ok {
 			it.Given[UnitCost] = true
 			if rounded {
 				s.CostsRounded++
@@ -205,7 +206,7 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 		}) {
 			it.Barcodes = append(it.Barcodes, t)
 		}
-		it.pack(c, m)
+		it.pack(c)
 		for _, a := range attributes {
 			if v := c.get(a.source); len(v) > 0 {
 				if it.Kept == nil {
@@ -272,7 +273,7 @@ func (r Reading) items(f *tabular.File, m *Mapping, p *Problems) (*ItemFile, err
 }
 
 // suspect judges the SKU of an item: what looks damaged is not taken for a new item.
-func (r Reading) suspect(judge *settler, sku string) *verdict {
+func (r *pass) suspect(judge *settler, sku string) *verdict {
 	if judge.idle(SKU) {
 		return nil
 	}
@@ -287,9 +288,9 @@ func (it *Item) clear(f Field) {
 }
 
 // pack reads a pack of the row.
-func (it *Item) pack(c *cells, m *Mapping) {
-	unit := string(c.get(m.sources[PackUnit]))
-	size, given := c.quantity(m.sources[PackSize])
+func (it *Item) pack(c *cells) {
+	unit := string(c.get(c.in.sources[PackUnit]))
+	size, given := c.quantity(c.in.sources[PackSize])
 	switch {
 	case c.bad || unit == "" && !given:
 	case !given:
@@ -298,7 +299,7 @@ func (it *Item) pack(c *cells, m *Mapping) {
 		c.wrong(
 			PackSize,
 			"no whole number",
-			c.get(m.sources[PackSize]),
+			c.get(c.in.sources[PackSize]),
 			"%s is no pack size. A pack holds a whole number of base units",
 			size,
 		)
@@ -348,6 +349,7 @@ type Place struct {
 
 // PlaceFile is what a places file holds.
 type PlaceFile struct {
+	Told
 	Places []Place
 	Rows   int
 	Values []Value
@@ -356,12 +358,16 @@ type PlaceFile struct {
 
 // Places reads warehouses and bins. A bin that comes twice with different zones is a problem.
 func (r Reading) Places(f *tabular.File, m *Mapping, p *Problems) (*PlaceFile, error) {
+	return reading(r, f, m, p, (*pass).places)
+}
+
+func (r *pass) places() (*PlaceFile, error) {
 	s := &PlaceFile{}
 	seen := map[[2]string]int{}
-	judge := r.settler(m)
+	judge := r.settler()
 	var err error
-	s.Rows, err = r.table(f, m, p, func(n int) { s.Places = slices.Grow(s.Places, n) }, func(c *cells) {
-		text := func(f Field) string { return string(c.get(m.sources[f])) }
+	s.Rows, err = r.table(func(n int) { s.Places = slices.Grow(s.Places, n) }, func(c *cells) {
+		text := func(f Field) string { return string(c.get(r.sources[f])) }
 		x := Place{Row: c.row, Name: text(HouseName), Bin: text(Bin)}
 		var ok bool
 		if x.Warehouse, ok = judge.text(c, Warehouse, text(Warehouse)); !ok {
@@ -372,7 +378,7 @@ func (r Reading) Places(f *tabular.File, m *Mapping, p *Problems) (*PlaceFile, e
 		if x.Zone, ok = judge.text(c, Zone, text(Zone)); !ok {
 			c.bad = true
 		}
-		x.ClearZone = x.Zone == "" && m.sources[Zone] != nil && m.sources[Zone].clear
+		x.ClearZone = x.Zone == "" && r.sources[Zone] != nil && r.sources[Zone].clear
 		judge.house = x.Warehouse
 		if x.Bin, ok = judge.text(c, Bin, x.Bin); !ok || c.bad {
 			c.bad = true

@@ -291,3 +291,28 @@ func (m *Mapping) Heads() (out []string) {
 	}
 	return out
 }
+
+// Problem is a problem with a field of a row, with the column that the field comes from.
+func (m *Mapping) Problem(file string, row int, f Field, kind, value, text string) Problem {
+	column := ""
+	if s := m.sources[f]; s != nil && s.column >= 0 {
+		column = tabular.ColumnName(s.column)
+	} else if f == SKU && m.sources[m.Identity] != nil && m.sources[m.Identity].column >= 0 {
+		column = tabular.ColumnName(m.sources[m.Identity].column)
+	}
+	return Problem{File: file, Sheet: m.SheetName, Row: row, Column: column, Field: f, Value: short([]byte(value)), Kind: kind, Text: text}
+}
+
+// transfers tells whether the rows say from where to where something was moved.
+func (m *Mapping) transfers() bool {
+	return m.Has(FromHouse) || m.Has(FromBin) || m.Has(ToHouse) || m.Has(ToBin)
+}
+
+// called gives the column that a formula calls by its header or its letter, -1 where there is none.
+func (m *Mapping) called(name string) int {
+	at := m.find(&Choice{Header: name, Column: name})
+	if at < 0 && len(name) <= 2 {
+		at = m.find(&Choice{Column: name})
+	}
+	return at
+}

@@ -19,6 +19,7 @@ type Movement struct {
 
 // MovementFile is what a movements file holds.
 type MovementFile struct {
+	Told
 	Codes     stock.Codes
 	Movements []Movement
 	Rows      int
@@ -29,16 +30,17 @@ type MovementFile struct {
 
 // Movements reads movements. A reference that comes twice with the same key, quantity and time is a problem.
 func (r Reading) Movements(f *tabular.File, m *Mapping, p *Problems) (*MovementFile, error) {
-	return reading(f, m, p, func(p *Problems) (*MovementFile, error) { return r.movements(f, m, p) })
+	return reading(r, f, m, p, (*pass).movements)
 }
 
-func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementFile, error) {
+func (r *pass) movements() (*MovementFile, error) {
+	m, p := r.m, r.problems
 	s := &MovementFile{}
-	at := keysOf(m)
-	qty, when, ref := m.sources[Quantity], m.sources[At], m.sources[Reference]
+	at := r.keys()
+	qty, when, ref := r.sources[Quantity], r.sources[At], r.sources[Reference]
 	clock := times{zone: r.Zone, source: when}
-	judge := r.settler(m)
-	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &s.Codes, source: m.sources[Unit], names: &stock.Names{}}
+	judge := r.settler()
+	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &s.Codes, source: r.sources[Unit], names: &stock.Names{}}
 	var refused []refusedKey
 	type same struct {
 		key       stock.Key
@@ -71,14 +73,14 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 		}
 		s.Movements = append(s.Movements, x)
 	}
-	between := m.transfer()
-	s.Rows, err = r.table(f, m, p, func(n int) { s.Movements = slices.Grow(s.Movements, n) }, func(c *cells) {
+	between := r.transfer()
+	s.Rows, err = r.table(func(n int) { s.Movements = slices.Grow(s.Movements, n) }, func(c *cells) {
 		x := Movement{Row: c.row, Key: c.key(&at, &s.Codes), Reference: string(c.get(ref))}
 		x.Quantity = c.moved(qty)
 		if size := measure.read(c, x.Key[stock.SKU]); size != 1 {
 			was := x.Quantity
 			x.Quantity = measure.turn(c, Quantity, was, size)
-			measure.tell(c, was, x.Quantity, size, measure.names.Intern(c.get(m.sources[Unit])))
+			measure.tell(c, was, x.Quantity, size, measure.names.Intern(c.get(r.sources[Unit])))
 		}
 		if v := c.get(when); len(v) == 0 {
 			c.wrong(At, "empty", nil, "is empty. Every movement has the time at which it happened")
@@ -99,8 +101,8 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 	if err != nil {
 		return s, err
 	}
-	judge.refused(f.Name, &s.Codes, refused, p)
-	if keep, _ := settleKeys(judge, f.Name, &s.Codes, s.Movements, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row },
+	judge.refused(r.file.Name, &s.Codes, refused, p)
+	if keep, _ := settleKeys(judge, r.file.Name, &s.Codes, s.Movements, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row },
 		p); keep != nil {
 		s.Movements = keepRows(s.Movements, keep)
 	}
@@ -109,7 +111,7 @@ func (r Reading) movements(f *tabular.File, m *Mapping, p *Problems) (*MovementF
 }
 
 // moved reads the quantity of a movement: signed, or from a column of what came in and one of what went out.
-func (c *cells) moved(qty *Source) quantity.Quantity {
+func (c *cells) moved(qty *reader) quantity.Quantity {
 	q, given := c.quantity(qty)
 	if qty != nil {
 		if !given {
@@ -117,8 +119,8 @@ func (c *cells) moved(qty *Source) quantity.Quantity {
 		}
 		return q
 	}
-	in, came := c.quantity(c.m.sources[QuantityIn])
-	out, went := c.quantity(c.m.sources[QuantityOut])
+	in, came := c.quantity(c.in.sources[QuantityIn])
+	out, went := c.quantity(c.in.sources[QuantityOut])
 	switch {
 	case !came && !went:
 		c.wrong(QuantityIn, "empty", nil, "and out are empty. Every movement has a quantity")
@@ -130,18 +132,17 @@ func (c *cells) moved(qty *Source) quantity.Quantity {
 	return in - out
 }
 
-// transfer are the sources of where a movement came from and where it went; nil where the file has none.
-func (m *Mapping) transfer() []*Source {
-	src := m.sources
-	if src[FromHouse] == nil && src[FromBin] == nil && src[ToHouse] == nil && src[ToBin] == nil {
+// transfer are the readers of where a movement came from and where it went; nil where the file has none.
+func (r *pass) transfer() []*reader {
+	if !r.m.transfers() {
 		return nil
 	}
-	return []*Source{src[FromHouse], src[FromBin], src[ToHouse], src[ToBin]}
+	return []*reader{r.sources[FromHouse], r.sources[FromBin], r.sources[ToHouse], r.sources[ToBin]}
 }
 
 // ends gives the movements of a row: of a transfer one out of where it came from and one into where it went, at the same time and
 // of the same reference; an end that the row does not name is none. Else the movement itself.
-func (c *cells) ends(between []*Source, x Movement, codes *stock.Codes) (out []Movement) {
+func (c *cells) ends(between []*reader, x Movement, codes *stock.Codes) (out []Movement) {
 	if between == nil {
 		return []Movement{x}
 	}

@@ -316,3 +316,16 @@ func numberKind(err error) string {
 	}
 	return "not a number"
 }
+
+// join takes in what another reader of the same column saw further down.
+func (e *evidence) join(o *evidence) {
+	e.point, e.comma, e.even, e.plain = e.point+o.point, e.comma+o.comma, e.even+o.even, e.plain+o.plain
+	if e.example == "" {
+		e.example = o.example
+	}
+	for i := range e.says {
+		if e.says[i] == "" {
+			e.says[i] = o.says[i]
+		}
+	}
+}

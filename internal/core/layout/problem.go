@@ -2,6 +2,7 @@ package layout
 
 import (
 	"slices"
+	"strings"
 
 	"wobin/internal/core/tabular"
 )
@@ -207,3 +208,12 @@ func (p *Problems) Any() bool { return len(p.List)+p.More > 0 }
 
 // Len is how many there are.
 func (p *Problems) Len() int { return len(p.List) + p.More }
+
+// short cuts a value for a message; the file has the whole of it.
+func short(b []byte) string {
+	s := strings.ToValidUTF8(string(b), "\ufffd")
+	if r := []rune(s); len(r) > 60 {
+		return string(r[:60]) + "…"
+	}
+	return s
+}

@@ -247,7 +247,7 @@ func (m *Mapping) askDirection(s *sample) {
 			}})
 		return
 	}
-	if kinds < 0 || m.transfer() != nil {
+	if kinds < 0 || m.transfers() {
 		return
 	}
 	// Each of its values may take stock out; several that do are said as a formula.

@@ -54,81 +54,126 @@ func (x Mends) mended(row int, cells [][]byte, kinds []tabular.CellKind) [][]byt
 	return cells
 }
 
+// Told is what reading a file told beside its records.
+type Told struct {
+	// Mapping is the mapping as all values tell it: the forms of its numbers and dates, and what is asked about them.
+	Mapping *Mapping
+	Aside   []Aside // rows that were passed over, by what they are
+	AsText  int     // rows with cells that are written as ="text", and were read as that text
+}
+
+func (t *Told) told() *Told { return t }
+
+// pass is one reading of a file from its beginning to its end: what it reads, and what it notes on the way.
+type pass struct {
+	Reading
+	file      *tabular.File
+	m         *Mapping
+	problems  *Problems
+	sources   map[Field]*reader
+	aside     map[string]*Aside
+	header    int     // the row of the header, 0 where the reading begins below it
+	namer     *reader // the column that names the row's item, by which totals and notes are told from lines
+	namerHead int     // the length of its header, -1 where there is none
+	textRow   int     // the row that was noted last for its cells written as ="text"
+}
+
+// reader reads the cells of a source, and keeps what they tell of its form.
+type reader struct {
+	*Source
+	heard
+}
+
 // reading reads a file by the forms that its sample told, and once more where all its values tell otherwise.
-func reading[T any](f *tabular.File, m *Mapping, p *Problems, read func(p *Problems) (T, error)) (T, error) {
+func reading[T interface{ told() *Told }](r Reading, f *tabular.File, m *Mapping, p *Problems, read func(in *pass) (T, error)) (T, error) {
 	for first := true; ; first = false {
-		q := &Problems{Most: p.Most}
-		m.begin()
-		out, err := read(q)
-		if err == nil && m.decide(f) && first {
-			continue
+		in := r.pass(f, m, &Problems{Most: p.Most})
+		out, err := read(in)
+		if err == nil {
+			changed := false
+			if m, changed = m.hearing(f, in.heard()); changed && first {
+				continue
+			}
 		}
-		p.Append(q)
+		p.Append(in.problems)
+		t := out.told()
+		t.Mapping = m
+		t.Aside, t.AsText = in.passedOver()
 		return out, err
 	}
 }
 
-// begin forgets what an earlier reading noted.
-func (m *Mapping) begin() {
-	m.aside, m.textRow = map[string]*Aside{}, 0
-	m.namer, m.namerHead = m.sources[m.Identity], -1
+// pass begins a reading.
+func (r Reading) pass(f *tabular.File, m *Mapping, p *Problems) *pass {
+	in := &pass{Reading: r, file: f, m: m, problems: p, header: m.HeaderRow,
+		sources: map[Field]*reader{}, aside: map[string]*Aside{}, namerHead: -1}
+	if in.Context == nil {
+		in.Context = context.Background()
+	}
+	for f, s := range m.sources {
+		in.sources[f] = &reader{Source: s}
+	}
+	in.namer = in.sources[m.Identity]
 	if m.Kind == Places {
-		m.namer = m.sources[Warehouse]
+		in.namer = in.sources[Warehouse]
 	}
-	if m.namer != nil && m.namer.column >= 0 && !m.NoHeader {
-		m.namerHead = len(code.Trim(m.Columns[m.namer.column].Header))
+	if in.namer != nil && in.namer.column >= 0 && !m.NoHeader {
+		in.namerHead = len(code.Trim(m.Columns[in.namer.column].Header))
 	}
-	for _, s := range m.sources {
-		s.votes, s.dayVotes, s.read = evidence{}, dateEvidence{}, false
+	return in
+}
+
+// heard gives what the values told of the forms of their fields.
+func (r *pass) heard() map[Field]*heard {
+	out := map[Field]*heard{}
+	for f, s := range r.sources {
+		out[f] = &s.heard
 	}
+	return out
 }
 
 // table reads the rows below the header and calls row for each; cells c holds them. expect
 // is told about how many there will be, where they are many. It gives the number of rows.
-func (r Reading) table(f *tabular.File, m *Mapping, p *Problems, expect func(rows int), row func(c *cells)) (int, error) {
-	rows, err := f.Rows(m.Sheet)
+func (r *pass) table(expect func(rows int), row func(c *cells)) (int, error) {
+	rows, err := r.file.Rows(r.m.Sheet)
 	if err != nil {
 		return 0, err
 	}
 	defer rows.Close()
-	w := r.walk(f, m, p, rows)
+	w := r.walk(rows)
 	err = w.on(expect, row)
 	return w.count, err
 }
 
 // walk goes over the rows below the header.
 type walk struct {
-	r     Reading
-	m     *Mapping
+	in    *pass
 	rows  *tabular.Rows
 	c     *cells
 	last  [][]byte // what the columns filled down had last
-	in    [][]byte // what holds in the block in hand
+	block [][]byte // what holds in the block in hand
 	turn  [][]byte // the row in hand for one of its places across
 	count int
 }
 
-func (r Reading) walk(f *tabular.File, m *Mapping, p *Problems, rows *tabular.Rows) *walk {
-	if r.Context == nil {
-		r.Context = context.Background()
-	}
-	w := &walk{r: r, m: m, rows: rows, c: &cells{m: m, file: f.Name, problems: p, known: r.Known}, last: make([][]byte, len(m.fill))}
-	for _, b := range m.block {
-		w.in = append(w.in, []byte(b.before))
+func (r *pass) walk(rows *tabular.Rows) *walk {
+	w := &walk{in: r, rows: rows, c: &cells{in: r}, last: make([][]byte, len(r.m.fill))}
+	for _, b := range r.m.block {
+		w.block = append(w.block, []byte(b.before))
 	}
 	return w
 }
 
 // on goes on to the end of the rows.
 func (w *walk) on(expect func(rows int), row func(c *cells)) error {
-	m, c := w.m, w.c
+	r, m, c := w.in, w.in.m, w.c
 	for {
 		n, in, ok := w.rows.Next()
 		if !ok {
 			return w.rows.Err()
 		}
 		c.row, c.cells, c.kinds = n, in, w.rows.Kinds()
-		if c.row <= m.HeaderRow {
+		if c.row <= r.header {
 			continue
 		}
 		if m.Part { // it was written for people: what a spreadsheet program would run was marked as text
@@ -137,13 +182,13 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 			}
 		}
 		if m.leaveHidden && w.rows.Hidden() {
-			m.note(hiddenRows, c.row)
+			r.note(hiddenRows, c.row)
 			continue
 		}
-		if w.r.Mends[c.row] != nil {
-			c.cells = w.r.Mends.mended(c.row, c.cells, c.kinds)
+		if r.Mends[c.row] != nil {
+			c.cells = r.Mends.mended(c.row, c.cells, c.kinds)
 		}
-		if blank(c.cells) {
+		if c.blank() {
 			continue
 		}
 		c.bad, c.failed = false, c.failed[:0]
@@ -167,14 +212,14 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 		}
 		w.inBlock()
 		if m.filter != nil {
-			take, err := m.filter.formula.True(labelled{c, m.filter.labels})
+			take, err := m.filter.takes(&c.Row)
 			if err != nil {
 				c.wrong("", "formula", nil, "the row filter cannot be worked out: %v", err)
 				w.count++
 				continue
 			}
 			if !take {
-				m.note(filtered, c.row)
+				r.note(filtered, c.row)
 				continue
 			}
 		}
@@ -185,50 +230,36 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 			}
 		}
 		if w.count&0x3fff == 0 {
-			if w.r.Progress != nil {
-				w.r.Progress(w.count, w.rows.Progress())
+			if r.Progress != nil {
+				r.Progress(w.count, w.rows.Progress())
 			}
-			if err := w.r.Context.Err(); err != nil {
+			if err := r.Context.Err(); err != nil {
 				return err
 			}
 		}
 	}
 }
 
-func blank(cells [][]byte) bool {
-	for _, c := range cells {
-		for i, b := range c {
-			if b == ' ' || b == '\t' {
-				continue
-			}
-			if b < 0x80 && b > ' ' || code.Trim(string(c[i:])) != "" {
-				return false
-			}
-			break
-		}
-	}
-	return true
-}
-
 // keySources are the sources of a key's parts, and of what else may name the item.
 type keySources struct {
-	parts  [stock.Parts]*Source
-	others []*Source
+	parts  [stock.Parts]*reader
+	others []*reader
 	by     Field // what identifies the item
 }
 
 var keyFields = [stock.Parts]Field{Warehouse, Bin, SKU, Lot, Serial, Holding}
 
-func keysOf(m *Mapping) (k keySources) {
+func (r *pass) keys() (k keySources) {
+	m := r.m
 	for p, f := range keyFields {
-		k.parts[p] = m.sources[f]
+		k.parts[p] = r.sources[f]
 	}
 	if k.by = m.Identity; k.by != SKU {
-		k.parts[stock.SKU] = m.sources[k.by]
+		k.parts[stock.SKU] = r.sources[k.by]
 	}
 	for _, f := range []Field{FurtherSKU, Barcode, ItemID} {
-		if f != k.by && m.sources[f] != nil && k.by == SKU {
-			k.others = append(k.others, m.sources[f])
+		if f != k.by && r.sources[f] != nil && k.by == SKU {
+			k.others = append(k.others, r.sources[f])
 		}
 	}
 	return k
@@ -249,17 +280,17 @@ var oddities = map[string]string{
 func (c *cells) look(p stock.Part, id stock.ID, b []byte) {
 	why := ""
 	switch {
-	case c.m.Has(RowCode): // it proves the line
+	case c.in.m.Has(RowCode): // it proves the line
 		return
 	case len(b) > 2 && len(b) < 12 && nothingWord(b):
 		why = nothing
 	case bytes.Contains(b, []byte(", ")), bytes.IndexByte(b, ';') > 0, bytes.IndexByte(b, '\n') > 0:
 		parts := strings.FieldsFunc(strings.ReplaceAll(string(b), ", ", ";"), func(r rune) bool { return r == ';' || r == '\n' })
-		if _, is := c.known.Set(keyFields[p]).Find(string(b)); len(parts) > 1 && !is {
+		if _, is := c.in.Known.Set(keyFields[p]).Find(string(b)); len(parts) > 1 && !is {
 			why = severalIn
 		}
 	}
-	if why == "" || c.m.meant[Match{Field: keyFields[p], From: string(b), Do: "new"}] {
+	if why == "" || c.in.m.meant[Match{Field: keyFields[p], From: string(b), Do: "new"}] {
 		return
 	}
 	if c.odd[p] == nil {
@@ -298,7 +329,7 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 				b = markAlternate(at.by, b)
 			}
 		}
-		if c.known == nil { // codes are taken as they are
+		if c.in.Known == nil { // codes are taken as they are
 			k[p] = codes[p].Intern(b)
 			continue
 		}
@@ -313,7 +344,7 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 			c.wrong(keyFields[p], why, b, oddities[why], short(b))
 		}
 	}
-	if k[stock.SKU] == 0 && (c.m.Kind != Counts || len(c.get(c.m.sources[RowCode])) == 0) {
+	if k[stock.SKU] == 0 && (c.in.m.Kind != Counts || len(c.get(c.in.sources[RowCode])) == 0) {
 		c.wrong(SKU, "empty", nil, "is empty. Every row names its item")
 	}
 	return k
@@ -322,12 +353,12 @@ func (c *cells) key(at *keySources, codes *stock.Codes) (k stock.Key) {
 // attribute is a column that is kept as it is.
 type attribute struct {
 	name   string
-	source *Source
+	source *reader
 }
 
 // attributes lists the columns that are kept, of the item or of the line, by name.
-func (m *Mapping) attributes(of string) (out []attribute) {
-	for f, s := range m.sources {
+func (r *pass) attributes(of string) (out []attribute) {
+	for f, s := range r.sources {
 		if name, ok := strings.CutPrefix(string(f), of); ok {
 			out = append(out, attribute{name, s})
 		}

@@ -361,17 +361,17 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 		x := &m.Worked[i]
 		src := newSource(m.Kind, x.Field, -1, x.choice)
 		if x.choice.Formula != "" {
-			if wrong := src.compile(x.choice.Formula, m); wrong != nil {
+			if wrong := src.compile(x.choice.Formula, m.called); wrong != nil {
 				x.Wrong, x.At = wrong.Text, wrong.At
 			}
 		}
 		m.sources[x.Field] = src
 	}
 	for _, src := range m.sources { // formulas read numbers as their columns have them
-		src.link(m)
+		link(src.labels, m.sources)
 	}
 	if given.Filter != "" {
-		m.filter = newFilter(given.Filter, m)
+		m.filter = newFilter(given.Filter, m.called, m.sources)
 	}
 	m.Identity = given.Identify
 	if m.Identity == "" || !m.Has(m.Identity) {

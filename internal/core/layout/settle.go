@@ -51,7 +51,8 @@ type settler struct {
 	lock    *sync.Mutex        // held while what the records know is asked; nil where nobody else asks
 }
 
-func (r *Reading) settler(m *Mapping) *settler {
+func (r *pass) settler() *settler {
+	m := r.m
 	s := &settler{
 		m:       m,
 		given:   m.Given(r.Layout),

@@ -9,32 +9,49 @@ import (
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/formula"
-	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
 )
 
-// Source is where a field's text comes from: a column, a formula over columns, or the same text in every row.
+// Source is where a field's text comes from: a column, a formula over columns, or the same text in every row. It does not change
+// once its file was recognised.
 type Source struct {
-	spec     Spec
-	column   int      // -1 where it is worked out
-	instead  []byte   // of an empty cell: the default, or the fixed text
-	nothing  []string // texts that stand for an empty cell
-	clear    bool     // an empty cell clears what is there
-	numbers  Numbers
-	dates    Dates
-	settled  bool // the number's or date's form was settled, not found out
-	formula  *formula.Formula
-	labels   []label
-	votes    evidence // of all values that were read
-	dayVotes dateEvidence
-	read     bool // values of it were read
+	spec    Spec
+	column  int      // -1 where it is worked out
+	instead []byte   // of an empty cell: the default, or the fixed text
+	nothing []string // texts that stand for an empty cell
+	clear   bool     // an empty cell clears what is there
+	numbers Numbers
+	dates   Dates
+	settled bool // the number's or date's form was settled, not found out
+	formula *formula.Formula
+	labels  []label
 }
 
 // label is a column that a formula names.
 type label struct {
 	column  int
 	numbers *Numbers
+	own     bool   // no field comes from the column, so that its form is known from the sample alone
 	dates   *Dates // nil where the column is not one of dates
+}
+
+// heard is what the values of a source tell of its form.
+type heard struct {
+	votes    evidence
+	dayVotes dateEvidence
+	read     bool // values of it were read
+}
+
+// hear takes a plain decimal in for the column's form.
+func (h *heard) hear(b []byte) {
+	at := bytes.IndexByte(b, '.')
+	switch {
+	case at < 0:
+	case len(b)-at != 4 && h.votes.point > 0: // the plain case of add
+		h.votes.point++
+	default:
+		h.votes.add(bytes.TrimLeft(b, "+-"))
+	}
 }
 
 // newSource makes the source of a field; an attribute is a text.
@@ -55,9 +72,9 @@ func newSource(k Kind, f Field, column int, c Choice) *Source {
 	return s
 }
 
-// compile reads a formula and finds the columns that it names. It gives what is wrong with it, nil where nothing is.
-func (s *Source) compile(text string, m *Mapping) *formula.Error {
-	f, labels, err := compile(text, m)
+// compile reads the source's formula and finds the columns that it names. It gives what is wrong with it, nil where nothing is.
+func (s *Source) compile(text string, find func(name string) int) *formula.Error {
+	f, labels, err := compile(text, find)
 	if err != nil {
 		return err
 	}
@@ -65,7 +82,8 @@ func (s *Source) compile(text string, m *Mapping) *formula.Error {
 	return nil
 }
 
-func compile(text string, m *Mapping) (*formula.Formula, []label, *formula.Error) {
+// compile reads a formula; find gives the column of a name, -1 where there is none.
+func compile(text string, find func(name string) int) (*formula.Formula, []label, *formula.Error) {
 	f, err := formula.Parse(text)
 	var wrong *formula.Error
 	if errors.As(err, &wrong) {
@@ -73,10 +91,7 @@ func compile(text string, m *Mapping) (*formula.Formula, []label, *formula.Error
 	}
 	labels := make([]label, len(f.Labels))
 	for i, name := range f.Labels {
-		at := m.find(&Choice{Header: name, Column: name})
-		if at < 0 && len(name) <= 2 {
-			at = m.find(&Choice{Column: name})
-		}
+		at := find(name)
 		if at < 0 {
 			start := strings.Index(text, "'"+strings.ReplaceAll(name, "'", "''"))
 			return nil, nil, &formula.Error{At: len([]rune(text[:max(start, 0)])), Text: fmt.Sprintf("the file has no column %q", name)}
@@ -86,24 +101,32 @@ func compile(text string, m *Mapping) (*formula.Formula, []label, *formula.Error
 	return f, labels, nil
 }
 
-// link gives the columns that a formula names their number forms.
-func (s *Source) link(m *Mapping) { link(s.labels, m) }
-
-func link(labels []label, m *Mapping) {
+// link gives the columns that a formula names the forms of the sources that read them.
+func link(labels []label, sources map[Field]*Source) {
 	for i := range labels {
 		l := &labels[i]
-		for _, src := range m.sources {
+		if !l.own {
+			l.numbers = nil
+		}
+		for _, src := range sources {
 			if src.column == l.column && src.spec.Form == Number {
-				l.numbers = &src.numbers
+				l.numbers, l.own = &src.numbers, false
 			}
 			if src.column == l.column && src.spec.Form == Time {
 				l.dates = &src.dates
 			}
 		}
 		if l.numbers == nil {
-			l.numbers = &Numbers{} // decided from the sample
+			l.numbers, l.own = &Numbers{}, true
 		}
 	}
+}
+
+// relink gives a copy of what a formula names, linked to other sources.
+func relink(labels []label, sources map[Field]*Source) []label {
+	labels = append([]label(nil), labels...)
+	link(labels, sources)
+	return labels
 }
 
 // rowFilter is a formula that is true for the rows to be taken.
@@ -113,30 +136,63 @@ type rowFilter struct {
 	wrong   *formula.Error
 }
 
-func newFilter(text string, m *Mapping) *rowFilter {
+func newFilter(text string, find func(name string) int, sources map[Field]*Source) *rowFilter {
 	f := &rowFilter{}
-	f.formula, f.labels, f.wrong = compile(text, m)
-	link(f.labels, m)
+	f.formula, f.labels, f.wrong = compile(text, find)
+	link(f.labels, sources)
 	return f
 }
 
-// labelled gives a formula the cells of the row in hand.
+// takes tells whether a row is to be taken.
+func (f *rowFilter) takes(row *Row) (bool, error) { return f.formula.True(labelled{row, f.labels}) }
+
+// work works the source's formula out for a row.
+func (s *Source) work(row *Row) (string, error) { return s.formula.Text(labelled{row, s.labels}) }
+
+// Row is the cells of one row and their kinds; kinds is nil where the file has none.
+type Row struct {
+	cells [][]byte
+	kinds []tabular.CellKind
+}
+
+// numeric tells whether the source's cell is a number by its kind, or by a formula, so that its form is none of the column's.
+func (r *Row) numeric(s *Source) bool {
+	return s.column < 0 || s.column < len(r.kinds) && r.kinds[s.column] == tabular.NumberCell
+}
+
+// blank tells whether nothing stands in the row.
+func (r *Row) blank() bool {
+	for _, c := range r.cells {
+		for i, b := range c {
+			if b == ' ' || b == '\t' {
+				continue
+			}
+			if b < 0x80 && b > ' ' || code.Trim(string(c[i:])) != "" {
+				return false
+			}
+			break
+		}
+	}
+	return true
+}
+
+// labelled gives a formula the cells of a row.
 type labelled struct {
-	c      *cells
+	row    *Row
 	labels []label
 }
 
 func (l labelled) Text(n int) string {
 	at := l.labels[n].column
-	if at >= len(l.c.cells) {
+	if at >= len(l.row.cells) {
 		return ""
 	}
-	return string(plainCell(l.c.cells[at]))
+	return string(plainCell(l.row.cells[at]))
 }
 
 func (l labelled) Number(n int) (string, bool) {
 	at := l.labels[n].column
-	if at < len(l.c.kinds) && l.c.kinds[at] == tabular.NumberCell {
+	if at < len(l.row.kinds) && l.row.kinds[at] == tabular.NumberCell {
 		return l.Text(n), true
 	}
 	plain, problem, _ := l.labels[n].numbers.parse(l.Text(n))
@@ -158,95 +214,27 @@ func (l labelled) Date(n int) (at time.Time, ok bool) {
 	return time.Unix(0, ns).UTC(), err == nil
 }
 
-// work works the source's formula out for the row in hand.
-func (c *cells) work(s *Source) []byte {
-	text, err := s.formula.Text(labelled{c, s.labels})
-	if err != nil {
-		c.wrong(s.spec.Field, "formula", nil, "its formula cannot be worked out: %v", err)
-		c.failed = append(c.failed, s.spec.Field)
+// plainCell takes off what makes a text of a cell for a spreadsheet program: ="00412" and '00412 are 00412.
+func plainCell(b []byte) []byte {
+	switch {
+	case len(b) > 2 && b[0] == '\'' && b[1] >= '0' && b[1] <= '9':
+		return b[1:]
+	case len(b) > 3 && b[0] == '=' && b[1] == '"' && b[len(b)-1] == '"':
+		return bytes.ReplaceAll(b[2:len(b)-1], []byte(`""`), []byte(`"`))
+	}
+	return b
+}
+
+// trimmed gives the text of a cell without what stands around it.
+func trimmed(b []byte) []byte {
+	if len(b) == 0 {
 		return nil
 	}
-	return []byte(code.Trim(text))
-}
-
-// quantity reads a number of the row; given is false where the cell is empty.
-func (c *cells) quantity(s *Source) (q quantity.Quantity, given bool) {
-	b := c.get(s)
-	if len(b) == 0 {
-		return 0, false
+	if f, l := b[0], b[len(b)-1]; f <= ' ' || f >= 0x80 || l <= ' ' || l >= 0x80 {
+		b = []byte(code.Trim(string(b)))
 	}
-	if s.numbers.Decimal != "," { // the plain case
-		if q, err := quantity.Parse(b); err == nil {
-			c.vote(s, b)
-			return q, true
-		}
+	if len(b) > 0 && (b[0] == '=' || b[0] == '\'') {
+		return plainCell(b)
 	}
-	b, failed := c.number(s, b)
-	if failed {
-		return 0, true
-	}
-	q, bad := quantity.Parse(b)
-	if bad != nil {
-		c.wrong(s.spec.Field, numberKind(bad), b, "%q %v", short(b), bad)
-	}
-	return q, true
-}
-
-// cost reads a unit cost of the row.
-func (c *cells) cost(s *Source) (cost quantity.Cost, rounded, given bool) {
-	b := c.get(s)
-	if len(b) == 0 {
-		return 0, false, false
-	}
-	if s.numbers.Decimal != "," {
-		if cost, rounded, err := quantity.ParseCost(b); err == nil {
-			c.vote(s, b)
-			return cost, rounded, true
-		}
-	}
-	b, failed := c.number(s, b)
-	if failed {
-		return 0, false, true
-	}
-	cost, rounded, bad := quantity.ParseCost(b)
-	if bad != nil {
-		c.wrong(s.spec.Field, numberKind(bad), b, "%q %v", short(b), bad)
-	}
-	return cost, rounded, true
-}
-
-// numeric tells whether the cell is a number by its kind, or by a formula, so that its form is none of the column's.
-func (c *cells) numeric(s *Source) bool {
-	return s.column < 0 || s.column < len(c.kinds) && c.kinds[s.column] == tabular.NumberCell
-}
-
-// vote takes a plain decimal in for the column's form.
-func (c *cells) vote(s *Source, b []byte) {
-	s.read = true
-	at := bytes.IndexByte(b, '.')
-	switch {
-	case at < 0 || c.numeric(s):
-	case len(b)-at != 4 && s.votes.point > 0: // the plain case of add
-		s.votes.point++
-	default:
-		s.votes.add(bytes.TrimLeft(b, "+-"))
-	}
-}
-
-// number gives the plain decimal that a cell holds. Where the column's form cannot read it, the problem is told and
-// failed is true.
-func (c *cells) number(s *Source, b []byte) (plain []byte, failed bool) {
-	s.read = true
-	if c.numeric(s) {
-		return b, false
-	}
-	if w, ok := takeApart(string(b)); ok {
-		s.votes.add([]byte(w.core))
-	}
-	text, kind, why := s.numbers.parse(string(b))
-	if kind != "" {
-		c.wrong(s.spec.Field, kind, b, "%q %s", short(b), why)
-		return nil, true
-	}
-	return []byte(text), false
+	return b
 }

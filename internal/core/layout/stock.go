@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"time"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
@@ -13,6 +12,7 @@ import (
 
 // StockFile is the recorded stock that a file holds.
 type StockFile struct {
+	Told
 	Book          *stock.Book
 	Rows          int
 	HasAt         bool // every row has its time
@@ -35,13 +35,13 @@ type StockFile struct {
 // Stock reads recorded stock. Problems with rows go to p; err is a file that cannot be read on. Where on hand
 // has no column it is available plus reserved; where a row has all three they must agree.
 func (r Reading) Stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, error) {
-	return reading(f, m, p, func(p *Problems) (*StockFile, error) { return r.stock(f, m, p) })
+	return reading(r, f, m, p, (*pass).stock)
 }
 
 // stockRows makes lines of the rows of a stretch of the file.
 type stockRows struct {
 	*StockFile
-	qty, res, avail, cost, descr, unit, rec, when, zone, bar *Source
+	qty, res, avail, cost, descr, unit, rec, when, zone, bar *reader
 	key                                                      keySources
 	clock                                                    times
 	judge                                                    *settler
@@ -54,22 +54,22 @@ type stockRows struct {
 	lastUnitID                                               stock.ID
 }
 
-func (r *Reading) stockRows(m *Mapping) *stockRows {
+func (r *pass) stockRows() *stockRows {
 	b := &stock.Book{}
 	x := &stockRows{
 		StockFile: &StockFile{Book: b, Zones: map[[2]stock.ID]string{}},
-		key:       keysOf(m),
-		judge:     r.settler(m),
-		ofLine:    m.attributes(LineAttribute),
-		ofItem:    m.attributes(ItemAttribute),
+		key:       r.keys(),
+		judge:     r.settler(),
+		ofLine:    r.attributes(LineAttribute),
+		ofItem:    r.attributes(ItemAttribute),
 	}
-	src := m.sources
+	src := r.sources
 	x.qty, x.res, x.avail, x.cost = src[Quantity], src[Reserved], src[Available], src[UnitCost]
 	x.descr, x.unit, x.rec, x.when, x.zone, x.bar = src[Description], src[Unit], src[RecordID], src[RecordedAt], src[Zone], src[Barcode]
 	x.ReservedKnown = x.res != nil || x.avail != nil && x.qty != nil
 	x.clock = times{zone: r.Zone, source: x.when}
 	x.measure = units{idle: r.UnitsAsGiven, judge: x.judge, codes: &b.Codes, names: &b.Units}
-	if m.Identity != SKU { // it leads to the item itself
+	if r.m.Identity != SKU { // it leads to the item itself
 		x.bar = nil
 	}
 	return x
@@ -237,17 +237,18 @@ func (x *stockRows) at(t int64, row int) {
 	}
 }
 
-func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, error) {
-	x := r.stockRows(m)
+func (r *pass) stock() (*StockFile, error) {
+	m, p := r.m, r.problems
+	x := r.stockRows()
 	var err error
-	x.Rows, err = r.halves(f, m, p, x)
+	x.Rows, err = r.halves(x)
 	s, b, judge := x.StockFile, x.Book, x.judge
 	s.HasAt = s.AtRow > 0 && s.NoAtRow == 0
 	if err != nil {
 		return s, err
 	}
-	judge.refused(f.Name, &b.Codes, x.refused, p)
-	if keep, to := settleKeys(judge, f.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) },
+	judge.refused(r.file.Name, &b.Codes, x.refused, p)
+	if keep, to := settleKeys(judge, r.file.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) },
 		p); keep != nil {
 		s.doubt(keep, p)
 		b.Lines = keepRows(b.Lines, keep)
@@ -265,7 +266,7 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 		s.ItemKept = items
 	}
 	if r.Known != nil && m.Has(Serial) {
-		s.serials(f.Name, m, p)
+		s.serials(r.file.Name, m, p)
 	}
 	for _, x := range x.refused {
 		s.InDoubt = append(s.InDoubt, x.key)
@@ -273,28 +274,6 @@ func (r Reading) stock(f *tabular.File, m *Mapping, p *Problems) (*StockFile, er
 	s.Unread = max(p.Rows-len(s.InDoubt), 0)
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, x.measure.packed
 	return s, nil
-}
-
-// above are the labels of a time above a table that may be the one at which its figures were true.
-var above = squeezed(
-	words(
-		"recorded at, recorded, as at, as of, balance date, stock date, snapshot, snapshot time, export time, exported at, exported, exported on, date, time, date and time, timestamp, printed, printed at, printed on, report date, run date, created, created at, created on, generated, generated at, generated on, status at",
-	),
-)
-
-// TimeAbove gives a time that stands above the table and may be the one at which its figures were true, as it is
-// written there. A date by itself means the end of that day, as everywhere for balances.
-func (m *Mapping) TimeAbove(zone *time.Location) (at int64, text string, ok bool) {
-	for _, label := range above {
-		text = m.Head[label]
-		if text == "" {
-			continue
-		}
-		if at, err := ReadTime(text, "24:00", zone); err == nil {
-			return at, text, true
-		}
-	}
-	return 0, "", false
 }
 
 // doubt takes the keys of rows that are refused, and not left out.

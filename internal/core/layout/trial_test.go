@@ -84,7 +84,7 @@ func (x *trial) read(t *testing.T, given *Layout) (m *Mapping, p *Problems, line
 		p.Add(c)
 	}
 	if !p.Any() {
-		lines = x.taken(t, f, m, Reading{Zone: time.UTC, Known: records, Layout: given}, p)
+		lines, m = x.taken(t, f, m, Reading{Zone: time.UTC, Known: records, Layout: given}, p)
 	}
 	slices.Sort(lines)
 	for _, a := range m.Asks {
@@ -130,10 +130,12 @@ func (x *trial) settled(t *testing.T) (lines, said []string) {
 }
 
 // taken gives the lines of a file with the keys and figures that they have.
-func (x *trial) taken(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) (lines []string) {
+func (x *trial) taken(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *Problems) (lines []string, told *Mapping) {
 	switch m.Kind {
 	case Stock:
-		lines, _ = readFor(t, f, m, r, p)
+		var all Told
+		lines, _, all = readFor(t, f, m, r, p)
+		told = all.Mapping
 		if at, _, ok := m.TimeAbove(time.UTC); ok {
 			for i := range lines {
 				lines[i] += ", as at " + time.Unix(0, at).UTC().Format("2006-01-02 15:04")
@@ -147,6 +149,7 @@ func (x *trial) taken(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *P
 	case Counts:
 		s, err := r.Counts(f, m, p)
 		require.NoError(t, err)
+		told = s.Mapping
 		for _, c := range s.Counts {
 			if c.Given {
 				lines = append(lines, strings.Join(slices.DeleteFunc(sliceOf(s.Codes.Texts(c.Key)), func(s string) bool { return s == "" }), " | ")+
@@ -156,14 +159,17 @@ func (x *trial) taken(t *testing.T, f *tabular.File, m *Mapping, r Reading, p *P
 	case Movements:
 		s, err := r.Movements(f, m, p)
 		require.NoError(t, err)
+		told = s.Mapping
 		for _, c := range s.Movements {
 			lines = append(lines, strings.Join(slices.DeleteFunc(sliceOf(s.Codes.Texts(c.Key)), func(s string) bool { return s == "" }), " | ")+
 				" = "+c.Quantity.String())
 		}
 	default:
-		lines, _ = readFor(t, f, m, r, p)
+		var all Told
+		lines, _, all = readFor(t, f, m, r, p)
+		told = all.Mapping
 	}
-	return lines
+	return lines, told
 }
 
 // Nothing passes unseen: a file is read as it was meant, or asked about, or refused. None that can be read is asked about

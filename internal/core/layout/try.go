@@ -21,31 +21,18 @@ type Tried struct {
 // Try works a formula out for the first rows of a table, while it is typed. It errs with *formula.Error where the
 // formula cannot be read or names a column that the file has not.
 func (m *Mapping) Try(f *tabular.File, text string, most int) ([]Tried, error) {
-	read, labels, wrong := compile(text, m)
+	read, labels, wrong := compile(text, m.called)
 	if wrong != nil {
 		return nil, wrong
 	}
-	link(labels, m)
+	link(labels, m.sources)
 	s, err := readSample(f, m.Sheet)
 	if err != nil {
 		return nil, err
 	}
-	for i := range labels {
-		if l := &labels[i]; l.numbers.Decimal == "" {
-			var e evidence
-			for n, row := range s.rows {
-				if s.numbers[n] > m.HeaderRow && l.column < len(row) &&
-					(l.column >= len(s.kinds[n]) || s.kinds[n][l.column] != tabular.NumberCell) {
-					if w, ok := takeApart(row[l.column]); ok {
-						e.add([]byte(w.core))
-					}
-				}
-			}
-			l.numbers.Decimal, _, _ = e.decide()
-		}
-	}
+	s.decideOwn(m, labels)
 	var out []Tried
-	c := &cells{m: m, file: f.Name, problems: &Problems{}}
+	var c Row
 	for n, row := range s.rows {
 		if s.numbers[n] <= m.HeaderRow || m.resembles(row) != "" {
 			continue
@@ -53,12 +40,12 @@ func (m *Mapping) Try(f *tabular.File, text string, most int) ([]Tried, error) {
 		if len(out) == most {
 			break
 		}
-		c.row, c.kinds, c.cells = s.numbers[n], s.kinds[n], c.cells[:0]
+		c.kinds, c.cells = s.kinds[n], c.cells[:0]
 		for _, t := range row {
 			c.cells = append(c.cells, []byte(t))
 		}
-		x := Tried{Row: c.row}
-		if x.Result, err = read.Text(labelled{c, labels}); err != nil {
+		x := Tried{Row: s.numbers[n]}
+		if x.Result, err = read.Text(labelled{&c, labels}); err != nil {
 			x.Wrong = err.Error()
 		}
 		out = append(out, x)

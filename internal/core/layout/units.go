@@ -25,7 +25,7 @@ type units struct {
 	idle   bool
 	judge  *settler
 	codes  *stock.Codes
-	source *Source
+	source *reader
 	names  *stock.Names
 	first  []firstUnit // by SKU
 	clash  bool        // a row was refused for the unit of the first one
@@ -123,7 +123,7 @@ func (u *units) tell(c *cells, from, to quantity.Quantity, size int64, unit stoc
 }
 
 // quantity reads a quantity beside which its unit may stand: 2 BX of an item whose box is known is so many of its own unit.
-func (u *units) quantity(c *cells, src *Source, sku stock.ID) (q quantity.Quantity, given bool) {
+func (u *units) quantity(c *cells, src *reader, sku stock.ID) (q quantity.Quantity, given bool) {
 	if u.idle || u.judge.known == nil || u.judge.known.Measure == nil || src == nil || sku == 0 {
 		return c.quantity(src)
 	}

@@ -36,7 +36,7 @@ const mostHouses = 12
 // a new one. Without records nothing is asked.
 func (m *Mapping) askWarehouse(s *sample, k *Known) {
 	if k == nil || k.Blank || m.HeaderRow == 0 && !m.NoHeader || m.Kind != Stock && m.Kind != Movements || m.Has(Warehouse) ||
-		m.transfer() != nil ||
+		m.transfers() ||
 		slices.ContainsFunc(m.Asks, func(a Ask) bool { return a.What == "together" || a.What == "places across" }) {
 		return
 	}

@@ -136,7 +136,7 @@ type job struct {
 	kind     layout.Kind
 	problems layout.Problems
 	mapping  **layout.Mapping
-	read     func(*job, *layout.Mapping) error
+	read     func(*job, *layout.Mapping) (layout.Told, error)
 	notes    []string
 	unread   bool // what it is is not settled, so its rows were not read
 	err      error
@@ -168,25 +168,25 @@ func (r *run) read(ctx context.Context) error {
 		}
 		return x
 	}
-	jobs := []*job{{file: r.in.Stock, kind: layout.Stock, mapping: &r.maps.stock, read: func(j *job, m *layout.Mapping) (err error) {
+	jobs := []*job{{file: r.in.Stock, kind: layout.Stock, mapping: &r.maps.stock, read: func(j *job, m *layout.Mapping) (told layout.Told, err error) {
 		r.stock, err = reading(j, m).Stock(j.file, m, &j.problems)
-		return err
+		return r.stock.Told, err
 	}}}
 	for i, f := range r.in.Counts {
 		jobs = append(
 			jobs,
-			&job{file: f, kind: layout.Counts, mapping: &r.maps.counts[i], read: func(j *job, m *layout.Mapping) (err error) {
+			&job{file: f, kind: layout.Counts, mapping: &r.maps.counts[i], read: func(j *job, m *layout.Mapping) (told layout.Told, err error) {
 				r.counts[i], err = reading(j, m).Counts(j.file, m, &j.problems)
-				return err
+				return r.counts[i].Told, err
 			}},
 		)
 	}
 	if r.in.Movements != nil {
 		jobs = append(
 			jobs,
-			&job{file: r.in.Movements, kind: layout.Movements, mapping: &r.maps.moves, read: func(j *job, m *layout.Mapping) (err error) {
+			&job{file: r.in.Movements, kind: layout.Movements, mapping: &r.maps.moves, read: func(j *job, m *layout.Mapping) (told layout.Told, err error) {
 				r.moves, err = reading(j, m).Movements(j.file, m, &j.problems)
-				return err
+				return r.moves.Told, err
 			}},
 		)
 	}
@@ -241,8 +241,10 @@ func (r *run) read(ctx context.Context) error {
 			if j.unread = j.problems.Any(); j.unread {
 				return
 			}
-			if j.err = j.read(j, m); j.err == nil {
-				for _, aside := range m.PassedOver() {
+			told, err := j.read(j, m)
+			if j.err = err; err == nil {
+				*j.mapping = told.Mapping
+				for _, aside := range told.Aside {
 					j.notes = append(
 						j.notes,
 						fmt.Sprintf("%s: %d %s passed over, first in row %d", j.file.Name, aside.N, aside.What, aside.Rows[0]),

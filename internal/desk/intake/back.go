@@ -287,6 +287,7 @@ func (d *Room) readCounts(dr *draft, pt *part, r layout.Reading) (*layout.CountF
 		r.Known = nil
 	}
 	f, err := r.Counts(dr.table, pt.mapping, &pt.problems)
+	pt.hear(f.Told)
 	if err == nil {
 		pt.view.packed(f.Packed)
 	}

@@ -51,13 +51,17 @@ type draft struct {
 type part struct {
 	sheet    int
 	given    *layout.Layout
-	named    string // the layout that was chosen for it
-	mapping  *layout.Mapping
+	named    string          // the layout that was chosen for it
+	mapping  *layout.Mapping // as all values tell it, once it was read
+	told     layout.Told
 	problems layout.Problems
 	view     *SheetOfFile
 	taken    *layout.TakenFor // made when rows are first shown
 	content  content          // what was read
 }
+
+// hear takes what reading the sheet told.
+func (pt *part) hear(t layout.Told) { pt.mapping, pt.told = t.Mapping, t }
 
 // drafts are kept in memory; one that nobody looked at for an hour goes.
 type drafts struct {

@@ -66,6 +66,7 @@ func (x *itemsDraft) change(old, now *store.Item, made bool) {
 // lookItems reads an item file. An empty cell leaves what is there as it is, unless it is said to clear.
 func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, _ *Draft) error {
 	f, err := r.Items(dr.table, pt.mapping, &pt.problems)
+	pt.hear(f.Told)
 	if err != nil {
 		return err
 	}

@@ -274,7 +274,7 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	if err != nil {
 		return err
 	}
-	for _, a := range m.Asks {
+	for _, a := range pt.mapping.Asks {
 		if !a.Optional && v.Blocked == "" {
 			v.Blocked = "A question has to be answered first."
 			if a.Column != "" {
@@ -285,7 +285,7 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	return nil
 }
 
-// values tells what the records do not know, for the screen.
+// packed tells of rows that were in packs.
 func (v *SheetOfFile) packed(p layout.Packed) {
 	if p.Rows > 0 {
 		v.Assumed = append(
@@ -295,6 +295,7 @@ func (v *SheetOfFile) packed(p layout.Packed) {
 	}
 }
 
+// values tells what the records do not know, for the screen.
 func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
 	for _, x := range list {
 		if len(v.Values) == 2000 {
@@ -384,11 +385,11 @@ func (d *Room) describe(dr *draft, pt *part) {
 		}
 		v.Questions = append(v.Questions, q)
 	}
-	if n := m.AsText(); n > 0 {
+	if n := pt.told.AsText; n > 0 {
 		v.Assumed = append(v.Assumed, desk.Plural(n, "row has", "rows have")+` cells written as ="text"; they are read as that text.`)
 	}
 	above := 0
-	for _, a := range m.PassedOver() {
+	for _, a := range pt.told.Aside {
 		v.Passed = append(v.Passed, PassedOver{a.What, a.N, a.Rows})
 		above += a.N
 	}

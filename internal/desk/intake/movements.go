@@ -22,6 +22,7 @@ type movesDraft struct {
 // lookMovements reads movements. One that is recorded already, by reference, key, quantity and time, is unchanged.
 func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, _ *Draft) error {
 	f, err := r.Movements(dr.table, pt.mapping, &pt.problems)
+	pt.hear(f.Told)
 	if err != nil {
 		return err
 	}

@@ -46,6 +46,7 @@ type binRun struct {
 // lookStock reads the file and works out the stock that would follow.
 func (d *Room) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
 	f, err := r.Stock(dr.table, pt.mapping, &pt.problems)
+	pt.hear(f.Told)
 	if err != nil {
 		return err
 	}
