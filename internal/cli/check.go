@@ -257,7 +257,7 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 		}
 	}
 	x.Refused = p.Rows
-	x.Culprit, x.Spare = m.Culprit(p)
+	x.Culprit, x.Spare = layout.Culprit(m, p)
 	x.Good = x.Rows - x.Refused
 	seen := map[layout.Group]bool{}
 	for _, y := range p.List {
@@ -267,7 +267,7 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 		}
 		seen[g] = true
 		group := understoodProblems{Kind: g.Kind, Field: g.Field, Count: p.Groups[g], First: y.String()}
-		for _, r := range m.Remedies(p, g, nil) {
+		for _, r := range layout.Remedies(m, p, g, nil) {
 			group.Remedies = append(group.Remedies, r.Label)
 		}
 		x.Problems = append(x.Problems, group)

@@ -128,7 +128,7 @@ func understood(t *testing.T, name string, given *Layout) string {
 					say("      %s%d %s", y.Column, y.Row, y.Text)
 				}
 			}
-			for _, r := range m.Remedies(p, g, values) {
+			for _, r := range Remedies(m, p, g, values) {
 				say("      -> %s [%s -> %s]", r.Label, r.Before, r.After)
 			}
 		}
@@ -145,12 +145,12 @@ func understood(t *testing.T, name string, given *Layout) string {
 				v.Refused,
 			)
 		}
-		if c, _ := m.Culprit(p); c != "" {
+		if c, _ := Culprit(m, p); c != "" {
 			say("  culprit %s", c)
 		}
 		rows, err := f.Rows(sheet)
 		require.NoError(t, err)
-		taken := m.TakenFor(values)
+		taken := NewTakenFor(m, values)
 		for n, cells, ok := rows.Next(); ok; n, cells, ok = rows.Next() {
 			var row []string
 			for _, c := range cells {

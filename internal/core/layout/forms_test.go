@@ -204,7 +204,7 @@ func TestRemediesMendTheFile(t *testing.T) {
 			}
 			s, _, _ := settled(t, name, answers...)
 			for g := range p.Groups {
-				for _, r := range m.Remedies(p, g, s.Values) {
+				for _, r := range Remedies(m, p, g, s.Values) {
 					if r.Certain {
 						answers = append(answers, r.Set)
 					}
@@ -244,7 +244,7 @@ func takenIsWhatWasRead(t *testing.T, name string, s *StockFile, m *Mapping) (ot
 	for i := range s.Book.Lines {
 		by[int(s.Book.Lines[i].Row)] = &s.Book.Lines[i]
 	}
-	taken := m.TakenFor(s.Values)
+	taken := NewTakenFor(m, s.Values)
 	for n, cells, ok := rows.Next(); ok; n, cells, ok = rows.Next() {
 		var row []string
 		for _, c := range cells {
@@ -573,6 +573,6 @@ func TestRemedyOfMany(t *testing.T) {
 		p := &Problems{Most: most}
 		_, err = Reading{Zone: time.UTC}.Stock(f, m, p)
 		require.NoError(t, err)
-		assert.Equal(t, want, m.Remedies(p, Group{"unit or currency sign", Quantity}, nil)[0].Label)
+		assert.Equal(t, want, Remedies(m, p, Group{"unit or currency sign", Quantity}, nil)[0].Label)
 	}
 }

@@ -330,5 +330,53 @@ func (l *Layout) modes(more *Layout) {
 	}
 }
 
-// Over gives a layout laid over another: what it settles goes before what the other one says.
-func (l *Layout) Over(base *Layout) *Layout { return over(base, l) }
+// Over gives a layout laid over another: what it settles, as by hand, goes before what the other, as a saved one, says.
+func (l *Layout) Over(base *Layout) *Layout {
+	out := *base
+	if l.Kind != "" {
+		out.Kind = l.Kind
+	}
+	out.Header = l.Header // titles come and go
+	out.modes(l)
+	if l.Kind != "" && base.Kind != "" && l.Kind != base.Kind { // the fields of another kind say nothing here
+		out.Columns, out.Identify = slices.Clone(l.Columns), l.Identify
+		return &out
+	}
+	out.Columns = append(slices.Clone(base.Columns), l.Columns...)
+	out.Matches = append(slices.Clone(l.Matches), base.Matches...)
+	out.Repairs = append(slices.Clone(base.Repairs), l.Repairs...)
+	return &out
+}
+
+// merge lays a later choice about the same column over an earlier one.
+func (c *Choice) merge(top *Choice) {
+	set := func(into *string, v string) {
+		if v != "" {
+			*into = v
+		}
+	}
+	set(&c.Default, top.Default)
+	set(&c.Fill, top.Fill)
+	set(&c.Empty, top.Empty)
+	set(&c.Decimal, top.Decimal)
+	set(&c.Order, top.Order)
+	set(&c.Time, top.Time)
+	c.Minus = c.Minus || top.Minus
+	c.Letters = c.Letters || top.Letters
+	c.Serial = c.Serial || top.Serial
+	for _, s := range top.Nothing {
+		if !slices.Contains(c.Nothing, s) {
+			c.Nothing = append(slices.Clone(c.Nothing), s)
+		}
+	}
+	for _, s := range top.Below {
+		if !slices.Contains(c.Below, s) {
+			c.Below = append(slices.Clone(c.Below), s)
+		}
+	}
+	for _, s := range top.Signs {
+		if !slices.Contains(c.Signs, s) {
+			c.Signs = append(slices.Clone(c.Signs), s)
+		}
+	}
+}

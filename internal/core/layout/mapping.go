@@ -145,35 +145,13 @@ func (m *Mapping) header(f Field) string {
 	return string(f)
 }
 
-// over lays what was settled by hand over a saved layout.
-func over(base, top *Layout) *Layout {
-	l := *base
-	if top.Kind != "" {
-		l.Kind = top.Kind
-	}
-	if top.Header != 0 {
-		l.Header = top.Header
-	} else {
-		l.Header = 0 // titles come and go
-	}
-	l.modes(top)
-	if top.Kind != "" && base.Kind != "" && top.Kind != base.Kind { // the fields of another kind say nothing here
-		l.Columns, l.Identify = slices.Clone(top.Columns), top.Identify
-		return &l
-	}
-	l.Columns = append(slices.Clone(base.Columns), top.Columns...)
-	l.Matches = append(slices.Clone(top.Matches), base.Matches...)
-	l.Repairs = append(slices.Clone(base.Repairs), top.Repairs...)
-	return &l
-}
-
 // Given is the layout in force: what was settled, over the saved layout that the file was recognised by.
 func (m *Mapping) Given(given *Layout) *Layout {
 	if given == nil {
 		given = &Layout{}
 	}
 	if m.Layout != nil {
-		return over(m.Layout, given)
+		return given.Over(m.Layout)
 	}
 	return given
 }
@@ -247,39 +225,6 @@ func (m *Mapping) free(f Field, why string) {
 	for i := range m.Columns {
 		if c := &m.Columns[i]; c.Field == f {
 			c.Field, c.Why, c.settled = "", why, true
-		}
-	}
-}
-
-// merge lays a later choice about the same column over an earlier one.
-func (c *Choice) merge(top *Choice) {
-	set := func(into *string, v string) {
-		if v != "" {
-			*into = v
-		}
-	}
-	set(&c.Default, top.Default)
-	set(&c.Fill, top.Fill)
-	set(&c.Empty, top.Empty)
-	set(&c.Decimal, top.Decimal)
-	set(&c.Order, top.Order)
-	set(&c.Time, top.Time)
-	c.Minus = c.Minus || top.Minus
-	c.Letters = c.Letters || top.Letters
-	c.Serial = c.Serial || top.Serial
-	for _, s := range top.Nothing {
-		if !slices.Contains(c.Nothing, s) {
-			c.Nothing = append(slices.Clone(c.Nothing), s)
-		}
-	}
-	for _, s := range top.Below {
-		if !slices.Contains(c.Below, s) {
-			c.Below = append(slices.Clone(c.Below), s)
-		}
-	}
-	for _, s := range top.Signs {
-		if !slices.Contains(c.Signs, s) {
-			c.Signs = append(slices.Clone(c.Signs), s)
 		}
 	}
 }

@@ -64,7 +64,7 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 	if x.filled == 0 || squeeze(m.Columns[i].Header) == refusedWord {
 		return ""
 	}
-	parts := parted(brackets.ReplaceAllString(m.Columns[i].Header, " "))
+	parts := bareParts(m.Columns[i].Header)
 	numeric := x.numeric*10 >= x.filled*9
 	switch {
 	case len(parts) == 0 && !m.NoHeader, m.NoHeader && numeric:

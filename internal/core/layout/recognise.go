@@ -342,7 +342,7 @@ func mapHeaders(k Kind, headers []string) *Mapping {
 func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 	given := w.given()
 	if m.Layout != nil {
-		given = over(m.Layout, given)
+		given = given.Over(m.Layout)
 	}
 	s.contents(m, w)
 	m.above()

@@ -300,29 +300,6 @@ func originals(o []known.Original) (out []string) {
 	return out
 }
 
-// both lists texts that belong together, list those of which one is meant.
-func both(texts []string, most int) string {
-	return strings.Replace(list(texts, most), " or ", " and ", 1)
-}
-
-func list(texts []string, most int) string {
-	s := ""
-	for i, t := range texts[:min(len(texts), most)] {
-		switch {
-		case i == 0:
-		case i == len(texts)-1:
-			s += " or "
-		default:
-			s += ", "
-		}
-		s += t
-	}
-	if len(texts) > most {
-		s += " or others"
-	}
-	return s
-}
-
 // An item that a row names by something else than its SKU is kept under a mark until it is known which item it is.
 const mark = "\x01"
 

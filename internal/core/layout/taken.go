@@ -20,8 +20,8 @@ type TakenFor struct {
 	becomes map[Field]map[string]string
 }
 
-// TakenFor prepares the answer for any row; values are what was judged when the table was read.
-func (m *Mapping) TakenFor(values []Value) *TakenFor {
+// NewTakenFor prepares the answer for any row of a mapping; values are what was judged when the table was read.
+func NewTakenFor(m *Mapping, values []Value) *TakenFor {
 	t := &TakenFor{becomes: map[Field]map[string]string{}}
 	for _, s := range m.sources {
 		if s.column >= 0 && s.formula == nil {

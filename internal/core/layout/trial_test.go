@@ -115,7 +115,7 @@ func (x *trial) settled(t *testing.T) (lines, said []string) {
 		} else {
 			for g := range p.Groups {
 				if g.Kind == what {
-					all := m.Remedies(p, g, nil)
+					all := Remedies(m, p, g, nil)
 					require.Less(t, n, len(all), x.name)
 					more = &all[n].Set
 				}

@@ -53,8 +53,8 @@ func (m *Mapping) Try(f *tabular.File, text string, most int) ([]Tried, error) {
 	return out, nil
 }
 
-// Example gives a value before and after a repair, for the first of the column's values that it concerns.
-func (p *Problems) Example(g Group, repaired func(value string) (string, bool)) (before, after string, n int) {
+// example gives a value before and after a repair, for the first of the column's values that it concerns.
+func example(p *Problems, g Group, repaired func(value string) (string, bool)) (before, after string, n int) {
 	for _, x := range p.List {
 		if (Group{x.Kind, x.Field}) != g {
 			continue
@@ -69,7 +69,7 @@ func (p *Problems) Example(g Group, repaired func(value string) (string, bool)) 
 }
 
 // rowsOf says how many rows of a group a remedy reaches: n of those that are kept in full, or more where some are not.
-func (p *Problems) rowsOf(g Group, n int) string {
+func rowsOf(p *Problems, g Group, n int) string {
 	kept := 0
 	for _, x := range p.List {
 		if (Group{x.Kind, x.Field}) == g {
@@ -92,7 +92,7 @@ type Remedy struct {
 }
 
 // Remedies gives the ways to settle a group of problems alike, the surest first.
-func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) {
+func Remedies(m *Mapping, p *Problems, g Group, values []Value) (out []Remedy) {
 	src := m.sources[g.Field]
 	column := func(c Choice) Layout {
 		c.Column = ""
@@ -128,9 +128,9 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 					continue // how many are in one is nowhere in the file
 				}
 				offer := func(label string, n, set Numbers, certain bool) {
-					before, after, rows := p.Example(g, number(n))
+					before, after, rows := example(p, g, number(n))
 					if rows > 0 {
-						out = append(out, Remedy{fmt.Sprintf(label+"%s, %s", w.sign, letter, p.rowsOf(g, rows)), before, after, column(Choice{Numbers: set}), certain})
+						out = append(out, Remedy{fmt.Sprintf(label+"%s, %s", w.sign, letter, rowsOf(p, g, rows)), before, after, column(Choice{Numbers: set}), certain})
 					}
 				}
 				n := src.numbers
@@ -148,11 +148,11 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 		case "minus at the end or brackets":
 			n := src.numbers
 			n.Minus = true
-			before, after, rows := p.Example(g, number(n))
+			before, after, rows := example(p, g, number(n))
 			out = append(
 				out,
 				Remedy{
-					fmt.Sprintf("Read them as below zero%s, %s", letter, p.rowsOf(g, rows)),
+					fmt.Sprintf("Read them as below zero%s, %s", letter, rowsOf(p, g, rows)),
 					before,
 					after,
 					column(Choice{Numbers: Numbers{Minus: true}}),
@@ -162,11 +162,11 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 		case "letters for digits":
 			n := src.numbers
 			n.Letters = true
-			before, after, rows := p.Example(g, number(n))
+			before, after, rows := example(p, g, number(n))
 			out = append(
 				out,
 				Remedy{
-					fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, p.rowsOf(g, rows)),
+					fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, rowsOf(p, g, rows)),
 					before,
 					after,
 					column(Choice{Numbers: Numbers{Letters: true}}),
@@ -180,7 +180,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			}
 			n := src.numbers
 			n.Decimal = other
-			before, after, _ := p.Example(g, number(n))
+			before, after, _ := example(p, g, number(n))
 			out = append(
 				out,
 				Remedy{
@@ -219,7 +219,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 			}
 		}
 	}
-	if words := p.nothings(g); len(words) > 0 && src != nil && src.column >= 0 {
+	if words := nothings(p, g); len(words) > 0 && src != nil && src.column >= 0 {
 		out = append(out, Remedy{
 			Label: fmt.Sprintf("Take %s for an empty cell%s", both(words, 4), letter), Before: words[0],
 			Set: column(Choice{Nothing: words}), Certain: true,
@@ -260,7 +260,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 		}
 		if n > 0 {
 			out = append(out, Remedy{
-				Label: "Put the two parts of a number together where one way is possible, " + p.rowsOf(g, n), Before: "in parts", After: example,
+				Label: "Put the two parts of a number together where one way is possible, " + rowsOf(p, g, n), Before: "in parts", After: example,
 				Set: Layout{Parted: "join"}, Certain: true,
 			})
 		}
@@ -306,7 +306,7 @@ func (m *Mapping) Remedies(p *Problems, g Group, values []Value) (out []Remedy) 
 }
 
 // nothings are the words for nothing among the values of a group, each once.
-func (p *Problems) nothings(g Group) (out []string) {
+func nothings(p *Problems, g Group) (out []string) {
 	for _, x := range p.List {
 		if (Group{x.Kind, x.Field}) == g && len(x.Value) > 2 && nothingWord([]byte(x.Value)) && !slices.Contains(out, x.Value) {
 			out = append(out, x.Value)
@@ -380,7 +380,7 @@ func repairs(g Group, values []Value) (out []Remedy) {
 
 // Culprit names the one column that causes all problems, "" where there are several or none. spare is true where the
 // file does without it.
-func (m *Mapping) Culprit(p *Problems) (column string, spare bool) {
+func Culprit(m *Mapping, p *Problems) (column string, spare bool) {
 	for g := range p.Groups {
 		src := m.sources[g.Field]
 		if src == nil || src.column < 0 || m.shape.width > 0 && src.column >= m.shape.width || column != "" && column != tabular.ColumnName(src.column) {
@@ -392,15 +392,6 @@ func (m *Mapping) Culprit(p *Problems) (column string, spare bool) {
 	}
 	return column, spare
 }
-
-func count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
-}
-
-func rowsText(n int) string { return count(n, "row", "rows") }
 
 // IsFormulaError gives the place and text of a formula's error.
 func IsFormulaError(err error) (at int, text string, ok bool) {

@@ -132,7 +132,7 @@ func TestPackBesideTheQuantity(t *testing.T) {
 	f := open(t, text)
 	m, err := Recognise(f, Want{Kinds: []Kind{Stock}, Known: measured(25)})
 	require.NoError(t, err)
-	for _, r := range m.Remedies(p, g, nil) {
+	for _, r := range Remedies(m, p, g, nil) {
 		assert.NotContains(t, r.Label, "BX", "how many are in one is nowhere in the file")
 	}
 }

@@ -85,6 +85,6 @@ func TestPlacesAcrossAgain(t *testing.T) {
 	_, p, lines, said := x.read(t, given)
 	assert.Empty(t, said)
 	assert.Equal(t, []string{"NORTH | R1 = 5", "SOUTH | R1 = 2", "SOUTH | R2 = 7"}, lines)
-	column, _ := m.Culprit(p)
+	column, _ := Culprit(m, p)
 	assert.Empty(t, column)
 }

@@ -177,3 +177,6 @@ func squeeze(s string) string {
 		return -1
 	}, folded(s))
 }
+
+// bareParts gives the parts of a header without what stands in brackets.
+func bareParts(header string) []string { return parted(brackets.ReplaceAllString(header, " ")) }

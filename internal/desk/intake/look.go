@@ -340,7 +340,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	}
 	for g, view := range groups {
 		if m != nil {
-			for _, r := range m.Remedies(&pt.problems, g, values) {
+			for _, r := range layout.Remedies(m, &pt.problems, g, values) {
 				view.Remedies = append(view.Remedies, RemedyView{r.Label, r.Before, r.After, r.Set})
 			}
 		}
@@ -366,7 +366,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	case pt.named != "":
 		v.Layout = pt.named
 	}
-	v.Culprit, v.CulpritSpare = m.Culprit(&pt.problems)
+	v.Culprit, v.CulpritSpare = layout.Culprit(m, &pt.problems)
 	for _, c := range m.Columns {
 		v.Columns = append(v.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
 	}

@@ -85,7 +85,7 @@ func (d *Room) Rows(ctx context.Context, p desk.Person, id string, sheet, from, 
 	mends := dr.choices.mends(sheet)
 	wrong := pt.problems.At(rows)
 	if pt.taken == nil && pt.mapping != nil {
-		pt.taken = pt.mapping.TakenFor(pt.values())
+		pt.taken = layout.NewTakenFor(pt.mapping, pt.values())
 	}
 	for _, r := range rows {
 		row := FileRow{Row: r.Number, Cells: r.Cells, Mended: []string{}, Wrong: []ProblemView{}}
