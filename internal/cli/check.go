@@ -13,7 +13,12 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
+	"wobin/internal/core/remedy"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk/house"
@@ -32,11 +37,11 @@ type understanding struct {
 
 type understandingPart struct {
 	Sheet     string               `json:"sheet,omitempty"`
-	Kind      layout.Kind          `json:"kind"`
+	Kind      field.Kind           `json:"kind"`
 	Header    int                  `json:"header"`
 	Why       string               `json:"why,omitempty"`
 	Columns   []understoodColumn   `json:"columns"`
-	Identity  layout.Field         `json:"identity,omitempty"`
+	Identity  field.Field          `json:"identity,omitempty"`
 	Rows      int                  `json:"rows"`
 	Good      int                  `json:"good"`
 	Refused   int                  `json:"refused"`
@@ -49,18 +54,18 @@ type understandingPart struct {
 }
 
 type understoodColumn struct {
-	Column string       `json:"column"`
-	Header string       `json:"header,omitempty"`
-	Field  layout.Field `json:"field,omitempty"`
-	Why    string       `json:"why"`
+	Column string      `json:"column"`
+	Header string      `json:"header,omitempty"`
+	Field  field.Field `json:"field,omitempty"`
+	Why    string      `json:"why"`
 }
 
 type understoodProblems struct {
-	Kind     string       `json:"kind"`
-	Field    layout.Field `json:"field,omitempty"`
-	Count    int          `json:"count"`
-	First    string       `json:"first"`
-	Remedies []string     `json:"remedies,omitempty"`
+	Kind     string      `json:"kind"`
+	Field    field.Field `json:"field,omitempty"`
+	Count    int         `json:"count"`
+	First    string      `json:"first"`
+	Remedies []string    `json:"remedies,omitempty"`
 }
 
 func (s *streams) check() *cobra.Command {
@@ -74,12 +79,12 @@ what is wrong, in groups. With --data they are held against what that folder kno
 would come to is told. Nothing is stored. Exit 0: all is clean. Exit 2: there are problems or open questions.`,
 		Args: cobra.MinimumNArgs(1),
 		RunE: func(cmd *cobra.Command, files []string) error {
-			want := layout.Want{Kinds: []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places}}
+			want := recognise.Want{Kinds: []field.Kind{field.Stock, field.Counts, field.Movements, field.Items, field.Places}}
 			if as != "" {
-				if !slices.Contains(layout.Kinds, layout.Kind(as)) {
+				if !slices.Contains(field.Kinds, field.Kind(as)) {
 					return fmt.Errorf("--as: %q is none of places, items, stock, movements and counts", as)
 				}
-				want.Kinds = []layout.Kind{layout.Kind(as)}
+				want.Kinds = []field.Kind{field.Kind(as)}
 			}
 			if layoutFile != "" {
 				l, err := readLayout(layoutFile)
@@ -87,14 +92,14 @@ would come to is told. Nothing is stored. Exit 0: all is clean. Exit 2: there ar
 					return err
 				}
 				if want.Given = l; as != "" {
-					l.Kind = layout.Kind(as)
+					l.Kind = field.Kind(as)
 				}
 			}
-			reading := layout.Reading{
+			reading := read.Reading{
 				Zone:    time.Local,
 				Context: cmd.Context(),
 				Layout:  want.Given,
-				Known:   &layout.Known{Blank: true},
+				Known:   &recognise.Known{Blank: true},
 				Halves:  true,
 			}
 			if zone != "" {
@@ -168,11 +173,11 @@ func (s *streams) checkAgainst(ctx context.Context, data, zone string, given *la
 	})
 }
 
-func (s *streams) understand(name string, want layout.Want, reading layout.Reading) (*understanding, error) {
+func (s *streams) understand(name string, want recognise.Want, reading read.Reading) (*understanding, error) {
 	var open opener
 	defer open.close()
 	u := &understanding{File: name, Sheets: []understandingPart{}}
-	var wrong layout.Problems
+	var wrong problem.Problems
 	var opt tabular.Options
 	if l := want.Given; l != nil {
 		opt.Encoding = tabular.Encoding(l.Encoding)
@@ -193,7 +198,7 @@ func (s *streams) understand(name string, want layout.Want, reading layout.Readi
 		u.Delimiter, u.Encoding = f.Dialect.DelimiterName(), string(f.Dialect.Encoding)
 	}
 	for sheet := range f.Sheets {
-		m, err := layout.RecogniseSheet(f, sheet, want)
+		m, err := recognise.Sheet(f, sheet, want)
 		var bad *tabular.Error
 		if errors.As(err, &bad) {
 			u.Wrong = bad.Error()
@@ -217,7 +222,7 @@ func (s *streams) understand(name string, want layout.Want, reading layout.Readi
 	return u, nil
 }
 
-func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading) (*understandingPart, error) {
+func understandSheet(f *tabular.File, m *recognise.Mapping, reading read.Reading) (*understandingPart, error) {
 	x := &understandingPart{
 		Sheet:    m.SheetName,
 		Kind:     m.Kind,
@@ -226,18 +231,18 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 		Columns:  []understoodColumn{},
 		Identity: m.Identity,
 	}
-	p := &layout.Problems{}
+	p := &problem.Problems{}
 	for _, q := range m.Check(f.Name) {
 		p.Add(q)
 	}
 	var err error
-	told := layout.Told{Mapping: m}
+	told := read.Told{Mapping: m}
 	if !p.Any() {
 		x.Rows, told, err = readAll(f, m, reading, p)
 		m = told.Mapping
 		var bad *tabular.Error
 		if errors.As(err, &bad) {
-			p.Add(layout.Problem{File: bad.File, Sheet: bad.Sheet, Row: bad.Row, Kind: "cannot be read", Text: bad.Text})
+			p.Add(problem.Problem{File: bad.File, Sheet: bad.Sheet, Row: bad.Row, Kind: "cannot be read", Text: bad.Text})
 			err = nil
 		}
 	}
@@ -257,17 +262,17 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 		}
 	}
 	x.Refused = p.Rows
-	x.Culprit, x.Spare = layout.Culprit(m, p)
+	x.Culprit, x.Spare = remedy.Culprit(m, p)
 	x.Good = x.Rows - x.Refused
-	seen := map[layout.Group]bool{}
+	seen := map[problem.Group]bool{}
 	for _, y := range p.List {
-		g := layout.Group{Kind: y.Kind, Field: y.Field}
+		g := problem.Group{Kind: y.Kind, Field: y.Field}
 		if seen[g] {
 			continue
 		}
 		seen[g] = true
 		group := understoodProblems{Kind: g.Kind, Field: g.Field, Count: p.Groups[g], First: y.String()}
-		for _, r := range layout.Remedies(m, p, g, nil) {
+		for _, r := range remedy.Of(m, p, g, nil) {
 			group.Remedies = append(group.Remedies, r.Label)
 		}
 		x.Problems = append(x.Problems, group)
@@ -276,9 +281,9 @@ func understandSheet(f *tabular.File, m *layout.Mapping, reading layout.Reading)
 }
 
 // readAll reads a table as its kind has it and finds keys that come twice.
-func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Problems) (int, layout.Told, error) {
+func readAll(f *tabular.File, m *recognise.Mapping, r read.Reading, p *problem.Problems) (int, read.Told, error) {
 	switch m.Kind {
-	case layout.Stock:
+	case field.Stock:
 		x, err := r.Stock(f, m, p)
 		if err != nil {
 			return x.Rows, x.Told, err
@@ -287,11 +292,11 @@ func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Pro
 		for _, d := range x.Book.Index() {
 			if a, b := &x.Book.Lines[d[0]], &x.Book.Lines[d[1]]; given.Doubles != "sum" {
 				p.Add(
-					layout.Problem{
+					problem.Problem{
 						File:  f.Name,
 						Sheet: m.SheetName,
 						Row:   int(b.Row),
-						Field: layout.SKU,
+						Field: field.SKU,
 						Kind:  "duplicate key",
 						Value: x.Book.Codes[stock.SKU].Text(b.Key[stock.SKU]),
 						Text:  fmt.Sprintf("the same key as in row %d. Sum rows of the same key, or take one out", a.Row),
@@ -300,13 +305,13 @@ func readAll(f *tabular.File, m *layout.Mapping, r layout.Reading, p *layout.Pro
 			}
 		}
 		return x.Rows, x.Told, nil
-	case layout.Items:
+	case field.Items:
 		x, err := r.Items(f, m, p)
 		return x.Rows, x.Told, err
-	case layout.Movements:
+	case field.Movements:
 		x, err := r.Movements(f, m, p)
 		return x.Rows, x.Told, err
-	case layout.Counts:
+	case field.Counts:
 		x, err := r.Counts(f, m, p)
 		return x.Rows, x.Told, err
 	}
@@ -352,7 +357,7 @@ func (u *understanding) print(w io.Writer) {
 		fmt.Fprintf(w, "    %d rows, %d good, %d refused", x.Rows, x.Good, x.Refused)
 		for _, what := range []string{"totals", "notes", "headers that come again", "rows that the row filter leaves out"} {
 			if n := x.Passed[what]; n > 0 {
-				fmt.Fprintf(w, ", %s passed over", layout.Aside{What: what, N: n}.Said())
+				fmt.Fprintf(w, ", %s passed over", read.Aside{What: what, N: n}.Said())
 			}
 		}
 		fmt.Fprintln(w)

@@ -8,8 +8,8 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/formula"
-	"wobin/internal/core/layout"
 )
 
 func (s *streams) fields() *cobra.Command {
@@ -30,13 +30,13 @@ func writeFields(w io.Writer) {
 
 Made from the program's own catalogue by `+"`wobin fields`"+`. Headers are compared without case, spaces and punctuation, in any order. Where a header says nothing, the values decide: known SKUs, bins, warehouses, barcodes. Headers under *asked about* are taken for the field and asked about; those under *if no other* count only where no other column fits. Any other column can be kept as an attribute of the item (`+"`item.NAME`"+`) or of the line (`+"`line.NAME`"+`).
 `)
-	for _, k := range layout.Kinds {
+	for _, k := range field.Kinds {
 		fmt.Fprintf(
 			w,
 			"\n## %s\n\n| field | is | headers | asked about | if no other |\n|---|---|---|---|---|\n",
 			strings.ToUpper(string(k[:1]))+string(k[1:]),
 		)
-		for _, f := range layout.Fields(k) {
+		for _, f := range field.Fields(k) {
 			needed := ""
 			if f.Required {
 				needed = " **(needed)**"

@@ -16,7 +16,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"wobin/internal/core/adjust"
+	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/reconcile"
 	"wobin/internal/core/tabular"
@@ -66,7 +68,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 				into       **int64
 			}{{"--frozen-at", o.frozen, &opt.FrozenAt}, {"--counted-at", o.counted, &opt.CountedAt}} {
 				if t.text != "" {
-					at, err := layout.ParseTime(t.text, opt.Zone)
+					at, err := form.ParseTime(t.text, opt.Zone)
 					if err != nil {
 						return fmt.Errorf("%s: %q %w", t.flag, t.text, err)
 					}
@@ -105,7 +107,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			}
 			var open opener
 			defer open.close()
-			problems := layout.Problems{Most: most}
+			problems := problem.Problems{Most: most}
 			files := append([]string{o.stock}, o.counts...)
 			if o.movements != "" {
 				files = append(files, o.movements)
@@ -222,7 +224,7 @@ func layoutsOf(flags, files []string) (map[string]*layout.Layout, error) {
 
 // as opens a table file in a form that may be settled. What is wrong with the file's form goes to problems; what is wrong with reading it
 // at all is kept in err.
-func (o *opener) as(stdin io.Reader, name string, opt tabular.Options, problems *layout.Problems) *tabular.File {
+func (o *opener) as(stdin io.Reader, name string, opt tabular.Options, problems *problem.Problems) *tabular.File {
 	if o.err != nil {
 		return nil
 	}
@@ -251,7 +253,7 @@ func (o *opener) as(stdin io.Reader, name string, opt tabular.Options, problems 
 	t, err := tabular.Open(name, f, info.Size(), opt)
 	var wrong *tabular.Error
 	if errors.As(err, &wrong) {
-		problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+		problems.Add(problem.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
 		return nil
 	}
 	o.err = err
@@ -268,7 +270,7 @@ func (o *opener) close() {
 }
 
 // report prints all problems, one line each.
-func (s *streams) report(p *layout.Problems) error {
+func (s *streams) report(p *problem.Problems) error {
 	for _, x := range p.List[:min(len(p.List), most)] {
 		fmt.Fprintln(s.err, x)
 	}

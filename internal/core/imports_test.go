@@ -7,6 +7,7 @@ import (
 	"go/token"
 	"io/fs"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -40,6 +41,18 @@ var below = map[string][]string{
 	"internal/web":              {"internal/desk/...", "internal/store"},
 	"internal/cli":              {"internal/web", "internal/demo", "internal/desk/...", "internal/store", "internal/core/...", "web"},
 	"cmd/wobin":                 {"internal/cli"},
+}
+
+// rooms says which rooms of the core a room that makes sense of files may import. The others of them are above it.
+var rooms = map[string][]string{
+	"field":     nil,
+	"form":      {"field"},
+	"problem":   {"field"},
+	"layout":    {"field", "form"},
+	"column":    {"field", "form", "layout"},
+	"recognise": {"field", "form", "problem", "layout", "column"},
+	"read":      {"field", "form", "problem", "layout", "column", "recognise"},
+	"remedy":    {"field", "form", "problem", "layout", "column", "recognise", "read"},
 }
 
 // outside are packages that the computation has no business with.
@@ -104,6 +117,11 @@ func TestImportsPointDown(t *testing.T) {
 			ours, is := strings.CutPrefix(name, "wobin/")
 			if !is {
 				continue
+			}
+			if mine, is := rooms[strings.TrimPrefix(filepath.ToSlash(filepath.Dir(rel)), "internal/core/")]; is {
+				other := strings.TrimPrefix(ours, "internal/core/")
+				_, one := rooms[other]
+				assert.True(t, !one || slices.Contains(mine, other), "%s imports %s, which is not below it", rel, name)
 			}
 			allowed := false
 			for _, b := range may {

@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/demo"
 	"wobin/internal/desk"
 	"wobin/internal/desk/house"
@@ -61,25 +61,25 @@ func TestDemo(t *testing.T) {
 	assert.Len(t, today.Counts, 2)
 
 	for name, want := range map[string]struct {
-		kinds    []layout.Kind
+		kinds    []field.Kind
 		refused  int
 		question bool
 		layout   string
 	}{
-		"copy of tuesday, wim.csv":            {kinds: []layout.Kind{layout.Counts}},
-		"returned-sheet-18.csv":               {kinds: []layout.Kind{layout.Counts}},
-		"returned-sheet-19.xlsx":              {kinds: []layout.Kind{layout.Counts}},
-		"items-2026-09.csv":                   {kinds: []layout.Kind{layout.Items}},
-		"stock-export-2026-11-23.csv":         {kinds: []layout.Kind{layout.Stock}, layout: "Chandlery, weekly stock"},
-		"stock-export-with-faults.csv":        {kinds: []layout.Kind{layout.Stock}, refused: 4, layout: "Chandlery, weekly stock"},
-		"pontoon stock via a spreadsheet.csv": {kinds: []layout.Kind{layout.Stock}, refused: 37, question: true},
-		"kiosk handover.xlsx":                 {kinds: []layout.Kind{layout.Places, layout.Items, layout.Stock}},
+		"copy of tuesday, wim.csv":            {kinds: []field.Kind{field.Counts}},
+		"returned-sheet-18.csv":               {kinds: []field.Kind{field.Counts}},
+		"returned-sheet-19.xlsx":              {kinds: []field.Kind{field.Counts}},
+		"items-2026-09.csv":                   {kinds: []field.Kind{field.Items}},
+		"stock-export-2026-11-23.csv":         {kinds: []field.Kind{field.Stock}, layout: "Chandlery, weekly stock"},
+		"stock-export-with-faults.csv":        {kinds: []field.Kind{field.Stock}, refused: 4, layout: "Chandlery, weekly stock"},
+		"pontoon stock via a spreadsheet.csv": {kinds: []field.Kind{field.Stock}, refused: 37, question: true},
+		"kiosk handover.xlsx":                 {kinds: []field.Kind{field.Places, field.Items, field.Stock}},
 	} {
 		b, err := os.ReadFile(filepath.Join(one, "try", name))
 		require.NoError(t, err)
 		dr, err := d.Intake.Upload(ctx, ida, name, bytes.NewReader(b), intake.Choices{Zone: "UTC"})
 		require.NoError(t, err, name)
-		var kinds []layout.Kind
+		var kinds []field.Kind
 		asked, by := false, ""
 		for _, s := range dr.Sheets {
 			if s.Use {

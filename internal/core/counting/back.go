@@ -6,9 +6,13 @@ import (
 	"strings"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
 	"wobin/internal/core/known"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
 	"wobin/internal/core/stock"
 )
 
@@ -41,7 +45,7 @@ type Back struct {
 	By      string
 	Untimed int // counts whose time is not known yet
 
-	file *layout.CountFile
+	file *read.CountFile
 }
 
 // Name is the line of a count as people call it: as its row says.
@@ -62,11 +66,11 @@ type Frozen struct {
 	// Elsewhere finds the line that a key means where no line of Book has it. Where the count has no such line its pos is
 	// -1 and the key holds the codes as the records have them; what they lack, or what the key leaves open, is an error
 	// about the field.
-	Elsewhere func(key [stock.Parts]string) (pos int64, is [stock.Parts]string, field layout.Field, err error)
+	Elsewhere func(key [stock.Parts]string) (pos int64, is [stock.Parts]string, field field.Field, err error)
 }
 
 // RowsIn tells how many different rows of which counts a file has, from their row codes alone.
-func RowsIn(f *layout.CountFile) map[int]int {
+func RowsIn(f *read.CountFile) map[int]int {
 	out := map[int]int{}
 	for id := 1; id < f.RowCodes.Len(); id++ {
 		if c, _, row, ok := ParseCode(f.RowCodes.Text(stock.ID(id))); ok && row > 0 {
@@ -77,7 +81,7 @@ func RowsIn(f *layout.CountFile) map[int]int {
 }
 
 // SheetsIn tells which sheets of which counts a file's rows belong to, from their row codes alone.
-func SheetsIn(f *layout.CountFile) map[int][]int {
+func SheetsIn(f *read.CountFile) map[int][]int {
 	found := map[int]map[int]bool{}
 	for id := 1; id < f.RowCodes.Len(); id++ {
 		if c, s, row, ok := ParseCode(f.RowCodes.Text(stock.ID(id))); ok && row > 0 {
@@ -97,19 +101,19 @@ func SheetsIn(f *layout.CountFile) map[int][]int {
 	return out
 }
 
-var partOf = map[layout.Field]stock.Part{
-	layout.Warehouse: stock.Warehouse,
-	layout.Bin:       stock.Bin,
-	layout.SKU:       stock.SKU,
-	layout.Lot:       stock.Lot,
-	layout.Serial:    stock.Serial,
-	layout.Holding:   stock.Holding,
+var partOf = map[field.Field]stock.Part{
+	field.Warehouse: stock.Warehouse,
+	field.Bin:       stock.Bin,
+	field.SKU:       stock.SKU,
+	field.Lot:       stock.Lot,
+	field.Serial:    stock.Serial,
+	field.Holding:   stock.Holding,
 }
 
 // TakeBack matches the rows of a returned file to the lines of a count. Each row is found by its row code and
 // proved by bin and SKU; a row without a code is found by its key. Problems go to p; rows with one are not in
 // the result.
-func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, frozen *Frozen, head Head, p *layout.Problems) *Back {
+func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, frozen *Frozen, head Head, p *problem.Problems) *Back {
 	b := &Back{From: head.From, To: head.To, By: head.By, file: f}
 	to := frozen.Book.Codes.Adopt(&f.Codes)
 	frozen.Book.Index()
@@ -130,13 +134,13 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 		line, round int32
 	}
 	seen := make(map[coded]int32, len(f.Counts))
-	names := func(n *layout.Count) [stock.Parts]string { return f.Codes.Texts(n.Key) }
+	names := func(n *read.Count) [stock.Parts]string { return f.Codes.Texts(n.Key) }
 	b.Counts = make([]Count, 0, len(f.Counts))
 	for i := range f.Counts {
 		n := &f.Counts[i]
-		wrong := func(field layout.Field, kind, value, format string, args ...any) {
+		wrong := func(field field.Field, kind, value, format string, args ...any) {
 			p.Add(
-				layout.Problem{
+				problem.Problem{
 					File:  file,
 					Sheet: sheetName,
 					Row:   int(n.Row),
@@ -176,7 +180,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 			switch {
 			case !code.ok || code.row == 0:
 				wrong(
-					layout.RowCode,
+					field.RowCode,
 					"no row code of ours",
 					text,
 					"%q is not a row code. Copy it from the sheet again, or empty the cell to go by bin and SKU",
@@ -185,7 +189,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				continue
 			case code.count != frozen.Count:
 				wrong(
-					layout.RowCode,
+					field.RowCode,
 					"sheet of another count",
 					text,
 					"%q belongs to another count (number %d). Drop this file there",
@@ -194,12 +198,12 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				)
 				continue
 			case line < 0:
-				wrong(layout.RowCode, "no such row", text, "%q is on no sheet of this count", text)
+				wrong(field.RowCode, "no such row", text, "%q is on no sheet of this count", text)
 				continue
 			}
 			if first, twice := seen[coded{int32(line), n.Round}]; twice {
 				wrong(
-					layout.RowCode,
+					field.RowCode,
 					"row code twice",
 					text,
 					"%q comes twice in this file, first in row %d. Take one out, or empty its code if it is another pallet",
@@ -216,7 +220,7 @@ func TakeBack(file, sheetName string, m *layout.Mapping, f *layout.CountFile, fr
 				value, should := f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
 				wrong(
 					fieldOf[part],
-					layout.DamagedByCode,
+					problem.DamagedByCode,
 					value,
 					"%q stands under row code %s, whose row has %q: %s",
 					value,
@@ -288,18 +292,18 @@ type rowCode struct {
 	ok                bool
 }
 
-var fieldOf = map[stock.Part]layout.Field{stock.SKU: layout.SKU, stock.Bin: layout.Bin, stock.Lot: layout.Lot}
+var fieldOf = map[stock.Part]field.Field{stock.SKU: field.SKU, stock.Bin: field.Bin, stock.Lot: field.Lot}
 
 // changed finds what of a row is not what its row code stands for, and whether that is damage alone, such as zeros that were lost,
 // through which the row code is still seen to be right. Columns that the file lacks, and an empty lot, say nothing; names that are
 // the same but for their case are the same.
 func changed(
-	m *layout.Mapping,
+	m *recognise.Mapping,
 	key, is stock.Key,
 	texts func(stock.Part) (text, should string),
 ) (part stock.Part, differs bool, damage known.Damage) {
 	for _, p := range []stock.Part{stock.SKU, stock.Bin, stock.Lot} {
-		if key[p] == is[p] || p == stock.SKU && m.Identity != layout.SKU || p != stock.SKU && !m.Has(fieldOf[p]) ||
+		if key[p] == is[p] || p == stock.SKU && m.Identity != field.SKU || p != stock.SKU && !m.Has(fieldOf[p]) ||
 			p == stock.Lot && key[p] == 0 {
 			continue
 		}
@@ -334,7 +338,7 @@ type Head struct {
 }
 
 // ReadHead reads the labels above the header. Problems with times go to p.
-func ReadHead(file string, m *layout.Mapping, r layout.Reading, p *layout.Problems) (h Head) {
+func ReadHead(file string, m *recognise.Mapping, r read.Reading, p *problem.Problems) (h Head) {
 	if c, s, _, ok := ParseCode(m.Head["sheet"]); ok {
 		h.Count, h.Sheet = c, s
 	}
@@ -344,13 +348,13 @@ func ReadHead(file string, m *layout.Mapping, r layout.Reading, p *layout.Proble
 		if text == "" {
 			continue
 		}
-		at, err := layout.ReadTime(text, "", r.Zone)
+		at, err := form.ReadTime(text, "", r.Zone)
 		if err != nil {
 			p.Add(
-				layout.Problem{
+				problem.Problem{
 					File:  file,
 					Sheet: m.SheetName,
-					Field: layout.CountedAt,
+					Field: field.CountedAt,
 					Kind:  "not a time",
 					Value: text,
 					Text:  fmt.Sprintf("%q in the head %v", text, err),

@@ -14,8 +14,12 @@ import (
 	"github.com/xuri/excelize/v2"
 	"pgregory.net/rapid"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
 )
@@ -55,18 +59,18 @@ func TestCut(t *testing.T) {
 }
 
 // back reads a returned file and takes it back against a frozen sheet.
-func back(t require.TestingT, data []byte, frozen *Frozen, given ...*layout.Layout) (*Back, *layout.Problems) {
-	want := layout.Want{Kinds: layout.Kinds}
+func back(t require.TestingT, data []byte, frozen *Frozen, given ...*layout.Layout) (*Back, *problem.Problems) {
+	want := recognise.Want{Kinds: field.Kinds}
 	if len(given) > 0 {
 		want.Given = given[0]
 	}
 	f, err := tabular.Open("back", bytes.NewReader(data), int64(len(data)), tabular.Options{})
 	require.NoError(t, err)
-	m, err := layout.Recognise(f, want)
+	m, err := recognise.File(f, want)
 	require.NoError(t, err)
-	require.Equal(t, layout.Counts, m.Kind)
-	p := &layout.Problems{}
-	r := layout.Reading{Zone: time.UTC}
+	require.Equal(t, field.Counts, m.Kind)
+	p := &problem.Problems{}
+	r := read.Reading{Zone: time.UTC}
 	c, err := r.Counts(f, m, p)
 	require.NoError(t, err)
 	return TakeBack("back", m.SheetName, m, c, frozen, ReadHead("back", m, r, p), p), p
@@ -80,7 +84,7 @@ func frozen(lines []Line) *Frozen {
 		}
 		return row - 1
 	}}
-	f.Elsewhere = func(k [stock.Parts]string) (int64, [stock.Parts]string, layout.Field, error) { return -1, k, "", nil }
+	f.Elsewhere = func(k [stock.Parts]string) (int64, [stock.Parts]string, field.Field, error) { return -1, k, "", nil }
 	for _, l := range lines {
 		var k stock.Key
 		for p, t := range l.Key {
@@ -265,7 +269,7 @@ func TestRowCodeProvesItsLine(t *testing.T) {
 		one + ",2026-01-02,411,7,5,2026-11-20 10:00\n" + two + ",1-3,4.00638E+12,,6,2026-11-20 10:00\n" + three + ",A-01,R100,,7,2026-11-20 10:00\n"
 	got, p := back(t, []byte(damaged), frozen(lines))
 	require.Len(t, got.Counts, 1)
-	assert.Equal(t, map[layout.Group]int{{Kind: layout.DamagedByCode, Field: layout.SKU}: 2}, p.Groups)
+	assert.Equal(t, map[problem.Group]int{{Kind: problem.DamagedByCode, Field: field.SKU}: 2}, p.Groups)
 	got, p = back(t, []byte(damaged), frozen(lines), &layout.Layout{RowCodes: "prove"})
 	assert.Empty(t, p.List)
 	require.Len(t, got.Counts, 3)
@@ -277,7 +281,7 @@ func TestRowCodeProvesItsLine(t *testing.T) {
 	// Another item under the code is no damage, whatever was settled.
 	other := "Row code,Bin,SKU,Lot,Counted\n" + one + ",1-2,00999,,5\n"
 	_, p = back(t, []byte(other), frozen(lines), &layout.Layout{RowCodes: "prove"})
-	assert.Equal(t, map[layout.Group]int{{Kind: "SKU changed", Field: layout.SKU}: 1}, p.Groups)
+	assert.Equal(t, map[problem.Group]int{{Kind: "SKU changed", Field: field.SKU}: 1}, p.Groups)
 	// Without its SKUs, or without all of the names.
 	for _, text := range []string{
 		"Row code,Description,Counted\n" + one + ",Rope,5\n" + two + ",Shackle,6\n" + three + ",Cleat,7\n",

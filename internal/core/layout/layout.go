@@ -1,3 +1,5 @@
+// Package layout is what is settled about a file, and saved: which column is which field, in what form, what values stand for, and what is
+// done with the rest. It knows nothing of the file itself.
 package layout
 
 import (
@@ -8,10 +10,25 @@ import (
 	"strings"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
 	"wobin/internal/core/formula"
 	"wobin/internal/core/known"
-	"wobin/internal/core/tabular"
 )
+
+// Across says that a table has items down and places across: each of its columns becomes lines of its own.
+type Across struct {
+	Place   field.Field    `json:"place" enum:"warehouse,zone,bin" doc:"what the columns are"`
+	Columns []AcrossColumn `json:"columns"`
+}
+
+// AcrossColumn is the figures of one place.
+type AcrossColumn struct {
+	Column string      `json:"column,omitempty" doc:"the column's letter; it counts where no header is given"`
+	Header string      `json:"header,omitempty"`
+	Name   string      `json:"name" doc:"the place"`
+	Field  field.Field `json:"field,omitempty" doc:"what the figures are; left out: the quantity"`
+}
 
 // SchemaName is what a layout written as JSON names as its schema.
 const SchemaName = "layout.schema.json"
@@ -20,58 +37,58 @@ const SchemaName = "layout.schema.json"
 // found out from the file. So the same type says what a person settled about one file, and, filled in, how all
 // files of that shape are read.
 type Layout struct {
-	Schema    string   `json:"$schema,omitempty"`
-	Name      string   `json:"name,omitempty" maxLength:"120"`
-	Kind      Kind     `json:"kind,omitempty" enum:"stock,items,movements,counts,places," doc:"what the file is about"`
-	Delimiter string   `json:"delimiter,omitempty" maxLength:"4" doc:"the sign between cells of delimited text"`
-	Encoding  string   `json:"encoding,omitempty" doc:"how letters stand in bytes, such as UTF-8 or Windows-1252"`
-	Sheet     string   `json:"sheet,omitempty" doc:"the name of a workbook's sheet; left out: the one whose header fits"`
-	Header    int      `json:"header,omitempty" doc:"the row of the header; -1: there is none; left out: it is looked for"`
-	Headers   []string `json:"headers,omitempty" doc:"the whole header row, by which a file of the same shape is known"`
-	Columns   []Choice `json:"columns,omitempty"`
-	Across    *Across  `json:"across,omitempty" doc:"items stand down and places across: each of these columns becomes lines of its own"`
-	Filter    string   `json:"filter,omitempty" maxLength:"4000" doc:"a formula that is true for the rows to be taken"`
-	Identify  Field    `json:"identify,omitempty" doc:"the field that identifies the item; left out: SKU where there is one"`
-	Matches   []Match  `json:"matches,omitempty" doc:"what values that the records do not know stand for"`
-	Repairs   []Repair `json:"repairs,omitempty" doc:"damage that is repaired wherever only one original is possible"`
-	Aside     string   `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
-	Hidden    string   `json:"hidden,omitempty" enum:"take,leave," doc:"rows that are hidden in a workbook: taken like the others, or left out"`
-	RowCodes  string   `json:"row_codes,omitempty" enum:"prove," doc:"counts: the row codes prove the lines, where SKUs, bins and lots beside them are damaged"`
-	Short     string   `json:"short,omitempty" enum:"refuse,empty," doc:"rows with fewer cells than the others: refused, or what they lack are their last cells, which are empty"`
-	Parted    string   `json:"parted,omitempty" enum:"refuse,join," doc:"rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible"`
-	Rows      string   `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
-	Extent    string   `json:"extent,omitempty" enum:"whole,only," doc:"stock: the whole stock of its warehouses, or only the lines in it"`
-	Quantity  string   `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
-	Doubles   string   `json:"doubles,omitempty" enum:"refuse,sum,keep,skip," doc:"several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out"`
-	NewItems  string   `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
+	Schema    string      `json:"$schema,omitempty"`
+	Name      string      `json:"name,omitempty" maxLength:"120"`
+	Kind      field.Kind  `json:"kind,omitempty" enum:"stock,items,movements,counts,places," doc:"what the file is about"`
+	Delimiter string      `json:"delimiter,omitempty" maxLength:"4" doc:"the sign between cells of delimited text"`
+	Encoding  string      `json:"encoding,omitempty" doc:"how letters stand in bytes, such as UTF-8 or Windows-1252"`
+	Sheet     string      `json:"sheet,omitempty" doc:"the name of a workbook's sheet; left out: the one whose header fits"`
+	Header    int         `json:"header,omitempty" doc:"the row of the header; -1: there is none; left out: it is looked for"`
+	Headers   []string    `json:"headers,omitempty" doc:"the whole header row, by which a file of the same shape is known"`
+	Columns   []Choice    `json:"columns,omitempty"`
+	Across    *Across     `json:"across,omitempty" doc:"items stand down and places across: each of these columns becomes lines of its own"`
+	Filter    string      `json:"filter,omitempty" maxLength:"4000" doc:"a formula that is true for the rows to be taken"`
+	Identify  field.Field `json:"identify,omitempty" doc:"the field that identifies the item; left out: SKU where there is one"`
+	Matches   []Match     `json:"matches,omitempty" doc:"what values that the records do not know stand for"`
+	Repairs   []Repair    `json:"repairs,omitempty" doc:"damage that is repaired wherever only one original is possible"`
+	Aside     string      `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
+	Hidden    string      `json:"hidden,omitempty" enum:"take,leave," doc:"rows that are hidden in a workbook: taken like the others, or left out"`
+	RowCodes  string      `json:"row_codes,omitempty" enum:"prove," doc:"counts: the row codes prove the lines, where SKUs, bins and lots beside them are damaged"`
+	Short     string      `json:"short,omitempty" enum:"refuse,empty," doc:"rows with fewer cells than the others: refused, or what they lack are their last cells, which are empty"`
+	Parted    string      `json:"parted,omitempty" enum:"refuse,join," doc:"rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible"`
+	Rows      string      `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
+	Extent    string      `json:"extent,omitempty" enum:"whole,only," doc:"stock: the whole stock of its warehouses, or only the lines in it"`
+	Quantity  string      `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
+	Doubles   string      `json:"doubles,omitempty" enum:"refuse,sum,keep,skip," doc:"several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out"`
+	NewItems  string      `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
 }
 
 // Choice is what is settled about one column, or about a field that is worked out.
 type Choice struct {
-	Column  string   `json:"column,omitempty" doc:"the column's letter; it counts where no header is given"`
-	Header  string   `json:"header,omitempty" doc:"the column's header"`
-	Field   Field    `json:"field,omitempty" doc:"a field of the kind, line.NAME or item.NAME for an attribute, or - to pass the column over"`
-	Formula string   `json:"formula,omitempty" maxLength:"4000" doc:"in place of a column: a formula over others, named by their headers in single quotes"`
-	Fixed   string   `json:"fixed,omitempty" maxLength:"1000" doc:"in place of a column: the same value in every row"`
-	Default string   `json:"default,omitempty" maxLength:"1000" doc:"the value of empty cells"`
-	Fill    string   `json:"fill,omitempty" enum:"down,as is," doc:"down: an empty cell has the value of the row above"`
-	Nothing []string `json:"nothing,omitempty" doc:"texts that stand for an empty cell"`
-	Empty   string   `json:"empty,omitempty" enum:"leave,clear," doc:"what an empty cell does to a value that is there"`
-	Numbers
-	Dates
+	Column  string      `json:"column,omitempty" doc:"the column's letter; it counts where no header is given"`
+	Header  string      `json:"header,omitempty" doc:"the column's header"`
+	Field   field.Field `json:"field,omitempty" doc:"a field of the kind, line.NAME or item.NAME for an attribute, or - to pass the column over"`
+	Formula string      `json:"formula,omitempty" maxLength:"4000" doc:"in place of a column: a formula over others, named by their headers in single quotes"`
+	Fixed   string      `json:"fixed,omitempty" maxLength:"1000" doc:"in place of a column: the same value in every row"`
+	Default string      `json:"default,omitempty" maxLength:"1000" doc:"the value of empty cells"`
+	Fill    string      `json:"fill,omitempty" enum:"down,as is," doc:"down: an empty cell has the value of the row above"`
+	Nothing []string    `json:"nothing,omitempty" doc:"texts that stand for an empty cell"`
+	Empty   string      `json:"empty,omitempty" enum:"leave,clear," doc:"what an empty cell does to a value that is there"`
+	form.Numbers
+	form.Dates
 }
 
 // Match says what a value stands for.
 type Match struct {
-	Field Field  `json:"field"`
-	From  string `json:"from" doc:"the value in the file"`
-	Do    string `json:"do" enum:"match,new,skip" doc:"match: it is the value in to; new: it is right as it is; skip: its rows are left out"`
-	To    string `json:"to,omitempty"`
+	Field field.Field `json:"field"`
+	From  string      `json:"from" doc:"the value in the file"`
+	Do    string      `json:"do" enum:"match,new,skip" doc:"match: it is the value in to; new: it is right as it is; skip: its rows are left out"`
+	To    string      `json:"to,omitempty"`
 }
 
 // Repair lets a kind of damage be repaired in a field.
 type Repair struct {
-	Field  Field        `json:"field"`
+	Field  field.Field  `json:"field"`
 	Damage known.Damage `json:"damage"`
 	Way    string       `json:"way,omitempty" enum:"day first,month first," doc:"codes that turned into dates: where several originals are possible, the one that was read this way"`
 }
@@ -96,7 +113,7 @@ func (l *Layout) Valid() error {
 		}
 		return nil
 	}
-	if l.Kind != "" && !slices.Contains(Kinds, l.Kind) {
+	if l.Kind != "" && !slices.Contains(field.Kinds, l.Kind) {
 		return fmt.Errorf("kind: %q is none of places, items, stock, movements and counts", l.Kind)
 	}
 	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("hidden", l.Hidden, "take", "leave"), oneOf("row_codes", l.RowCodes, "prove"), oneOf("short", l.Short, "refuse", "empty"), oneOf("parted", l.Parted, "refuse", "join"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent",
@@ -122,12 +139,12 @@ func (l *Layout) Valid() error {
 			}
 		}
 		if c.Time != "" {
-			if _, _, _, ok := readClock(c.Time); !ok {
+			if _, _, _, ok := form.ReadClock(c.Time); !ok {
 				return fmt.Errorf("%s: time: %q is no time of day such as 06:00 or 24:00", name, c.Time)
 			}
 		}
-		if _, attribute := c.Field.Attribute(); l.Kind != "" && c.Field != "" && c.Field != PassedOver && !attribute &&
-			spec(l.Kind, c.Field) == nil {
+		if _, attribute := c.Field.Attribute(); l.Kind != "" && c.Field != "" && c.Field != field.PassedOver && !attribute &&
+			field.SpecOf(l.Kind, c.Field) == nil {
 			return fmt.Errorf("%s: a %s file has no field %q", name, l.Kind, c.Field)
 		}
 		if c.Formula != "" {
@@ -135,7 +152,7 @@ func (l *Layout) Valid() error {
 				return fmt.Errorf("%s: formula: %w", name, err)
 			}
 		}
-		if (c.Formula != "" || c.Fixed != "") && (c.Field == "" || c.Field == PassedOver) {
+		if (c.Formula != "" || c.Fixed != "") && (c.Field == "" || c.Field == field.PassedOver) {
 			return fmt.Errorf("%s: a worked-out column needs a field", name)
 		}
 	}
@@ -147,9 +164,10 @@ func (l *Layout) Valid() error {
 	return nil
 }
 
-// empty tells whether the choice settles nothing.
-func (c *Choice) empty() bool {
-	return c.Field == "" && !c.worked() && c.Default == "" && c.Fill == "" && c.Empty == "" && c.Decimal == "" && c.Order == "" && c.Time == "" &&
+// Idle tells whether the choice settles nothing.
+func (c *Choice) Idle() bool {
+	return c.Field == "" && !c.Worked() && c.Default == "" && c.Fill == "" && c.Empty == "" && c.Decimal == "" && c.Order == "" &&
+		c.Time == "" &&
 		len(c.Signs)+len(c.Below)+len(c.Nothing) == 0 &&
 		!c.Minus &&
 		!c.Letters &&
@@ -166,30 +184,30 @@ func (c *Choice) name() string {
 	return fmt.Sprintf("field %q", c.Field)
 }
 
-// worked tells whether the choice is a field that is worked out.
-func (c *Choice) worked() bool { return c.Formula != "" || c.Fixed != "" }
+// Worked tells whether the choice is a field that is worked out.
+func (c *Choice) Worked() bool { return c.Formula != "" || c.Fixed != "" }
 
-// fits tells how well a header row is of a layout's shape, from 0 (not at all) to 1 (the same headers, whatever their
+// Fits tells how well a header row is of a layout's shape, from 0 (not at all) to 1 (the same headers, whatever their
 // order). Every column that the layout uses must be there.
-func (l *Layout) fits(headers []string) float64 {
+func (l *Layout) Fits(headers []string) float64 {
 	if l.Header < 0 || len(l.Headers) == 0 {
 		return 0
 	}
 	have := map[string]bool{}
 	for _, h := range headers {
-		if w := squeeze(h); w != "" {
+		if w := field.Squeeze(h); w != "" {
 			have[w] = true
 		}
 	}
 	for i := range l.Columns {
-		if c := &l.Columns[i]; c.Header != "" && c.Field != PassedOver && !have[squeeze(c.Header)] {
+		if c := &l.Columns[i]; c.Header != "" && c.Field != field.PassedOver && !have[field.Squeeze(c.Header)] {
 			return 0
 		}
 	}
 	both, all := 0, len(have)
 	seen := map[string]bool{}
 	for _, h := range l.Headers {
-		w := squeeze(h)
+		w := field.Squeeze(h)
 		if w == "" || seen[w] {
 			continue
 		}
@@ -203,66 +221,6 @@ func (l *Layout) fits(headers []string) float64 {
 		return 0
 	}
 	return float64(both) / float64(all)
-}
-
-// Whole gives the layout that a mapping comes to: everything that was settled or found out about the file.
-func (m *Mapping) Whole(given *Layout) *Layout {
-	l := &Layout{
-		Kind:      m.Kind,
-		Header:    given.Header,
-		Filter:    given.Filter,
-		Identify:  given.Identify,
-		Aside:     given.Aside,
-		Hidden:    given.Hidden,
-		Parted:    given.Parted,
-		Short:     given.Short,
-		RowCodes:  given.RowCodes,
-		Across:    given.Across,
-		Rows:      given.Rows,
-		Extent:    given.Extent,
-		Quantity:  given.Quantity,
-		Doubles:   given.Doubles,
-		NewItems:  given.NewItems,
-		Matches:   slices.Clone(given.Matches),
-		Repairs:   slices.Clone(given.Repairs),
-		Delimiter: given.Delimiter,
-		Encoding:  given.Encoding,
-	}
-	if m.NoHeader {
-		l.Header = -1
-	}
-	for i := range m.Columns {
-		c := &m.Columns[i]
-		if !m.NoHeader {
-			l.Headers = append(l.Headers, c.Header)
-		}
-		x := c.choice
-		x.Column, x.Header, x.Field = tabular.ColumnName(i), code.Trim(c.Header), c.Field
-		if m.NoHeader {
-			x.Header = ""
-		}
-		if x.Field == "" {
-			if c.settled {
-				x.Field = PassedOver
-				l.Columns = append(l.Columns, Choice{Column: x.Column, Header: x.Header, Field: PassedOver})
-			}
-			continue
-		}
-		if src := m.sources[c.Field]; src != nil {
-			x.Numbers, x.Dates = src.numbers, src.dates
-			if src.spec.Form != Number {
-				x.Numbers = Numbers{}
-			}
-			if src.spec.Form != Time {
-				x.Dates = Dates{}
-			}
-		}
-		l.Columns = append(l.Columns, x)
-	}
-	for _, w := range m.Worked {
-		l.Columns = append(l.Columns, w.choice)
-	}
-	return l
 }
 
 // Settle lays a further answer over what was settled before. An answer about a column goes with earlier ones about the
@@ -280,18 +238,18 @@ func (l *Layout) Settle(more *Layout) {
 	for i := range more.Columns {
 		c := more.Columns[i]
 		if c.Column == "" && c.Header == "" {
-			l.Columns = slices.DeleteFunc(l.Columns, func(x Choice) bool { return x.worked() && x.Field == c.Field })
-			if c.worked() {
+			l.Columns = slices.DeleteFunc(l.Columns, func(x Choice) bool { return x.Worked() && x.Field == c.Field })
+			if c.Worked() {
 				l.Columns = append(l.Columns, c)
 			}
 			continue
 		}
-		at := slices.IndexFunc(l.Columns, func(x Choice) bool { return !x.worked() && x.Column == c.Column && x.Header == c.Header })
+		at := slices.IndexFunc(l.Columns, func(x Choice) bool { return !x.Worked() && x.Column == c.Column && x.Header == c.Header })
 		if at < 0 {
 			l.Columns = append(l.Columns, c)
 			continue
 		}
-		if l.Columns[at].merge(&c); c.Field != "" {
+		if l.Columns[at].Merge(&c); c.Field != "" {
 			l.Columns[at].Field = c.Field
 			// The latest answer about a field counts, so it stands last.
 			x := l.Columns[at]
@@ -348,8 +306,8 @@ func (l *Layout) Over(base *Layout) *Layout {
 	return &out
 }
 
-// merge lays a later choice about the same column over an earlier one.
-func (c *Choice) merge(top *Choice) {
+// Merge lays a later choice about the same column over an earlier one.
+func (c *Choice) Merge(top *Choice) {
 	set := func(into *string, v string) {
 		if v != "" {
 			*into = v

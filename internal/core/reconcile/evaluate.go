@@ -9,7 +9,8 @@ import (
 	"sync"
 
 	"wobin/internal/core/adjust"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
+	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
@@ -106,7 +107,7 @@ func (r *run) evaluate() {
 		figures  variance.Figures
 		posted   variance.Sums
 		lines    int
-		problems []layout.Problem
+		problems []problem.Problem
 	}
 	_ = inChunks(len(r.book.Lines), func(from, to int) (p part) {
 		var buf []variance.Entry
@@ -183,9 +184,9 @@ func (r *run) evaluate() {
 	}, func(p part) error {
 		if !r.Figures.Merge(p.figures) || !r.Posted.Merge(p.posted) {
 			r.problems.Add(
-				layout.Problem{
+				problem.Problem{
 					File:  r.in.Stock.Name,
-					Field: layout.UnitCost,
+					Field: field.UnitCost,
 					Kind:  "too large",
 					Text:  "the sum of all values " + quantity.ErrTooLarge.Error(),
 				},
@@ -215,29 +216,29 @@ func (r *run) sort() {
 	r.book.Lines, r.inputs, r.movements = lines, inputs, movements
 }
 
-func (r *run) lineProblem(n int, kind, text string) layout.Problem {
+func (r *run) lineProblem(n int, kind, text string) problem.Problem {
 	if row := r.book.Lines[n].Row; row > 0 {
-		return layout.Problem{
+		return problem.Problem{
 			File:  r.in.Stock.Name,
 			Sheet: r.maps.stock.SheetName,
 			Row:   int(row),
-			Field: layout.Quantity,
+			Field: field.Quantity,
 			Kind:  kind,
 			Text:  text,
 		}
 	}
 	if k := r.inputs[n].first; k > 0 {
 		e := &r.entries[k-1]
-		return layout.Problem{
+		return problem.Problem{
 			File:  r.in.Counts[e.file].Name,
 			Sheet: r.maps.counts[e.file].SheetName,
 			Row:   int(e.row),
-			Field: layout.Counted,
+			Field: field.Counted,
 			Kind:  kind,
 			Text:  text,
 		}
 	}
-	return layout.Problem{File: r.in.Movements.Name, Field: layout.Quantity, Kind: kind, Text: text}
+	return problem.Problem{File: r.in.Movements.Name, Field: field.Quantity, Kind: kind, Text: text}
 }
 
 // line makes the adjustment of line n. ok is false where the movements since are too many to be summed.

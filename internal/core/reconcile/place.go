@@ -3,7 +3,9 @@ package reconcile
 import (
 	"fmt"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
+	"wobin/internal/core/problem"
+	"wobin/internal/core/read"
 	"wobin/internal/core/stock"
 )
 
@@ -26,9 +28,16 @@ func (r *run) placeCounts() {
 	for f, c := range r.counts {
 		names[f] = r.in.Counts[f].Name
 		sheet := r.maps.counts[f].SheetName
-		wrong := func(n *layout.Count, field layout.Field, kind, format string, args ...any) {
+		wrong := func(n *read.Count, field field.Field, kind, format string, args ...any) {
 			r.problems.Add(
-				layout.Problem{File: names[f], Sheet: sheet, Row: int(n.Row), Field: field, Kind: kind, Text: fmt.Sprintf(format, args...)},
+				problem.Problem{
+					File:  names[f],
+					Sheet: sheet,
+					Row:   int(n.Row),
+					Field: field,
+					Kind:  kind,
+					Text:  fmt.Sprintf(format, args...),
+				},
 			)
 		}
 		to := r.book.Codes.Adopt(&c.Codes)
@@ -55,7 +64,7 @@ func (r *run) placeCounts() {
 					case before.line != e.line:
 						wrong(
 							n,
-							layout.RowCode,
+							field.RowCode,
 							"row code of another line",
 							"%q belongs to %s (%s, row %d), but this row says %s",
 							codes.Text(e.code),
@@ -68,7 +77,7 @@ func (r *run) placeCounts() {
 					case int(o.file) == f && !r.opt.AddUp:
 						wrong(
 							n,
-							layout.RowCode,
+							field.RowCode,
 							"row code twice",
 							"%q comes twice in this file, first in row %d. Sum them with --add-up, or take one out",
 							codes.Text(e.code),
@@ -117,7 +126,7 @@ func (r *run) linkEntries(names []string) {
 			if r.opt.CountedAt != nil {
 				e.at, e.timed = *r.opt.CountedAt, true
 			} else if r.moves != nil {
-				r.problems.Add(layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: layout.CountedAt,
+				r.problems.Add(problem.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: field.CountedAt,
 					Kind: "counting time not known",
 					Text: "is empty, and movements need it. Fill it or give --counted-at"})
 			}
@@ -128,7 +137,7 @@ func (r *run) linkEntries(names []string) {
 		if first, twice := seen.twice(r.entries, e, int32(i+1)); twice && !r.opt.AddUp {
 			o := &r.entries[first-1]
 			r.problems.Add(
-				layout.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Kind: "counted in two files",
+				problem.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Kind: "counted in two files",
 					Text: fmt.Sprintf(
 						"%s is counted in %s, row %d, too. Sum them with --add-up, or take one out",
 						r.keyText(r.book.Lines[e.line].Key),
@@ -212,11 +221,11 @@ func (r *run) placeMovements() {
 					bins += r.book.Codes[stock.Bin].Text(r.book.Lines[h].Key[stock.Bin])
 				}
 				r.problems.Add(
-					layout.Problem{
+					problem.Problem{
 						File:  r.in.Movements.Name,
 						Sheet: r.maps.moves.SheetName,
 						Row:   m.Row,
-						Field: layout.Bin,
+						Field: field.Bin,
 						Kind:  "bin not plain",
 						Text:  fmt.Sprintf("is empty, and %s lies in %d bins (%s). Name the bin", r.keyText(key), len(held), bins),
 					},

@@ -9,8 +9,12 @@ import (
 	"time"
 
 	"wobin/internal/core/adjust"
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
 	"wobin/internal/core/variance"
@@ -91,23 +95,23 @@ type entry struct {
 type run struct {
 	Result
 	in       Input
-	problems *layout.Problems
-	stock    *layout.StockFile
-	counts   []*layout.CountFile
-	moves    *layout.MovementFile
+	problems *problem.Problems
+	stock    *read.StockFile
+	counts   []*read.CountFile
+	moves    *read.MovementFile
 	maps     struct {
-		stock, moves *layout.Mapping
-		counts       []*layout.Mapping
+		stock, moves *recognise.Mapping
+		counts       []*recognise.Mapping
 	}
 }
 
 // Run does the whole computation. Where the input has problems they are returned and the result is nil; err is
 // anything else.
-func Run(ctx context.Context, in Input, opt Options) (*Result, *layout.Problems, error) {
+func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems, error) {
 	if opt.Zone == nil {
 		opt.Zone = time.UTC
 	}
-	r := &run{in: in, problems: &layout.Problems{Most: opt.Most}}
+	r := &run{in: in, problems: &problem.Problems{Most: opt.Most}}
 	r.opt = opt
 	if err := r.read(ctx); err != nil || r.stock == nil {
 		return nil, r.problems, err
@@ -133,18 +137,18 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *layout.Problems,
 // job is the reading of one file.
 type job struct {
 	file     *tabular.File
-	kind     layout.Kind
-	problems layout.Problems
-	mapping  **layout.Mapping
-	read     func(*job, *layout.Mapping) (layout.Told, error)
+	kind     field.Kind
+	problems problem.Problems
+	mapping  **recognise.Mapping
+	read     func(*job, *recognise.Mapping) (read.Told, error)
 	notes    []string
 	unread   bool // what it is is not settled, so its rows were not read
 	err      error
 }
 
 // lead finds an item by its barcode, where the stock file has barcodes.
-func (r *run) lead(by layout.Field, text string) (sku string, many bool) {
-	if r.stock == nil || by != layout.Barcode || r.stock.Barcodes == nil {
+func (r *run) lead(by field.Field, text string) (sku string, many bool) {
+	if r.stock == nil || by != field.Barcode || r.stock.Barcodes == nil {
 		return text, false
 	}
 	id, found := r.stock.Barcodes[text]
@@ -156,38 +160,50 @@ func (r *run) lead(by layout.Field, text string) (sku string, many bool) {
 
 // read recognises and reads all files at the same time, each into its own codes.
 func (r *run) read(ctx context.Context) error {
-	r.maps.counts = make([]*layout.Mapping, len(r.in.Counts))
-	r.counts = make([]*layout.CountFile, len(r.in.Counts))
+	r.maps.counts = make([]*recognise.Mapping, len(r.in.Counts))
+	r.counts = make([]*read.CountFile, len(r.in.Counts))
 	// Where counts or movements name items by something else than the SKU, the stock file tells which item it is.
 	stockRead := make(chan struct{})
-	reading := func(j *job, m *layout.Mapping) layout.Reading {
-		x := layout.Reading{Zone: r.opt.Zone, Context: ctx, Layout: r.in.Layouts[j.file], UnitsAsGiven: true}
-		if j.kind != layout.Stock && m.Identity != layout.SKU {
+	reading := func(j *job, m *recognise.Mapping) read.Reading {
+		x := read.Reading{Zone: r.opt.Zone, Context: ctx, Layout: r.in.Layouts[j.file], UnitsAsGiven: true}
+		if j.kind != field.Stock && m.Identity != field.SKU {
 			<-stockRead
 			x.Lead = r.lead
 		}
 		return x
 	}
-	jobs := []*job{{file: r.in.Stock, kind: layout.Stock, mapping: &r.maps.stock, read: func(j *job, m *layout.Mapping) (told layout.Told, err error) {
-		r.stock, err = reading(j, m).Stock(j.file, m, &j.problems)
-		return r.stock.Told, err
-	}}}
+	jobs := []*job{
+		{file: r.in.Stock, kind: field.Stock, mapping: &r.maps.stock, read: func(j *job, m *recognise.Mapping) (told read.Told, err error) {
+			r.stock, err = reading(j, m).Stock(j.file, m, &j.problems)
+			return r.stock.Told, err
+		}},
+	}
 	for i, f := range r.in.Counts {
 		jobs = append(
 			jobs,
-			&job{file: f, kind: layout.Counts, mapping: &r.maps.counts[i], read: func(j *job, m *layout.Mapping) (told layout.Told, err error) {
-				r.counts[i], err = reading(j, m).Counts(j.file, m, &j.problems)
-				return r.counts[i].Told, err
-			}},
+			&job{
+				file:    f,
+				kind:    field.Counts,
+				mapping: &r.maps.counts[i],
+				read: func(j *job, m *recognise.Mapping) (told read.Told, err error) {
+					r.counts[i], err = reading(j, m).Counts(j.file, m, &j.problems)
+					return r.counts[i].Told, err
+				},
+			},
 		)
 	}
 	if r.in.Movements != nil {
 		jobs = append(
 			jobs,
-			&job{file: r.in.Movements, kind: layout.Movements, mapping: &r.maps.moves, read: func(j *job, m *layout.Mapping) (told layout.Told, err error) {
-				r.moves, err = reading(j, m).Movements(j.file, m, &j.problems)
-				return r.moves.Told, err
-			}},
+			&job{
+				file:    r.in.Movements,
+				kind:    field.Movements,
+				mapping: &r.maps.moves,
+				read: func(j *job, m *recognise.Mapping) (told read.Told, err error) {
+					r.moves, err = reading(j, m).Movements(j.file, m, &j.problems)
+					return r.moves.Told, err
+				},
+			},
 		)
 	}
 	done := make(chan struct{})
@@ -195,18 +211,18 @@ func (r *run) read(ctx context.Context) error {
 		j.problems.Most = r.opt.Most
 		go func() {
 			defer func() {
-				if j.kind == layout.Stock {
+				if j.kind == field.Stock {
 					close(stockRead)
 				}
 				done <- struct{}{}
 			}()
-			want := layout.Want{Kinds: []layout.Kind{j.kind}}
+			want := recognise.Want{Kinds: []field.Kind{j.kind}}
 			if l := r.in.Layouts[j.file]; l != nil {
 				given := *l
 				given.Kind = j.kind
 				want.Given = &given
 			}
-			m, err := layout.Recognise(j.file, want)
+			m, err := recognise.File(j.file, want)
 			if err != nil {
 				j.err = err
 				return
@@ -221,13 +237,13 @@ func (r *run) read(ctx context.Context) error {
 			}
 			// Here a point is decimal, an empty cell is empty and a field's own name goes before others, as the command's
 			// contract has it; so other columns of a file whose item and quantity go by theirs are none of its business.
-			named := m.Named(layout.SKU) && (m.Named(layout.Quantity) || m.Named(layout.Counted))
+			named := m.Named(field.SKU) && (m.Named(field.Quantity) || m.Named(field.Counted))
 			for _, a := range m.Asks {
 				if !a.Optional && a.What != "fill down" && a.What != "direction" &&
 					(a.What != "decimal" || !strings.Contains(a.Example, ".")) &&
 					(a.What != "which column" || !m.Named(a.Field)) && (a.What != "passed over" && a.What != "no stock" || !named) {
 					j.problems.Add(
-						layout.Problem{
+						problem.Problem{
 							File:  j.file.Name,
 							Sheet: m.SheetName,
 							Row:   m.HeaderRow,
@@ -264,7 +280,7 @@ func (r *run) read(ctx context.Context) error {
 		r.problems.Append(&j.problems)
 		r.Notes = append(r.Notes, j.notes...)
 		if e, ok := j.err.(*tabular.Error); ok {
-			r.problems.Add(layout.Problem{File: e.File, Sheet: e.Sheet, Row: e.Row, Kind: "cannot be read", Text: e.Text})
+			r.problems.Add(problem.Problem{File: e.File, Sheet: e.Sheet, Row: e.Row, Kind: "cannot be read", Text: e.Text})
 		} else if j.err != nil {
 			return j.err
 		}
@@ -285,7 +301,7 @@ func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
 // placesAgree checks that warehouse and bin stand in all files or in none. Movements may lack the bin.
 func (r *run) placesAgree() bool {
 	good := true
-	for _, f := range []layout.Field{layout.Warehouse, layout.Bin} {
+	for _, f := range []field.Field{field.Warehouse, field.Bin} {
 		type side struct {
 			name string
 			has  bool
@@ -296,7 +312,7 @@ func (r *run) placesAgree() bool {
 			sides = append(sides, side{r.in.Counts[i].Name, m.Has(f), false})
 		}
 		if r.maps.moves != nil {
-			sides = append(sides, side{r.in.Movements.Name, r.maps.moves.Has(f), f == layout.Bin})
+			sides = append(sides, side{r.in.Movements.Name, r.maps.moves.Has(f), f == field.Bin})
 		}
 		with := ""
 		for _, s := range sides {
@@ -308,7 +324,7 @@ func (r *run) placesAgree() bool {
 			if with != "" && !s.has && !s.may {
 				good = false
 				r.problems.Add(
-					layout.Problem{
+					problem.Problem{
 						File:  s.name,
 						Field: f,
 						Kind:  "column missing",
@@ -330,7 +346,7 @@ func (r *run) findDoubles() {
 	if !r.opt.AddUp {
 		for _, d := range doubles {
 			a, b := &r.book.Lines[d[0]], &r.book.Lines[d[1]]
-			r.problems.Add(layout.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(b.Row), Kind: "duplicate key",
+			r.problems.Add(problem.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(b.Row), Kind: "duplicate key",
 				Text: fmt.Sprintf("%s comes twice, first in row %d. Sum them with --add-up, or take one out", r.keyText(b.Key), a.Row)})
 		}
 		stock.AddUp(r.book, doubles) // to go on looking for problems
@@ -338,10 +354,10 @@ func (r *run) findDoubles() {
 	}
 	if bad, ok := stock.AddUp(r.book, doubles); !ok {
 		r.problems.Add(
-			layout.Problem{
+			problem.Problem{
 				File:  r.in.Stock.Name,
 				Row:   int(bad),
-				Field: layout.Quantity,
+				Field: field.Quantity,
 				Kind:  "too large",
 				Text:  "the sum of the rows with this key is too large",
 			},
@@ -375,7 +391,7 @@ func (r *run) findFreeze() {
 	}
 	name, sheet := r.in.Stock.Name, r.maps.stock.SheetName
 	add := func(row int, text string) {
-		r.problems.Add(layout.Problem{File: name, Sheet: sheet, Row: row, Field: layout.RecordedAt, Kind: "freeze not known", Text: text})
+		r.problems.Add(problem.Problem{File: name, Sheet: sheet, Row: row, Field: field.RecordedAt, Kind: "freeze not known", Text: text})
 	}
 	switch {
 	case r.stock.AtRow == 0:

@@ -3,7 +3,7 @@ package count
 import (
 	"encoding/json"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/store"
 )
 
@@ -46,7 +46,7 @@ func Shown(attributes string, columns []string) []string {
 func ColumnTitles(columns []string) []string {
 	out := make([]string, len(columns))
 	for i, c := range columns {
-		out[i], _ = layout.Field(c).Attribute()
+		out[i], _ = field.Field(c).Attribute()
 	}
 	return out
 }

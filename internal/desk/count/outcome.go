@@ -1,7 +1,7 @@
 package count
 
 import (
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 )
 
 // What becomes of counts of the same line in other sheets or files.
@@ -12,10 +12,10 @@ const (
 
 // TakenIn is the last word on an intake.
 type TakenIn struct {
-	Intake int64       `json:"intake"`
-	Return int64       `json:"return"`
-	Count  int64       `json:"count"`
-	Kind   layout.Kind `json:"kind"`
+	Intake int64      `json:"intake"`
+	Return int64      `json:"return"`
+	Count  int64      `json:"count"`
+	Kind   field.Kind `json:"kind"`
 	Outcome
 }
 

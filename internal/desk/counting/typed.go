@@ -7,7 +7,8 @@ import (
 	"strings"
 
 	"wobin/internal/core/counting"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -52,7 +53,7 @@ func (d *Room) TypeIn(
 		if err != nil {
 			return out, err
 		}
-		out.Count, out.Kind = c.ID, layout.Counts
+		out.Count, out.Kind = c.ID, field.Counts
 		rows, positions := map[string]int64{}, make([]int64, 0, len(typed))
 		sheets := map[int]store.Sheet{}
 		for _, t := range typed {
@@ -96,7 +97,7 @@ func (d *Room) TypeIn(
 			}
 			at := w.Now
 			if t.CountedAt != "" {
-				if at, err = layout.ParseTime(t.CountedAt, zone); err != nil {
+				if at, err = form.ParseTime(t.CountedAt, zone); err != nil {
 					return out, desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", t.CountedAt, err)
 				}
 			}

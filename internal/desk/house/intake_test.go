@@ -12,7 +12,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
 
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/recognise"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/counting"
@@ -78,7 +81,10 @@ func TestSeveralSheetsAreOneIntake(t *testing.T) {
 		t,
 		d,
 		dr,
-		intake.Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}},
+		intake.Answer{
+			Sheet: 1,
+			Set:   &layout.Layout{Matches: []layout.Match{{Field: field.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}},
+		},
 	)
 	assert.Equal(t, 0, dr.Effect.Refused)
 	out := takeDraft(t, d, dr)
@@ -118,7 +124,12 @@ func TestModes(t *testing.T) {
 		"no new items": {layout.Layout{NewItems: "refuse", Extent: "only"}, []int{0, 2, 0, 0, 1, 0}, "5"},
 		"skip new":     {layout.Layout{NewItems: "skip", Extent: "only"}, []int{0, 2, 0, 0, 0, 1}, "5"},
 	} {
-		dr, err := d.Intake.Choose(ctx, nell, dr.ID, intake.Choices{Zone: "UTC", Sheets: map[string]intake.SheetChoice{"0": {Layout: c.set}}})
+		dr, err := d.Intake.Choose(
+			ctx,
+			nell,
+			dr.ID,
+			intake.Choices{Zone: "UTC", Sheets: map[string]intake.SheetChoice{"0": {Layout: c.set}}},
+		)
 		require.NoError(t, err, name)
 		assert.Equal(t, c.want, effect(dr), name)
 		if name == "whole" {
@@ -173,7 +184,7 @@ func TestRedrop(t *testing.T) {
 		intake.Answer{
 			Set: &layout.Layout{
 				Columns: []layout.Choice{
-					{Column: "B", Header: "Stock", Field: layout.Quantity, Numbers: layout.Numbers{Signs: []string{"pcs"}}},
+					{Column: "B", Header: "Stock", Field: field.Quantity, Numbers: form.Numbers{Signs: []string{"pcs"}}},
 					{Column: "D", Header: "Remark", Field: "line.Remark"},
 				},
 			},
@@ -227,8 +238,8 @@ func TestLayouts(t *testing.T) {
 		intake.Answer{
 			Set: &layout.Layout{
 				Columns: []layout.Choice{
-					{Column: "B", Header: "Stock", Field: layout.Quantity},
-					{Column: "D", Header: "Cost", Numbers: layout.Numbers{Signs: []string{"€"}}},
+					{Column: "B", Header: "Stock", Field: field.Quantity},
+					{Column: "D", Header: "Cost", Numbers: form.Numbers{Signs: []string{"€"}}},
 				},
 			},
 		},
@@ -267,7 +278,10 @@ func TestLayoutOfOneSheet(t *testing.T) {
 		t,
 		d,
 		dr,
-		intake.Answer{Sheet: 1, Set: &layout.Layout{Matches: []layout.Match{{Field: layout.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}}},
+		intake.Answer{
+			Sheet: 1,
+			Set:   &layout.Layout{Matches: []layout.Match{{Field: field.Bin, From: "2026-12-03", Do: "match", To: "3-12"}}},
+		},
 	)
 	_, err = d.Intake.SaveDraftLayout(ctx, nell, dr.ID, 1, "Kiosk stock")
 	require.NoError(t, err)
@@ -277,8 +291,8 @@ func TestLayoutOfOneSheet(t *testing.T) {
 		assert.Equal(t, "Kiosk stock", c.Sheets[1].Layout)
 		assert.Equal(
 			t,
-			[]layout.Kind{layout.Stock, layout.Items, layout.Places},
-			[]layout.Kind{c.Sheets[1].Kind, c.Sheets[2].Kind, c.Sheets[3].Kind},
+			[]field.Kind{field.Stock, field.Items, field.Places},
+			[]field.Kind{c.Sheets[1].Kind, c.Sheets[2].Kind, c.Sheets[3].Kind},
 		)
 		assert.Equal(t, []bool{true, true, true}, []bool{c.Sheets[1].Use, c.Sheets[2].Use, c.Sheets[3].Use})
 		assert.Zero(t, c.Effect.Refused)
@@ -314,7 +328,13 @@ func TestUnits(t *testing.T) {
 	assert.Contains(t, dr.Problems[0].List[0].Text, `"BX" is neither the unit of SHK (PCS) nor one of its packs`)
 
 	// Of items that nothing is known of, the file itself has to be of one mind.
-	dr = look(t, d, "more.csv", "warehouse,bin,SKU,unit,quantity\nW,A,NEW,PCS,1\nW,B,NEW,BX,1\nW,C,NEW,pcs,1\n", intake.Choices{Zone: "UTC"})
+	dr = look(
+		t,
+		d,
+		"more.csv",
+		"warehouse,bin,SKU,unit,quantity\nW,A,NEW,PCS,1\nW,B,NEW,BX,1\nW,C,NEW,pcs,1\n",
+		intake.Choices{Zone: "UTC"},
+	)
 	assert.Equal(t, 1, dr.Effect.Refused)
 }
 
@@ -453,10 +473,10 @@ func TestTryFormula(t *testing.T) {
 	dr := look(t, d, "boxes.csv", "SKU;Boxes;Singles\nX;3;1,5\nY;;x\n", intake.Choices{})
 	out, err := d.Intake.TryFormula(nell, dr.ID, 0, "'Boxes' * 12 + 'Singles'")
 	require.NoError(t, err)
-	assert.Equal(t, []layout.Tried{{Row: 2, Result: "37.5"}, {Row: 3, Wrong: `at character 14: "x" is not a number`}}, out.Rows)
+	assert.Equal(t, []recognise.Tried{{Row: 2, Result: "37.5"}, {Row: 3, Wrong: `at character 14: "x" is not a number`}}, out.Rows)
 	out, err = d.Intake.TryFormula(nell, dr.ID, 0, "'Boxes' * 'Crates'")
 	require.NoError(t, err)
-	assert.Equal(t, intake.FormulaTried{Wrong: `the file has no column "Crates"`, At: 10, Rows: []layout.Tried{}}, out)
+	assert.Equal(t, intake.FormulaTried{Wrong: `the file has no column "Crates"`, At: 10, Rows: []recognise.Tried{}}, out)
 }
 
 // What is cancelled leaves nothing behind, neither of the looking nor of the taking in.
@@ -535,7 +555,11 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 	some, err := d.Plan.Tally(ctx, nell, scope, 50)
 	require.NoError(t, err)
 	assert.Equal(t, 2, some.Lines)
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "White", Scope: scope, Rows: 50, Columns: []string{"line.Shelf label", "item.Colour"}})
+	c, err := d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "White", Scope: scope, Rows: 50, Columns: []string{"line.Shelf label", "item.Colour"}},
+	)
 	require.NoError(t, err)
 	_, sheet, err := d.Counting.WriteSheet(ctx, nell, c.ID, 1, counting.AsText)
 	require.NoError(t, err)

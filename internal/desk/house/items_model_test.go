@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
@@ -18,35 +19,35 @@ import (
 // itemColumns are the columns of the model's item files, with the field that each is and texts that it may hold.
 var itemColumns = []struct {
 	header, column string
-	field          layout.Field
+	field          field.Field
 	texts          []string
 }{
 	{
 		"Description",
 		"description",
-		layout.Description,
+		field.Description,
 		[]string{"", "Rope", "Red rope"},
-	}, {"Unit", "unit", layout.Unit, []string{"", "m", "ea"}}, {"Unit cost", "cost", layout.UnitCost, []string{"", "2", "3"}},
+	}, {"Unit", "unit", field.Unit, []string{"", "m", "ea"}}, {"Unit cost", "cost", field.UnitCost, []string{"", "2", "3"}},
 	{
 		"Category",
 		"category",
-		layout.Category,
+		field.Category,
 		[]string{"", "Ropes", "Tools"},
-	}, {"Further SKU", "further_sku", layout.FurtherSKU, []string{"", "Z1", "Z2"}}, {"Type", "nature", layout.Nature, []string{"",
+	}, {"Further SKU", "further_sku", field.FurtherSKU, []string{"", "Z1", "Z2"}}, {"Type", "nature", field.Nature, []string{"",
 		"stocked", "service"}},
 	{
 		"Active",
 		"active",
-		layout.Active,
+		field.Active,
 		[]string{"", "yes", "no"},
-	}, {"Parent", "parent", layout.Parent, []string{"", "SET"}}, {"Shelf", "shelf", layout.ItemAttribute + "Shelf", []string{"", "high",
+	}, {"Parent", "parent", field.Parent, []string{"", "SET"}}, {"Shelf", "shelf", field.ItemAttribute + "Shelf", []string{"", "high",
 		"low"}},
 	{
 		"Class",
 		"class",
-		layout.Class,
+		field.Class,
 		[]string{"", "A", "B"},
-	}, {"Tracking", "tracking", layout.Tracking, []string{"", "lot", "serial"}}, {"Record id", "record_id", layout.RecordID, []string{"",
+	}, {"Tracking", "tracking", field.Tracking, []string{"", "lot", "serial"}}, {"Record id", "record_id", field.RecordID, []string{"",
 		"r1", "r2"}},
 }
 
@@ -87,7 +88,7 @@ func TestItemsAgainstModel(t *testing.T) {
 				require.Equal(rt, now, stored(rt))
 				continue
 			}
-			l := layout.Layout{Kind: layout.Items, Rows: rapid.SampledFrom([]string{"", "", "add", "change"}).Draw(rt, "rows taken")}
+			l := layout.Layout{Kind: field.Items, Rows: rapid.SampledFrom([]string{"", "", "add", "change"}).Draw(rt, "rows taken")}
 			var columns []int
 			clears := map[int]bool{}
 			for i, c := range itemColumns {
@@ -96,7 +97,7 @@ func TestItemsAgainstModel(t *testing.T) {
 				}
 				columns = append(columns, i)
 				choice := layout.Choice{Header: c.header, Field: c.field}
-				if clears[i] = layout.Clears(layout.Items, c.field) && rapid.IntRange(0, 3).Draw(rt, "clears") == 0; clears[i] {
+				if clears[i] = field.Clears(field.Items, c.field) && rapid.IntRange(0, 3).Draw(rt, "clears") == 0; clears[i] {
 					choice.Empty = "clear"
 				}
 				l.Columns = append(l.Columns, choice)

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
@@ -58,9 +59,9 @@ func TestMendedRowsAreAsGood(t *testing.T) {
 				"0": {
 					Layout: layout.Layout{
 						Header:  1,
-						Kind:    layout.Stock,
+						Kind:    field.Stock,
 						Aside:   "take",
-						Columns: []layout.Choice{{Header: "Remark", Field: layout.LineAttribute + "Remark"}},
+						Columns: []layout.Choice{{Header: "Remark", Field: field.LineAttribute + "Remark"}},
 					},
 				},
 			},

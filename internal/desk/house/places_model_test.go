@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
@@ -50,10 +51,10 @@ func TestPlacesAgainstModel(t *testing.T) {
 				require.Equal(rt, now, stored())
 				continue
 			}
-			l := layout.Layout{Kind: layout.Places, Rows: rapid.SampledFrom([]string{"", "", "add", "change"}).Draw(rt, "rows taken")}
+			l := layout.Layout{Kind: field.Places, Rows: rapid.SampledFrom([]string{"", "", "add", "change"}).Draw(rt, "rows taken")}
 			clears := rapid.Bool().Draw(rt, "clears")
 			if clears {
-				l.Columns = []layout.Choice{{Header: "Zone", Field: layout.Zone, Empty: "clear"}}
+				l.Columns = []layout.Choice{{Header: "Zone", Field: field.Zone, Empty: "clear"}}
 			}
 			names := map[string]string{"W": rapid.SampledFrom([]string{"Quay", "Loft"}).Draw(rt, "W"), "K": "Kiosk"}
 			file, after := "Warehouse,Warehouse name,Zone,Bin\n", maps.Clone(now)

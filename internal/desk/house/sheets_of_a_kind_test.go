@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/xuri/excelize/v2"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 )
@@ -57,7 +57,13 @@ func TestSheetsOfOneKind(t *testing.T) {
 		"EAST":  {head, line("ROPE", "C-1", 9)},
 		"Other": {{"SKU", "Warehouse", "Qty"}, {"TAR", "WEST", 4}},
 	}
-	dr, err := d.Intake.Upload(ctx, nell, "all.xlsx", bookOf(t, "EAST", sheets, "NORTH", "SOUTH", "EAST", "Other"), intake.Choices{Zone: "UTC"})
+	dr, err := d.Intake.Upload(
+		ctx,
+		nell,
+		"all.xlsx",
+		bookOf(t, "EAST", sheets, "NORTH", "SOUTH", "EAST", "Other"),
+		intake.Choices{Zone: "UTC"},
+	)
 	require.NoError(t, err)
 	require.Len(t, dr.Sheets, 4)
 	assert.True(t, dr.Sheets[0].Use)
@@ -102,7 +108,7 @@ func TestLayoutRemembersAnswers(t *testing.T) {
 	assert.Equal(t, "shop list", next.Sheets[0].Layout)
 	assert.Empty(t, next.Blocked)
 	for _, c := range next.Sheets[0].Columns {
-		assert.NotEqual(t, layout.UnitCost, c.Field)
+		assert.NotEqual(t, field.UnitCost, c.Field)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/desk/intake"
 )
@@ -42,7 +43,7 @@ func TestItemsInSeveralSheets(t *testing.T) {
 		dr,
 		intake.Answer{
 			Sheet: 2,
-			Set:   &layout.Layout{Columns: []layout.Choice{{Column: "E", Header: "Shelf", Field: layout.ItemAttribute + "Shelf"}}},
+			Set:   &layout.Layout{Columns: []layout.Choice{{Column: "E", Header: "Shelf", Field: field.ItemAttribute + "Shelf"}}},
 		},
 	)
 	require.Empty(t, dr.Problems)

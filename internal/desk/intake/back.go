@@ -10,8 +10,10 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/counting"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -20,7 +22,7 @@ import (
 
 // backDraft is a file of counts held against the sheets of its count.
 type backDraft struct {
-	values  []layout.Value
+	values  []read.Value
 	count   *store.Count
 	counts  *counting.Back
 	timed   bool                      // times stand in the file, not in an answer
@@ -88,14 +90,14 @@ func countOf(chosen int64, head counting.Head, rows map[int]int) (id int64, tie 
 }
 
 // lookBack understands a file of counts: sheets that came back, or counts without row codes for a chosen count.
-func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
+func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r read.Reading, rec *records, out *Draft) error {
 	v := pt.view
 	f, err := d.readCounts(dr, pt, r)
 	if err != nil {
 		return err
 	}
 	v.Rows, v.Effect.Left = f.Rows, f.Left
-	v.values(f.Values, layout.Counts)
+	v.values(f.Values, field.Counts)
 	pt.content = &backDraft{values: f.Values} // their remedies do not wait for the count
 	head := counting.ReadHead(dr.name, pt.mapping, r, &pt.problems)
 	id, tie := countOf(dr.choices.Count, head, counting.RowsIn(f))
@@ -163,7 +165,7 @@ func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r layout.Readi
 				back.Untimed,
 			), "counted_at"
 		} else {
-			at, err := layout.ParseTime(dr.choices.CountedAt, r.Zone)
+			at, err := form.ParseTime(dr.choices.CountedAt, r.Zone)
 			if err != nil {
 				return desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", dr.choices.CountedAt, err)
 			}
@@ -282,8 +284,8 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 
 // readCounts reads the counts. Rows of our own sheets are proved by their codes, so their bins and items are taken as
 // they stand; in other files what is not known is told at once for all rows alike.
-func (d *Room) readCounts(dr *draft, pt *part, r layout.Reading) (*layout.CountFile, error) {
-	if pt.mapping.Has(layout.RowCode) {
+func (d *Room) readCounts(dr *draft, pt *part, r read.Reading) (*read.CountFile, error) {
+	if pt.mapping.Has(field.RowCode) {
 		r.Known = nil
 	}
 	f, err := r.Counts(dr.table, pt.mapping, &pt.problems)
@@ -468,5 +470,9 @@ func (d *Room) askAgain(dr *draft, b *backDraft, out *SheetOfFile) {
 			"line of it is counted already, in another sheet or file",
 			"lines of it are counted already, in other sheets or files",
 		) + ". The same stock counted twice must not add up; two parcels of it must.",
-		Options: []CheckOption{{count.Replace, "The new count stands alone"}, {count.AddUp, "Both add up"}, {leave, "Leave the new count out"}}})
+		Options: []CheckOption{
+			{count.Replace, "The new count stands alone"},
+			{count.AddUp, "Both add up"},
+			{leave, "Leave the new count out"},
+		}})
 }

@@ -11,8 +11,9 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/field"
 	"wobin/internal/core/known"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/recognise"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -25,7 +26,7 @@ type finder struct {
 	count int64
 	house *store.Warehouse
 	rec   *records
-	known *layout.Known
+	known *recognise.Known
 	bins  *known.Set
 	first map[[2]int64]int32        // by bin and item: the first line in lines, counted from 1; nil until the first row asks
 	lines []foundLine               // chained by bin and item
@@ -42,42 +43,42 @@ type foundLine struct {
 	next int32
 }
 
-var restFields = [3]layout.Field{layout.Lot, layout.Serial, layout.Holding}
+var restFields = [3]field.Field{field.Lot, field.Serial, field.Holding}
 
 // line finds the line of a key, by SKU, further SKU or barcode. Lots, serials and holdings are found as all codes are:
 // exactly, else without regard to case where that is unambiguous.
-func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]string, wrong layout.Field, err error) {
+func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]string, wrong field.Field, err error) {
 	if f.first == nil {
 		f.load()
 	}
 	if w := key[stock.Warehouse]; w != "" && code.Fold(w) != code.Fold(f.house.Code) {
-		return -1, key, layout.Warehouse, fmt.Errorf("is another warehouse than this count's, which is %s", f.house.Code)
+		return -1, key, field.Warehouse, fmt.Errorf("is another warehouse than this count's, which is %s", f.house.Code)
 	}
 	bin, _ := f.bins.Find(key[stock.Bin]) // stock without bins lies in the bin ""
 	where := f.rec.bins[f.house.ID][bin]
 	if where == nil || bin == "" && key[stock.Bin] != "" {
 		if key[stock.Bin] == "" {
-			return -1, key, layout.Bin, errors.New("Write the bin as its label says")
+			return -1, key, field.Bin, errors.New("Write the bin as its label says")
 		}
-		return -1, key, layout.Bin, fmt.Errorf("is no bin of %s. Write the bin as its label says", f.house.Code)
+		return -1, key, field.Bin, fmt.Errorf("is no bin of %s. Write the bin as its label says", f.house.Code)
 	}
-	sku, ok := f.known.Set(layout.SKU).Find(key[stock.SKU])
-	for _, by := range []layout.Field{layout.Barcode, layout.FurtherSKU} {
+	sku, ok := f.known.Set(field.SKU).Find(key[stock.SKU])
+	for _, by := range []field.Field{field.Barcode, field.FurtherSKU} {
 		if ok {
 			break
 		}
 		many := false
 		if sku, many = f.known.Lead(by, key[stock.SKU]); many {
-			return -1, key, layout.SKU, errors.New("stands for several items. Name the item by its SKU")
+			return -1, key, field.SKU, errors.New("stands for several items. Name the item by its SKU")
 		}
 		ok = sku != ""
 	}
 	item := f.rec.items[sku]
 	if !ok || item == 0 {
 		if key[stock.SKU] == "" {
-			return -1, key, layout.SKU, errors.New("Name the item")
+			return -1, key, field.SKU, errors.New("Name the item")
 		}
-		return -1, key, layout.SKU, errors.New("is no item that is known. Take in the item first, or correct the SKU")
+		return -1, key, field.SKU, errors.New("is no item that is known. Take in the item first, or correct the SKU")
 	}
 	is = key
 	is[stock.Warehouse], is[stock.Bin], is[stock.SKU] = f.house.Code, bin, sku
@@ -132,13 +133,13 @@ func (l *foundLine) fits(given [3]string) bool {
 }
 
 // open gives the field that was left open and tells two lines apart.
-func (l *foundLine) open(other *foundLine, given [3]string) layout.Field {
+func (l *foundLine) open(other *foundLine, given [3]string) field.Field {
 	for i, g := range given {
 		if g == "" && l.rest[i] != other.rest[i] {
 			return restFields[i]
 		}
 	}
-	return layout.Lot
+	return field.Lot
 }
 
 func alternatives(lines []*foundLine) string {

@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"wobin/internal/core/counting"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -84,7 +84,7 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 		out = count.TakenIn{
 			Return: ret.ID,
 			Count:  c.ID,
-			Kind:   layout.Counts,
+			Kind:   field.Counts,
 			Outcome: count.Outcome{
 				Added:     ret.Added,
 				Changed:   ret.Revised,

@@ -14,6 +14,9 @@ import (
 	"time"
 
 	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
 )
@@ -51,17 +54,17 @@ type draft struct {
 type part struct {
 	sheet    int
 	given    *layout.Layout
-	named    string          // the layout that was chosen for it
-	mapping  *layout.Mapping // as all values tell it, once it was read
-	told     layout.Told
-	problems layout.Problems
+	named    string             // the layout that was chosen for it
+	mapping  *recognise.Mapping // as all values tell it, once it was read
+	told     read.Told
+	problems problem.Problems
 	view     *SheetOfFile
-	taken    *layout.TakenFor // made when rows are first shown
-	content  content          // what was read
+	taken    *read.TakenFor // made when rows are first shown
+	content  content        // what was read
 }
 
 // hear takes what reading the sheet told.
-func (pt *part) hear(t layout.Told) { pt.mapping, pt.told = t.Mapping, t }
+func (pt *part) hear(t read.Told) { pt.mapping, pt.told = t.Mapping, t }
 
 // drafts are kept in memory; one that nobody looked at for an hour goes.
 type drafts struct {
@@ -173,20 +176,20 @@ func (c *Choices) setSheet(n int, s SheetChoice) {
 }
 
 // mends gives the mended cells of a sheet.
-func (c *Choices) mends(sheet int) layout.Mends {
-	var out layout.Mends
+func (c *Choices) mends(sheet int) read.Mends {
+	var out read.Mends
 	for _, m := range c.Mends {
 		at := tabular.ColumnAt(m.Column)
 		if m.Sheet != sheet || at < 0 {
 			continue
 		}
 		if out == nil {
-			out = layout.Mends{}
+			out = read.Mends{}
 		}
 		if out[m.Row] == nil {
-			out[m.Row] = map[int]layout.Mend{}
+			out[m.Row] = map[int]read.Mend{}
 		}
-		out[m.Row][at] = layout.Mend{Was: m.Was, Is: m.Is}
+		out[m.Row][at] = read.Mend{Was: m.Was, Is: m.Is}
 	}
 	return out
 }

@@ -5,7 +5,7 @@ import (
 	"slices"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/read"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 )
@@ -80,7 +80,7 @@ const fewLines = 3
 
 // ask asks whether a file is the whole stock of its warehouses: where a fifth of the recorded lines or a whole zone is not in it,
 // or where rows that could not be read may be those that are missing.
-func (x *extent) ask(dr *draft, pt *part, f *layout.StockFile) {
+func (x *extent) ask(dr *draft, pt *part, f *read.StockFile) {
 	var rows []CheckRow
 	missing, recorded := 0, 0
 	for id, h := range x.houses {
@@ -91,12 +91,26 @@ func (x *extent) ask(dr *draft, pt *part, f *layout.StockFile) {
 			continue
 		}
 		if gone*5 >= h.recorded {
-			rows = append(rows, CheckRow{0, name, fmt.Sprintf("%d of %s are not in the file", gone, desk.Plural(h.recorded, "recorded line", "recorded lines"))})
+			rows = append(
+				rows,
+				CheckRow{
+					0,
+					name,
+					fmt.Sprintf("%d of %s are not in the file", gone, desk.Plural(h.recorded, "recorded line", "recorded lines")),
+				},
+			)
 			continue
 		}
 		for zone, z := range h.zones {
 			if z.found == 0 && z.recorded >= fewLines {
-				rows = append(rows, CheckRow{0, name + " · " + zone, fmt.Sprintf("none of %s is in the file", desk.Plural(z.recorded, "recorded line", "recorded lines"))})
+				rows = append(
+					rows,
+					CheckRow{
+						0,
+						name + " · " + zone,
+						fmt.Sprintf("none of %s is in the file", desk.Plural(z.recorded, "recorded line", "recorded lines")),
+					},
+				)
 			}
 		}
 	}

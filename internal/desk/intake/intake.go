@@ -13,7 +13,7 @@ import (
 
 	"gorm.io/gorm"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -231,7 +231,7 @@ func (d *Room) undoable(tx *gorm.DB, r *store.Intake) (blocked, undoing string, 
 	var later []store.Intake
 	var puts []string
 	for name := range strings.SplitSeq(r.Kind, ", ") {
-		stands := kinds[layout.Kind(name)].standing
+		stands := kinds[field.Kind(name)].standing
 		if stands == nil {
 			continue
 		}
@@ -309,7 +309,7 @@ func undoWarning(tx *gorm.DB, r *store.Intake) (string, error) {
 
 // recordedAt is when the stock of an intake was recorded; none where it has no stock.
 func recordedAt(r *store.Intake) *time.Time {
-	if !strings.Contains(r.Kind, string(layout.Stock)) {
+	if !strings.Contains(r.Kind, string(field.Stock)) {
 		return nil
 	}
 	t := desk.Instant(r.RecordedAt)
@@ -355,7 +355,7 @@ func (d *Room) Undo(ctx context.Context, p desk.Person, id int64, sure bool) err
 			return none, err
 		}
 		w.Records()
-		for _, k := range slices.Backward(layout.Kinds) { // what others build on last: nothing uses it then
+		for _, k := range slices.Backward(field.Kinds) { // what others build on last: nothing uses it then
 			if undo := kinds[k].undo; undo != nil {
 				if err := undo(w, r.ID); err != nil {
 					return none, err

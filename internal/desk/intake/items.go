@@ -11,15 +11,16 @@ import (
 	"gorm.io/gorm/clause"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
 
 // itemsDraft is an item file held against the items known.
 type itemsDraft struct {
-	values []layout.Value
+	values []read.Value
 	added  []store.Item
 	before map[int64]store.Item
 	after  []store.Item   // changed ones
@@ -64,7 +65,7 @@ func (x *itemsDraft) change(old, now *store.Item, made bool) {
 }
 
 // lookItems reads an item file. An empty cell leaves what is there as it is, unless it is said to clear.
-func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, _ *Draft) error {
+func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Reading, rec *records, _ *Draft) error {
 	f, err := r.Items(dr.table, pt.mapping, &pt.problems)
 	pt.hear(f.Told)
 	if err != nil {
@@ -72,7 +73,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 	}
 	v, given := pt.view, pt.mapping.Given(pt.given)
 	v.Rows, v.Effect.Left = f.Rows, f.Left
-	v.values(f.Values, layout.Items)
+	v.values(f.Values, field.Items)
 	var list []store.Item
 	if err := d.Store.Read(ctx).Find(&list).Error; err != nil {
 		return err
@@ -88,7 +89,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 	x := &itemsDraft{values: f.Values}
 	pt.content = x
 	e := &v.Effect
-	skus := rec.known().Set(layout.SKU)
+	skus := rec.known().Set(field.SKU)
 	seen := map[int64]int{}
 	for i := range f.Items {
 		it := &f.Items[i]
@@ -102,7 +103,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 				pt.mapping.Problem(
 					dr.name,
 					it.Row,
-					layout.SKU,
+					field.SKU,
 					"duplicate key",
 					it.SKU,
 					fmt.Sprintf("%q is, but for its case, the same as row %d. Take one out", it.SKU, first),
@@ -144,11 +145,11 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 			return err
 		}
 		rec.loadLeads()
-		rec.lead(layout.FurtherSKU, now.FurtherSKU, now.SKU)
-		rec.lead(layout.ItemID, now.RecordID, now.SKU)
-		rec.lead(layout.Description, now.Description, now.SKU)
+		rec.lead(field.FurtherSKU, now.FurtherSKU, now.SKU)
+		rec.lead(field.ItemID, now.RecordID, now.SKU)
+		rec.lead(field.Description, now.Description, now.SKU)
 		for _, b := range allBarcodes(now.Barcode, now.Barcodes) {
-			rec.lead(layout.Barcode, b, now.SKU)
+			rec.lead(field.Barcode, b, now.SKU)
 		}
 	}
 	if len(x.added) > 0 {
@@ -165,35 +166,35 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r layout.Read
 }
 
 // fill lays what a file says of an item over what is known.
-func fill(now *store.Item, it *layout.Item) error {
-	for f, t := range map[layout.Field]struct {
+func fill(now *store.Item, it *read.Item) error {
+	for f, t := range map[field.Field]struct {
 		into *string
 		text string
-	}{layout.Description: {&now.Description, it.Description}, layout.Unit: {&now.Unit, it.Unit}, layout.Category: {&now.Category,
-		it.Category}, layout.Class: {&now.Class, it.Class},
-		layout.RecordID: {&now.RecordID, it.RecordID}, layout.FurtherSKU: {&now.FurtherSKU, it.FurtherSKU}, layout.Parent: {&now.Parent,
-			it.Parent}, layout.Tracking: {&now.Tracking, it.Tracking}} {
+	}{field.Description: {&now.Description, it.Description}, field.Unit: {&now.Unit, it.Unit}, field.Category: {&now.Category,
+		it.Category}, field.Class: {&now.Class, it.Class},
+		field.RecordID: {&now.RecordID, it.RecordID}, field.FurtherSKU: {&now.FurtherSKU, it.FurtherSKU}, field.Parent: {&now.Parent,
+			it.Parent}, field.Tracking: {&now.Tracking, it.Tracking}} {
 		switch {
 		case it.Cleared[f]:
 			*t.into = ""
-		case it.Given[f] && (t.text != "" || f == layout.Tracking):
+		case it.Given[f] && (t.text != "" || f == field.Tracking):
 			*t.into = t.text
 		}
 	}
 	switch {
-	case it.Cleared[layout.UnitCost]:
+	case it.Cleared[field.UnitCost]:
 		now.Cost = nil
-	case it.Given[layout.UnitCost]:
+	case it.Given[field.UnitCost]:
 		c := int64(it.Cost)
 		now.Cost = &c
 	}
-	if it.Given[layout.Nature] {
+	if it.Given[field.Nature] {
 		now.Nature = it.Nature
 	}
-	if it.Given[layout.Active] {
+	if it.Given[field.Active] {
 		now.Active = it.Active
 	}
-	if len(it.Barcodes) > 0 || it.Cleared[layout.Barcode] {
+	if len(it.Barcodes) > 0 || it.Cleared[field.Barcode] {
 		now.Barcode, now.Barcodes = "", ""
 		if len(it.Barcodes) > 0 {
 			now.Barcode = it.Barcodes[0]
@@ -263,7 +264,7 @@ func itemText(i *store.Item) string {
 		parts = append(parts, "inactive")
 	}
 	if i.Packs != "" {
-		var packs []layout.Pack
+		var packs []read.Pack
 		if json.Unmarshal([]byte(i.Packs), &packs) == nil {
 			for _, p := range packs {
 				parts = append(parts, fmt.Sprintf("%s of %s", p.Unit, p.Size))
@@ -342,7 +343,7 @@ func itemsStanding(tx *gorm.DB, r *store.Intake) (s standing, err error) {
 		ORDER BY i.id`, r.ID, store.Taken, r.ID, r.ID).Scan(&s.later).Error; err != nil {
 		return s, err
 	}
-	if len(s.later) > 0 || r.Kind != string(layout.Items) {
+	if len(s.later) > 0 || r.Kind != string(field.Items) {
 		return s, nil
 	}
 	var n int64

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/desk"
 	"wobin/internal/store"
@@ -21,7 +22,7 @@ const LayoutSchemaName = layout.SchemaName
 // LayoutView is a saved layout.
 type LayoutView struct {
 	Name   string        `json:"name"`
-	Kind   layout.Kind   `json:"kind"`
+	Kind   field.Kind    `json:"kind"`
 	Person string        `json:"person"`
 	At     time.Time     `json:"at"`
 	UsedAt *time.Time    `json:"used_at"`
@@ -62,7 +63,7 @@ func (d *Room) Layouts(ctx context.Context, p desk.Person) ([]LayoutView, error)
 			return nil, fmt.Errorf("layout %q: %w", r.Name, err)
 		}
 		l.Name = r.Name
-		out[i] = LayoutView{r.Name, layout.Kind(r.Kind), r.Person, desk.Instant(r.At), desk.Moment(r.UsedAt), *l}
+		out[i] = LayoutView{r.Name, field.Kind(r.Kind), r.Person, desk.Instant(r.At), desk.Moment(r.UsedAt), *l}
 	}
 	return out, nil
 }

@@ -9,7 +9,12 @@ import (
 	"sort"
 	"time"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
+	"wobin/internal/core/remedy"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
 )
@@ -83,11 +88,11 @@ func (d *Room) look(ctx context.Context, dr *draft) (*Draft, error) {
 	if hidden != nil && !errors.Is(hidden, desk.ErrMayNot) {
 		return nil, hidden
 	}
-	reading := layout.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr), Halves: true}
-	for _, kind := range layout.Kinds {
+	reading := read.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr), Halves: true}
+	for _, kind := range field.Kinds {
 		for _, pt := range dr.parts {
 			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {
-				if hidden != nil && kind != layout.Counts {
+				if hidden != nil && kind != field.Counts {
 					pt.view.Blocked = "While a blind count runs you can take in counts only: this reads as a file of another kind."
 					continue
 				}
@@ -154,7 +159,7 @@ func (d *Room) layoutsFor(ctx context.Context, c *Choices) (saved []*layout.Layo
 
 // recogniseParts makes out what each sheet is, and which of them are taken in.
 func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, named *layout.Layout) error {
-	taken, heads := map[layout.Kind]string{}, map[layout.Kind][]string{}
+	taken, heads := map[field.Kind]string{}, map[field.Kind][]string{}
 	for s, name := range dr.table.Sheets {
 		choice := dr.choices.sheet(s)
 		given := choice.Layout
@@ -164,8 +169,8 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 			(dr.choices.Base == nil || slices.Contains(dr.table.Sheets, base.Sheet)) {
 			base = nil
 		}
-		want := layout.Want{
-			Kinds:   []layout.Kind{layout.Stock, layout.Counts, layout.Movements, layout.Items, layout.Places},
+		want := recognise.Want{
+			Kinds:   []field.Kind{field.Stock, field.Counts, field.Movements, field.Items, field.Places},
 			Layouts: saved,
 			Known:   rec.known(),
 		}
@@ -193,10 +198,10 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 			},
 		}
 		dr.parts = append(dr.parts, pt)
-		m, err := layout.RecogniseSheet(dr.table, s, want)
+		m, err := recognise.Sheet(dr.table, s, want)
 		var wrong *tabular.Error
 		if errors.As(err, &wrong) {
-			pt.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+			pt.problems.Add(problem.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
 			pt.view.WhyUse = "it cannot be read"
 			if len(dr.table.Sheets) == 1 {
 				pt.view.Use, pt.view.Blocked = true, "This file cannot be read as a table."
@@ -228,8 +233,11 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 		case taken[m.Kind] != "":
 			v.Use, v.WhyUse = true, fmt.Sprintf("it reads as %s like the sheet %q", m.Kind, taken[m.Kind])
 			if !slices.Equal(heads[m.Kind], m.Heads()) {
-				v.Blocked = fmt.Sprintf("It reads as %s like the sheet %q, and has other columns. Say whether it is taken in too, or left out.",
-					m.Kind, taken[m.Kind])
+				v.Blocked = fmt.Sprintf(
+					"It reads as %s like the sheet %q, and has other columns. Say whether it is taken in too, or left out.",
+					m.Kind,
+					taken[m.Kind],
+				)
 			}
 		default:
 			v.Use, v.WhyUse = true, m.WhyKind
@@ -252,7 +260,7 @@ func nameOf(l *layout.Layout) string {
 }
 
 // lookPart reads one sheet and holds it against the records as they are after the sheets before it.
-func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
+func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r read.Reading, rec *records, out *Draft) error {
 	m, v := pt.mapping, pt.view
 	if missing := m.Check(dr.name); len(missing) > 0 {
 		for _, p := range missing {
@@ -268,7 +276,7 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 	err := kinds[m.Kind].look(d, ctx, dr, pt, r, rec, out)
 	var wrong *tabular.Error
 	if errors.As(err, &wrong) {
-		pt.problems.Add(layout.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
+		pt.problems.Add(problem.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
 		v.Blocked, err = "This file cannot be read to its end, so nothing of it can be taken in.", nil
 	}
 	if err != nil {
@@ -286,7 +294,7 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r layout.Readi
 }
 
 // packed tells of rows that were in packs.
-func (v *SheetOfFile) packed(p layout.Packed) {
+func (v *SheetOfFile) packed(p read.Packed) {
 	if p.Rows > 0 {
 		v.Assumed = append(
 			v.Assumed,
@@ -296,7 +304,7 @@ func (v *SheetOfFile) packed(p layout.Packed) {
 }
 
 // values tells what the records do not know, for the screen.
-func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
+func (v *SheetOfFile) values(list []read.Value, kind field.Kind) {
 	for _, x := range list {
 		if len(v.Values) == 2000 {
 			v.Assumed = append(v.Assumed, fmt.Sprintf("Of %d values that are not known the first 2,000 are listed.", len(list)))
@@ -312,7 +320,7 @@ func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
 			Do:        x.Do,
 			To:        x.To,
 			Open:      x.Refused,
-			MayBeNew:  kind == layout.Stock || kind == layout.Items || kind == layout.Places,
+			MayBeNew:  kind == field.Stock || kind == field.Items || kind == field.Places,
 		}
 		for _, o := range x.Originals {
 			y.Originals, y.Damage = append(y.Originals, o.Text), string(o.Damage)
@@ -325,22 +333,22 @@ func (v *SheetOfFile) values(list []layout.Value, kind layout.Kind) {
 // describe fills in what the screen shows of a sheet.
 func (d *Room) describe(dr *draft, pt *part) {
 	v, m := pt.view, pt.mapping
-	groups := map[layout.Group]*ProblemGroup{}
+	groups := map[problem.Group]*ProblemGroup{}
 	for g, n := range pt.problems.Groups {
 		groups[g] = &ProblemGroup{Kind: g.Kind, Field: string(g.Field), Count: n, List: []ProblemView{}, Remedies: []RemedyView{}}
 	}
 	for _, p := range pt.problems.List {
-		if g := groups[layout.Group{Kind: p.Kind, Field: p.Field}]; len(g.List) < listed {
+		if g := groups[problem.Group{Kind: p.Kind, Field: p.Field}]; len(g.List) < listed {
 			g.List = append(g.List, ProblemView{p.Row, p.Column, string(p.Field), p.Value, p.String(), p.Text})
 		}
 	}
-	var values []layout.Value
+	var values []read.Value
 	if m != nil {
 		values = pt.values()
 	}
 	for g, view := range groups {
 		if m != nil {
-			for _, r := range layout.Remedies(m, &pt.problems, g, values) {
+			for _, r := range remedy.Of(m, &pt.problems, g, values) {
 				view.Remedies = append(view.Remedies, RemedyView{r.Label, r.Before, r.After, r.Set})
 			}
 		}
@@ -366,7 +374,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	case pt.named != "":
 		v.Layout = pt.named
 	}
-	v.Culprit, v.CulpritSpare = layout.Culprit(m, &pt.problems)
+	v.Culprit, v.CulpritSpare = remedy.Culprit(m, &pt.problems)
 	for _, c := range m.Columns {
 		v.Columns = append(v.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
 	}
@@ -375,8 +383,8 @@ func (d *Room) describe(dr *draft, pt *part) {
 		c := w.Choice()
 		v.Worked = append(v.Worked, WorkedColumn{w.Field, c.Formula, c.Fixed, w.Wrong})
 	}
-	for _, s := range layout.Fields(m.Kind) {
-		v.Fields = append(v.Fields, FieldChoice{s.Field, s.Title, s.Required, s.About, s.Form, layout.Clears(m.Kind, s.Field)})
+	for _, s := range field.Fields(m.Kind) {
+		v.Fields = append(v.Fields, FieldChoice{s.Field, s.Title, s.Required, s.About, s.Form, field.Clears(m.Kind, s.Field)})
 	}
 	for _, a := range m.Asks {
 		q := Question{What: a.What, Column: a.Column, Field: a.Field, Text: a.Text, Optional: a.Optional, Options: []QuestionOption{}}
@@ -396,7 +404,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	v.Shown = v.Rows + above + m.HeaderRow
 }
 
-func (pt *part) values() []layout.Value {
+func (pt *part) values() []read.Value {
 	if pt.content == nil {
 		return nil
 	}
@@ -410,7 +418,7 @@ func (out *Draft) add(pt *part) {
 	if !v.Use {
 		return
 	}
-	if out.Kind == "" || v.Kind == layout.Stock {
+	if out.Kind == "" || v.Kind == field.Stock {
 		out.Kind = v.Kind
 	}
 	out.Rows += v.Rows

@@ -6,7 +6,8 @@ import (
 
 	"gorm.io/gorm"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
+	"wobin/internal/core/read"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -15,12 +16,12 @@ import (
 
 // movesDraft is a movements file held against places, items and the movements known.
 type movesDraft struct {
-	values []layout.Value
+	values []read.Value
 	added  []store.Movement
 }
 
 // lookMovements reads movements. One that is recorded already, by reference, key, quantity and time, is unchanged.
-func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, _ *Draft) error {
+func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r read.Reading, rec *records, _ *Draft) error {
 	f, err := r.Movements(dr.table, pt.mapping, &pt.problems)
 	pt.hear(f.Told)
 	if err != nil {
@@ -28,7 +29,7 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 	}
 	v := pt.view
 	v.Rows, v.Effect.Left = f.Rows, f.Left
-	v.values(f.Values, layout.Movements)
+	v.values(f.Values, field.Movements)
 	v.packed(f.Packed)
 	x := &movesDraft{values: f.Values}
 	pt.content = x
@@ -46,7 +47,7 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 			houses[0] = h
 		}
 	}
-	bins, skus := rec.known().Set(layout.Bin), rec.known().Set(layout.SKU)
+	bins, skus := rec.known().Set(field.Bin), rec.known().Set(field.SKU)
 	items := make([]int64, f.Codes[stock.SKU].Len())
 	for i := range items {
 		if sku, ok := skus.Find(f.Codes[stock.SKU].Text(stock.ID(i))); ok {
@@ -59,7 +60,7 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 	}
 	e := &v.Effect
 	for _, m := range f.Movements {
-		wrong := func(part stock.Part, field layout.Field, remedy string) {
+		wrong := func(part stock.Part, field field.Field, remedy string) {
 			value := f.Codes[part].Text(m.Key[part])
 			pt.problems.Add(
 				pt.mapping.Problem(
@@ -74,7 +75,7 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 		}
 		house := houses[m.Key[stock.Warehouse]]
 		if house == nil {
-			wrong(stock.Warehouse, layout.Warehouse, "Match it to a known one, or leave its rows out")
+			wrong(stock.Warehouse, field.Warehouse, "Match it to a known one, or leave its rows out")
 			continue
 		}
 		text := func(p stock.Part) string { return f.Codes[p].Text(m.Key[p]) }
@@ -94,13 +95,13 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 				at = rec.bins[house.ID][known]
 			}
 			if at == nil {
-				wrong(stock.Bin, layout.Bin, "It is no bin of "+house.Code+". Match it, or leave its rows out")
+				wrong(stock.Bin, field.Bin, "It is no bin of "+house.Code+". Match it, or leave its rows out")
 				continue
 			}
 			row.BinID = at.id
 		}
 		if row.ItemID = items[m.Key[stock.SKU]]; row.ItemID == 0 {
-			wrong(stock.SKU, layout.SKU, "Match it to a known item, take the items in first, or leave its rows out")
+			wrong(stock.SKU, field.SKU, "Match it to a known item, take the items in first, or leave its rows out")
 			continue
 		}
 		if row.BinID == 0 {
@@ -115,7 +116,7 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 						several,
 					)
 				}
-				pt.problems.Add(pt.mapping.Problem(dr.name, m.Row, layout.Bin, "bin not plain", "", text))
+				pt.problems.Add(pt.mapping.Problem(dr.name, m.Row, field.Bin, "bin not plain", "", text))
 				continue
 			}
 			row.BinID = bin
@@ -145,7 +146,7 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r layout.
 }
 
 // movementsAt gives the recorded movements of the time that a file covers.
-func (d *Room) movementsAt(ctx context.Context, f *layout.MovementFile) (map[store.Movement]bool, error) {
+func (d *Room) movementsAt(ctx context.Context, f *read.MovementFile) (map[store.Movement]bool, error) {
 	seen := map[store.Movement]bool{}
 	if len(f.Movements) == 0 {
 		return seen, nil
@@ -193,7 +194,7 @@ type placed struct {
 // placing reads what is recorded in the warehouses of movements that leave something open.
 func (d *Room) placing(
 	ctx context.Context,
-	f *layout.MovementFile,
+	f *read.MovementFile,
 	houses []*store.Warehouse,
 	items []int64,
 	rec *records,

@@ -8,14 +8,15 @@ import (
 
 	"gorm.io/gorm"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
+	"wobin/internal/core/read"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
 
 // placesDraft is a file of warehouses and bins held against those known.
 type placesDraft struct {
-	values []layout.Value
+	values []read.Value
 	houses []store.Warehouse // new ones
 	bins   []store.Bin       // new ones
 	before []store.PlaceBefore
@@ -58,7 +59,7 @@ func (e *Effect) count(what string) {
 }
 
 // lookPlaces reads warehouses and bins. An empty cell leaves what is there unless it is said to clear.
-func (d *Room) lookPlaces(_ context.Context, dr *draft, pt *part, r layout.Reading, rec *records, _ *Draft) error {
+func (d *Room) lookPlaces(_ context.Context, dr *draft, pt *part, r read.Reading, rec *records, _ *Draft) error {
 	f, err := r.Places(dr.table, pt.mapping, &pt.problems)
 	pt.hear(f.Told)
 	if err != nil {
@@ -67,7 +68,7 @@ func (d *Room) lookPlaces(_ context.Context, dr *draft, pt *part, r layout.Readi
 	x, v := &placesDraft{values: f.Values}, pt.view
 	pt.content = x
 	v.Rows, v.Effect.Left = f.Rows, f.Left
-	v.values(f.Values, layout.Places)
+	v.values(f.Values, field.Places)
 	e, given := &v.Effect, pt.mapping.Given(pt.given)
 	example := func(what, line, before, after string) {
 		if n := len(e.Examples); n < 10 {
@@ -76,16 +77,28 @@ func (d *Room) lookPlaces(_ context.Context, dr *draft, pt *part, r layout.Readi
 	}
 	houses := map[int64]*placeSeen{} // what the file said of a warehouse or bin before, by its number
 	bins := map[int64]*placeSeen{}
-	zoned := func(p *layout.Place, now *place) bool { return p.Zone != now.zone && (p.Zone != "" || p.ClearZone) }
+	zoned := func(p *read.Place, now *place) bool { return p.Zone != now.zone && (p.Zone != "" || p.ClearZone) }
 	for _, p := range f.Places {
 		h, what, line := rec.house(p.Warehouse), "", p.Warehouse
 		if h != nil && p.Bin != "" { // nothing of a row is taken that is at odds with one before
 			if now := rec.bin(h.ID, p.Bin); now != nil && bins[now.id] != nil && zoned(&p, now) {
 				first := bins[now.id]
 				pt.problems.Add(
-					pt.mapping.Problem(dr.name, p.Row, layout.Bin, "duplicate key", p.Bin,
-						fmt.Sprintf("%s · %s is in zone %q here and in %q in row %d, where it is spelled differently. Take one out", p.Warehouse, p.Bin,
-							p.Zone, first.says, first.row)).
+					pt.mapping.Problem(
+						dr.name,
+						p.Row,
+						field.Bin,
+						"duplicate key",
+						p.Bin,
+						fmt.Sprintf(
+							"%s · %s is in zone %q here and in %q in row %d, where it is spelled differently. Take one out",
+							p.Warehouse,
+							p.Bin,
+							p.Zone,
+							first.says,
+							first.row,
+						),
+					).
 						With(first.row),
 				)
 				continue
@@ -110,7 +123,7 @@ func (d *Room) lookPlaces(_ context.Context, dr *draft, pt *part, r layout.Readi
 		case p.Name == "" || p.Name == seen.says:
 		case seen.row > 0:
 			pt.problems.Add(
-				pt.mapping.Problem(dr.name, p.Row, layout.HouseName, "duplicate key", p.Name,
+				pt.mapping.Problem(dr.name, p.Row, field.HouseName, "duplicate key", p.Name,
 					fmt.Sprintf("%s is called %q here and %q in row %d. Give it one name", h.Code, p.Name, seen.says, seen.row)).
 					With(seen.row),
 			)

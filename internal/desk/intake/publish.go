@@ -12,7 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
@@ -113,7 +113,7 @@ func (d *Room) anyRecords(ctx context.Context) bool {
 
 // inOrder gives the sheets that are taken in, in the order in which they build on one another.
 func (dr *draft) inOrder() (out []*part) {
-	for _, k := range layout.Kinds {
+	for _, k := range field.Kinds {
 		for _, pt := range dr.parts {
 			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == k {
 				out = append(out, pt)
@@ -125,8 +125,8 @@ func (dr *draft) inOrder() (out []*part) {
 
 // IntakePart is what one sheet of an intake came to.
 type IntakePart struct {
-	Sheet string      `json:"sheet"`
-	Kind  layout.Kind `json:"kind"`
+	Sheet string     `json:"sheet"`
+	Kind  field.Kind `json:"kind"`
 	count.Outcome
 	Layout string `json:"layout"`
 }
@@ -176,13 +176,20 @@ func (d *Room) newIntake(w *desk.Work, dr *draft, backup string) (*store.Intake,
 
 func takenIn(in *store.Intake, e *Effect) count.TakenIn {
 	kind, _, _ := strings.Cut(in.Kind, ", ")
-	if strings.Contains(in.Kind, string(layout.Stock)) {
-		kind = string(layout.Stock)
+	if strings.Contains(in.Kind, string(field.Stock)) {
+		kind = string(field.Stock)
 	}
 	return count.TakenIn{
-		Intake:  in.ID,
-		Kind:    layout.Kind(kind),
-		Outcome: count.Outcome{Added: in.Added, Changed: in.Changed, Unchanged: in.Unchanged, Gone: in.Gone, Refused: in.Refused, Left: e.Left},
+		Intake: in.ID,
+		Kind:   field.Kind(kind),
+		Outcome: count.Outcome{
+			Added:     in.Added,
+			Changed:   in.Changed,
+			Unchanged: in.Unchanged,
+			Gone:      in.Gone,
+			Refused:   in.Refused,
+			Left:      e.Left,
+		},
 	}
 }
 
@@ -407,8 +414,10 @@ func stockStanding(tx *gorm.DB, r *store.Intake) (s standing, err error) {
 	err = tx.Raw(`SELECT count(*) FROM stock_sets s WHERE s.intake_id = ? AND s.previous_id <> 0
 		AND NOT EXISTS (SELECT 1 FROM stock_sets p WHERE p.id = s.previous_id AND p.published = 1)`, r.ID).Scan(&pruned).Error
 	if pruned > 0 {
-		s.blocked = fmt.Sprintf("What was recorded before it is not kept any more: the last %d intakes of a warehouse can be undone. A backup may have it.",
-			store.KeptSets)
+		s.blocked = fmt.Sprintf(
+			"What was recorded before it is not kept any more: the last %d intakes of a warehouse can be undone. A backup may have it.",
+			store.KeptSets,
+		)
 	}
 	return s, err
 }

@@ -8,9 +8,11 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/field"
 	"wobin/internal/core/known"
-	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -33,9 +35,9 @@ type records struct {
 	lastHouse  int64
 	empty      bool // nothing was recorded before this intake
 	last       bool // no sheet comes after the one in hand, so what it makes need not be found again
-	sets       map[layout.Field]*known.Set
-	leads      map[layout.Field]map[string]string // to the SKU; "" where several items have it
-	err        error                              // of a look-up that could not return it
+	sets       map[field.Field]*known.Set
+	leads      map[field.Field]map[string]string // to the SKU; "" where several items have it
+	err        error                             // of a look-up that could not return it
 }
 
 // measured is a unit with the packs that are counted in it; many items share one.
@@ -118,7 +120,7 @@ func (r *records) measure(id int64, unit, packs string) error {
 	at, had := r.shared[[2]string{unit, packs}]
 	if !had {
 		m := measured{unit: unit, names: []string{unit}, sizes: map[string]int64{code.Fold(unit): 1}}
-		var list []layout.Pack
+		var list []read.Pack
 		if packs != "" {
 			if err := json.Unmarshal([]byte(packs), &list); err != nil {
 				return fmt.Errorf("packs of item %d: %w", id, err)
@@ -209,35 +211,35 @@ func (r *records) house(code string) *store.Warehouse {
 	if h := r.warehouses[code]; h != nil {
 		return h
 	}
-	if c, ok := r.known().Set(layout.Warehouse).Find(code); ok {
+	if c, ok := r.known().Set(field.Warehouse).Find(code); ok {
 		return r.warehouses[c]
 	}
 	return nil
 }
 
 // known gives what the records know, for recognising and matching.
-func (r *records) known() *layout.Known {
+func (r *records) known() *recognise.Known {
 	if r.sets == nil {
-		r.sets = map[layout.Field]*known.Set{}
-		add := func(f layout.Field, text string) {
+		r.sets = map[field.Field]*known.Set{}
+		add := func(f field.Field, text string) {
 			if r.sets[f] == nil {
 				r.sets[f] = &known.Set{}
 			}
 			r.sets[f].Add(text)
 		}
 		for c := range r.warehouses {
-			add(layout.Warehouse, c)
+			add(field.Warehouse, c)
 		}
 		for _, bins := range r.bins {
 			for c, p := range bins {
-				add(layout.Bin, c)
-				add(layout.Zone, p.zone)
+				add(field.Bin, c)
+				add(field.Zone, p.zone)
 			}
 		}
 		for sku := range r.items {
-			add(layout.SKU, sku)
+			add(field.SKU, sku)
 		}
-		for f, column := range map[layout.Field]string{layout.Unit: "unit", layout.Category: "category"} {
+		for f, column := range map[field.Field]string{field.Unit: "unit", field.Category: "category"} {
 			var words []string
 			if err := r.tx.Raw("SELECT DISTINCT " + column + " FROM items WHERE " + column + " <> ''").Scan(&words).Error; err != nil {
 				r.err = err
@@ -248,7 +250,7 @@ func (r *records) known() *layout.Known {
 		}
 		for _, m := range r.measured {
 			for _, unit := range m.names {
-				add(layout.Unit, unit)
+				add(field.Unit, unit)
 			}
 		}
 		r.loadLeads()
@@ -258,8 +260,8 @@ func (r *records) known() *layout.Known {
 			}
 		}
 	}
-	k := &layout.Known{Sets: r.sets, Measure: func(sku, unit string) (size int64, base string, known bool) {
-		if c, ok := r.sets[layout.SKU].Find(sku); ok {
+	k := &recognise.Known{Sets: r.sets, Measure: func(sku, unit string) (size int64, base string, known bool) {
+		if c, ok := r.sets[field.SKU].Find(sku); ok {
 			sku = c
 		}
 		at, known := r.measures[r.items[sku]]
@@ -268,7 +270,7 @@ func (r *records) known() *layout.Known {
 		}
 		m := r.measured[at]
 		return m.sizes[code.Fold(unit)], m.unit, true
-	}, Lead: func(by layout.Field, text string) (sku string, many bool) {
+	}, Lead: func(by field.Field, text string) (sku string, many bool) {
 		sku, found := r.leads[by][text]
 		return sku, found && sku == ""
 	}}
@@ -298,7 +300,7 @@ func (r *records) loadLeads() {
 	if r.leads != nil {
 		return
 	}
-	r.leads = map[layout.Field]map[string]string{layout.FurtherSKU: {}, layout.Barcode: {}, layout.ItemID: {}, layout.Description: {}}
+	r.leads = map[field.Field]map[string]string{field.FurtherSKU: {}, field.Barcode: {}, field.ItemID: {}, field.Description: {}}
 	rows, err := r.tx.Raw("SELECT sku, further_sku, barcode, barcodes, record_id, description FROM items").Rows()
 	if err != nil {
 		r.err = err
@@ -311,11 +313,11 @@ func (r *records) loadLeads() {
 			r.err = err
 			return
 		}
-		r.lead(layout.FurtherSKU, further, sku)
-		r.lead(layout.ItemID, id, sku)
-		r.lead(layout.Description, description, sku)
+		r.lead(field.FurtherSKU, further, sku)
+		r.lead(field.ItemID, id, sku)
+		r.lead(field.Description, description, sku)
 		for _, b := range allBarcodes(barcode, barcodes) {
-			r.lead(layout.Barcode, b, sku)
+			r.lead(field.Barcode, b, sku)
 		}
 	}
 	if err := rows.Err(); err != nil {
@@ -323,7 +325,7 @@ func (r *records) loadLeads() {
 	}
 }
 
-func (r *records) lead(f layout.Field, text, sku string) {
+func (r *records) lead(f field.Field, text, sku string) {
 	if text == "" {
 		return
 	}

@@ -13,19 +13,22 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
+	"wobin/internal/core/problem"
+	"wobin/internal/core/read"
+	"wobin/internal/core/recognise"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
 )
 
 // FileRow is a row of a dropped file as it is, with the cells that were mended in it.
 type FileRow struct {
-	Row    int            `json:"row"`
-	Cells  []string       `json:"cells"`
-	Bad    bool           `json:"bad"`
-	Mended []string       `json:"mended" doc:"letters of the columns that were put right by hand"`
-	Taken  []layout.Taken `json:"taken" doc:"cells that were taken for something else than they say"`
-	Wrong  []ProblemView  `json:"wrong"`
+	Row    int           `json:"row"`
+	Cells  []string      `json:"cells"`
+	Bad    bool          `json:"bad"`
+	Mended []string      `json:"mended" doc:"letters of the columns that were put right by hand"`
+	Taken  []read.Taken  `json:"taken" doc:"cells that were taken for something else than they say"`
+	Wrong  []ProblemView `json:"wrong"`
 }
 
 // FileRows is a stretch of a dropped file.
@@ -38,7 +41,7 @@ type FileRows struct {
 const firstRows = 400
 
 // Rows gives rows of a sheet as they are, from a place on; with a group, only the rows of that group of problems.
-func (d *Room) Rows(ctx context.Context, p desk.Person, id string, sheet, from, most int, kind, field string) (out FileRows, err error) {
+func (d *Room) Rows(ctx context.Context, p desk.Person, id string, sheet, from, most int, kind, of string) (out FileRows, err error) {
 	dr, err := d.drafts.get(p, id)
 	if err != nil {
 		return out, err
@@ -53,7 +56,7 @@ func (d *Room) Rows(ctx context.Context, p desk.Person, id string, sheet, from, 
 	pt := dr.parts[sheet]
 	var rows []tabular.Row
 	if kind != "" {
-		g := layout.Group{Kind: kind, Field: layout.Field(field)}
+		g := problem.Group{Kind: kind, Field: field.Field(of)}
 		numbers := pt.problems.RowsOf(g, from, most)
 		out.Total = pt.problems.CountRows(g)
 		x, err := d.index(dr, sheet)
@@ -85,7 +88,7 @@ func (d *Room) Rows(ctx context.Context, p desk.Person, id string, sheet, from, 
 	mends := dr.choices.mends(sheet)
 	wrong := pt.problems.At(rows)
 	if pt.taken == nil && pt.mapping != nil {
-		pt.taken = layout.NewTakenFor(pt.mapping, pt.values())
+		pt.taken = read.NewTakenFor(pt.mapping, pt.values())
 	}
 	for _, r := range rows {
 		row := FileRow{Row: r.Number, Cells: r.Cells, Mended: []string{}, Wrong: []ProblemView{}}
@@ -99,7 +102,7 @@ func (d *Room) Rows(ctx context.Context, p desk.Person, id string, sheet, from, 
 				row.Mended = append(row.Mended, tabular.ColumnName(at))
 			}
 		}
-		row.Taken = []layout.Taken{}
+		row.Taken = []read.Taken{}
 		if pt.taken != nil && r.Number > pt.mapping.HeaderRow {
 			row.Taken = append(row.Taken, pt.taken.Row(row.Cells)...)
 		}
@@ -218,7 +221,7 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 		for i := range top {
 			top[i] = tabular.ColumnName(i)
 		}
-		table = append(table, append(top, rowHeader, layout.WhyRefused))
+		table = append(table, append(top, rowHeader, recognise.WhyRefused))
 	}
 	mends := dr.choices.mends(sheet)
 	for {
@@ -241,7 +244,7 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 		}
 		row = row[:width]
 		if n == m.HeaderRow {
-			table = append(table, append(row, rowHeader, layout.WhyRefused))
+			table = append(table, append(row, rowHeader, recognise.WhyRefused))
 			continue
 		}
 		why := reasons[n]
@@ -314,7 +317,7 @@ func (d *Room) mendsFrom(dr, now *draft) (mends []CellMend, ok bool, err error) 
 		header[i] = code.Trim(string(c))
 	}
 	rowAt := slices.Index(header, rowHeader)
-	if rowAt < 0 || !slices.Contains(header, layout.WhyRefused) {
+	if rowAt < 0 || !slices.Contains(header, recognise.WhyRefused) {
 		return nil, false, nil
 	}
 	sheet, to := -1, make([]int, len(header))
@@ -325,7 +328,7 @@ func (d *Room) mendsFrom(dr, now *draft) (mends []CellMend, ok bool, err error) 
 		all := true
 		for i, h := range header {
 			to[i] = -1
-			if h == rowHeader || h == layout.WhyRefused {
+			if h == rowHeader || h == recognise.WhyRefused {
 				continue
 			}
 			for _, c := range pt.mapping.Columns {
@@ -398,9 +401,9 @@ func (d *Room) mendsFrom(dr, now *draft) (mends []CellMend, ok bool, err error) 
 
 // FormulaTried is what a formula comes to in the first rows, or what is wrong with it.
 type FormulaTried struct {
-	Wrong string         `json:"wrong"`
-	At    int            `json:"at" doc:"the place of what is wrong, in characters from 0"`
-	Rows  []layout.Tried `json:"rows"`
+	Wrong string            `json:"wrong"`
+	At    int               `json:"at" doc:"the place of what is wrong, in characters from 0"`
+	Rows  []recognise.Tried `json:"rows"`
 }
 
 // TryFormula works a formula out for the first rows of a sheet, while it is typed.
@@ -411,12 +414,12 @@ func (d *Room) TryFormula(p desk.Person, id string, sheet int, formula string) (
 	}
 	dr.mu.Lock()
 	defer dr.mu.Unlock()
-	out.Rows = []layout.Tried{}
+	out.Rows = []recognise.Tried{}
 	if dr.table == nil || sheet < 0 || sheet >= len(dr.parts) || dr.parts[sheet].mapping == nil {
 		return out, desk.Missing("The sheet")
 	}
 	rows, err := dr.parts[sheet].mapping.Try(dr.table, formula, 8)
-	if at, text, is := layout.IsFormulaError(err); is {
+	if at, text, is := recognise.IsFormulaError(err); is {
 		out.Wrong, out.At = text, at
 		return out, nil
 	}

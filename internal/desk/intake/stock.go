@@ -6,8 +6,11 @@ import (
 	"slices"
 	"time"
 
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/store"
@@ -16,7 +19,7 @@ import (
 // stockDraft is a stock file held against the records: the stock as it would be after the intake, and what has to be
 // made for it.
 type stockDraft struct {
-	file       *layout.StockFile
+	file       *read.StockFile
 	after      *stock.Book
 	order      []uint32
 	recordedAt int64
@@ -44,7 +47,7 @@ type binRun struct {
 }
 
 // lookStock reads the file and works out the stock that would follow.
-func (d *Room) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Reading, rec *records, out *Draft) error {
+func (d *Room) lookStock(ctx context.Context, dr *draft, pt *part, r read.Reading, rec *records, out *Draft) error {
 	f, err := r.Stock(dr.table, pt.mapping, &pt.problems)
 	pt.hear(f.Told)
 	if err != nil {
@@ -53,7 +56,7 @@ func (d *Room) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 	s, v, m := &stockDraft{file: f}, pt.view, pt.mapping
 	given := m.Given(pt.given)
 	pt.content, v.Rows, v.Effect.Left = s, f.Rows, f.Left
-	v.values(f.Values, layout.Stock)
+	v.values(f.Values, field.Stock)
 	v.packed(f.Packed)
 	// Where nothing is recorded the lines need only their order, and keys that come twice stand side by side in it.
 	if rec.empty {
@@ -85,7 +88,10 @@ func (d *Room) lookStock(ctx context.Context, dr *draft, pt *part, r layout.Read
 		}
 	}
 	if shared > 0 {
-		v.Assumed = append(v.Assumed, desk.Plural(shared, "barcode stands", "barcodes stand")+" beside several items, and so names none of them.")
+		v.Assumed = append(
+			v.Assumed,
+			desk.Plural(shared, "barcode stands", "barcodes stand")+" beside several items, and so names none of them.",
+		)
 	}
 	if !f.ReservedKnown {
 		v.Assumed = append(
@@ -126,7 +132,7 @@ func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
 	if given.Doubles == "sum" {
 		if row, ok := stock.AddUp(f.Book, doubles); !ok {
 			pt.problems.Add(
-				pt.mapping.Problem(dr.name, int(row), layout.Quantity, "too large", "", "the sum of the rows with this key is too large"),
+				pt.mapping.Problem(dr.name, int(row), field.Quantity, "too large", "", "the sum of the rows with this key is too large"),
 			)
 		}
 		v.Assumed = append(v.Assumed, desk.Plural(len(doubles), "row was", "rows were")+" summed with an earlier row of the same key.")
@@ -134,7 +140,7 @@ func (s *stockDraft) doubles(dr *draft, pt *part, given *layout.Layout) {
 		gone := map[int]bool{}
 		for _, x := range doubles {
 			first, again := &f.Book.Lines[x[0]], &f.Book.Lines[x[1]]
-			pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), layout.SKU, "duplicate key",
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(again.Row), field.SKU, "duplicate key",
 				f.Book.Codes[stock.SKU].Text(again.Key[stock.SKU]), fmt.Sprintf("%s comes twice, first in row %d. Sum rows of the same key, or take one out", keyText(&f.Book.Codes, again.Key), first.Row)).With(int(first.Row)))
 			gone[x[1]] = true
 		}
@@ -154,7 +160,7 @@ func (d *Room) stockTime(dr *draft, pt *part, out *Draft, zone *time.Location) e
 	s, v := pt.stock(), pt.view
 	switch f := s.file; {
 	case dr.choices.RecordedAt != "":
-		at, err := layout.ParseTime(dr.choices.RecordedAt, zone)
+		at, err := form.ParseTime(dr.choices.RecordedAt, zone)
 		if err != nil {
 			return desk.Refuse("%q %v.", dr.choices.RecordedAt, err)
 		}
@@ -242,13 +248,16 @@ func (d *Room) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		}
 	}
 	t := stock.Taking{
-		InDoubt:  s.file.InDoubt,
-		Only:     given.Extent == "only" || given.Extent == "" && dr.choices.Checks[checkKey("part", pt.sheet)] == inPart || given.Quantity == "add" || given.Quantity == "take" || pt.mapping.Part && given.Extent == "",
+		InDoubt: s.file.InDoubt,
+		Only: given.Extent == "only" || given.Extent == "" && dr.choices.Checks[checkKey("part", pt.sheet)] == inPart ||
+			given.Quantity == "add" ||
+			given.Quantity == "take" ||
+			pt.mapping.Part && given.Extent == "",
 		Rows:     given.Rows,
 		Quantity: given.Quantity,
 	}
 	for _, c := range given.Columns {
-		t.Clear = t.Clear || c.Field == layout.UnitCost && c.Empty == "clear"
+		t.Clear = t.Clear || c.Field == field.UnitCost && c.Empty == "clear"
 	}
 	if pt.mapping.Part && given.Extent == "" {
 		pt.view.Assumed = append(
@@ -354,13 +363,13 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 			e.Left++
 		case stock.Clash: // two spellings in the file turned out to be one code that is recorded
 			pt.problems.Add(
-				pt.mapping.Problem(dr.name, int(of.Row), layout.SKU, "duplicate key", file.Codes[stock.SKU].Text(of.Key[stock.SKU]),
+				pt.mapping.Problem(dr.name, int(of.Row), field.SKU, "duplicate key", file.Codes[stock.SKU].Text(of.Key[stock.SKU]),
 					fmt.Sprintf("%s is, but for its case, the same as row %d. Take one out", keyText(&file.Codes, of.Key), first)).
 					With(int(first)),
 			)
 		case stock.TooLarge:
 			pt.problems.Add(
-				pt.mapping.Problem(dr.name, int(of.Row), layout.Quantity, "too large", "", "the sum with what is recorded is too large"),
+				pt.mapping.Problem(dr.name, int(of.Row), field.Quantity, "too large", "", "the sum with what is recorded is too large"),
 			)
 		}
 	})

@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk/count"
@@ -10,35 +11,35 @@ import (
 
 // DraftColumn is one column of the file and what it was taken for.
 type DraftColumn struct {
-	Letter string       `json:"letter"`
-	Header string       `json:"header"`
-	Field  layout.Field `json:"field"`
-	Why    string       `json:"why"`
+	Letter string      `json:"letter"`
+	Header string      `json:"header"`
+	Field  field.Field `json:"field"`
+	Why    string      `json:"why"`
 }
 
 // WorkedColumn is a field that is worked out, or the same in every row.
 type WorkedColumn struct {
-	Field   layout.Field `json:"field"`
-	Formula string       `json:"formula"`
-	Fixed   string       `json:"fixed"`
-	Wrong   string       `json:"wrong"`
+	Field   field.Field `json:"field"`
+	Formula string      `json:"formula"`
+	Fixed   string      `json:"fixed"`
+	Wrong   string      `json:"wrong"`
 }
 
 // FieldChoice is a field that a column can be taken for.
 type FieldChoice struct {
-	Field    layout.Field `json:"field"`
-	Title    string       `json:"title"`
-	Required bool         `json:"required"`
-	About    string       `json:"about"`
-	Form     layout.Form  `json:"form"`
-	Clears   bool         `json:"clears" doc:"an empty cell can be said to clear what is recorded"`
+	Field    field.Field `json:"field"`
+	Title    string      `json:"title"`
+	Required bool        `json:"required"`
+	About    string      `json:"about"`
+	Form     field.Form  `json:"form"`
+	Clears   bool        `json:"clears" doc:"an empty cell can be said to clear what is recorded"`
 }
 
 // Question is something that the file does not answer.
 type Question struct {
 	What     string           `json:"what"`
 	Column   string           `json:"column"`
-	Field    layout.Field     `json:"field"`
+	Field    field.Field      `json:"field"`
 	Text     string           `json:"text"`
 	Options  []QuestionOption `json:"options"`
 	Optional bool             `json:"optional" doc:"the intake goes on without an answer"`
@@ -79,17 +80,17 @@ type ProblemGroup struct {
 
 // ValueView is a value that the records do not know, or that was settled.
 type ValueView struct {
-	Field     layout.Field `json:"field"`
-	Text      string       `json:"text"`
-	Rows      int          `json:"rows"`
-	Row       int          `json:"row" doc:"the first of them"`
-	Originals []string     `json:"originals" doc:"known values that it may have been before it was damaged"`
-	Damage    string       `json:"damage"`
-	Near      []string     `json:"near" doc:"known values written much like it"`
-	Do        string       `json:"do" enum:"match,new,skip,repair," doc:"what becomes of it; empty: it has to be settled"`
-	To        string       `json:"to"`
-	Open      bool         `json:"open" doc:"its rows are refused until it is settled"`
-	MayBeNew  bool         `json:"may_be_new"`
+	Field     field.Field `json:"field"`
+	Text      string      `json:"text"`
+	Rows      int         `json:"rows"`
+	Row       int         `json:"row" doc:"the first of them"`
+	Originals []string    `json:"originals" doc:"known values that it may have been before it was damaged"`
+	Damage    string      `json:"damage"`
+	Near      []string    `json:"near" doc:"known values written much like it"`
+	Do        string      `json:"do" enum:"match,new,skip,repair," doc:"what becomes of it; empty: it has to be settled"`
+	To        string      `json:"to"`
+	Open      bool        `json:"open" doc:"its rows are refused until it is settled"`
+	MayBeNew  bool        `json:"may_be_new"`
 }
 
 // PassedOver are rows that are no lines.
@@ -136,12 +137,12 @@ type SheetOfFile struct {
 	Name         string         `json:"name"`
 	Use          bool           `json:"use"`
 	WhyUse       string         `json:"why_use"`
-	Kind         layout.Kind    `json:"kind"`
+	Kind         field.Kind     `json:"kind"`
 	WhyKind      string         `json:"why_kind"`
 	HeaderRow    int            `json:"header_row" doc:"0 where there is none"`
 	WhyHeader    string         `json:"why_header"`
 	Layout       string         `json:"layout" doc:"the saved layout that it was read by"`
-	Identity     layout.Field   `json:"identity" doc:"what identifies the item"`
+	Identity     field.Field    `json:"identity" doc:"what identifies the item"`
 	Columns      []DraftColumn  `json:"columns"`
 	Worked       []WorkedColumn `json:"worked"`
 	Fields       []FieldChoice  `json:"fields"`
@@ -171,7 +172,7 @@ type Draft struct {
 	Encoding  string        `json:"encoding"`
 	Encodings []string      `json:"encodings"`
 	Sheets    []SheetOfFile `json:"sheets"`
-	Kind      layout.Kind   `json:"kind" doc:"of the first sheet that is taken in"`
+	Kind      field.Kind    `json:"kind" doc:"of the first sheet that is taken in"`
 	Rows      int           `json:"rows" doc:"of all sheets that are taken in"`
 	Taking    int           `json:"taking" doc:"rows that would be taken in"`
 	Effect    Effect        `json:"effect" doc:"of all sheets together"`

@@ -10,7 +10,7 @@ import (
 
 	"gorm.io/gorm"
 
-	"wobin/internal/core/layout"
+	"wobin/internal/core/form"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -147,7 +147,7 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 		if err != nil {
 			return c, err
 		}
-		if c.FrozenAt, err = layout.ParseTime(n.FrozenAt, zone); err != nil {
+		if c.FrozenAt, err = form.ParseTime(n.FrozenAt, zone); err != nil {
 			return c, desk.RefuseAs(desk.Invalid, "frozen_at", "%q %v.", n.FrozenAt, err)
 		}
 	}

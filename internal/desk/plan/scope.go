@@ -12,7 +12,7 @@ import (
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/counting"
-	"wobin/internal/core/layout"
+	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/recorded"
@@ -135,7 +135,7 @@ func (s *scoped) attributesOf(line int) (map[string]string, error) {
 		return out, nil
 	}
 	out := map[string]string{}
-	for of, text := range map[string]string{layout.ItemAttribute: item, layout.LineAttribute: own} {
+	for of, text := range map[string]string{field.ItemAttribute: item, field.LineAttribute: own} {
 		if text == "" {
 			continue
 		}
@@ -158,8 +158,8 @@ func (s *scoped) fits(line int, rules []count.KeptRule) (bool, error) {
 	}
 	for _, k := range rules {
 		name := k.Attribute
-		if !strings.HasPrefix(name, layout.ItemAttribute) && !strings.HasPrefix(name, layout.LineAttribute) {
-			name = layout.LineAttribute + name
+		if !strings.HasPrefix(name, field.ItemAttribute) && !strings.HasPrefix(name, field.LineAttribute) {
+			name = field.LineAttribute + name
 		}
 		if v, has := all[name]; !has || !slices.Contains(k.Values, v) {
 			return false, nil

@@ -1,0 +1,86 @@
+package recognise
+
+import (
+	"slices"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/field"
+)
+
+var totals = field.SqueezeAll(
+	field.Words(
+		"total, totals, grand total, sub total, subtotal, sum, sum total, overall, overall total, total quantity, total value, report total, page total, summe, gesamt, gesamtsumme, totaal, somme, suma, totale, end of report, end of list",
+	),
+)
+
+var totalParts = partsOf(
+	"total, totals, subtotal, grandtotal, summe, gesamt, gesamtsumme, zwischensumme, totaal, subtotaal, suma, somme, soustotal",
+)
+
+// IsTotal tells whether a text is a word for a total, alone or among others: "Total QUAY", "Report total: 2 items".
+func IsTotal(text string) bool {
+	if slices.Contains(totals, field.Squeeze(text)) {
+		return true
+	}
+	parts := field.Parted(text)
+	return HasPart(parts, totalParts) || slices.Contains(parts, "forward") && HasPart(parts, []string{"carried", "brought"})
+}
+
+// Resembles tells what a row is that names no item: a total, a note, the header again; "" for a line, be it right or
+// wrong.
+func (m *Mapping) Resembles(row []string) string {
+	at := func(f field.Field) string {
+		if s := m.Sources[f]; s != nil && s.Column >= 0 && s.Column < len(row) {
+			return row[s.Column]
+		}
+		return ""
+	}
+	id := at(m.Identity)
+	if m.Kind == field.Places {
+		id = at(field.Bin)
+		if id == "" {
+			id = at(field.Warehouse)
+		}
+	}
+	if id != "" {
+		if h := m.header(m.Identity); !m.NoHeader && id == code.Trim(h) && m.sameAsHeader(row) {
+			return "headers that come again"
+		}
+		if IsTotal(id) && at(field.Bin) == "" && at(field.Lot) == "" && at(field.Description) == "" &&
+			(at(field.Warehouse) == "" || at(field.Warehouse) == id) {
+			return "totals"
+		}
+		return ""
+	}
+	if at(field.RowCode) != "" {
+		return ""
+	}
+	numbers, filled, total := false, 0, false
+	names := at(field.Bin) != "" || at(field.Lot) != "" || at(field.Serial) != ""
+	for i, text := range row {
+		if text == "" {
+			continue
+		}
+		filled++
+		total = total || IsTotal(text) && (!names || text == at(field.Bin))
+		for _, s := range m.Sources {
+			numbers = numbers || s.Column == i && s.Spec.Form == field.Number
+		}
+	}
+	switch {
+	case total:
+		return "totals"
+	case !numbers && filled <= 3:
+		return "notes"
+	}
+	return ""
+}
+
+func (m *Mapping) sameAsHeader(row []string) bool {
+	for i := range m.Columns[:min(m.Shape.Width, len(m.Columns))] { // not those behind the file's own
+		if m.Columns[i].Field != "" && (i >= len(row) || row[i] != code.Trim(m.Columns[i].Header)) {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,500 @@
+// Package recognise makes out what a table is: its kind, its header row, which column is which field and in what form, and what
+// has to be asked. What it hands over, a Mapping, does not change any more; what reading all of its values tells is another Mapping.
+package recognise
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/column"
+	"wobin/internal/core/field"
+	"wobin/internal/core/formula"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
+)
+
+// KeyFields are the fields that the parts of a key come from.
+var KeyFields = [stock.Parts]field.Field{field.Warehouse, field.Bin, field.SKU, field.Lot, field.Serial, field.Holding}
+
+const (
+	headerSearch = 40    // rows in which the header is looked for
+	sampleRows   = 2_000 // rows whose contents decide
+	refusedWord  = "whyrefused"
+)
+
+// WhyRefused is the header of the column that says why a row was refused, in files of refused rows.
+const WhyRefused = "Why refused"
+
+// File finds, among all sheets and the kinds asked for, the header row that fits best. It errs with
+// *tabular.Error where the file cannot be read; where no header fits, the mapping of the first sheet says what
+// is missing through Check.
+func File(f *tabular.File, w Want) (*Mapping, error) {
+	var best *Mapping
+	for s := range f.Sheets {
+		if name := w.given().Sheet; name != "" && len(f.Sheets) > 1 && slices.Contains(f.Sheets, name) && f.Sheets[s] != name {
+			continue
+		}
+		m, err := Sheet(f, s, w)
+		if err != nil {
+			if len(f.Sheets) > 1 {
+				continue
+			}
+			return nil, err
+		}
+		if best == nil || m.score > best.score {
+			best = m
+		}
+	}
+	if best == nil {
+		return nil, &tabular.Error{File: f.Name, Text: "holds no sheet that can be read"}
+	}
+	return best, nil
+}
+
+// sample is the first rows of a table, as text.
+type sample struct {
+	rows    [][]string
+	numbers []int
+	kinds   [][]tabular.CellKind
+	whole   bool   // all rows of the table are in it
+	hidden  []int  // numbers of rows that are hidden in the workbook
+	columns []bool // which columns are hidden in it
+}
+
+func readSample(f *tabular.File, sheet int) (*sample, error) {
+	rows, err := f.Rows(sheet)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	s := &sample{}
+	for len(s.rows) < sampleRows+headerSearch {
+		n, cells, ok := rows.Next()
+		if !ok {
+			s.whole = true
+			break
+		}
+		row := make([]string, len(cells))
+		for i, c := range cells {
+			row[i] = string(column.Trimmed(c))
+		}
+		s.rows, s.numbers = append(s.rows, row), append(s.numbers, n)
+		s.kinds = append(s.kinds, slices.Clone(rows.Kinds()))
+		if rows.Hidden() {
+			s.hidden = append(s.hidden, n)
+		}
+	}
+	s.columns = rows.HiddenColumns()
+	return s, rows.Err()
+}
+
+// Sheet does the same for one sheet.
+func Sheet(f *tabular.File, sheet int, w Want) (*Mapping, error) {
+	if len(w.Kinds) == 0 {
+		w.Kinds = field.Kinds
+	}
+	s, err := readSample(f, sheet)
+	if err != nil {
+		return nil, err
+	}
+	best := s.byHeader(w)
+	if best.score < 60 && !best.titled() && w.given().Header == 0 || w.given().Header < 0 {
+		if m := s.byContent(w, best); m != nil && (w.given().Header < 0 || m.score >= 45 && m.score > best.score) {
+			best = m
+		}
+	}
+	if best.NoHeader || best.score < 45 && w.given().Header == 0 {
+		if m := s.byColumns(w, best); m != nil {
+			best = m
+		}
+	}
+	s.widen(best)
+	best.Sheet, best.SheetName = sheet, f.Sheets[sheet]
+	best.settle(f, s, w)
+	return best, nil
+}
+
+// byColumns finds the saved layout of a file without a header whose columns hold what is known to be in them; nil where
+// none fits.
+func (s *sample) byColumns(w Want, named *Mapping) (best *Mapping) {
+	most := 0
+	for _, l := range w.Layouts {
+		if l.Header >= 0 || !slices.Contains(w.Kinds, l.Kind) || w.given().Kind != "" && w.given().Kind != l.Kind {
+			continue
+		}
+		m := s.byContent(Want{Kinds: []field.Kind{l.Kind}, Known: w.Known, Given: &layout.Layout{Kind: l.Kind, Header: -1}}, named)
+		if m == nil {
+			continue
+		}
+		if n := s.agree(m, l); n > most {
+			m.score, m.Layout = 1000+n, l
+			m.WhyKind = fmt.Sprintf("its columns hold what those of the layout %q do", l.Name)
+			best, most = m, n
+		}
+	}
+	return best
+}
+
+// agree counts the columns whose contents are known to be what a layout has there; 0 where one is known to be something
+// else, is missing, or holds words where the layout has numbers.
+func (s *sample) agree(m *Mapping, l *layout.Layout) (n int) {
+	for i := range l.Columns {
+		c := &l.Columns[i]
+		if c.Column == "" || c.Field == "" || c.Field == field.PassedOver || c.Formula != "" {
+			continue
+		}
+		at := slices.IndexFunc(m.Columns, func(x Column) bool { return tabular.ColumnName(x.Index) == c.Column })
+		if at < 0 {
+			return 0
+		}
+		sp, is := field.SpecOf(l.Kind, c.Field), m.Columns[at].Field
+		switch {
+		case is == c.Field:
+			n++
+		case is != "":
+			return 0
+		case sp != nil && sp.Form == field.Number:
+			for _, row := range s.rows {
+				if at < len(row) && row[at] != "" && !strings.ContainsAny(row[at], "0123456789") {
+					return 0
+				}
+			}
+		}
+	}
+	return n
+}
+
+// byHeader finds the header row, the kind and the columns by words.
+func (s *sample) byHeader(w Want) *Mapping {
+	given := w.given()
+	kinds := w.Kinds
+	if given.Kind != "" {
+		kinds = []field.Kind{given.Kind}
+	}
+	best := &Mapping{Kind: kinds[0], score: -1}
+	for i, row := range s.rows[:min(len(s.rows), headerSearch)] {
+		if given.Header > 0 && s.numbers[i] != given.Header {
+			continue
+		}
+		if l, fit := shape(w.Layouts, kinds, row); l != nil {
+			m := mapHeaders(l.Kind, row)
+			m.score, m.Layout = 1000+int(fit*100), l
+			m.WhyKind = fmt.Sprintf("the file has the shape of the layout %q", l.Name)
+			if m.score > best.score {
+				best = s.headed(m, i)
+			}
+			continue
+		}
+		for _, k := range kinds {
+			m := mapHeaders(k, row)
+			if given.Header > 0 && m.score < 1 {
+				m.score = 1
+			}
+			if m.score > best.score {
+				best = s.headed(m, i)
+			}
+		}
+	}
+	return best
+}
+
+// titled tells whether the row is a header beyond doubt, even where a field that every file needs is not in it: it may
+// have to be worked out from others.
+func (m *Mapping) titled() bool {
+	sure, digits := 0, false
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field != "" && !c.weak {
+			sure++
+		}
+		digits = digits || strings.ContainsAny(c.Header, "0123456789")
+	}
+	return sure >= 3 || sure == 2 && !digits
+}
+
+func (s *sample) headed(m *Mapping, row int) *Mapping {
+	m.HeaderRow = s.numbers[row]
+	m.Head = headOf(s.rows[:row])
+	switch {
+	case m.HeaderRow == 1:
+		m.WhyHeader = "the first row reads as a header"
+	default:
+		m.WhyHeader = fmt.Sprintf("row %d reads as a header; what stands above it is a title", m.HeaderRow)
+	}
+	return m
+}
+
+// shape finds the saved layout whose headers fit a row best.
+func shape(layouts []*layout.Layout, kinds []field.Kind, row []string) (best *layout.Layout, fit float64) {
+	for _, l := range layouts {
+		if x := l.Fits(row); x >= 0.6 && x > fit && slices.Contains(kinds, l.Kind) {
+			best, fit = l, x
+		}
+	}
+	return best, fit
+}
+
+func mapHeaders(k field.Kind, headers []string) *Mapping {
+	m := &Mapping{Kind: k}
+	taken := map[field.Field]int{}
+	m.Columns = make([]Column, len(headers))
+	for i, h := range headers {
+		m.Columns[i] = Column{Index: i, Header: h}
+		if field.Squeeze(h) == refusedWord {
+			m.Part = true
+		}
+	}
+	// The field's own name goes before other words, these before words in another form, those before unclear ones, and those
+	// before weak ones.
+	for pass := range 5 {
+		for i, h := range headers {
+			w := field.NewHeading(h)
+			if w.Squeezed == "" || m.Columns[i].Field != "" {
+				continue
+			}
+			for _, s := range field.Fields(k) {
+				var fits bool
+				switch pass {
+				case 0:
+					fits = w.Squeezed == field.Squeeze(string(s.Field))
+				case 1:
+					fits = w.Exactly(s.AsWords)
+				case 2:
+					fits = w.Nearly(s.AsWords)
+				case 3:
+					fits = w.Nearly(s.AsUnclear)
+				case 4:
+					fits = w.Nearly(s.AsWeak)
+				}
+				if !fits {
+					continue
+				}
+				c := &m.Columns[i]
+				if other, gone := taken[s.Field]; gone {
+					if c.Why == "" {
+						c.Why = fmt.Sprintf(
+							"reads as %s too, which was taken from column %s",
+							strings.ToLower(s.Title),
+							tabular.ColumnName(other),
+						)
+					}
+					continue
+				}
+				c.Field, taken[s.Field] = s.Field, i
+				switch pass {
+				case 4:
+					c.Why, c.weak = fmt.Sprintf("%q may mean %s, and no other column does", h, strings.ToLower(s.Title)), true
+				case 3:
+					c.Why, c.weak = fmt.Sprintf("%q may mean %s", h, strings.ToLower(s.Title)), true
+				default:
+					c.Why = fmt.Sprintf("the header %q means %s", h, strings.ToLower(s.Title))
+				}
+				break
+			}
+		}
+	}
+	for i := range m.Columns {
+		if c := &m.Columns[i]; c.Field == "" && c.Why == "" {
+			c.Why = "no field goes by this header; passed over"
+			if field.Squeeze(c.Header) == refusedWord {
+				c.Why = "says why its rows were refused; passed over"
+			}
+		}
+	}
+	m.weigh(taken)
+	m.WhyKind = fmt.Sprintf("its headers are those of a %s file", k)
+	return m
+}
+
+// telling are the fields that tell the kinds of file apart.
+var telling = []field.Field{
+	field.RowCode, field.Category, field.Nature, field.Barcode, field.Reserved, field.Available, field.Reference, field.PackSize, field.Parent,
+	field.Tracking, field.HouseName,
+}
+
+// weigh tells how much a row reads as the header of the mapping's kind, by the fields that its cells were taken for.
+func (m *Mapping) weigh(taken map[field.Field]int) {
+	k := m.Kind
+	for f := range taken {
+		m.score += 10
+		if field.SpecOf(k, f).Required {
+			m.score += 35
+		} else if counted := m.At(field.Counted); f == field.Remark && counted >= 0 && m.Columns[counted].weak &&
+			m.At(field.RowCode) < 0 && m.At(field.CountedAt) < 0 {
+			m.score -= 10 // a note makes no counts of stock
+		} else if slices.Contains(telling, f) {
+			m.score += 8 // tells the kinds apart
+		}
+	}
+	for _, s := range field.Fields(k) {
+		_, has := taken[s.Field]
+		byName := s.Field == field.SKU && m.At(field.Description) >= 0 && (m.At(field.Quantity) >= 0 || m.At(field.Counted) >= 0)
+		if s.Required && !has && !byName {
+			m.score -= 15
+		}
+	}
+	if k == field.Places { // what names items or quantities is no list of places
+		for i := range m.Columns {
+			w := field.NewHeading(m.Columns[i].Header)
+			if w.Exactly(field.SpecOf(field.Stock, field.SKU).AsWords) || w.Exactly(field.SpecOf(field.Stock, field.Quantity).AsWords) ||
+				w.Exactly(field.SpecOf(field.Stock, field.Barcode).AsWords) {
+				m.score -= 20
+			}
+		}
+	}
+	if k == field.Stock && m.At(field.Quantity) < 0 && m.At(field.Available) >= 0 {
+		m.score += 30
+	}
+	if k != field.Places && m.At(field.SKU) < 0 && (m.At(field.Barcode) >= 0 || m.At(field.FurtherSKU) >= 0 || m.At(field.ItemID) >= 0) {
+		m.score += 30
+	}
+	if len(taken) < 2 && !(len(taken) == len(m.Columns) && len(taken) > 0) {
+		m.score = -1
+		for f := range taken {
+			if m.score = 1; field.SpecOf(k, f).Required {
+				m.score = 2
+			}
+		}
+	}
+}
+
+// settle applies what was given, decides what the contents decide, and asks what nothing decides.
+func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
+	given := w.given()
+	if m.Layout != nil {
+		given = given.Over(m.Layout)
+	}
+	s.contents(m, w)
+	m.above()
+	m.apply(given, m.Layout != nil && w.Given == nil)
+	m.shaped(f, s, given)
+	m.blocks(s)
+	m.turn(given.Across)
+	m.Sources = map[field.Field]*column.Source{}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field != "" {
+			m.Sources[c.Field] = column.NewSource(m.Kind, c.Field, i, c.choice)
+		}
+	}
+	for i := range m.Worked {
+		x := &m.Worked[i]
+		src := column.NewSource(m.Kind, x.Field, -1, x.choice)
+		if x.choice.Formula != "" {
+			if wrong := src.Compile(x.choice.Formula, m.called); wrong != nil {
+				x.Wrong, x.At = wrong.Text, wrong.At
+			}
+		}
+		m.Sources[x.Field] = src
+	}
+	for _, src := range m.Sources { // formulas read numbers as their columns have them
+		column.Link(src.Labels, m.Sources)
+	}
+	if given.Filter != "" {
+		m.Filter = column.NewFilter(given.Filter, m.called, m.Sources)
+	}
+	m.Identity = given.Identify
+	if m.Identity == "" || !m.Has(m.Identity) {
+		for _, id := range []field.Field{field.SKU, field.FurtherSKU, field.Barcode, field.ItemID, field.Description} {
+			if m.Has(id) {
+				m.Identity = id
+				break
+			}
+		}
+	}
+	for _, x := range given.Matches {
+		if x.Do == "new" {
+			if m.Meant == nil {
+				m.Meant = map[layout.Match]bool{}
+			}
+			m.Meant[x] = true
+		}
+	}
+	m.RowCodesProve = given.RowCodes == "prove"
+	m.TakeAside, m.LeaveHidden = given.Aside == "take", given.Hidden == "leave"
+	for i := range m.Columns {
+		if i < len(s.columns) && s.columns[i] {
+			m.Columns[i].Why += "; it is hidden in the workbook"
+		}
+	}
+	s.forms(f, m)
+	m.questions(s, given, w.Known)
+}
+
+// Check finds what keeps the mapping from being used: no header, a required column missing, a formula that cannot be
+// read.
+func (m *Mapping) Check(file string) []problem.Problem {
+	at := problem.Problem{File: file, Sheet: m.SheetName}
+	if !m.NoHeader && (m.HeaderRow == 0 || m.score < 1 && len(m.Columns) == 0) {
+		at.Kind, at.Text = "no header", fmt.Sprintf(
+			"no row among the first %d reads as the header of a %s file. Give the columns names such as %s",
+			headerSearch,
+			m.Kind,
+			strings.Join(required(m.Kind), ", "),
+		)
+		return []problem.Problem{at}
+	}
+	at.Row = m.HeaderRow
+	var out []problem.Problem
+	for _, s := range field.Fields(m.Kind) {
+		if !s.Required || m.Has(s.Field) ||
+			m.Kind == field.Movements && s.Field == field.Quantity && (m.Has(field.QuantityIn) || m.Has(field.QuantityOut)) {
+			continue
+		}
+		p := at
+		p.Field, p.Kind = s.Field, "column missing"
+		p.Text = "no column for it. Name one " + examples(s)
+		if s.Field == field.SKU && m.Kind == field.Counts && m.Has(field.RowCode) {
+			continue // the row code says which line it is
+		}
+		if s.Field == field.SKU && m.Identity != "" && (m.Identity != field.Description || m.Kind != field.Items) {
+			continue // the item is known by something else
+		}
+		if s.Field == field.Quantity && m.Kind == field.Stock {
+			switch av, rs := m.Has(field.Available), m.Has(field.Reserved); {
+			case av && rs:
+				continue // on hand is their sum
+			case av:
+				p.Text = "no column says what is on hand; \"" + m.header(
+					field.Available,
+				) + "\" is what is left after reservations. Add on hand, or reserved"
+			}
+		}
+		out = append(out, p)
+	}
+	for i := range m.Worked {
+		if w := &m.Worked[i]; w.Wrong != "" {
+			p := at
+			p.Row, p.Field, p.Kind, p.Text = 0, w.Field, "formula", "its formula: "+(&formula.Error{At: w.At, Text: w.Wrong}).Error()
+			out = append(out, p)
+		}
+	}
+	if m.Filter != nil && m.Filter.Wrong != nil {
+		p := at
+		p.Row, p.Kind, p.Text = 0, "formula", "the row filter: "+m.Filter.Wrong.Error()
+		out = append(out, p)
+	}
+	return out
+}
+
+func required(k field.Kind) (names []string) {
+	for _, s := range field.Fields(k) {
+		if s.Required {
+			names = append(names, string(s.Field))
+		}
+	}
+	return names
+}
+
+func examples(s field.Spec) string {
+	names := []string{string(s.Field)}
+	for _, w := range s.Words {
+		if field.Squeeze(w) != field.Squeeze(string(s.Field)) && len(names) < 3 {
+			names = append(names, w)
+		}
+	}
+	return strings.Join(names, ", ")
+}
