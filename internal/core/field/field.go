@@ -102,7 +102,7 @@ type Spec struct {
 	About    string
 	Form     Form
 
-	AsWords, AsWeak, AsUnclear []heading // the same as they are compared
+	AsWords, AsWeak, AsUnclear []Heading // the same as they are compared
 }
 
 // Form is what the cells of a field hold.

@@ -136,21 +136,43 @@ func (s *Spec) speak() {
 	}
 }
 
-// heading is a header as it is compared: its letters and digits, and the parts of its words with and without what stands in
+// Heading is a header as it is compared: its letters and digits, and the parts of its words with and without what stands in
 // brackets.
-type heading struct {
+type Heading struct {
 	Squeezed string
-	parts    string // canonical parts in order, joined by spaces
-	bare     string // the same without what stands in brackets
+	// Qualified is what stands in brackets, where it may change what the column is: "ordered" of "Qty (ordered)". A unit, a currency or
+	// a remark on the form of the cells changes nothing.
+	Qualified string
+	parts     string // canonical parts in order, joined by spaces
+	bare      string // the same without what stands in brackets
 }
 
 // NewHeading makes of a header what it is compared by.
-func NewHeading(text string) heading {
-	return heading{Squeeze(text), strings.Join(Parted(text), " "), strings.Join(Parted(brackets.ReplaceAllString(text, " ")), " ")}
+func NewHeading(text string) Heading {
+	h := Heading{Squeezed: Squeeze(text), parts: strings.Join(Parted(text), " "), bare: strings.Join(BareParts(text), " ")}
+	if in := brackets.FindString(text); in != "" && h.bare != "" {
+		in = strings.Trim(in, "()[]{} ")
+		for _, part := range Parted(in) {
+			if !slices.Contains(qualifiers, part) {
+				h.Qualified = in
+			}
+		}
+	}
+	return h
 }
 
-func headings(list []string) []heading {
-	out := make([]heading, len(list))
+// qualifiers are parts of words in brackets that change nothing: units, currencies, and how cells are written.
+var qualifiers = func() (out []string) {
+	for _, w := range Words("ea, each, eaches, pcs, pc, piece, pieces, st, stk, stück, stuks, unidad, unité, unit, base, own, m, metre, meter, cm, mm, kg, g, l, lt, " +
+		"ltr, litre, liter, eur, usd, gbp, chf, sek, nok, dkk, cad, aud, local, currency, lcy, net, s, no, code, id, text, optional, required, mandatory, " +
+		"if any, y, yes, yyyy, mm, dd, hh, ss, utc, cet, gmt, time, iso, number, name, physical, on hand, current, main, internal, intern, unique, own, short, long, full, master, sku, bin, warehouse, quantity, pflicht") {
+		out = append(out, Parted(w)...)
+	}
+	return out
+}()
+
+func headings(list []string) []Heading {
+	out := make([]Heading, len(list))
 	for i, w := range list {
 		out[i] = NewHeading(w)
 	}
@@ -158,16 +180,22 @@ func headings(list []string) []heading {
 }
 
 // Exactly tells whether a header is one of the words, letter by letter.
-func (h heading) Exactly(list []heading) bool {
-	return h.Squeezed != "" && slices.ContainsFunc(list, func(w heading) bool { return w.Squeezed == h.Squeezed })
+func (h Heading) Exactly(list []Heading) bool {
+	return h.Squeezed != "" && slices.ContainsFunc(list, func(w Heading) bool { return w.Squeezed == h.Squeezed })
 }
 
 // Nearly tells whether a header is one of the words, whatever the order and the form of its parts, and without what stands in
-// brackets: "Quantity on hand (EA)" is "on hand qty".
-func (h heading) Nearly(list []heading) bool {
-	return slices.ContainsFunc(list, func(w heading) bool {
-		return w.Squeezed == h.Squeezed || w.parts != "" && (w.parts == h.parts || w.parts == h.bare)
+// brackets and changes nothing: "Quantity on hand (EA)" is "on hand qty", and "Qty (ordered)" is not.
+func (h Heading) Nearly(list []Heading) bool {
+	return slices.ContainsFunc(list, func(w Heading) bool {
+		return w.Squeezed == h.Squeezed || w.parts != "" && (w.parts == h.parts || w.parts == h.bare && h.Qualified == "")
 	})
+}
+
+// Loosely tells the same, whatever stands in brackets.
+func (h Heading) Loosely(list []Heading) bool {
+	h.Qualified = ""
+	return h.Nearly(list)
 }
 
 var (

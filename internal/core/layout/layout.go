@@ -37,30 +37,31 @@ const SchemaName = "layout.schema.json"
 // found out from the file. So the same type says what a person settled about one file, and, filled in, how all
 // files of that shape are read.
 type Layout struct {
-	Schema    string      `json:"$schema,omitempty"`
-	Name      string      `json:"name,omitempty" maxLength:"120"`
-	Kind      field.Kind  `json:"kind,omitempty" enum:"stock,items,movements,counts,places," doc:"what the file is about"`
-	Delimiter string      `json:"delimiter,omitempty" maxLength:"4" doc:"the sign between cells of delimited text"`
-	Encoding  string      `json:"encoding,omitempty" doc:"how letters stand in bytes, such as UTF-8 or Windows-1252"`
-	Sheet     string      `json:"sheet,omitempty" doc:"the name of a workbook's sheet; left out: the one whose header fits"`
-	Header    int         `json:"header,omitempty" doc:"the row of the header; -1: there is none; left out: it is looked for"`
-	Headers   []string    `json:"headers,omitempty" doc:"the whole header row, by which a file of the same shape is known"`
-	Columns   []Choice    `json:"columns,omitempty"`
-	Across    *Across     `json:"across,omitempty" doc:"items stand down and places across: each of these columns becomes lines of its own"`
-	Filter    string      `json:"filter,omitempty" maxLength:"4000" doc:"a formula that is true for the rows to be taken"`
-	Identify  field.Field `json:"identify,omitempty" doc:"the field that identifies the item; left out: SKU where there is one"`
-	Matches   []Match     `json:"matches,omitempty" doc:"what values that the records do not know stand for"`
-	Repairs   []Repair    `json:"repairs,omitempty" doc:"damage that is repaired wherever only one original is possible"`
-	Aside     string      `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
-	Hidden    string      `json:"hidden,omitempty" enum:"take,leave," doc:"rows that are hidden in a workbook: taken like the others, or left out"`
-	RowCodes  string      `json:"row_codes,omitempty" enum:"prove," doc:"counts: the row codes prove the lines, where SKUs, bins and lots beside them are damaged"`
-	Short     string      `json:"short,omitempty" enum:"refuse,empty," doc:"rows with fewer cells than the others: refused, or what they lack are their last cells, which are empty"`
-	Parted    string      `json:"parted,omitempty" enum:"refuse,join," doc:"rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible"`
-	Rows      string      `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
-	Extent    string      `json:"extent,omitempty" enum:"whole,only," doc:"stock: the whole stock of its warehouses, or only the lines in it"`
-	Quantity  string      `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
-	Doubles   string      `json:"doubles,omitempty" enum:"refuse,sum,keep,skip," doc:"several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out"`
-	NewItems  string      `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
+	Schema     string      `json:"$schema,omitempty"`
+	Name       string      `json:"name,omitempty" maxLength:"120"`
+	Kind       field.Kind  `json:"kind,omitempty" enum:"stock,items,movements,counts,places," doc:"what the file is about"`
+	Delimiter  string      `json:"delimiter,omitempty" maxLength:"4" doc:"the sign between cells of delimited text"`
+	Encoding   string      `json:"encoding,omitempty" doc:"how letters stand in bytes, such as UTF-8 or Windows-1252"`
+	Sheet      string      `json:"sheet,omitempty" doc:"the name of a workbook's sheet; left out: the one whose header fits"`
+	Header     int         `json:"header,omitempty" doc:"the row of the header; -1: there is none; left out: it is looked for"`
+	HeaderRows int         `json:"header_rows,omitempty" minimum:"0" maximum:"4" doc:"how many rows the header has; left out: it is found out"`
+	Headers    []string    `json:"headers,omitempty" doc:"the whole header row, by which a file of the same shape is known"`
+	Columns    []Choice    `json:"columns,omitempty"`
+	Across     *Across     `json:"across,omitempty" doc:"items stand down and places across: each of these columns becomes lines of its own"`
+	Filter     string      `json:"filter,omitempty" maxLength:"4000" doc:"a formula that is true for the rows to be taken"`
+	Identify   field.Field `json:"identify,omitempty" doc:"the field that identifies the item; left out: SKU where there is one"`
+	Matches    []Match     `json:"matches,omitempty" doc:"what values that the records do not know stand for"`
+	Repairs    []Repair    `json:"repairs,omitempty" doc:"damage that is repaired wherever only one original is possible"`
+	Aside      string      `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
+	Hidden     string      `json:"hidden,omitempty" enum:"take,leave," doc:"rows that are hidden in a workbook: taken like the others, or left out"`
+	RowCodes   string      `json:"row_codes,omitempty" enum:"prove," doc:"counts: the row codes prove the lines, where SKUs, bins and lots beside them are damaged"`
+	Short      string      `json:"short,omitempty" enum:"refuse,empty," doc:"rows with fewer cells than the others: refused, or what they lack are their last cells, which are empty"`
+	Parted     string      `json:"parted,omitempty" enum:"refuse,join," doc:"rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible"`
+	Rows       string      `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
+	Extent     string      `json:"extent,omitempty" enum:"whole,only," doc:"stock: the whole stock of its warehouses, or only the lines in it"`
+	Quantity   string      `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
+	Doubles    string      `json:"doubles,omitempty" enum:"refuse,sum,keep,skip," doc:"several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out"`
+	NewItems   string      `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
 }
 
 // Choice is what is settled about one column, or about a field that is worked out.
@@ -233,6 +234,9 @@ func (l *Layout) Settle(more *Layout) {
 	if more.Header != 0 && more.Header != l.Header {
 		l.Header, l.Columns = more.Header, nil
 	}
+	if more.HeaderRows != 0 {
+		l.HeaderRows = more.HeaderRows
+	}
 	l.modes(more)
 	l.Columns = slices.Clone(l.Columns)
 	for i := range more.Columns {
@@ -295,6 +299,9 @@ func (l *Layout) Over(base *Layout) *Layout {
 		out.Kind = l.Kind
 	}
 	out.Header = l.Header // titles come and go
+	if l.HeaderRows != 0 {
+		out.HeaderRows = l.HeaderRows
+	}
 	out.modes(l)
 	if l.Kind != "" && base.Kind != "" && l.Kind != base.Kind { // the fields of another kind say nothing here
 		out.Columns, out.Identify = slices.Clone(l.Columns), l.Identify

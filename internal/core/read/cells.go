@@ -130,7 +130,7 @@ func (c *cells) cost(s *reader) (cost quantity.Cost, rounded, given bool) {
 	if s.Numbers.Decimal != "," {
 		if cost, rounded, err := quantity.ParseCost(b); err == nil {
 			c.vote(s, b)
-			return cost, rounded, true
+			return c.noLess(s, cost, b), rounded, true
 		}
 	}
 	b, failed := c.number(s, b)
@@ -138,10 +138,19 @@ func (c *cells) cost(s *reader) (cost quantity.Cost, rounded, given bool) {
 		return 0, false, true
 	}
 	cost, rounded, bad := quantity.ParseCost(b)
+	c.noLess(s, cost, b)
 	if bad != nil {
 		c.wrong(s.Spec.Field, form.NumberKind(bad), b, "%q %v", problem.Short(b), bad)
 	}
 	return cost, rounded, true
+}
+
+// noLess refuses a cost below zero, where files are taken in.
+func (c *cells) noLess(s *reader, cost quantity.Cost, b []byte) quantity.Cost {
+	if cost < 0 && c.in.Known != nil {
+		c.wrong(s.Spec.Field, "cost below zero", b, "%q is below zero. What a unit costs is never less than 0", problem.Short(b))
+	}
+	return cost
 }
 
 // vote takes a plain decimal in for the column's form.

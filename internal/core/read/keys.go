@@ -1,6 +1,9 @@
 package read
 
 import (
+	"fmt"
+
+	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 	"wobin/internal/core/known"
 	"wobin/internal/core/problem"
@@ -62,6 +65,9 @@ func settleKeys[R any](
 		s.mass[f] = suspects*2 > n-1 && n > 4
 		for id := 1; id < n; id++ {
 			v := s.judge(f, codes[part].Text(stock.ID(id)))
+			if v == nil && part == stock.SKU {
+				v = s.spelled(&codes[part], codes[part].Text(stock.ID(id)))
+			}
 			if v == nil {
 				continue
 			}
@@ -156,4 +162,33 @@ func settleKeys[R any](
 		keep[i] = !drop && !wrong
 	}
 	return keep, to
+}
+
+// spelled sees a new SKU that stands in other letters, small or large, elsewhere in the file: two spellings would make two items.
+func (s *settler) spelled(codes *stock.Names, text string) *verdict {
+	fold := code.Fold(text)
+	if fold == text || s.known == nil {
+		return nil
+	}
+	if _, is := s.known.Set(field.SKU).Find(text); is {
+		return nil
+	}
+	other := s.folds[fold]
+	if _, had := codes.Exact(fold); had {
+		other = fold
+	}
+	if other == "" || other == text {
+		if s.folds == nil {
+			s.folds = map[string]string{}
+		}
+		s.folds[fold] = text
+		return nil
+	}
+	value := &Value{Field: field.SKU, Text: text, Near: []string{other}, Refused: true}
+	s.values = append(s.values, value)
+	return &verdict{
+		kind:  "another spelling",
+		text:  fmt.Sprintf("%q is written %s elsewhere in the file. Say whether it is the same", problem.Short([]byte(text)), other),
+		value: value,
+	}
 }

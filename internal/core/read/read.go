@@ -10,7 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"wobin/internal/core/code"
 	"wobin/internal/core/column"
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
@@ -81,7 +80,7 @@ type pass struct {
 	aside     map[string]*Aside
 	header    int     // the row of the header, 0 where the reading begins below it
 	namer     *reader // the column that names the row's item, by which totals and notes are told from lines
-	namerHead int     // the length of its header, -1 where there is none
+	namerHead []int   // the lengths of what stands in its header
 	textRow   int     // the row that was noted last for its cells written as ="text"
 }
 
@@ -119,7 +118,7 @@ func reading[T interface{ told() *Told }](
 // pass begins a reading.
 func (r Reading) pass(f *tabular.File, m *recognise.Mapping, p *problem.Problems) *pass {
 	in := &pass{Reading: r, file: f, m: m, problems: p, header: m.HeaderRow,
-		sources: map[field.Field]*reader{}, aside: map[string]*Aside{}, namerHead: -1}
+		sources: map[field.Field]*reader{}, aside: map[string]*Aside{}}
 	if in.Context == nil {
 		in.Context = context.Background()
 	}
@@ -130,8 +129,10 @@ func (r Reading) pass(f *tabular.File, m *recognise.Mapping, p *problem.Problems
 	if m.Kind == field.Places {
 		in.namer = in.sources[field.Warehouse]
 	}
-	if in.namer != nil && in.namer.Column >= 0 && !m.NoHeader {
-		in.namerHead = len(code.Trim(m.Columns[in.namer.Column].Header))
+	for _, row := range m.HeadRows {
+		if in.namer != nil && in.namer.Column >= 0 && in.namer.Column < len(row) {
+			in.namerHead = append(in.namerHead, len(row[in.namer.Column]))
+		}
 	}
 	return in
 }

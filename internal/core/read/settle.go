@@ -52,6 +52,7 @@ type settler struct {
 	mass    map[field.Field]bool     // fields full of texts that elsewhere would be suspect
 	makes   func(field.Field) bool   // whether a text that is not known may be new
 	made    map[field.Field][]string // words that are new, as they come
+	folds   map[string]string        // new SKUs with small letters, by how they read without regard to case
 	lock    *sync.Mutex              // held while what the records know is asked; nil where nobody else asks
 }
 

@@ -3,7 +3,6 @@ package recognise
 import (
 	"slices"
 
-	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 )
 
@@ -35,6 +34,9 @@ func (m *Mapping) Resembles(row []string) string {
 		}
 		return ""
 	}
+	if m.sameAsHeader(row) {
+		return "headers that come again"
+	}
 	id := at(m.Identity)
 	if m.Kind == field.Places {
 		id = at(field.Bin)
@@ -43,9 +45,6 @@ func (m *Mapping) Resembles(row []string) string {
 		}
 	}
 	if id != "" {
-		if h := m.header(m.Identity); !m.NoHeader && id == code.Trim(h) && m.sameAsHeader(row) {
-			return "headers that come again"
-		}
 		if IsTotal(id) && at(field.Bin) == "" && at(field.Lot) == "" && at(field.Description) == "" &&
 			(at(field.Warehouse) == "" || at(field.Warehouse) == id) {
 			return "totals"
@@ -76,11 +75,23 @@ func (m *Mapping) Resembles(row []string) string {
 	return ""
 }
 
+// sameAsHeader tells whether a row is one of the header's, as on the next page of a list.
 func (m *Mapping) sameAsHeader(row []string) bool {
-	for i := range m.Columns[:min(m.Shape.Width, len(m.Columns))] { // not those behind the file's own
-		if m.Columns[i].Field != "" && (i >= len(row) || row[i] != code.Trim(m.Columns[i].Header)) {
-			return false
+	return slices.ContainsFunc(m.HeadRows, func(head []string) bool {
+		some := false
+		for i := range m.Columns[:min(m.Shape.Width, len(m.Columns))] { // not those behind the file's own
+			is, was := "", ""
+			if i < len(row) {
+				is = row[i]
+			}
+			if i < len(head) {
+				was = head[i]
+			}
+			if is != was && (m.Columns[i].Field != "" || was == "") {
+				return false
+			}
+			some = some || was != "" && is == was
 		}
-	}
-	return true
+		return some
+	})
 }

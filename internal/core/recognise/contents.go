@@ -323,7 +323,8 @@ func (s *sample) byContent(w Want, named *Mapping) *Mapping {
 			}
 		}
 		if row >= 0 {
-			m = s.headed(mapHeaders(k, s.rows[row]), row)
+			h := s.headers(row, 1)[0]
+			m = s.headed(mapHeaders(k, h), h)
 			if m.WhyKind = "what its columns hold"; why != "" {
 				m.WhyHeader = why
 			}

@@ -80,14 +80,17 @@ type Mapping struct {
 	Sheet     int
 	SheetName string
 	HeaderRow int // as a spreadsheet shows it; 0 where there is none
-	NoHeader  bool
-	WhyHeader string
-	WhyKind   string
-	Columns   []Column
-	Worked    []Worked
-	Head      map[string]string // what stands above the header as label and value, labels squeezed
-	Asks      []Ask
-	Identity  field.Field // what identifies the item
+	// HeaderRows is how many rows the header has, the last of them HeaderRow, and HeadRows what stands in them.
+	HeaderRows int
+	HeadRows   [][]string
+	NoHeader   bool
+	WhyHeader  string
+	WhyKind    string
+	Columns    []Column
+	Worked     []Worked
+	Head       map[string]string // what stands above the header as label and value, labels squeezed
+	Asks       []Ask
+	Identity   field.Field // what identifies the item
 	// RowCodesProve: it was settled that the row codes say which lines they are, where what stands beside them is damaged.
 	RowCodesProve bool
 	Layout        *layout.Layout
@@ -96,6 +99,7 @@ type Mapping struct {
 	Filter        *column.Filter
 	Fill          []int
 	score         int
+	head          header
 	Shape         rowShape
 	Meant         map[layout.Match]bool // texts that were said to be right as they are
 	Blocks        []Block

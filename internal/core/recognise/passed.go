@@ -89,6 +89,9 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 		if numeric && !HasPart(parts, harmlessParts) {
 			return aFigure
 		}
+		if HasPart(parts, placeParts) && !HasPart(parts, harmlessParts) {
+			return aPlace
+		}
 		return ""
 	case HasPart(parts, defaultParts) && HasPart(parts, placeParts) && m.At(field.Bin) < 0 && m.Kind != field.Items:
 		return aPlace

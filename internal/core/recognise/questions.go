@@ -83,6 +83,11 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askRivals(s)
 	m.askDirection(s)
 	m.askPrice()
+	m.askQualified()
+	m.askPriceUnit(s)
+	m.askUndone(s, given)
+	m.askEveryPlace(s, given)
+	m.askAbove(s, given)
 	m.askHidden(s, given)
 	m.askTogether(s, known)
 	m.askNature(s, given)
@@ -90,6 +95,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askAcross(s, known)
 	m.askWarehouse(s, known)
 	m.askPassed(s)
+	m.askLeft(s)
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
 }
 

@@ -175,30 +175,48 @@ func (s *sample) byHeader(w Want) *Mapping {
 		kinds = []field.Kind{given.Kind}
 	}
 	best := &Mapping{Kind: kinds[0], score: -1}
-	for i, row := range s.rows[:min(len(s.rows), headerSearch)] {
-		if given.Header > 0 && s.numbers[i] != given.Header {
-			continue
-		}
-		if l, fit := shape(w.Layouts, kinds, row); l != nil {
-			m := mapHeaders(l.Kind, row)
-			m.score, m.Layout = 1000+int(fit*100), l
-			m.WhyKind = fmt.Sprintf("the file has the shape of the layout %q", l.Name)
-			if m.score > best.score {
-				best = s.headed(m, i)
+	for i := range s.rows[:min(len(s.rows), headerSearch)] {
+		for _, h := range s.headers(i, given.HeaderRows) {
+			if given.Header > 0 && s.numbers[h.last] != given.Header && s.numbers[i] != given.Header {
+				continue
 			}
-			continue
-		}
-		for _, k := range kinds {
-			m := mapHeaders(k, row)
-			if given.Header > 0 && m.score < 1 {
-				m.score = 1
-			}
-			if m.score > best.score {
-				best = s.headed(m, i)
+			if m := s.underHeader(h, w, kinds); m.score > best.score || best.beside(m) {
+				best = m
 			}
 		}
 	}
 	return best
+}
+
+// underHeader makes the best mapping of a table below a header.
+func (s *sample) underHeader(h header, w Want, kinds []field.Kind) *Mapping {
+	if l, fit := shape(w.Layouts, kinds, h.texts); l != nil {
+		m := mapHeaders(l.Kind, h)
+		m.score, m.Layout = 1000+int(fit*100), l
+		m.WhyKind = fmt.Sprintf("the file has the shape of the layout %q", l.Name)
+		return s.headed(m, h)
+	}
+	best := &Mapping{Kind: kinds[0], score: -2}
+	for _, k := range kinds {
+		m := mapHeaders(k, h)
+		if w.given().Header > 0 && m.score < 1 {
+			m.score = 1
+		}
+		if m.score > best.score {
+			best = m
+		}
+	}
+	return s.headed(best, h)
+}
+
+// beside tells whether another mapping, whose header has further rows above that of m, goes before it: what stands above tells some
+// columns apart from what they are called, and the items are still named.
+func (m *Mapping) beside(other *Mapping) bool {
+	if !other.head.groups || other.HeaderRow != m.HeaderRow || other.HeaderRows <= m.HeaderRows || m.Layout != nil {
+		return false
+	}
+	named := func(m *Mapping) bool { return m.At(field.SKU) >= 0 || m.At(field.Description) >= 0 }
+	return named(m) && named(other) && m.At(field.SKU) == other.At(field.SKU)
 }
 
 // titled tells whether the row is a header beyond doubt, even where a field that every file needs is not in it: it may
@@ -215,15 +233,11 @@ func (m *Mapping) titled() bool {
 	return sure >= 3 || sure == 2 && !digits
 }
 
-func (s *sample) headed(m *Mapping, row int) *Mapping {
-	m.HeaderRow = s.numbers[row]
-	m.Head = headOf(s.rows[:row])
-	switch {
-	case m.HeaderRow == 1:
-		m.WhyHeader = "the first row reads as a header"
-	default:
-		m.WhyHeader = fmt.Sprintf("row %d reads as a header; what stands above it is a title", m.HeaderRow)
-	}
+func (s *sample) headed(m *Mapping, h header) *Mapping {
+	m.HeaderRow, m.HeaderRows, m.head = s.numbers[h.last], h.last-h.first+1, h
+	m.Head = headOf(s.rows[:h.first])
+	m.HeadRows = s.rows[h.first : h.last+1]
+	m.WhyHeader = h.why(s)
 	return m
 }
 
@@ -237,7 +251,9 @@ func shape(layouts []*layout.Layout, kinds []field.Kind, row []string) (best *la
 	return best, fit
 }
 
-func mapHeaders(k field.Kind, headers []string) *Mapping {
+// mapHeaders takes columns for fields of a kind by what they are called.
+func mapHeaders(k field.Kind, of header) *Mapping {
+	headers := of.texts
 	m := &Mapping{Kind: k}
 	taken := map[field.Field]int{}
 	m.Columns = make([]Column, len(headers))
@@ -251,25 +267,12 @@ func mapHeaders(k field.Kind, headers []string) *Mapping {
 	// before weak ones.
 	for pass := range 5 {
 		for i, h := range headers {
-			w := field.NewHeading(h)
+			w, under := field.NewHeading(h), field.NewHeading(of.alone[i])
 			if w.Squeezed == "" || m.Columns[i].Field != "" {
 				continue
 			}
 			for _, s := range field.Fields(k) {
-				var fits bool
-				switch pass {
-				case 0:
-					fits = w.Squeezed == field.Squeeze(string(s.Field))
-				case 1:
-					fits = w.Exactly(s.AsWords)
-				case 2:
-					fits = w.Nearly(s.AsWords)
-				case 3:
-					fits = w.Nearly(s.AsUnclear)
-				case 4:
-					fits = w.Nearly(s.AsWeak)
-				}
-				if !fits {
+				if !reads(w, &s, pass) && (of.alone[i] == "" || !reads(under, &s, pass)) {
 					continue
 				}
 				c := &m.Columns[i]
@@ -309,6 +312,24 @@ func mapHeaders(k field.Kind, headers []string) *Mapping {
 	return m
 }
 
+// reads tells whether a header means a field, the surer ways in the earlier passes.
+func reads(h field.Heading, s *field.Spec, pass int) bool {
+	switch pass {
+	case 0:
+		return h.Squeezed == field.Squeeze(string(s.Field))
+	case 1:
+		return h.Exactly(s.AsWords)
+	case 2:
+		return h.Nearly(s.AsWords) || s.Form == field.Text && h.Loosely(s.AsWords)
+	case 3:
+		return h.Nearly(s.AsUnclear) || h.Loosely(s.AsWords)
+	}
+	return h.Nearly(s.AsWeak)
+}
+
+// countParts are parts of headers that say that something was counted.
+var countParts = partsOf("count, counted, gezählt, compté, geteld, contado")
+
 // telling are the fields that tell the kinds of file apart.
 var telling = []field.Field{
 	field.RowCode, field.Category, field.Nature, field.Barcode, field.Reserved, field.Available, field.Reference, field.PackSize, field.Parent,
@@ -335,6 +356,9 @@ func (m *Mapping) weigh(taken map[field.Field]int) {
 		if s.Required && !has && !byName {
 			m.score -= 15
 		}
+	}
+	if at := m.At(field.Counted); k == field.Counts && at >= 0 && HasPart(field.Parted(m.Columns[at].Header), countParts) {
+		m.score += 5 // what is headed Count was counted
 	}
 	if k == field.Places { // what names items or quantities is no list of places
 		for i := range m.Columns {

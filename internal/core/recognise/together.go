@@ -136,22 +136,11 @@ func (m *Mapping) askNature(s *sample, given *layout.Layout) {
 			continue
 		}
 		slices.Sort(out)
-		tests := make([]string, len(out))
-		for k, v := range out {
-			tests[k] = m.label(i) + ` <> "` + strings.ReplaceAll(v, `"`, `""`) + `"`
-		}
-		if given.Filter != "" {
-			tests = append(tests, given.Filter)
-		}
-		test := tests[0]
-		if len(tests) > 1 {
-			test = "AND(" + strings.Join(tests, "; ") + ")"
-		}
 		letter := tabular.ColumnName(i)
 		m.Asks = append(m.Asks, Ask{What: "no stock", Column: letter,
 			Text: fmt.Sprintf("Column %s says %s of some rows. Are these stock that is counted?", letter, problem.List(out, 4)),
 			Options: []Option{
-				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: test}},
+				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filter)}},
 				{Label: "Yes: they are stock like the others", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
 			}})
 		return

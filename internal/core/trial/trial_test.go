@@ -24,6 +24,7 @@ import (
 // trial is a file as it comes, and what a sensible controller expects of it.
 type trial struct {
 	name   string
+	file string
 	expect string // read, ask or either
 	kind   field.Kind
 	steps  []string // what is answered: answer WHAT N, remedy KIND N
@@ -42,7 +43,7 @@ func trials(t *testing.T) (out []trial) {
 			head, text, ok := strings.Cut(part, "\n---\n")
 			require.True(t, ok, part)
 			lines := strings.Split(head, "\n")
-			x := trial{name: lines[0], text: text}
+			x := trial{name: lines[0], text: text, file: name}
 			for _, l := range lines[2:] {
 				if step, is := strings.CutPrefix(l, "> "); is {
 					x.steps = append(x.steps, step)
@@ -207,4 +208,17 @@ func TestTrial(t *testing.T) {
 		}
 	}
 	t.Log(count)
+}
+
+func TestLook(t *testing.T) {
+	for _, x := range trials(t) {
+		if os.Getenv("LOOK") == "" || !strings.Contains(x.file, os.Getenv("LOOK")) {
+			continue
+		}
+		what, told := x.outcome(t)
+		fmt.Printf("##### %s: %s (wanted %s)\n", x.name, what, x.expect)
+		if what != "right" || os.Getenv("ALL") != "" {
+			fmt.Println(told)
+		}
+	}
 }

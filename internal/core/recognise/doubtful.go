@@ -1,0 +1,268 @@
+package recognise
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/code"
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/problem"
+	"wobin/internal/core/tabular"
+)
+
+// number is a figure in words of a header, such as 100 in "per 100".
+var number = regexp.MustCompile(`\d+`)
+
+// thousands are ways to write in a header that figures are in thousands.
+var thousands = []string{"000", "000s", "thousand", "thousands", "in thousands", "tsd", "in tsd", "k", "1000", "x 1000", "x1000"}
+
+// askQualified asks about columns whose header says in brackets what may make them something else: Qty (ordered), Qty (CS), Cost (per
+// 100).
+func (m *Mapping) askQualified() {
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field == "" || c.settled || m.NoHeader {
+			continue
+		}
+		sp := field.SpecOf(m.Kind, c.Field)
+		h := field.NewHeading(c.Header)
+		if sp == nil || sp.Form == field.Text || h.Qualified == "" || h.Nearly(sp.AsWords) || h.Nearly(sp.AsWeak) || h.Nearly(sp.AsUnclear) ||
+			field.NewHeading(h.Qualified).Nearly(append(slices.Clone(sp.AsWords), sp.AsWeak...)) {
+			continue
+		}
+		letter, here := tabular.ColumnName(i), m.label(i)
+		is := Option{Label: "It is the " + strings.ToLower(sp.Title), Set: layout.Choice{Column: letter, Field: c.Field}}
+		ask := Ask{What: "in brackets", Column: letter, Field: c.Field,
+			Text: fmt.Sprintf("Column %s is headed %q. Is it the %s all the same?", letter, code.Trim(c.Header), strings.ToLower(sp.Title))}
+		in := strings.ToLower(strings.Trim(h.Qualified, "' "))
+		n := number.FindString(in)
+		switch {
+		case sp.Form != field.Number:
+		case form.Within(form.PackSigns, in) && c.Field != field.UnitCost:
+			ask.Text = fmt.Sprintf("Column %s is headed %q. Are its figures in packs?", letter, code.Trim(c.Header))
+			is.Label = "No: they are in the item's own unit"
+			if !m.Has(field.Unit) {
+				ask.Options = append(ask.Options, Option{
+					Label: fmt.Sprintf("Yes: in %s, which each item has as its pack", h.Qualified),
+					Set:   layout.Choice{Column: letter, Field: c.Field}, Also: []layout.Choice{{Field: field.Unit, Fixed: h.Qualified}},
+				})
+			}
+		case slices.Contains(thousands, in):
+			ask.Options = append(ask.Options, Option{Label: "It is in thousands", Set: layout.Choice{Field: c.Field, Formula: here + " * 1000"}})
+		case n != "" && n != "0" && n != "1" && len(n) < 7 && c.Field == field.UnitCost:
+			ask.Options = append(ask.Options, Option{
+				Label: fmt.Sprintf("It is the cost of %s", n), Set: layout.Choice{Field: c.Field, Formula: here + " / " + n},
+			})
+		}
+		ask.Options = append(ask.Options, is,
+			Option{Label: "It is something else, and not needed", Set: layout.Choice{Column: letter, Field: field.PassedOver}})
+		m.Asks = append(m.Asks, ask)
+	}
+}
+
+// perParts are parts of headers of a column that says for how many a cost or price is.
+var perParts = partsOf("unit, units, per, qty, quantity, base, basis, einheit, preiseinheit, unité, eenheid, unidad, for")
+
+// askPriceUnit asks about a column that says for how many units a cost is: 410 for 100 is 4.1.
+func (m *Mapping) askPriceUnit(s *sample) {
+	cost := m.At(field.UnitCost)
+	if cost < 0 || m.NoHeader || m.Columns[cost].settled {
+		return
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		parts := field.Parted(c.Header)
+		if c.Field != "" || c.settled || m.used(i) || len(parts) > 3 ||
+			!slices.Contains(parts, "preiseinheit") && (!HasPart(parts, append(slices.Clone(priceParts), "cost", "costs", "kosten")) || !HasPart(parts, perParts)) {
+			continue
+		}
+		x := s.column(m, i)
+		more := false
+		for v := range x.values {
+			more = more || v != "1" && number.FindString(v) == v
+		}
+		if !more || x.numbers != x.filled {
+			continue
+		}
+		letter := tabular.ColumnName(i)
+		m.Asks = append(m.Asks, Ask{What: "price unit", Column: letter, Field: field.UnitCost, Example: s.example(m, i),
+			Text: fmt.Sprintf("Column %s, %q, may say for how many units the cost in column %s is.", letter, code.Trim(c.Header), tabular.ColumnName(cost)),
+			Options: []Option{
+				{
+					Label: "Yes: the cost is divided by it",
+					Set: layout.Choice{Field: field.UnitCost, Formula: fmt.Sprintf(`IF(OR(%s = ""; %s = ""); %s; %s / %s)`,
+						m.label(cost), m.label(i), m.label(cost), m.label(cost), m.label(i))},
+				},
+				{Label: "No: the cost is that of one unit", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
+			}})
+		return
+	}
+}
+
+// undone are words of a column of movements that say that one did not happen.
+var undone = field.SqueezeAll(field.Words("cancelled, canceled, cancel, void, voided, reversed, deleted, planned, draft, open, pending, rejected, error, failed, " +
+	"not posted, unposted, on hold, storniert, geplant, offen, annulé, prévu, geannuleerd, gepland, anulado, pendiente"))
+
+// askUndone sees movements that a column calls cancelled or planned: they may not have happened.
+func (m *Mapping) askUndone(s *sample, given *layout.Layout) {
+	if m.Kind != field.Movements || m.NoHeader {
+		return
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if c.Field != "" || c.settled || m.used(i) {
+			continue
+		}
+		x := s.column(m, i)
+		if len(x.values) > 12 || x.filled == 0 {
+			continue
+		}
+		flag := slices.Contains(undone, field.Squeeze(c.Header)) // headed Cancelled, with a mark where one is
+		var out []string
+		for v := range x.values {
+			no, told := field.Truths[field.Squeeze(v)]
+			if slices.Contains(undone, field.Squeeze(v)) || flag && (!told || no) {
+				out = append(out, v)
+			}
+		}
+		if len(out) == 0 {
+			continue
+		}
+		slices.Sort(out)
+		letter := tabular.ColumnName(i)
+		m.Asks = append(m.Asks, Ask{What: "no movement", Column: letter,
+			Text: fmt.Sprintf("Column %s, %q, says %s of some rows. Did these movements happen?", letter, code.Trim(c.Header), problem.List(out, 4)),
+			Options: []Option{
+				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filter)}},
+				{Label: "Yes: they count like the others", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
+			}})
+		return
+	}
+}
+
+// without is a filter that leaves out the rows in which a column says one of some texts, beside what is filtered already.
+func (m *Mapping) without(column int, texts []string, filter string) string {
+	tests := make([]string, len(texts))
+	for k, v := range texts {
+		tests[k] = m.label(column) + ` <> "` + strings.ReplaceAll(v, `"`, `""`) + `"`
+	}
+	if filter != "" {
+		tests = append(tests, filter)
+	}
+	if len(tests) == 1 {
+		return tests[0]
+	}
+	return "AND(" + strings.Join(tests, "; ") + ")"
+}
+
+// everyPlace are words that stand for all places together.
+var everyPlace = field.SqueezeAll(field.Words("all, all warehouses, all locations, all sites, all stores, total, totals, sum, overall, company, gesamt, alle, alle lager, " +
+	"tous, total général, totaal, todos, todas, suma"))
+
+// askEveryPlace sees rows of all places together beside rows of each.
+func (m *Mapping) askEveryPlace(s *sample, given *layout.Layout) {
+	for _, f := range []field.Field{field.Warehouse, field.Zone, field.Bin} {
+		at := m.At(f)
+		if m.Kind != field.Stock || at < 0 || m.NoHeader || m.used(at) {
+			continue
+		}
+		places := map[string]bool{}
+		for n, row := range s.rows {
+			if s.numbers[n] > m.HeaderRow && at < len(row) && row[at] != "" && m.Resembles(row) == "" {
+				places[row[at]] = true
+			}
+		}
+		for v := range places {
+			if !slices.Contains(everyPlace, field.Squeeze(v)) || len(places) < 2 {
+				continue
+			}
+			letter := tabular.ColumnName(at)
+			m.Asks = append(m.Asks, Ask{What: "all places", Column: letter, Field: f,
+				Text: fmt.Sprintf("Column %s says %q of some rows and names places in others. Are these rows the sums of the others?", letter, v),
+				Options: []Option{
+					{Label: fmt.Sprintf("Yes: leave rows with %s out", v), File: layout.Layout{Filter: m.without(at, []string{v}, given.Filter)}},
+					{Label: fmt.Sprintf("No: %s is a place", v), Set: layout.Choice{Column: letter, Field: f}},
+				}})
+			break
+		}
+	}
+}
+
+// askAbove sees rows above the header that are lines like those below it.
+func (m *Mapping) askAbove(s *sample, given *layout.Layout) {
+	if m.NoHeader || given.Header > 0 {
+		return
+	}
+	lines, first := 0, 0
+	for n, row := range s.rows {
+		if s.numbers[n] > m.HeaderRow-max(m.HeaderRows, 1) {
+			break
+		}
+		filled, numbers := 0, 0
+		for i := range m.Columns {
+			if i >= len(row) || row[i] == "" {
+				continue
+			}
+			filled++
+			if sp := field.SpecOf(m.Kind, m.Columns[i].Field); sp != nil && sp.Form == field.Number {
+				if _, ok := form.TakeApart(row[i]); ok {
+					numbers++
+				}
+			}
+		}
+		if numbers > 0 && filled*3 >= len(m.Columns)*2 && filled > 2 {
+			if lines++; first == 0 {
+				first = s.numbers[n]
+			}
+		}
+	}
+	if lines == 0 {
+		return
+	}
+	m.Asks = append(m.Asks, Ask{What: "rows above", Column: tabular.ColumnName(0),
+		Text: fmt.Sprintf("%s above the header, first row %d, %s like the lines below it and would be passed over. Is row %d the header?",
+			problem.Count(lines, "row", "rows"), first, map[bool]string{true: "looks", false: "look"}[lines == 1], m.HeaderRow),
+		Options: []Option{
+			{Label: "Yes: what stands above it is not needed", File: layout.Layout{Header: m.HeaderRow}},
+			{Label: "No: the file has no header", File: layout.Layout{Header: -1}},
+		}})
+}
+
+// askLeft asks about the columns of a file of which little else than the item was made out.
+func (m *Mapping) askLeft(s *sample) {
+	if m.Kind != field.Items || m.NoHeader || m.Part {
+		return
+	}
+	taken := 0
+	for i := range m.Columns {
+		if m.Columns[i].Field != "" {
+			taken++
+		}
+	}
+	if taken+len(m.Worked) > 1 {
+		return
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		x := s.column(m, i)
+		if c.Field != "" || c.settled || m.used(i) || m.asked(i) || x.filled == 0 || field.Squeeze(c.Header) == refusedWord {
+			continue
+		}
+		letter := tabular.ColumnName(i)
+		m.Asks = append(m.Asks, Ask{What: "passed over", Column: letter, Example: s.example(m, i),
+			Text: fmt.Sprintf("Little of this file was made out: column %s, %q, is passed over, such as %s. What is it?",
+				letter, code.Trim(c.Header), s.example(m, i)),
+			Options: []Option{
+				{Label: "It is the description", Set: layout.Choice{Field: field.Description}},
+				{Label: "It is the category", Set: layout.Choice{Field: field.Category}},
+				{Label: "It is the unit", Set: layout.Choice{Field: field.Unit}},
+				{Label: "It is a second code of the item", Set: layout.Choice{Field: field.FurtherSKU}},
+				{Label: "It is what is on hand: the file is recorded stock", Set: layout.Choice{Field: field.Quantity}, File: layout.Layout{Kind: field.Stock}},
+				{Label: "It is not needed", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
+			}})
+	}
+}

@@ -1,0 +1,155 @@
+package recognise
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/field"
+	"wobin/internal/core/form"
+)
+
+// header is what stands at the head of a table: one row, or several that are read together.
+type header struct {
+	first, last int      // places in the sample
+	texts       []string // what each column is called: what stands in it, from above to below
+	alone       []string // the lowest text by itself, where what stands above it says nothing else; "" elsewhere
+	groups      bool     // what stands above says of some columns what they are
+}
+
+// mostHeaderRows is how many rows a header may have, units below it not counted.
+const mostHeaderRows = 3
+
+// neutral are parts of groups above columns that say nothing else than the columns do.
+var neutral = partsOf("item, items, article, product, material, part, stock, inventory, data, detail, details, information, info, general, master, " +
+	"basic, place, storage, identification, codes, quantities, quantity, figures, figure, recorded, current, record, records, line, lines, valuation, " +
+	"value, cost, costs, count, header, main, artikel, artikeldaten, stammdaten, bestand, bestände, mengen, lagerort, daten, kosten, wert, article, " +
+	"données, général, valeur, artikelgegevens, voorraad, gegevens, artículo, datos, existencias, valor, warehouse, bin, location, site, system")
+
+// headers gives what the header may be whose lowest row of names is row i, one of a single row first.
+func (s *sample) headers(i int, given int) (out []header) {
+	row := s.rows[i]
+	out = append(out, header{first: i, last: i, texts: row, alone: make([]string, len(row))})
+	for n := 1; n < mostHeaderRows && i-n >= 0 && s.numbers[i-n] == s.numbers[i]-n && s.groupsAbove(s.rows[i-n], row) && given != 1; n++ {
+		above := out[len(out)-1]
+		out = append(out, stacked(s.rows[i-n], above))
+	}
+	if given > 0 {
+		out = slices.DeleteFunc(out, func(h header) bool { return h.last-h.first+1 != given && len(out) > 1 })
+	}
+	if given == 1 || i+1 >= len(s.rows) || s.numbers[i+1] != s.numbers[i]+1 || !unitsRow(s.rows[i+1]) {
+		return out
+	}
+	for k := range out { // the units stand in brackets behind the names
+		h := &out[k]
+		h.last, h.texts = i+1, slices.Clone(h.texts)
+		h.alone = slices.Clone(h.alone)
+		for at, unit := range s.rows[i+1] {
+			if unit = strings.Trim(unit, "()[] "); unit == "" || at >= len(h.texts) {
+				continue
+			}
+			if h.texts[at] += " (" + unit + ")"; h.alone[at] != "" {
+				h.alone[at] += " (" + unit + ")"
+			}
+		}
+	}
+	return out
+}
+
+// groupsAbove tells whether a row right above the names of columns may name groups of them, or be the first part of their names.
+func (s *sample) groupsAbove(row, names []string) bool {
+	filled := 0
+	for at, text := range row {
+		if text == "" {
+			continue
+		}
+		if filled++; len(text) > 40 || strings.ContainsAny(text, "0123456789:") || at >= len(names) {
+			return false
+		}
+	}
+	for _, name := range names {
+		if _, number := form.TakeApart(name); number {
+			return false // a line of the table
+		}
+	}
+	return filled > 0
+}
+
+// stacked puts a row above the names of columns. A group stands in the first of its columns, as merged cells have it; a name that has
+// nothing below it is one of its own.
+func stacked(row []string, below header) header {
+	h := header{first: below.first - 1, last: below.last, groups: below.groups}
+	group, name := "", ""
+	for at := range max(len(row), len(below.texts)) {
+		top, under := "", ""
+		if at < len(row) {
+			top = row[at]
+		}
+		if at < len(below.texts) {
+			under = below.texts[at]
+		}
+		switch {
+		case top != "" && under != "":
+			group = top
+		case top != "":
+			group = ""
+		}
+		switch name = ""; {
+		case under == "":
+			h.texts, h.alone = append(h.texts, top), append(h.alone, "")
+			continue
+		case group == "":
+			h.texts, h.alone = append(h.texts, under), append(h.alone, "")
+			continue
+		case strings.HasSuffix(group, "-") && top != "": // a word that is parted at the end of its line
+			name = strings.TrimSuffix(group, "-") + under
+		default:
+			name = group + " " + under
+		}
+		alone := ""
+		if !slices.ContainsFunc(field.Parted(group), func(p string) bool { return !slices.Contains(neutral, p) }) {
+			alone = under
+		} else {
+			h.groups = true
+		}
+		h.texts, h.alone = append(h.texts, name), append(h.alone, alone)
+	}
+	return h
+}
+
+// units are the words of a row that says in what the figures below are.
+var units = field.SqueezeAll(field.Words("ea, each, pcs, pc, piece, pieces, st, stk, stck, stück, stuks, unit, units, uom, m, metre, meter, mtr, cm, mm, kg, g, l, " +
+	"lt, ltr, litre, liter, bx, box, boxes, cs, case, cases, ctn, carton, cartons, pk, pack, packs, pal, pallet, pallets, dz, doz, dozen, eur, usd, gbp, " +
+	"chf, sek, nok, dkk, cad, aud, €, $, £, %, no, text, code, date, number, string, integer, decimal, days, rolls, roll, set, sets, pair, pairs"))
+
+// unitsRow tells whether a row below the names holds units and nothing else.
+func unitsRow(row []string) bool {
+	filled := 0
+	for _, text := range row {
+		if text = strings.Trim(text, "()[] "); text == "" {
+			continue
+		}
+		if filled++; text != "€" && text != "$" && text != "£" && text != "%" && !slices.Contains(units, field.Squeeze(text)) {
+			return false
+		}
+	}
+	return filled > 0 && (len(row) < 2 || filled < len(row))
+}
+
+// why says which rows the header is.
+func (h *header) why(s *sample) string {
+	from, to := s.numbers[h.first], s.numbers[h.last]
+	title := ""
+	if from > 1 {
+		title = "; what stands above is a title"
+	}
+	switch {
+	case from == to && to == 1:
+		return "the first row reads as a header"
+	case from == to:
+		return fmt.Sprintf("row %d reads as a header; what stands above it is a title", to)
+	case to == from+1:
+		return fmt.Sprintf("rows %d and %d read together as a header%s", from, to, title)
+	}
+	return fmt.Sprintf("rows %d to %d read together as a header%s", from, to, title)
+}
