@@ -17,6 +17,7 @@ type Dates struct {
 	Order  string `json:"order,omitempty" enum:"ymd,dmy,mdy" doc:"in which order day, month and year stand"`
 	Time   string `json:"time,omitempty" doc:"the time of day of dates that have none, 00:00 to 24:00"`
 	Serial bool   `json:"serial,omitempty" doc:"numbers are days since 1899-12-30, as spreadsheet programs store dates"`
+	Epoch  string `json:"epoch,omitempty" enum:"s,ms" doc:"numbers are seconds, or thousandths of them, since 1970-01-01 in UTC"`
 }
 
 // Errors of times beyond those of ParseTime.
@@ -25,6 +26,7 @@ var (
 	errNoDay  = errors.New("is no day of the calendar")
 	errEven   = errors.New("may be day first or month first. Write it as 2026-11-24 10:00")
 	errNoHour = errors.New("is a date without a time of day. Say which time is meant")
+	errEpoch  = errors.New("is a number where a time is expected; it may be seconds since 1970")
 	errSerial = errors.New("is a number where a time is expected; it may be a day's number in a spreadsheet program")
 )
 
@@ -258,6 +260,20 @@ func daySerial(s string) (days float64, ok bool) {
 	return days, err == nil && days >= 29_221 && days < 73_051
 }
 
+// sinceEpoch reads a number of seconds, or of thousandths of them, since 1970, from 2001 to 2100, into nanoseconds.
+func sinceEpoch(s string) (ns int64, unit string, ok bool) {
+	n, err := strconv.ParseInt(s, 10, 64)
+	switch {
+	case err != nil || s[0] == '+':
+		return 0, "", false
+	case len(s) == 10 && n >= 1_000_000_000 && n < 4_102_444_800:
+		return n * 1_000_000_000, "s", true
+	case len(s) == 13 && n >= 1_000_000_000_000 && n < 4_102_444_800_000:
+		return n * 1_000_000, "ms", true
+	}
+	return 0, "", false
+}
+
 // Parse reads a time by the column's form into Unix nanoseconds.
 func (d *Dates) Parse(s string, zone *time.Location) (int64, error) {
 	at, err := ParseTime(s, zone)
@@ -273,6 +289,12 @@ func (d *Dates) Parse(s string, zone *time.Location) (int64, error) {
 		}
 		local := time.Unix(time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC).Unix()+int64(days*86_400+0.5), 0).UTC()
 		return ParseTime(local.Format("2006-01-02 15:04:05"), zone)
+	}
+	if seconds, unit, ok := sinceEpoch(s); ok {
+		if d.Epoch != unit {
+			return 0, errEpoch
+		}
+		return seconds, nil
 	}
 	x, ok := TakeDate(s)
 	if !ok {
@@ -406,6 +428,8 @@ func TimeKind(err error) string {
 		return "no time of day"
 	case errSerial:
 		return "day number"
+	case errEpoch:
+		return "seconds since 1970"
 	}
 	return "not a time"
 }

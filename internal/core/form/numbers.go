@@ -21,6 +21,35 @@ type Numbers struct {
 	Below   []string `json:"below,omitempty" doc:"signs beside a number that mean below zero, such as CR"`
 	Letters bool     `json:"letters,omitempty" doc:"O, I and l beside digits are the digits that they are typed for"`
 	Minus   bool     `json:"minus,omitempty" doc:"a minus may stand at the end, and brackets mean below zero"`
+	Zero    []string `json:"zero,omitempty" doc:"texts that stand for 0, such as -"`
+	// What cells that hold no plain number are read as.
+	Fractions bool   `json:"fractions,omitempty" doc:"3½ and 3 1/2 are 3.5"`
+	Sums      bool   `json:"sums,omitempty" doc:"12+5 is 17, and 3x24 is 72"`
+	Parts     string `json:"parts,omitempty" enum:"whole,add" doc:"a cell that holds several quantities, such as 79 EA / 3 CS: the first is the whole, or they are added up, packs by what they hold"`
+}
+
+// Merge lays what was settled later over n.
+func (n *Numbers) Merge(top *Numbers) {
+	if top.Decimal != "" {
+		n.Decimal = top.Decimal
+	}
+	if top.Parts != "" {
+		n.Parts = top.Parts
+	}
+	n.Letters, n.Minus = n.Letters || top.Letters, n.Minus || top.Minus
+	n.Fractions, n.Sums = n.Fractions || top.Fractions, n.Sums || top.Sums
+	n.Signs, n.Below, n.Zero = Further(n.Signs, top.Signs), Further(n.Below, top.Below), Further(n.Zero, top.Zero)
+}
+
+// Further gives texts with further ones, each once.
+func Further(texts, more []string) []string {
+	out := slices.Clone(texts)
+	for _, s := range more {
+		if !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	return out
 }
 
 // written is a number taken apart: what stands around it and its digits with their separators.
@@ -75,6 +104,9 @@ func TakeApart(s string) (w written, ok bool) {
 	}
 	if r, n := utf8.DecodeRuneInString(tail); tail != "" && strings.ContainsRune(minuses, r) && len(tail) > n && isWordByte(tail[n]) {
 		return w, false // 12-Mar is no number with a minus behind it
+	}
+	if tail == "+" && !w.Negative && head == "" { // as a minus at the end
+		w.end, tail = true, ""
 	}
 	if tail, minus = cutMinus(tail); minus {
 		if w.Negative {
@@ -238,6 +270,9 @@ func (n *Numbers) Parse(s string) (plain string, problem, text string) {
 	}
 	w, ok := TakeApart(s)
 	if !ok {
+		if plain, problem, text, is := n.odd(s, decimal); is {
+			return plain, problem, text
+		}
 		return "", "not a number", "is not a number"
 	}
 	if plain, ok = w.Plain(decimal); !ok {

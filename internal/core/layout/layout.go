@@ -6,6 +6,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -55,6 +56,7 @@ type Layout struct {
 	Aside      string      `json:"aside,omitempty" enum:"pass,take," doc:"rows that read as totals, notes and repeated headers: passed over, or taken as lines"`
 	Hidden     string      `json:"hidden,omitempty" enum:"take,leave," doc:"rows that are hidden in a workbook: taken like the others, or left out"`
 	RowCodes   string      `json:"row_codes,omitempty" enum:"prove," doc:"counts: the row codes prove the lines, where SKUs, bins and lots beside them are damaged"`
+	Serials    string      `json:"serials,omitempty" enum:"refuse,split," doc:"cells that hold several serials: refused, or each becomes a line of its own with one piece, where there are as many as the quantity"`
 	Short      string      `json:"short,omitempty" enum:"refuse,empty," doc:"rows with fewer cells than the others: refused, or what they lack are their last cells, which are empty"`
 	Parted     string      `json:"parted,omitempty" enum:"refuse,join," doc:"rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible"`
 	Rows       string      `json:"rows,omitempty" enum:"both,add,change," doc:"which rows are taken: new ones and changes, only new ones, only changes"`
@@ -117,11 +119,8 @@ func (l *Layout) Valid() error {
 	if l.Kind != "" && !slices.Contains(field.Kinds, l.Kind) {
 		return fmt.Errorf("kind: %q is none of places, items, stock, movements and counts", l.Kind)
 	}
-	for _, err := range []error{oneOf("aside", l.Aside, "pass", "take"), oneOf("hidden", l.Hidden, "take", "leave"), oneOf("row_codes", l.RowCodes, "prove"), oneOf("short", l.Short, "refuse", "empty"), oneOf("parted", l.Parted, "refuse", "join"), oneOf("rows", l.Rows, "both", "add", "change"), oneOf("extent",
-		l.Extent, "whole", "only"),
-		oneOf("quantity", l.Quantity, "replace", "add", "take"), oneOf("doubles", l.Doubles, "refuse", "sum", "keep", "skip"),
-		oneOf("new_items", l.NewItems, "make", "skip", "refuse")} {
-		if err != nil {
+	for _, mode := range l.modes() {
+		if err := oneOf(mode.name, *mode.say, mode.words...); err != nil {
 			return err
 		}
 	}
@@ -134,7 +133,7 @@ func (l *Layout) Valid() error {
 		c := &l.Columns[i]
 		name := c.name()
 		for _, err := range []error{oneOf(name+": decimal", c.Decimal, ".", ","), oneOf(name+": order", c.Order, "ymd", "dmy", "mdy"),
-			oneOf(name+": fill", c.Fill, "down", "as is"), oneOf(name+": empty", c.Empty, "leave", "clear")} {
+			oneOf(name+": parts", c.Parts, "whole", "add"), oneOf(name+": epoch", c.Epoch, "s", "ms"), oneOf(name+": fill", c.Fill, "down", "as is"), oneOf(name+": empty", c.Empty, "leave", "clear")} {
 			if err != nil {
 				return err
 			}
@@ -167,12 +166,9 @@ func (l *Layout) Valid() error {
 
 // Idle tells whether the choice settles nothing.
 func (c *Choice) Idle() bool {
-	return c.Field == "" && !c.Worked() && c.Default == "" && c.Fill == "" && c.Empty == "" && c.Decimal == "" && c.Order == "" &&
-		c.Time == "" &&
-		len(c.Signs)+len(c.Below)+len(c.Nothing) == 0 &&
-		!c.Minus &&
-		!c.Letters &&
-		!c.Serial
+	says := *c
+	says.Column, says.Header = "", ""
+	return reflect.ValueOf(says).IsZero()
 }
 
 func (c *Choice) name() string {
@@ -234,10 +230,7 @@ func (l *Layout) Settle(more *Layout) {
 	if more.Header != 0 && more.Header != l.Header {
 		l.Header, l.Columns = more.Header, nil
 	}
-	if more.HeaderRows != 0 {
-		l.HeaderRows = more.HeaderRows
-	}
-	l.modes(more)
+	l.lay(more)
 	l.Columns = slices.Clone(l.Columns)
 	for i := range more.Columns {
 		c := more.Columns[i]
@@ -273,19 +266,46 @@ func (l *Layout) Settle(more *Layout) {
 	}
 }
 
-// modes lays what another layout says of the file as a whole over what this one says.
-func (l *Layout) modes(more *Layout) {
-	for _, x := range []struct {
-		into *string
-		say  string
-	}{
-		{&l.Filter, more.Filter}, {(*string)(&l.Identify), string(more.Identify)}, {&l.Aside, more.Aside}, {&l.Hidden, more.Hidden},
-		{&l.Parted, more.Parted}, {&l.Short, more.Short}, {&l.RowCodes, more.RowCodes}, {&l.Rows, more.Rows}, {&l.Extent, more.Extent},
-		{&l.Quantity, more.Quantity}, {&l.Doubles, more.Doubles}, {&l.NewItems, more.NewItems},
-	} {
-		if x.say != "" {
-			*x.into = code.Trim(x.say)
+// mode is one word about the file as a whole.
+type mode struct {
+	name  string
+	say   *string
+	words []string // those that it may be
+}
+
+// modes are the words about the file as a whole.
+func (l *Layout) modes() []mode {
+	return []mode{
+		{"aside", &l.Aside, []string{"pass", "take"}},
+		{"hidden", &l.Hidden, []string{"take", "leave"}},
+		{"row_codes", &l.RowCodes, []string{"prove"}},
+		{"serials", &l.Serials, []string{"refuse", "split"}},
+		{"short", &l.Short, []string{"refuse", "empty"}},
+		{"parted", &l.Parted, []string{"refuse", "join"}},
+		{"rows", &l.Rows, []string{"both", "add", "change"}},
+		{"extent", &l.Extent, []string{"whole", "only"}},
+		{"quantity", &l.Quantity, []string{"replace", "add", "take"}},
+		{"doubles", &l.Doubles, []string{"refuse", "sum", "keep", "skip"}},
+		{"new_items", &l.NewItems, []string{"make", "skip", "refuse"}},
+	}
+}
+
+// lay lays what another layout says of the file as a whole over what this one says.
+func (l *Layout) lay(more *Layout) {
+	theirs := more.modes()
+	for i, mine := range l.modes() {
+		if say := *theirs[i].say; say != "" {
+			*mine.say = code.Trim(say)
 		}
+	}
+	if more.Filter != "" {
+		l.Filter = code.Trim(more.Filter)
+	}
+	if more.Identify != "" {
+		l.Identify = more.Identify
+	}
+	if more.HeaderRows != 0 {
+		l.HeaderRows = more.HeaderRows
 	}
 	if more.Across != nil {
 		l.Across = more.Across
@@ -299,10 +319,7 @@ func (l *Layout) Over(base *Layout) *Layout {
 		out.Kind = l.Kind
 	}
 	out.Header = l.Header // titles come and go
-	if l.HeaderRows != 0 {
-		out.HeaderRows = l.HeaderRows
-	}
-	out.modes(l)
+	out.lay(l)
 	if l.Kind != "" && base.Kind != "" && l.Kind != base.Kind { // the fields of another kind say nothing here
 		out.Columns, out.Identify = slices.Clone(l.Columns), l.Identify
 		return &out
@@ -323,25 +340,10 @@ func (c *Choice) Merge(top *Choice) {
 	set(&c.Default, top.Default)
 	set(&c.Fill, top.Fill)
 	set(&c.Empty, top.Empty)
-	set(&c.Decimal, top.Decimal)
+	c.Numbers.Merge(&top.Numbers)
 	set(&c.Order, top.Order)
 	set(&c.Time, top.Time)
-	c.Minus = c.Minus || top.Minus
-	c.Letters = c.Letters || top.Letters
+	set(&c.Epoch, top.Epoch)
 	c.Serial = c.Serial || top.Serial
-	for _, s := range top.Nothing {
-		if !slices.Contains(c.Nothing, s) {
-			c.Nothing = append(slices.Clone(c.Nothing), s)
-		}
-	}
-	for _, s := range top.Below {
-		if !slices.Contains(c.Below, s) {
-			c.Below = append(slices.Clone(c.Below), s)
-		}
-	}
-	for _, s := range top.Signs {
-		if !slices.Contains(c.Signs, s) {
-			c.Signs = append(slices.Clone(c.Signs), s)
-		}
-	}
+	c.Nothing = form.Further(c.Nothing, top.Nothing)
 }

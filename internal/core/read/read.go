@@ -78,10 +78,11 @@ type pass struct {
 	problems  *problem.Problems
 	sources   map[field.Field]*reader
 	aside     map[string]*Aside
-	header    int     // the row of the header, 0 where the reading begins below it
-	namer     *reader // the column that names the row's item, by which totals and notes are told from lines
-	namerHead []int   // the lengths of what stands in its header
-	textRow   int     // the row that was noted last for its cells written as ="text"
+	header    int       // the row of the header, 0 where the reading begins below it
+	namer     *reader   // the column that names the row's item, by which totals and notes are told from lines
+	namerHead []int     // the lengths of what stands in its header
+	serials   []*reader // those of the serial and of the quantity, where cells of several serials are parted
+	textRow   int       // the row that was noted last for its cells written as ="text"
 }
 
 // reader reads the cells of a source, and keeps what they tell of its form.
@@ -128,6 +129,14 @@ func (r Reading) pass(f *tabular.File, m *recognise.Mapping, p *problem.Problems
 	in.namer = in.sources[m.Identity]
 	if m.Kind == field.Places {
 		in.namer = in.sources[field.Warehouse]
+	}
+	total := in.sources[field.Quantity]
+	if m.Kind == field.Counts {
+		total = in.sources[field.Counted]
+	}
+	if serial := in.sources[field.Serial]; m.Given(r.Layout).Serials == "split" && serial != nil && total != nil &&
+		serial.Column >= 0 && total.Column >= 0 {
+		in.serials = []*reader{serial, total}
 	}
 	for _, row := range m.HeadRows {
 		if in.namer != nil && in.namer.Column >= 0 && in.namer.Column < len(row) {
@@ -296,8 +305,8 @@ func (c *cells) look(p stock.Part, id stock.ID, b []byte) {
 		return
 	case len(b) > 2 && len(b) < 12 && NothingWord(b):
 		why = WordForNothing
-	case bytes.Contains(b, []byte(", ")), bytes.IndexByte(b, ';') > 0, bytes.IndexByte(b, '\n') > 0:
-		parts := strings.FieldsFunc(strings.ReplaceAll(string(b), ", ", ";"), func(r rune) bool { return r == ';' || r == '\n' })
+	case bytes.Contains(b, []byte(", ")), bytes.IndexByte(b, ';') > 0, bytes.IndexByte(b, '\n') > 0, p == stock.Serial && bytes.IndexByte(b, ',') > 0:
+		parts := severalCodes(b)
 		if _, is := c.in.Known.Set(recognise.KeyFields[p]).Find(string(b)); len(parts) > 1 && !is {
 			why = SeveralInOne
 		}

@@ -6,8 +6,10 @@ import (
 	"strings"
 
 	"wobin/internal/core/column"
+	"wobin/internal/core/field"
 	"wobin/internal/core/form"
 	"wobin/internal/core/problem"
+	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
 )
 
@@ -150,8 +152,65 @@ func (c *cells) joined(n int) (out [][]byte) {
 	return out
 }
 
-// each gives the row in hand once, or, with places across, once for each place that has a figure.
+// each gives the row in hand once; or, with places across, once for each place that has a figure; or, where its cell of serials holds
+// several, once for each of them with one piece.
 func (w *walk) each(row func(c *cells)) {
+	if w.in.serials == nil || !w.eachSerial(row) {
+		w.eachPlace(row)
+	}
+}
+
+// eachSerial gives the row in hand once for each serial, where its cell holds several; it tells whether it does.
+func (w *walk) eachSerial(row func(c *cells)) bool {
+	c := w.c
+	serial, total := w.in.serials[0], w.in.serials[1]
+	if serial.Column >= len(c.Cells) || total.Column >= len(c.Cells) {
+		return false
+	}
+	texts := severalCodes(c.Cells[serial.Column])
+	if len(texts) < 2 {
+		return false
+	}
+	base := c.Cells
+	count, given := c.quantity(total)
+	if c.bad || !given || count != q(len(texts)) {
+		if !c.bad {
+			c.wrong(field.Serial, "serials and quantity", base[serial.Column], "%q holds %d serials where the quantity is %s. Give each piece its serial",
+				problem.Short(base[serial.Column]), len(texts), count)
+		}
+		return true
+	}
+	if c.Kinds != nil {
+		c.Kinds = slices.Clone(c.Kinds)
+		c.Kinds[total.Column] = tabular.NumberCell
+	}
+	for _, text := range texts {
+		c.bad, c.failed = false, c.failed[:0]
+		c.Cells = append(w.turn[:0], base...)
+		w.turn = c.Cells
+		c.Cells[serial.Column], c.Cells[total.Column] = []byte(text), []byte("1")
+		row(c)
+	}
+	return true
+}
+
+// q is a whole number as a quantity.
+func q(n int) quantity.Quantity { return quantity.Quantity(n) * quantity.Scale }
+
+// severalCodes parts a cell that lists codes; one text where it holds one.
+func severalCodes(b []byte) []string {
+	parts := strings.FieldsFunc(string(b), func(r rune) bool { return r == ',' || r == ';' || r == '\n' || r == '\r' || r == '|' })
+	out := parts[:0]
+	for _, p := range parts {
+		if p = strings.TrimSpace(p); p != "" {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// eachPlace gives the row in hand once, or, with places across, once for each place that has a figure.
+func (w *walk) eachPlace(row func(c *cells)) {
 	t, c := w.in.m.Turned, w.c
 	if t == nil {
 		row(c)

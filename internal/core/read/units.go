@@ -131,6 +131,11 @@ func (u *units) quantity(c *cells, src *reader, sku stock.ID) (q quantity.Quanti
 		return c.quantity(src)
 	}
 	b := c.get(src)
+	if src.Numbers.Parts == "add" {
+		if q, is := u.added(c, src, b, sku); is {
+			return q, true
+		}
+	}
 	if n := len(b); n == 0 || b[n-1] >= '0' && b[n-1] <= '9' && b[0] < 'A' {
 		return c.quantity(src)
 	}
@@ -164,4 +169,39 @@ func (u *units) quantity(c *cells, src *reader, sku stock.ID) (q quantity.Quanti
 	q = u.turn(c, src.Spec.Field, was, size)
 	u.tell(c, was, q, size, u.names.Intern([]byte(w.Sign)))
 	return q, true
+}
+
+// added adds up several quantities in a cell, packs by what they hold; is is false where the cell holds one.
+func (u *units) added(c *cells, src *reader, b []byte, sku stock.ID) (sum quantity.Quantity, is bool) {
+	parts := src.Numbers.Several(string(b))
+	if len(parts) < 2 {
+		return 0, false
+	}
+	src.Read = true
+	for _, part := range parts {
+		size, base, known := int64(1), "", false
+		u.judge.ask(func() {
+			name := u.codes[stock.SKU].Text(sku)
+			if item, ok := u.judge.known.Set(field.SKU).Find(name); ok && part.Sign != "" {
+				size, base, known = u.judge.known.Measure(item, part.Sign)
+			}
+		})
+		if part.Sign != "" && (!known || size == 0) {
+			c.wrong(src.Spec.Field, "not a unit of the item", b, "%q: %s is not known as a unit or pack of the item%s. Give the item its pack first",
+				problem.Short(b), part.Sign, map[bool]string{true: ", which is kept in " + base}[base != ""])
+			return 0, true
+		}
+		q, err := quantity.Parse([]byte(part.Plain))
+		if err != nil {
+			c.wrong(src.Spec.Field, form.NumberKind(err), b, "%q %v", problem.Short(b), err)
+			return 0, true
+		}
+		q = u.turn(c, src.Spec.Field, q, size)
+		var ok bool
+		if sum, ok = quantity.Add(sum, q); !ok {
+			c.wrong(src.Spec.Field, "too large", b, "%q is too large", problem.Short(b))
+			return 0, true
+		}
+	}
+	return sum, true
 }

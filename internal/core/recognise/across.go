@@ -143,7 +143,7 @@ func (m *Mapping) askAcross(s *sample, known *Known) {
 	var found []int
 	for i := range m.Columns {
 		c := &m.Columns[i]
-		if c.settled || c.Field != "" || m.used(i) || field.Squeeze(c.Header) == "" || IsTotal(c.Header) {
+		if c.settled || c.Field != "" || m.used(i) || field.Squeeze(c.Header) == "" || IsTotal(c.Header) || slices.Contains(m.offered, i) {
 			continue
 		}
 		x := s.column(m, i)
@@ -208,7 +208,7 @@ func (m *Mapping) askAcross(s *sample, known *Known) {
 	}
 	ask.Options = append(ask.Options, none)
 	m.Asks = append(m.Asks, ask)
-	m.offered = found
+	m.offered = append(m.offered, found...)
 }
 
 // letters lists columns.

@@ -266,3 +266,70 @@ func (m *Mapping) askLeft(s *sample) {
 			}})
 	}
 }
+
+// Parts of headers of quantities that are parts of one: in packs, in single pieces, and what a pack holds.
+var (
+	caseParts = partsOf("case, cases, cs, carton, cartons, ctn, ctns, box, boxes, bx, pack, packs, outer, outers, pallet, pallets, karton, kartons")
+	eachParts = partsOf("each, eaches, ea, loose, single, singles, piece, pieces, pcs, pc, units, remainder, stück, pièces, stuks, unidades")
+	sizeParts = partsOf("size, per, content, contents, factor, conversion, holds")
+)
+
+// askCases sees quantities in cases and in single pieces beside one another, where no column is the whole.
+func (m *Mapping) askCases(s *sample) {
+	kind := m.Kind
+	if kind == field.Items {
+		kind = field.Stock
+	}
+	total := quantityOf(kind)
+	if at := m.At(total); m.NoHeader || kind != field.Stock && kind != field.Counts || m.Has(total) && (at < 0 || !m.Columns[at].weak) {
+		return
+	}
+	packs, pieces, size := -1, -1, -1
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		words := field.BareParts(c.Header)
+		sized := c.Field == field.PackSize || strings.Contains(strings.ToLower(c.Header), "per ") || HasPart(words, sizeParts)
+		if c.settled || m.used(i) || c.Field != "" && c.Field != field.PackSize && c.Field != total && c.Field != field.PackUnit && !c.weak {
+			continue
+		}
+		if x := s.column(m, i); x.filled == 0 || x.numeric*2 < x.filled {
+			continue
+		}
+		switch {
+		case sized && size < 0 && (HasPart(words, caseParts) || c.Field == field.PackSize):
+			size = i
+		case sized:
+		case HasPart(words, caseParts) && packs < 0:
+			packs = i
+		case HasPart(words, eachParts) && pieces < 0:
+			pieces = i
+		}
+	}
+	if packs < 0 || pieces < 0 {
+		return
+	}
+	a := Ask{What: "cases and pieces", Column: tabular.ColumnName(packs), Field: total,
+		Text: fmt.Sprintf("Columns %s hold quantities in packs and in single pieces. What is the whole quantity?", m.letters([]int{packs, pieces}))}
+	if size >= 0 {
+		a.Options = append(a.Options, Option{
+			Label: fmt.Sprintf("Column %s times column %s, plus column %s", tabular.ColumnName(packs), tabular.ColumnName(size), tabular.ColumnName(pieces)),
+			Set:   layout.Choice{Field: total, Formula: fmt.Sprintf("%s * %s + %s", m.label(packs), m.label(size), m.label(pieces))},
+			File:  layout.Layout{Kind: kind},
+		})
+	}
+	for _, at := range []int{pieces, packs} {
+		other := packs + pieces - at
+		o := Option{Label: fmt.Sprintf("Column %s alone; column %s says the same in another unit, or is not needed", tabular.ColumnName(at), tabular.ColumnName(other)),
+			Set:  layout.Choice{Column: tabular.ColumnName(at), Field: total},
+			Also: []layout.Choice{{Column: tabular.ColumnName(other), Field: field.PassedOver}}, File: layout.Layout{Kind: kind}}
+		if size >= 0 {
+			o.Also = append(o.Also, layout.Choice{Column: tabular.ColumnName(size), Field: field.PassedOver})
+		}
+		a.Options = append(a.Options, o)
+	}
+	m.Asks = append(m.Asks, a)
+	m.offered = append(m.offered, packs, pieces)
+	if size >= 0 {
+		m.offered = append(m.offered, size)
+	}
+}

@@ -12,28 +12,10 @@ import (
 
 // Whole gives the layout that a mapping comes to: everything that was settled or found out about the file.
 func (m *Mapping) Whole(given *layout.Layout) *layout.Layout {
-	l := &layout.Layout{
-		Kind:       m.Kind,
-		Header:     given.Header,
-		HeaderRows: given.HeaderRows,
-		Filter:     given.Filter,
-		Identify:   given.Identify,
-		Aside:      given.Aside,
-		Hidden:     given.Hidden,
-		Parted:     given.Parted,
-		Short:      given.Short,
-		RowCodes:   given.RowCodes,
-		Across:     given.Across,
-		Rows:       given.Rows,
-		Extent:     given.Extent,
-		Quantity:   given.Quantity,
-		Doubles:    given.Doubles,
-		NewItems:   given.NewItems,
-		Matches:    slices.Clone(given.Matches),
-		Repairs:    slices.Clone(given.Repairs),
-		Delimiter:  given.Delimiter,
-		Encoding:   given.Encoding,
-	}
+	all := *given
+	l := &all
+	l.Schema, l.Name, l.Sheet, l.Headers, l.Columns = "", "", "", nil, nil
+	l.Kind, l.Matches, l.Repairs = m.Kind, slices.Clone(given.Matches), slices.Clone(given.Repairs)
 	if m.NoHeader {
 		l.Header = -1
 	}

@@ -92,6 +92,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askTogether(s, known)
 	m.askNature(s, given)
 	m.offerFill(s)
+	m.askCases(s)
 	m.askAcross(s, known)
 	m.askWarehouse(s, known)
 	m.askPassed(s)

@@ -8,43 +8,14 @@ import (
 	"strings"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/column"
 	"wobin/internal/core/field"
-	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/problem"
 	"wobin/internal/core/read"
 	"wobin/internal/core/recognise"
 	"wobin/internal/core/tabular"
 )
-
-// example gives a value before and after a repair, for the first of the column's values that it concerns.
-func example(p *problem.Problems, g problem.Group, repaired func(value string) (string, bool)) (before, after string, n int) {
-	for _, x := range p.List {
-		if (problem.Group{Kind: x.Kind, Field: x.Field}) != g {
-			continue
-		}
-		if is, ok := repaired(x.Value); ok {
-			if n++; before == "" {
-				before, after = x.Value, is
-			}
-		}
-	}
-	return before, after, n
-}
-
-// rowsOf says how many rows of a group a remedy reaches: n of those that are kept in full, or more where some are not.
-func rowsOf(p *problem.Problems, g problem.Group, n int) string {
-	kept := 0
-	for _, x := range p.List {
-		if (problem.Group{Kind: x.Kind, Field: x.Field}) == g {
-			kept++
-		}
-	}
-	if kept < p.Groups[g] {
-		return problem.RowsText(n) + " or more"
-	}
-	return problem.RowsText(n)
-}
 
 // Remedy is one way to settle a group of problems.
 type Remedy struct {
@@ -56,331 +27,149 @@ type Remedy struct {
 }
 
 // Of gives the ways to settle a group of problems alike, the surest first.
-func Of(m *recognise.Mapping, p *problem.Problems, g problem.Group, values []read.Value) (out []Remedy) {
-	src := m.Sources[g.Field]
-	column := func(c layout.Choice) layout.Layout {
-		c.Column = ""
-		if src != nil && src.Column >= 0 {
-			c.Column, c.Header = tabular.ColumnName(src.Column), m.Columns[src.Column].Header
-			if m.NoHeader {
-				c.Header = ""
-			}
-		}
-		return layout.Layout{Columns: []layout.Choice{c}}
+func Of(m *recognise.Mapping, p *problem.Problems, g problem.Group, values []read.Value) []Remedy {
+	o := &offers{m: m, p: p, g: g, src: m.Sources[g.Field]}
+	if o.inColumn() {
+		o.letter = " in column " + tabular.ColumnName(o.src.Column)
 	}
-	letter := ""
-	if src != nil && src.Column >= 0 {
-		letter = " in column " + tabular.ColumnName(src.Column)
+	if o.inColumn() && o.src.Spec.Form == field.Number {
+		o.numbers()
 	}
-	number := func(n form.Numbers) func(string) (string, bool) {
-		return func(v string) (string, bool) {
-			plain, problem, _ := n.Parse(v)
-			return plain, problem == ""
-		}
+	if o.src != nil && o.src.Spec.Form == field.Time {
+		o.dates()
 	}
-	if src != nil && src.Column >= 0 && src.Spec.Form == field.Number {
-		switch g.Kind {
-		case "unit or currency sign":
-			seen := map[string]bool{}
-			for _, x := range p.List {
-				w, ok := form.TakeApart(x.Value)
-				if (problem.Group{Kind: x.Kind, Field: x.Field}) != g || !ok || seen[w.Sign] || len(seen) == 8 {
-					continue
-				}
-				seen[w.Sign] = true
-				if form.Within(form.PackSigns, w.Sign) {
-					continue // how many are in one is nowhere in the file
-				}
-				offer := func(label string, n, set form.Numbers, certain bool) {
-					before, after, rows := example(p, g, number(n))
-					if rows > 0 {
-						out = append(
-							out,
-							Remedy{
-								fmt.Sprintf(label+"%s, %s", w.Sign, letter, rowsOf(p, g, rows)),
-								before,
-								after,
-								column(layout.Choice{Numbers: set}),
-								certain,
-							},
-						)
-					}
-				}
-				n := src.Numbers
-				if form.Within(form.CreditSigns, w.Sign) {
-					n.Below = append(n.Below[:len(n.Below):len(n.Below)], w.Sign)
-					offer("Read those with %q as below zero", n, form.Numbers{Below: []string{w.Sign}}, false)
-					if form.Within([]string{"cr", "credit", "haben"}, w.Sign) {
-						continue
-					}
-					n = src.Numbers
-				}
-				n.Signs = append(n.Signs[:len(n.Signs):len(n.Signs)], w.Sign)
-				offer("Leave %q away", n, form.Numbers{Signs: []string{w.Sign}}, !form.Within(form.CreditSigns, w.Sign))
-			}
-		case "minus at the end or brackets":
-			n := src.Numbers
-			n.Minus = true
-			before, after, rows := example(p, g, number(n))
-			out = append(
-				out,
-				Remedy{
-					fmt.Sprintf("Read them as below zero%s, %s", letter, rowsOf(p, g, rows)),
-					before,
-					after,
-					column(layout.Choice{Numbers: form.Numbers{Minus: true}}),
-					true,
-				},
-			)
-		case "letters for digits":
-			n := src.Numbers
-			n.Letters = true
-			before, after, rows := example(p, g, number(n))
-			out = append(
-				out,
-				Remedy{
-					fmt.Sprintf("Read them as the digits that they look like%s, %s", letter, rowsOf(p, g, rows)),
-					before,
-					after,
-					column(layout.Choice{Numbers: form.Numbers{Letters: true}}),
-					true,
-				},
-			)
-		case "other number form":
-			other := ","
-			if src.Numbers.Decimal == "," {
-				other = "."
-			}
-			n := src.Numbers
-			n.Decimal = other
-			before, after, _ := example(p, g, number(n))
-			out = append(
-				out,
-				Remedy{
-					fmt.Sprintf("Take the %s for the decimal sign of the whole column", form.SignName(other)),
-					before,
-					after,
-					column(layout.Choice{Numbers: form.Numbers{Decimal: other}}),
-					false,
-				},
-			)
+	o.texts()
+	o.wholeRows()
+	o.out = append(o.out, repairs(g, values)...)
+	o.lines()
+	o.pass()
+	return o.out
+}
+
+// offers gathers the remedies for one group.
+type offers struct {
+	m      *recognise.Mapping
+	p      *problem.Problems
+	g      problem.Group
+	src    *column.Source // of the group's field; nil where the file has none
+	letter string         // " in column C", where it comes from one
+	out    []Remedy
+}
+
+func (o *offers) add(r Remedy) { o.out = append(o.out, r) }
+
+func (o *offers) inColumn() bool { return o.src != nil && o.src.Column >= 0 }
+
+// each goes over the problems of the group that are kept in full.
+func (o *offers) each(do func(x *problem.Problem)) {
+	for i := range o.p.List {
+		if x := &o.p.List[i]; x.Kind == o.g.Kind && x.Field == o.g.Field {
+			do(x)
 		}
 	}
-	if src != nil && src.Spec.Form == field.Time {
-		switch g.Kind {
-		case "day number":
-			out = append(
-				out,
-				Remedy{
-					Label:   "Read the numbers as a spreadsheet program's days" + letter,
-					Set:     column(layout.Choice{Dates: form.Dates{Serial: true}}),
-					Certain: true,
-				},
-			)
-		case "no time of day":
-			for _, t := range [][2]string{{"the beginning of the day", "00:00"}, {"noon", "12:00"}, {"the end of the day", "24:00"}} {
-				out = append(out, Remedy{Label: "Take " + t[0] + letter, Set: column(layout.Choice{Dates: form.Dates{Time: t[1]}})})
-			}
-		case "other date order":
-			for _, o := range form.Orders {
-				if o != src.Dates.Order {
-					out = append(
-						out,
-						Remedy{
-							Label: fmt.Sprintf("Read the whole column %s", form.OrderName(o)),
-							Set:   column(layout.Choice{Dates: form.Dates{Order: o}}),
-						},
-					)
-				}
-			}
+}
+
+// column is a choice about the group's column.
+func (o *offers) column(c layout.Choice) layout.Layout {
+	c.Column = ""
+	if o.inColumn() {
+		c.Column, c.Header = tabular.ColumnName(o.src.Column), o.m.Columns[o.src.Column].Header
+		if o.m.NoHeader {
+			c.Header = ""
 		}
 	}
-	if words := nothings(p, g); len(words) > 0 && src != nil && src.Column >= 0 {
-		out = append(out, Remedy{
-			Label: fmt.Sprintf("Take %s for an empty cell%s", problem.Both(words, 4), letter), Before: words[0],
-			Set: column(layout.Choice{Nothing: words}), Certain: true,
-		})
-		if g.Kind == read.WordForNothing {
-			set := layout.Layout{}
-			for _, w := range words {
-				set.Matches = append(set.Matches, layout.Match{Field: g.Field, From: w, Do: "new"})
-			}
-			out = append(
-				out,
-				Remedy{
-					Label:  fmt.Sprintf("Take %s for a code like the others", problem.Both(words, 4)),
-					Before: words[0],
-					After:  words[0],
-					Set:    set,
-				},
-			)
-		}
-	}
-	if g.Kind == "cells missing" && slices.ContainsFunc(p.List, func(x problem.Problem) bool { return x.Kind == g.Kind && x.Value != "" }) {
-		out = append(out, Remedy{Label: "What they lack are their last cells, which are empty", Set: layout.Layout{Short: "empty"}})
-	}
-	if g.Kind == problem.DamagedByCode {
-		out = append(out, Remedy{
-			Label: "Go by the row codes: each says which line it is, " + problem.RowsText(
-				p.Groups[g],
-			), Set: layout.Layout{RowCodes: "prove"}, Certain: true,
-		})
-	}
-	if g.Kind == read.SeveralInOne {
-		set := layout.Layout{}
-		for _, x := range p.List {
-			if (problem.Group{Kind: x.Kind, Field: x.Field}) == g && len(set.Matches) < 200 {
-				set.Matches = append(set.Matches, layout.Match{Field: g.Field, From: x.Value, Do: "new"})
+	return layout.Layout{Columns: []layout.Choice{c}}
+}
+
+// example gives a value before and after a repair, for the first of the column's values that it concerns, and how many there are.
+func (o *offers) example(repaired func(value string) (string, bool)) (before, after string, n int) {
+	o.each(func(x *problem.Problem) {
+		if is, ok := repaired(x.Value); ok {
+			if n++; before == "" {
+				before, after = x.Value, is
 			}
 		}
-		out = append(
-			out,
-			Remedy{Label: "Each is one code, as it stands", Before: set.Matches[0].From, After: set.Matches[0].From, Set: set},
-		)
+	})
+	return before, after, n
+}
+
+// rows says how many rows of the group a remedy reaches: n of those that are kept in full, or more where some are not.
+func (o *offers) rows(n int) string {
+	kept := 0
+	o.each(func(*problem.Problem) { kept++ })
+	if kept < o.p.Groups[o.g] {
+		return problem.RowsText(n) + " or more"
 	}
-	if g.Kind == "cells beyond the header" {
-		n, example := 0, ""
-		for _, x := range p.List {
-			if (problem.Group{Kind: x.Kind, Field: x.Field}) == g && x.Value != "" {
-				if n++; example == "" {
-					example = x.Value
-				}
+	return problem.RowsText(n)
+}
+
+// wholeRows offers what settles rows that have not the cells of the header, or whose codes are damaged beside a row code.
+func (o *offers) wholeRows() {
+	n, example := 0, ""
+	o.each(func(x *problem.Problem) {
+		if x.Value != "" {
+			if n++; example == "" {
+				example = x.Value
 			}
 		}
-		if n > 0 {
-			out = append(out, Remedy{
-				Label: "Put the two parts of a number together where one way is possible, " + rowsOf(
-					p,
-					g,
-					n,
-				), Before: "in parts", After: example,
-				Set: layout.Layout{Parted: "join"}, Certain: true,
-			})
-		}
-	}
-	out = append(out, repairs(g, values)...)
+	})
 	switch {
-	case g.Kind == "duplicate key" && m.Kind == field.Stock:
-		for _, at := range m.Apart {
+	case o.g.Kind == problem.DamagedByCode:
+		o.add(Remedy{
+			Label: "Go by the row codes: each says which line it is, " + problem.RowsText(o.p.Groups[o.g]),
+			Set:   layout.Layout{RowCodes: "prove"}, Certain: true,
+		})
+	case n == 0:
+	case o.g.Kind == "cells missing":
+		o.add(Remedy{Label: "What they lack are their last cells, which are empty", Set: layout.Layout{Short: "empty"}})
+	case o.g.Kind == "cells beyond the header":
+		o.add(Remedy{
+			Label: "Put the two parts of a number together where one way is possible, " + o.rows(n), Before: "in parts", After: example,
+			Set: layout.Layout{Parted: "join"}, Certain: true,
+		})
+	}
+}
+
+// lines offers what settles several lines of one key, and lines that lack a part of it.
+func (o *offers) lines() {
+	switch {
+	case o.g.Kind == "duplicate key" && o.m.Kind == field.Stock:
+		for _, at := range o.m.Apart {
 			for _, f := range []field.Field{field.Lot, field.Serial, field.Holding} {
-				if m.Has(f) {
+				if o.m.Has(f) {
 					continue
 				}
 				letter := tabular.ColumnName(at)
-				out = append(out, Remedy{
-					Label: fmt.Sprintf(
-						"Column %s, %q, tells them apart: it is the %s",
-						letter,
-						m.Columns[at].Header,
-						strings.ToLower(recognise.Title(m.Kind, f)),
-					),
-					Set: layout.Layout{Columns: []layout.Choice{{Column: letter, Header: code.Trim(m.Columns[at].Header), Field: f}}},
+				o.add(Remedy{
+					Label: fmt.Sprintf("Column %s, %q, tells them apart: it is the %s", letter, o.m.Columns[at].Header,
+						strings.ToLower(recognise.Title(o.m.Kind, f))),
+					Set: layout.Layout{Columns: []layout.Choice{{Column: letter, Header: code.Trim(o.m.Columns[at].Header), Field: f}}},
 				})
 				break
 			}
 		}
-		out = append(out, Remedy{Label: "Sum rows of the same key", Set: layout.Layout{Doubles: "sum"}})
-	case g.Kind == "movement twice":
-		out = append(
-			out,
-			Remedy{Label: "Leave the later rows out", Set: layout.Layout{Doubles: "skip"}},
-			Remedy{Label: "Each row is a movement of its own: take them all", Set: layout.Layout{Doubles: "keep"}},
-		)
-	case g.Kind == "empty" && src != nil && src.Column >= 0 && (g.Field == field.SKU || g.Field == field.Warehouse || g.Field == field.Bin):
-		out = append(
-			out,
-			Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: column(layout.Choice{Fill: "down"})},
-		)
+		o.add(Remedy{Label: "Sum rows of the same key", Set: layout.Layout{Doubles: "sum"}})
+	case o.g.Kind == "movement twice":
+		o.add(Remedy{Label: "Leave the later rows out", Set: layout.Layout{Doubles: "skip"}})
+		o.add(Remedy{Label: "Each row is a movement of its own: take them all", Set: layout.Layout{Doubles: "keep"}})
+	case o.g.Kind == "empty" && o.inColumn() && slices.Contains([]field.Field{field.SKU, field.Warehouse, field.Bin}, o.g.Field):
+		o.add(Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: o.column(layout.Choice{Fill: "down"})})
 	}
-	if s := field.SpecOf(m.Kind, g.Field); s != nil && !s.Required && src != nil && src.Column >= 0 && g.Field != m.Identity &&
-		g.Field != field.Warehouse &&
-		g.Field != field.Bin &&
-		g.Field != field.Lot &&
-		g.Field != field.Serial &&
-		g.Field != field.Holding {
-		out = append(
-			out,
-			Remedy{
-				Label: fmt.Sprintf("Pass column %s over", tabular.ColumnName(src.Column)),
-				Set:   column(layout.Choice{Field: field.PassedOver}),
-			},
-		)
-	}
-	return out
 }
 
-// nothings are the words for nothing among the values of a group, each once.
-func nothings(p *problem.Problems, g problem.Group) (out []string) {
-	for _, x := range p.List {
-		if (problem.Group{Kind: x.Kind, Field: x.Field}) == g && len(x.Value) > 2 && read.NothingWord([]byte(x.Value)) &&
-			!slices.Contains(out, x.Value) {
-			out = append(out, x.Value)
-		}
-	}
-	return out
-}
+// places are the fields that tell lines apart: passing one over would make several lines one.
+var places = []field.Field{field.Warehouse, field.Bin, field.Lot, field.Serial, field.Holding}
 
-// repairs offers to put damaged codes back: those with one possible original, and, where all codes that turned into
-// dates were read one way, the others as read the same way.
-func repairs(g problem.Group, values []read.Value) (out []Remedy) {
-	var one, same Remedy
-	sure, rows, others, otherRows := 0, 0, 0, 0
-	ways := map[string]bool{}
-	for _, v := range values {
-		if v.Field != g.Field || len(v.Originals) == 0 || string(v.Originals[0].Damage) != g.Kind {
-			continue
-		}
-		if len(v.Originals) == 1 {
-			ways[v.Originals[0].Way] = true
-		}
-		if !v.Refused || len(v.Originals) > 1 {
-			continue
-		}
-		if sure++; one.Before == "" {
-			one.Before, one.After, one.Set = v.Text, v.Originals[0].Text, layout.Layout{
-				Repairs: []layout.Repair{{Field: v.Field, Damage: v.Originals[0].Damage}},
-			}
-		}
-		rows += v.Rows
+// pass offers to do without a column that the file does not need.
+func (o *offers) pass() {
+	s := field.SpecOf(o.m.Kind, o.g.Field)
+	if s == nil || s.Required || !o.inColumn() || o.g.Field == o.m.Identity || slices.Contains(places, o.g.Field) {
+		return
 	}
-	if sure > 0 {
-		one.Label, one.Certain = fmt.Sprintf(
-			"Put back the only possible original of %s, %s",
-			problem.Count(sure, "value", "values"),
-			problem.RowsText(rows),
-		), true
-		out = append(out, one)
-	}
-	if len(ways) != 1 || ways[""] {
-		return out
-	}
-	for _, v := range values {
-		if v.Field != g.Field || len(v.Originals) < 2 || !v.Refused || string(v.Originals[0].Damage) != g.Kind {
-			continue
-		}
-		for _, o := range v.Originals {
-			if !ways[o.Way] {
-				continue
-			}
-			if others++; same.Before == "" {
-				same.Before, same.After, same.Set = v.Text, o.Text, layout.Layout{
-					Repairs: []layout.Repair{{Field: v.Field, Damage: o.Damage, Way: o.Way}},
-				}
-				same.Label = o.Way
-			}
-			otherRows += v.Rows
-		}
-	}
-	if others > 0 {
-		same.Label = fmt.Sprintf(
-			"Read the others %s too, as all with one possible original were: %s, %s",
-			same.Label,
-			problem.Count(others, "value", "values"),
-			problem.RowsText(otherRows),
-		)
-		out = append(out, same)
-	}
-	return out
+	o.add(Remedy{
+		Label: fmt.Sprintf("Pass column %s over", tabular.ColumnName(o.src.Column)),
+		Set:   o.column(layout.Choice{Field: field.PassedOver}),
+	})
 }
 
 // Culprit names the one column that causes all problems, "" where there are several or none. spare is true where the

@@ -986,6 +986,11 @@ export interface components {
              * @enum {string}
              */
             empty?: "leave" | "clear" | "";
+            /**
+             * @description numbers are seconds, or thousandths of them, since 1970-01-01 in UTC
+             * @enum {string}
+             */
+            epoch?: "s" | "ms";
             /** @description a field of the kind, line.NAME or item.NAME for an attribute, or - to pass the column over */
             field?: string;
             /**
@@ -997,6 +1002,8 @@ export interface components {
             fixed?: string;
             /** @description in place of a column: a formula over others, named by their headers in single quotes */
             formula?: string;
+            /** @description 3½ and 3 1/2 are 3.5 */
+            fractions?: boolean;
             /** @description the column's header */
             header?: string;
             /** @description O, I and l beside digits are the digits that they are typed for */
@@ -1010,12 +1017,21 @@ export interface components {
              * @enum {string}
              */
             order?: "ymd" | "dmy" | "mdy";
+            /**
+             * @description a cell that holds several quantities, such as 79 EA / 3 CS: the first is the whole, or they are added up, packs by what they hold
+             * @enum {string}
+             */
+            parts?: "whole" | "add";
             /** @description numbers are days since 1899-12-30, as spreadsheet programs store dates */
             serial?: boolean;
             /** @description units and currencies that may stand beside the number and are left away */
             signs?: string[];
+            /** @description 12+5 is 17, and 3x24 is 72 */
+            sums?: boolean;
             /** @description the time of day of dates that have none, 00:00 to 24:00 */
             time?: string;
+            /** @description texts that stand for 0, such as - */
+            zero?: string[];
         };
         Choices: {
             /** @description a layout that lies under what was settled about each sheet */
@@ -1417,6 +1433,11 @@ export interface components {
              * @description the row of the header; -1: there is none; left out: it is looked for
              */
             header?: number;
+            /**
+             * Format: int64
+             * @description how many rows the header has; left out: it is found out
+             */
+            header_rows?: number;
             /** @description the whole header row, by which a file of the same shape is known */
             headers?: string[];
             /**
@@ -1461,6 +1482,11 @@ export interface components {
              * @enum {string}
              */
             rows?: "both" | "add" | "change" | "";
+            /**
+             * @description cells that hold several serials: refused, or each becomes a line of its own with one piece, where there are as many as the quantity
+             * @enum {string}
+             */
+            serials?: "refuse" | "split" | "";
             /** @description the name of a workbook's sheet; left out: the one whose header fits */
             sheet?: string;
             /**
