@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 	"wobin/internal/core/known"
 	"wobin/internal/core/layout"
@@ -250,7 +251,7 @@ func (s *settler) decide(f field.Field, text string) *verdict {
 		}
 	}
 	for _, n := range s.made[f] { // two spellings of something new would make it twice
-		if known.Close(text, n) {
+		if known.Close(text, n) || code.Fold(text) == code.Fold(n) {
 			value.Refused, value.Near = true, append([]string{n}, value.Near...)
 			return &verdict{
 				kind: "unknown " + plain(f),

@@ -24,7 +24,7 @@ import (
 // trial is a file as it comes, and what a sensible controller expects of it.
 type trial struct {
 	name   string
-	file string
+	file   string
 	expect string // read, ask or either
 	kind   field.Kind
 	steps  []string // what is answered: answer WHAT N, remedy KIND N

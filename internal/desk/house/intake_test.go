@@ -65,7 +65,7 @@ func tally(t *testing.T, d *house.House, query string) (n int) {
 // A workbook of several sheets is one intake, its sheets in the right order, and one undo.
 func TestSeveralSheetsAreOneIntake(t *testing.T) {
 	d := at(t)
-	book, err := os.ReadFile("../../core/layout/testdata/files/several-sheets.xlsx")
+	book, err := os.ReadFile("../../core/trial/testdata/files/several-sheets.xlsx")
 	require.NoError(t, err)
 	dr, err := d.Intake.Upload(ctx, nell, "kiosk.xlsx", bytes.NewReader(book), intake.Choices{Zone: "UTC"})
 	require.NoError(t, err)
@@ -270,7 +270,7 @@ func TestLayouts(t *testing.T) {
 // A layout of one sheet of a workbook leaves the other sheets as they are; a look that broke off cannot be taken in.
 func TestLayoutOfOneSheet(t *testing.T) {
 	d := at(t)
-	book, err := os.ReadFile("../../core/layout/testdata/files/several-sheets.xlsx")
+	book, err := os.ReadFile("../../core/trial/testdata/files/several-sheets.xlsx")
 	require.NoError(t, err)
 	dr, err := d.Intake.Upload(ctx, nell, "kiosk.xlsx", bytes.NewReader(book), intake.Choices{Zone: "UTC"})
 	require.NoError(t, err)

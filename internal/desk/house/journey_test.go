@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -293,20 +294,29 @@ func TestItems(t *testing.T) {
 	assert.Equal(t, 3, dr.Effect.Refused)
 }
 
-// Where nothing is recorded codes are taken as they stand; those that differ in case only are said to be kept apart.
+// Codes that differ in case only are asked about: two spellings of one thing would make it twice. Where they are said to be right as they
+// stand, they are kept apart, and that is said.
 func TestCaseOfNewCodes(t *testing.T) {
 	d := at(t)
-	dr := look(
-		t,
-		d,
-		"stock.csv",
-		"warehouse,bin,sku,quantity,as at\nW,A-1,ROPE,4,2026-11-20T06:00:00Z\nw,A-2,rope,5,2026-11-20T06:00:00Z\nW,A-2,Rope,1,2026-11-20T06:00:00Z\n",
-		intake.Choices{},
-	)
+	text := "warehouse,bin,sku,quantity,as at\nW,A-1,ROPE,4,2026-11-20T06:00:00Z\nw,A-2,rope,5,2026-11-20T06:00:00Z\nW,A-2,Rope,1,2026-11-20T06:00:00Z\n"
+	dr := look(t, d, "stock.csv", text, intake.Choices{})
+	assert.Equal(t, 1, dr.Effect.Added)
+	assert.Equal(t, 2, dr.Effect.Refused)
+	set := layout.Layout{}
+	for _, m := range [][2]string{{"warehouse", "w"}, {"sku", "rope"}, {"sku", "Rope"}} {
+		set.Matches = append(set.Matches, layout.Match{Field: field.Field(m[0]), From: m[1], Do: "new"})
+	}
+	dr, err := d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Set: &set})
+	require.NoError(t, err)
 	assert.Equal(t, 3, dr.Effect.Added)
 	assert.Contains(t, dr.Assumed, "The warehouses W and w differ in case only and are kept apart.")
 	assert.Contains(t, dr.Assumed, "The SKUs ROPE and rope differ in case only and are kept apart, as 1 other is.")
 	assert.NotContains(t, fmt.Sprint(dr.Assumed), "bins")
+	set.Matches[0].Do, set.Matches[0].To, set.Matches[1].Do, set.Matches[1].To = "match", "W", "match", "ROPE"
+	dr, err = d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Set: &set})
+	require.NoError(t, err)
+	assert.Equal(t, 3, dr.Effect.Added)
+	assert.Equal(t, []string{"1 new warehouse", "2 new bins", "2 new items"}, dr.Effect.New)
 }
 
 // A file may hold the whole stock of its warehouses or only some lines; the effect is counted before.

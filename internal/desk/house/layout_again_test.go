@@ -69,7 +69,7 @@ func settledAll(t *testing.T, d *house.House, dr *intake.Draft) *intake.Draft {
 // What was settled about a file, saved as a layout, exported, imported and met again by the same file, comes to the same:
 // the same kind, columns, rows, values and effect, and nothing is asked again.
 func TestLayoutMeetsItsFileAgain(t *testing.T) {
-	files, err := filepath.Glob("../../core/layout/testdata/files/*.*")
+	files, err := filepath.Glob("../../core/trial/testdata/files/*.*")
 	require.NoError(t, err)
 	told := func(s intake.SheetOfFile) string {
 		var b strings.Builder

@@ -66,8 +66,8 @@ func mutated(rng *rand.Rand, b []byte) []byte {
 // ends in a result or in words, never in an error of ours; and the records hold together.
 func TestMutatedFiles(t *testing.T) {
 	var files []string
-	for _, pattern := range []string{"../../../demo/files/*.*", "../../core/layout/testdata/files/*.csv", "../../core/layout/testdata/files/*.xlsx",
-		"../../core/layout/testdata/files/*.txt"} {
+	for _, pattern := range []string{"../../../demo/files/*.*", "../../core/trial/testdata/files/*.csv", "../../core/trial/testdata/files/*.xlsx",
+		"../../core/trial/testdata/files/*.txt"} {
 		found, err := filepath.Glob(pattern)
 		require.NoError(t, err)
 		files = append(files, found...)

@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/form"
@@ -30,6 +31,17 @@ type backDraft struct {
 	keys    map[string]count.FoundKey // bin and item of keys that the count does not have yet
 	view    *BackView
 	touched []int // numbers of the sheets
+	// further are those of other counts, where a file spans several warehouses that are counted at the same time.
+	further []*backDraft
+	mark    string // what sets its questions apart from those of the others; empty for the first
+}
+
+// all are the counts that the file is held against.
+func (b *backDraft) all() []*backDraft {
+	if b.count == nil {
+		return nil
+	}
+	return append([]*backDraft{b}, b.further...)
 }
 
 // BackView is what a returned file would do.
@@ -100,52 +112,161 @@ func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r read.Reading
 	v.values(f.Values, field.Counts)
 	pt.content = &backDraft{values: f.Values} // their remedies do not wait for the count
 	head := counting.ReadHead(dr.name, pt.mapping, r, &pt.problems)
+	tx := d.Store.Read(ctx)
+	found, err := d.countsOf(tx, dr, pt, f, head, out)
+	if err != nil || v.Blocked != "" {
+		return err
+	}
+	var first *backDraft
+	for _, x := range found {
+		b, err := d.lookCount(tx, dr, pt, r, rec, x, head, out)
+		if err != nil {
+			return err
+		}
+		b.values = f.Values
+		if first == nil {
+			first, pt.content = b, b
+			continue
+		}
+		first.further = append(first.further, b)
+	}
+	if n := v.Effect; n.Added+n.Changed+n.Unchanged+n.Gone == 0 && first.missing() == 0 && v.Blocked == "" {
+		v.Blocked = "There is no count in it that could be taken in."
+	}
+	return nil
+}
+
+// missing is how many counts stand that the file has no more.
+func (b *backDraft) missing() (n int) {
+	for _, x := range b.all() {
+		n += x.view.Missing
+	}
+	return n
+}
+
+// countFile is the rows of a file that belong to a count.
+type countFile struct {
+	count *store.Count
+	file  *read.CountFile
+}
+
+// countsOf tells which counts the rows of a file belong to: the one that was chosen or that its row codes name, else the running ones of
+// the warehouses that its rows name. It blocks the sheet where that cannot be told.
+func (d *Room) countsOf(tx *gorm.DB, dr *draft, pt *part, f *read.CountFile, head counting.Head, out *Draft) ([]countFile, error) {
+	v := pt.view
 	id, tie := countOf(dr.choices.Count, head, counting.RowsIn(f))
 	if tie {
 		v.Blocked, out.Asks = "Its rows belong to several counts. Choose the count whose rows are to be taken in; those of the others can be dropped again.", "count"
-		return nil
+		return nil, nil
 	}
 	if id == 0 {
-		v.Blocked, out.Asks = "No row has a row code, so the file does not say which count it belongs to. Choose the count.", "count"
-		return nil
+		found, err := d.countsOfHouses(tx, dr, pt, f)
+		if len(found) == 0 && err == nil {
+			v.Blocked, out.Asks = "No row has a row code, so the file does not say which count it belongs to. Choose the count.", "count"
+		}
+		return found, err
 	}
-	tx := d.Store.Read(ctx)
 	c, err := desk.CountRow(tx, id)
 	if errors.Is(err, desk.ErrNotFound) {
 		v.Blocked = fmt.Sprintf("Its row codes belong to count number %d, which is not here.", id)
-		return nil
+		return nil, nil
 	}
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if c.State != store.Running {
 		v.Blocked = fmt.Sprintf("The count %q is finished. Nothing more can be taken in for it.", c.Name)
-		return nil
+		return nil, nil
 	}
+	return []countFile{{c, f}}, nil
+}
+
+// countsOfHouses finds for each warehouse that rows name its running count; none where a warehouse has several, or no row names one.
+// Rows of a warehouse that is not counted now are problems.
+func (d *Room) countsOfHouses(tx *gorm.DB, dr *draft, pt *part, f *read.CountFile) (found []countFile, err error) {
+	if !pt.mapping.Has(field.Warehouse) {
+		return nil, nil
+	}
+	var running []store.Count
+	if err := tx.Where("state = ?", store.Running).Order("id").Find(&running).Error; err != nil {
+		return nil, err
+	}
+	of := map[string][]int{} // running counts by the code of their warehouse
+	for i := range running {
+		h, err := desk.WarehouseRow(tx, running[i].WarehouseID)
+		if err != nil {
+			return nil, err
+		}
+		of[code.Fold(h.Code)] = append(of[code.Fold(h.Code)], i)
+	}
+	at := map[int]int{} // by running count, its place in found
+	lost := map[stock.ID]bool{}
+	for _, n := range f.Counts {
+		house := n.Key[stock.Warehouse]
+		counts := of[code.Fold(f.Codes[stock.Warehouse].Text(house))]
+		switch {
+		case house == 0 || len(counts) > 1:
+			return nil, nil // it has to be said
+		case len(counts) == 0:
+			lost[house] = true
+			continue
+		}
+		i, had := at[counts[0]]
+		if !had {
+			i = len(found)
+			at[counts[0]] = i
+			part := *f
+			part.Counts = nil
+			found = append(found, countFile{&running[counts[0]], &part})
+		}
+		found[i].file.Counts = append(found[i].file.Counts, n)
+	}
+	if len(found) == 0 {
+		return nil, nil
+	}
+	for _, n := range f.Counts {
+		if house := n.Key[stock.Warehouse]; lost[house] {
+			name := f.Codes[stock.Warehouse].Text(house)
+			pt.problems.Add(pt.mapping.Problem(dr.name, int(n.Row), field.Warehouse, "not counted now", name,
+				fmt.Sprintf("no count of %s is running. Begin one, or leave its rows out", name)))
+		}
+	}
+	for _, x := range found {
+		pt.view.Assumed = append(pt.view.Assumed, fmt.Sprintf("%s for %q, the running count of the warehouse.",
+			desk.Plural(len(x.file.Counts), "row is", "rows are"), x.count.Name))
+	}
+	return found, nil
+}
+
+// lookCount holds the rows of a file that belong to a count against it.
+func (d *Room) lookCount(tx *gorm.DB, dr *draft, pt *part, r read.Reading, rec *records, x countFile, head counting.Head, out *Draft) (*backDraft, error) {
+	v, c := pt.view, x.count
 	h, err := desk.WarehouseRow(tx, c.WarehouseID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	b := &backDraft{count: c, keys: map[string]count.FoundKey{}, timed: dr.choices.CountedAt == ""}
-	pt.content, b.values = b, f.Values
+	if len(v.Backs) > 0 {
+		b.mark = fmt.Sprintf(" %d", c.ID)
+	}
 	w := &desk.Work{DB: tx}
 	sheets, _, err := count.SheetsOf(w, c)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	numbers := counting.SheetsIn(f)[int(c.ID)]
+	numbers := counting.SheetsIn(x.file)[int(c.ID)]
 	if head.Sheet != 0 && !slices.Contains(numbers, head.Sheet) {
 		numbers = append(slices.Clone(numbers), head.Sheet)
 	}
 	frozen, err := frozenOf(tx, c, h, sheets, numbers)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	find := finder{tx: tx, count: c.ID, house: h, rec: rec, known: rec.known(), made: b.keys}
 	frozen.Elsewhere = find.line
-	back := counting.TakeBack(dr.name, pt.mapping.SheetName, pt.mapping, f, frozen, head, &pt.problems)
+	back := counting.TakeBack(dr.name, pt.mapping.SheetName, pt.mapping, x.file, frozen, head, &pt.problems)
 	if find.err != nil { // a row that could not be looked up must not pass for new
-		return find.err
+		return nil, find.err
 	}
 	if find.only > 0 {
 		v.Assumed = append(
@@ -167,7 +288,7 @@ func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r read.Reading
 		} else {
 			at, err := form.ParseTime(dr.choices.CountedAt, r.Zone)
 			if err != nil {
-				return desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", dr.choices.CountedAt, err)
+				return nil, desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", dr.choices.CountedAt, err)
 			}
 			for i := range back.Counts {
 				if n := &back.Counts[i]; !n.Timed {
@@ -177,7 +298,15 @@ func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r read.Reading
 		}
 	}
 	d.askTimes(dr, v, b)
-	return d.compareBack(w, dr, b, sheets, v)
+	return b, d.compareBack(w, dr, b, sheets, v)
+}
+
+// ask asks about what the file does to this count, named where the file belongs to several.
+func (b *backDraft) ask(v *SheetOfFile, c *Choices, x Check) {
+	if b.mark != "" {
+		x.What, x.Text = x.What+b.mark, b.count.Name+": "+x.Text
+	}
+	v.ask(c, x)
 }
 
 // askTimes asks about counting times that can hardly be: before the freeze, or still to come.
@@ -199,7 +328,7 @@ func (d *Room) askTimes(dr *draft, v *SheetOfFile, b *backDraft) {
 	}
 	option := []CheckOption{{asItIs, "Take the times as they are"}}
 	if n := len(early); n > 0 {
-		v.ask(
+		b.ask(v,
 			&dr.choices,
 			Check{
 				What: "early",
@@ -214,7 +343,7 @@ func (d *Room) askTimes(dr *draft, v *SheetOfFile, b *backDraft) {
 		)
 	}
 	if n := len(future); n > 0 {
-		v.ask(
+		b.ask(v,
 			&dr.choices,
 			Check{
 				What: "future",
@@ -362,7 +491,7 @@ func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int
 		Hand:      []HandRow{},
 		Gone:      []HandRow{},
 	}
-	b.view, out.Back = v, v
+	b.view, out.Backs = v, append(out.Backs, v)
 	for _, n := range back.Sheets {
 		if len(v.Sheets) < 200 {
 			v.Sheets = append(v.Sheets, sheets[n].Code)
@@ -387,7 +516,7 @@ func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int
 		return err
 	}
 	d.askAgain(dr, b, out)
-	switch out.answered("again") {
+	switch out.answered("again" + b.mark) {
 	case leave:
 		v.Added -= len(r.Again)
 	case count.Replace:
@@ -395,13 +524,11 @@ func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int
 			v.Withdrawn += len(x.Before)
 		}
 	}
-	if out.answered("missing") == withdraw {
+	if out.answered("missing"+b.mark) == withdraw {
 		v.Withdrawn += len(r.Missing)
 	}
-	out.Effect.Added, out.Effect.Changed, out.Effect.Unchanged, out.Effect.Gone = v.Added, v.Revised, v.Unchanged, v.Withdrawn
-	if v.Added+v.Revised+v.Unchanged+v.Withdrawn+v.Missing == 0 && out.Blocked == "" {
-		out.Blocked = "There is no count in it that could be taken in."
-	}
+	e := &out.Effect
+	e.Added, e.Changed, e.Unchanged, e.Gone = e.Added+v.Added, e.Changed+v.Revised, e.Unchanged+v.Unchanged, e.Gone+v.Withdrawn
 	return nil
 }
 
@@ -433,7 +560,7 @@ func (d *Room) askMissing(w *desk.Work, dr *draft, b *backDraft, out *SheetOfFil
 		)
 		return nil
 	}
-	out.ask(&dr.choices, Check{What: "missing", Rows: rows,
+	b.ask(out, &dr.choices, Check{What: "missing", Rows: rows,
 		Text: "It is a later version of a sheet, and " + desk.Plural(
 			n,
 			"row that was counted before is empty or missing in it",
@@ -464,7 +591,7 @@ func (d *Room) askAgain(dr *draft, b *backDraft, out *SheetOfFile) {
 	for range n - len(rows) { // told by number alone
 		rows = append(rows, CheckRow{})
 	}
-	out.ask(&dr.choices, Check{What: "again", Rows: rows,
+	b.ask(out, &dr.choices, Check{What: "again", Rows: rows,
 		Text: desk.Plural(
 			n,
 			"line of it is counted already, in another sheet or file",

@@ -16,96 +16,110 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 	if err := d.keep(dr); err != nil {
 		return count.TakenIn{}, err
 	}
-	b := pt.back()
 	return desk.Do(ctx, d.Desk, p, desk.Enter, key, func(w *desk.Work) (out count.TakenIn, err error) {
-		c, err := w.Running(b.count.ID)
-		if err != nil {
-			return out, err
-		}
-		seen := comesTo(&b.revised)
-		r, err := b.revise(w)
-		if err != nil {
-			return out, err
-		}
-		if comesTo(&r) != seen {
-			return out, desk.RefuseAs(
-				desk.Changed,
-				"",
-				"Meanwhile other counts of its rows came in. Look at it again: what it adds and what it revises has changed.",
-			)
-		}
-		if err := store.RecordFile(w.DB, dr.sha, dr.size, w.Now); err != nil {
-			return out, err
-		}
-		ret := store.Return{
-			CountID:   c.ID,
-			FileSha:   dr.sha,
-			FileName:  dr.name,
-			Person:    p.Name,
-			At:        w.Now,
-			State:     store.Taken,
-			Added:     b.view.Added,
-			Revised:   b.view.Revised,
-			Unchanged: b.view.Unchanged,
-			Empty:     b.view.Empty,
-			Withdrawn: b.view.Withdrawn,
-		}
-		if err := w.Create(&ret).Error; err != nil {
-			return out, err
-		}
-		sheets, _, err := count.SheetsOf(w, c)
-		if err != nil {
-			return out, err
-		}
-		entries, err := b.entries(w, c, &r, ret.ID, sheets, pt.view.answered("missing"), pt.view.answered("again"))
-		if err != nil {
-			return out, err
-		}
-		r, b.counts, b.revised = counting.Revision{}, &counting.Back{}, counting.Revision{} // a file may hold a million; they are entries now
-		if ret.FirstEntry, ret.LastEntry, err = count.Enter(w, c, entries, nil); err != nil {
-			return out, err
-		}
-		if err := w.Model(&ret).Select("first_entry", "last_entry").Updates(&ret).Error; err != nil {
-			return out, err
-		}
-		for _, n := range b.touched {
-			s := sheets[n]
-			to := map[string]any{"state": store.Back, "back_at": w.Now}
-			if b.view.By != "" {
-				to["counter"] = b.view.By
-			}
-			if b.view.Revised > 0 {
-				to["revisions"] = s.Revisions + 1
-			}
-			if err := w.Model(&store.Sheet{}).Where("id = ?", s.ID).Updates(to).Error; err != nil {
+		for _, b := range pt.back().all() {
+			one, err := b.take(w, p, dr, pt)
+			if err != nil {
 				return out, err
 			}
+			if out.Return == 0 {
+				out.Return, out.Count, out.Kind = one.Return, one.Count, one.Kind
+			}
+			out.Added, out.Changed, out.Unchanged, out.Gone = out.Added+one.Added, out.Changed+one.Changed, out.Unchanged+one.Unchanged, out.Gone+one.Gone
 		}
-		out = count.TakenIn{
-			Return: ret.ID,
-			Count:  c.ID,
-			Kind:   field.Counts,
-			Outcome: count.Outcome{
-				Added:     ret.Added,
-				Changed:   ret.Revised,
-				Unchanged: ret.Unchanged,
-				Gone:      ret.Withdrawn,
-				Refused:   pt.problems.Rows,
-			},
-		}
-		return out, w.Say(
-			"counts taken in",
-			map[string]any{
-				"count":     c.ID,
-				"return":    ret.ID,
-				"file":      dr.name,
-				"sha256":    dr.sha,
-				"added":     ret.Added,
-				"revised":   ret.Revised,
-				"withdrawn": ret.Withdrawn,
-			},
-		)
+		out.Refused = pt.problems.Rows
+		return out, nil
 	})
+}
+
+// take writes what a file holds for one count.
+func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out count.TakenIn, err error) {
+	c, err := w.Running(b.count.ID)
+	if err != nil {
+		return out, err
+	}
+	seen := comesTo(&b.revised)
+	r, err := b.revise(w)
+	if err != nil {
+		return out, err
+	}
+	if comesTo(&r) != seen {
+		return out, desk.RefuseAs(
+			desk.Changed,
+			"",
+			"Meanwhile other counts of its rows came in. Look at it again: what it adds and what it revises has changed.",
+		)
+	}
+	if err := store.RecordFile(w.DB, dr.sha, dr.size, w.Now); err != nil {
+		return out, err
+	}
+	ret := store.Return{
+		CountID:   c.ID,
+		FileSha:   dr.sha,
+		FileName:  dr.name,
+		Person:    p.Name,
+		At:        w.Now,
+		State:     store.Taken,
+		Added:     b.view.Added,
+		Revised:   b.view.Revised,
+		Unchanged: b.view.Unchanged,
+		Empty:     b.view.Empty,
+		Withdrawn: b.view.Withdrawn,
+	}
+	if err := w.Create(&ret).Error; err != nil {
+		return out, err
+	}
+	sheets, _, err := count.SheetsOf(w, c)
+	if err != nil {
+		return out, err
+	}
+	entries, err := b.entries(w, c, &r, ret.ID, sheets, pt.view.answered("missing"+b.mark), pt.view.answered("again"+b.mark))
+	if err != nil {
+		return out, err
+	}
+	r, b.counts, b.revised = counting.Revision{}, &counting.Back{}, counting.Revision{} // a file may hold a million; they are entries now
+	if ret.FirstEntry, ret.LastEntry, err = count.Enter(w, c, entries, nil); err != nil {
+		return out, err
+	}
+	if err := w.Model(&ret).Select("first_entry", "last_entry").Updates(&ret).Error; err != nil {
+		return out, err
+	}
+	for _, n := range b.touched {
+		s := sheets[n]
+		to := map[string]any{"state": store.Back, "back_at": w.Now}
+		if b.view.By != "" {
+			to["counter"] = b.view.By
+		}
+		if b.view.Revised > 0 {
+			to["revisions"] = s.Revisions + 1
+		}
+		if err := w.Model(&store.Sheet{}).Where("id = ?", s.ID).Updates(to).Error; err != nil {
+			return out, err
+		}
+	}
+	out = count.TakenIn{
+		Return: ret.ID,
+		Count:  c.ID,
+		Kind:   field.Counts,
+		Outcome: count.Outcome{
+			Added:     ret.Added,
+			Changed:   ret.Revised,
+			Unchanged: ret.Unchanged,
+			Gone:      ret.Withdrawn,
+		},
+	}
+	return out, w.Say(
+		"counts taken in",
+		map[string]any{
+			"count":     c.ID,
+			"return":    ret.ID,
+			"file":      dr.name,
+			"sha256":    dr.sha,
+			"added":     ret.Added,
+			"revised":   ret.Revised,
+			"withdrawn": ret.Withdrawn,
+		},
+	)
 }
 
 // comesTo is what a person saw of a revision.

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"maps"
 	"strconv"
+	"strings"
 
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -12,7 +13,7 @@ import (
 // Check is something about a dropped file that could be meant or be a mistake, and changes figures: it is asked before
 // anything is taken in. None has an answer of its own.
 type Check struct {
-	What    string        `json:"what" enum:"missing,again,early,future,older,part"`
+	What    string        `json:"what" doc:"missing, again, early, future, older or part; behind it the number of a count, where the file belongs to several"`
 	Text    string        `json:"text"`
 	Options []CheckOption `json:"options"`
 	Answer  string        `json:"answer" doc:"the option that was chosen; empty: it has to be answered"`
@@ -75,10 +76,11 @@ func (v *SheetOfFile) answered(what string) string {
 
 // answer settles a check of a draft.
 func (c *Choices) answer(sheet int, what, value string) error {
+	kind, _, _ := strings.Cut(what, " ")
 	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave}, "early": {asItIs},
 		"future": {asItIs}, "older": {asItIs}, "part": {inPart, whole}} {
 		for _, v := range values {
-			if w == what && v == value {
+			if w == kind && v == value {
 				checks := maps.Clone(c.Checks) // an earlier state of the draft has the old ones
 				if checks == nil {
 					checks = map[string]string{}

@@ -41,8 +41,8 @@ type draft struct {
 	table  *tabular.File
 	parts  []*part // one for each sheet
 	seen   *Draft
-	state  int64 // of the records when it was looked at, and of the count that it belongs to
-	counts int64
+	state  int64           // of the records when it was looked at, and of the count that it belongs to
+	counts map[int64]int64 // versions of the counts that it was held against
 	views  map[int]*tabular.Index
 	spools []*os.File
 
@@ -442,17 +442,24 @@ func (d *Room) change(ctx context.Context, p desk.Person, id string, do func(dr 
 
 // stale tells whether what a draft was held against has changed.
 func (dr *draft) stale(d *Room) bool {
-	return dr.state != d.Version(0) || dr.countID() != 0 && dr.counts != d.Version(dr.countID())
-}
-
-// countID is the count that the draft belongs to, 0 for none.
-func (dr *draft) countID() int64 {
-	for _, pt := range dr.parts {
-		if b := pt.back(); b != nil && b.count != nil {
-			return b.count.ID
+	for id, seen := range dr.counts {
+		if seen != d.Version(id) {
+			return true
 		}
 	}
-	return 0
+	return dr.state != d.Version(0)
+}
+
+// countIDs are the counts that the draft belongs to.
+func (dr *draft) countIDs() (ids []int64) {
+	for _, pt := range dr.parts {
+		if b := pt.back(); b != nil {
+			for _, x := range b.all() {
+				ids = append(ids, x.count.ID)
+			}
+		}
+	}
+	return ids
 }
 
 // Draft gives a dropped file as it was looked at last.

@@ -127,8 +127,10 @@ func (d *Room) TakeIn(ctx context.Context, p desk.Person, id, key string, leaveO
 func (out *Draft) comesTo() [9]int {
 	e := &out.Effect
 	n := [9]int{e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left, len(out.Blocked)}
-	if out.Back != nil {
-		n[7], n[8] = out.Back.Missing, out.Back.Again
+	for i := range out.Sheets {
+		for _, b := range out.Sheets[i].Backs {
+			n[7], n[8] = n[7]+b.Missing, n[8]+b.Again
+		}
 	}
 	return n
 }

@@ -110,7 +110,10 @@ func (d *Room) look(ctx context.Context, dr *draft) (*Draft, error) {
 		out.Blocked = "No sheet of this file is taken in."
 	}
 	dr.seen, dr.state = out, state
-	dr.counts = before[dr.countID()]
+	dr.counts = map[int64]int64{}
+	for _, id := range dr.countIDs() {
+		dr.counts[id] = before[id]
+	}
 	return out, nil
 }
 
@@ -190,6 +193,7 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 				Fields:    []FieldChoice{},
 				Questions: []Question{},
 				Checks:    []Check{},
+				Backs:     []*BackView{},
 				Passed:    []PassedOver{},
 				Problems:  []ProblemGroup{},
 				Values:    []ValueView{},
@@ -431,8 +435,8 @@ func (out *Draft) add(pt *part) {
 	e.tellGone()
 	out.Problems = append(out.Problems, v.Problems...)
 	out.Assumed = append(out.Assumed, v.Assumed...)
-	if out.Back == nil {
-		out.Back = v.Back
+	if out.Back == nil && len(v.Backs) > 0 {
+		out.Back = v.Backs[0]
 	}
 	if v.Blocked != "" && out.Blocked == "" {
 		out.Blocked = v.Blocked

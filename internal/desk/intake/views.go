@@ -159,7 +159,7 @@ type SheetOfFile struct {
 	Blocked      string         `json:"blocked"`
 	Given        layout.Layout  `json:"given" doc:"the layout in force: what was settled over a saved layout"`
 	Assumed      []string       `json:"assumed"`
-	Back         *BackView      `json:"back,omitempty"`
+	Backs        []*BackView    `json:"backs" doc:"counts: what it does to each count that its rows belong to"`
 }
 
 // Draft is what was made of a dropped file.

@@ -956,8 +956,8 @@ export interface components {
             /** @description the first of what it is about */
             rows: components["schemas"]["CheckRow"][];
             text: string;
-            /** @enum {string} */
-            what: "missing" | "again" | "early" | "future" | "older" | "part";
+            /** @description missing, again, early, future, older or part; behind it the number of a count, where the file belongs to several */
+            what: string;
         };
         CheckOption: {
             label: string;
@@ -1873,7 +1873,8 @@ export interface components {
         };
         SheetOfFile: {
             assumed: string[];
-            back?: components["schemas"]["BackView"];
+            /** @description counts: what it does to each count that its rows belong to */
+            backs: components["schemas"]["BackView"][];
             blocked: string;
             /** @description what could be meant or be a mistake, and is asked first */
             checks: components["schemas"]["Check"][];

@@ -125,7 +125,9 @@ export function What({
 			{sheet && <Values sheet={sheet} settle={settle} />}
 			{sheet && !draft.wrong && <Modes sheet={sheet} settle={settle} />}
 			{e.new.length > 0 && <p className="mt-2">Makes {e.new.join(", ")}.</p>}
-			{sheet && <Back sheet={sheet} />}
+			{sheet?.backs.map((b) => (
+				<Back key={b.count} b={b} />
+			))}
 			{e.places.length > 0 && (
 				<table className="mt-3 w-full text-right">
 					<thead className="text-[12px] text-dim">
@@ -327,11 +329,9 @@ function Modes({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 }
 
 /** What a returned sheet would do. */
-function Back({ sheet }: { sheet: Sheet }) {
-	const b = sheet.back;
-	if (!b) return null;
+function Back({ b }: { b: Sheet["backs"][number] }) {
 	return (
-		<div className="mt-2">
+		<div className="mt-2" data-back={b.count}>
 			<p>
 				{b.sheets.length > 0 ? (
 					<>
