@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
@@ -53,6 +54,7 @@ func (r *pass) items() (*ItemFile, error) {
 	s := &ItemFile{}
 	skus := map[string]int{}     // to the place among the items
 	first := map[string]int{}    // to the row, be it good or not
+	folds := map[string]string{} // SKUs by how they read without regard to case
 	barcodes := map[string]int{} // to the same
 	judge := r.settler()
 	attributes := r.attributes(field.ItemAttribute)
@@ -163,6 +165,15 @@ func (r *pass) items() (*ItemFile, error) {
 		}
 		if row, twice := first[it.SKU]; !twice {
 			first[it.SKU] = c.row
+			if r.Known != nil && it.SKU != "" {
+				fold := code.Fold(it.SKU)
+				if other, had := folds[fold]; !had {
+					folds[fold] = it.SKU
+				} else if x := judge.matches[field.SKU][it.SKU]; x == nil || x.Do != "new" {
+					c.wrong(field.SKU, AnotherSpelling, []byte(it.SKU), "%q is written %s in row %d. Say which it is, or that they are two items",
+						problem.Short([]byte(it.SKU)), other, first[other])
+				}
+			}
 		} else if _, good := skus[it.SKU]; !good && it.SKU != "" {
 			c.wrong(field.SKU, "duplicate key", []byte(it.SKU), "%q comes twice, first in row %d", problem.Short([]byte(it.SKU)), row)
 		}

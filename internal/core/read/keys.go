@@ -187,7 +187,7 @@ func (s *settler) spelled(codes *stock.Names, text string) *verdict {
 	value := &Value{Field: field.SKU, Text: text, Near: []string{other}, Refused: true}
 	s.values = append(s.values, value)
 	return &verdict{
-		kind:  "another spelling",
+		kind:  AnotherSpelling,
 		text:  fmt.Sprintf("%q is written %s elsewhere in the file. Say whether it is the same", problem.Short([]byte(text)), other),
 		value: value,
 	}

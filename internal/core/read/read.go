@@ -290,6 +290,8 @@ func (r *pass) keys() (k keySources) {
 const (
 	WordForNothing = "word for nothing"
 	SeveralInOne   = "several in one cell"
+	// AnotherSpelling is the kind of problem of a new code that stands elsewhere in the file in small or large letters.
+	AnotherSpelling = "another spelling"
 )
 
 var oddities = map[string]string{

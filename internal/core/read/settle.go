@@ -251,7 +251,7 @@ func (s *settler) decide(f field.Field, text string) *verdict {
 		}
 	}
 	for _, n := range s.made[f] { // two spellings of something new would make it twice
-		if known.Close(text, n) || code.Fold(text) == code.Fold(n) {
+		if known.Close(text, n) || s.m.Kind == field.Stock && code.Fold(text) == code.Fold(n) {
 			value.Refused, value.Near = true, append([]string{n}, value.Near...)
 			return &verdict{
 				kind: "unknown " + plain(f),

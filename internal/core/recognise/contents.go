@@ -436,6 +436,7 @@ func (m *Mapping) Hearing(f *tabular.File, told map[field.Field]*column.Heard) (
 // decide settles the form of every column of numbers or dates that was not settled by hand, from what its values told. It tells
 // whether one of them changed.
 func (m *Mapping) decide(f *tabular.File, told map[field.Field]*column.Heard) (changed bool) {
+	kind, dialect := f.Of(m.Sheet)
 	// A column whose own values are even goes with the file's other columns, and with what parts its cells.
 	var file form.Evidence
 	for _, h := range told {
@@ -458,7 +459,7 @@ func (m *Mapping) decide(f *tabular.File, told map[field.Field]*column.Heard) (c
 					decimal, why, sure = ".", "the other columns write a decimal point", true
 				case file.Comma > file.Point:
 					decimal, why, sure = ",", "the other columns write a decimal comma", true
-				case f.Kind == tabular.Text && f.Dialect.Delimiter == ',' && strings.Contains(h.Votes.Example, "."):
+				case kind == tabular.Text && dialect.Delimiter == ',' && strings.Contains(h.Votes.Example, "."):
 					decimal, why, sure = ".", "a comma parts the cells, so the decimal sign is a point", true
 				}
 			}

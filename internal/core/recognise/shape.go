@@ -33,7 +33,7 @@ func (m *Mapping) shaped(f *tabular.File, s *sample, given *layout.Layout) {
 			h.Numbers = append(h.Numbers, i)
 		}
 	}
-	if f.Kind != tabular.Text {
+	if kind, _ := f.Of(m.Sheet); kind != tabular.Text {
 		return
 	}
 	rows, full, ended := 0, 0, 0

@@ -24,6 +24,10 @@ func (o *offers) texts() {
 			})
 		}
 	}
+	if o.g.Kind == read.AnotherSpelling {
+		words := o.words()
+		o.add(Remedy{Label: "They are right as they stand: codes in other letters are other items", Before: words[0], After: words[0], Set: o.asTheyAre(words)})
+	}
 	if o.g.Kind != read.SeveralInOne {
 		return
 	}

@@ -98,7 +98,7 @@ func (o *offers) signs() (out []string) {
 // words are the values of the group, each once.
 func (o *offers) words() (out []string) {
 	o.each(func(x *problem.Problem) {
-		if v := strings.TrimSpace(x.Value); len(out) < 20 && !slices.Contains(out, v) {
+		if v := strings.TrimSpace(x.Value); len(out) < 200 && !slices.Contains(out, v) {
 			out = append(out, v)
 		}
 	})

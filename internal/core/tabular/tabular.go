@@ -28,6 +28,7 @@ type Kind string
 const (
 	Text     Kind = "delimited text"
 	Workbook Kind = "workbook"
+	Archive  Kind = "archive of several files"
 )
 
 // File is a table file whose form is known. It reads from an io.ReaderAt and holds no rows.
@@ -35,7 +36,7 @@ type File struct {
 	Name    string   // as it stands in messages
 	Kind    Kind     //
 	Dialect Dialect  // of delimited text
-	Sheets  []string // of a workbook, in their order; one empty name for delimited text
+	Sheets  []string // of a workbook, in their order, or those of the files in an archive; one empty name for delimited text
 	Hidden  []bool   // which of a workbook's sheets are hidden; nil for delimited text
 
 	at   io.ReaderAt
@@ -148,15 +149,30 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 			return nil, &Error{File: name, Text: "is a damaged workbook or archive (" + err.Error() + "). Save or export it again"}
 		}
 		f.Kind = Workbook
-		if parts := (&workbook{zip: z}); parts.find(contentPart) != nil && parts.find("xl/workbook.xml") == nil {
+		parts := &workbook{zip: z}
+		switch {
+		case parts.find("xl/workbook.xml") != nil, parts.find("xl/workbook.bin") != nil:
+			var w *workbook
+			if w, err = openWorkbook(z, size); err == nil {
+				f.book, f.Sheets, f.Hidden = w, w.names, w.hidden
+			}
+		case parts.find(contentPart) != nil:
 			var d *openDocument
 			if d, err = openOpenDocument(z, size); err == nil {
 				f.book, f.Sheets, f.Hidden = d, d.names, d.hidden
 			}
-		} else {
-			var w *workbook
-			if w, err = openWorkbook(z, size); err == nil {
-				f.book, f.Sheets, f.Hidden = w, w.names, w.hidden
+		case parts.find("[Content_Types].xml") != nil, parts.find("mimetype") != nil:
+			err = errors.New("is the document of another program, no workbook. Export the table as delimited text or as a workbook (.xlsx)")
+		default:
+			var a *archive
+			f.Kind = Archive
+			if a, err = openArchive(name, z, opt); err == nil {
+				if len(a.files) == 1 { // the one file is what was packed
+					in := a.files[0]
+					in.Name = name + "/" + in.Name
+					return in, nil
+				}
+				f.book, f.Sheets, f.Hidden = a, a.names, a.hidden
 			}
 		}
 		if err != nil {
@@ -178,7 +194,7 @@ func (f *File) Rows(sheet int) (*Rows, error) {
 		r.sheet = f.Sheets[sheet]
 	}
 	var err error
-	if f.Kind == Workbook {
+	if f.Kind != Text {
 		r.src, err = f.book.rows(sheet)
 	} else {
 		r.src, err = f.textRows()

@@ -180,18 +180,27 @@ func TestRefused(t *testing.T) {
 		bomb[k] = v
 	}
 	bomb["xl/worksheets/s.xml"] = "<worksheet><sheetData>" + strings.Repeat(" ", 80<<20)
+	many := map[string]string{}
+	for i := range 51 {
+		many[fmt.Sprintf("%d.csv", i)] = "a,b\n1,2\n"
+	}
 	for name, c := range map[string]struct{ data, want string }{
-		"empty":        {"", "is empty"},
-		"zeros":        {strings.Repeat("\x00", 100_000), "zero bytes"},
-		"pdf":          {"%PDF-1.7", "is a PDF"},
-		"old workbook": {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1....", "old binary form"},
-		"broken zip":   {"PK\x03\x04 nothing", "damaged"},
-		"other zip":    {string(zipOf(t, map[string]string{"a.txt": "x"})), "not a workbook"},
-		"open quote":   {"a,b\n1,\"2\n3,4\n", "never closed"},
-		"long row":     {"a,b\n" + strings.Repeat("x", 3<<20), "longer than"},
-		"many columns": {strings.Repeat(",", 5000), "columns"},
-		"cut workbook": {string(zipOf(t, book)), "breaks off"},
-		"bomb":         {string(zipOf(t, bomb)), "unpacks"},
+		"empty":         {"", "is empty"},
+		"zeros":         {strings.Repeat("\x00", 100_000), "zero bytes"},
+		"pdf":           {"%PDF-1.7", "is a PDF"},
+		"old workbook":  {"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1....", "old binary form"},
+		"broken zip":    {"PK\x03\x04 nothing", "damaged"},
+		"text document": {string(zipOf(t, map[string]string{"[Content_Types].xml": "<x/>", "word/document.xml": "<x/>"})), "no workbook"},
+		"empty archive": {string(zipOf(t, map[string]string{"folder/": ""})), "nothing in it"},
+		"no table":      {string(zipOf(t, map[string]string{"a.csv": "a,b\n1,2\n", "b.pdf": "%PDF-1.7"})), `holds "b.pdf", which is a PDF`},
+		"nested":        {string(zipOf(t, map[string]string{"a.csv": "a,b\n1,2\n", "b.zip": "PK\x03\x04"})), "archive itself"},
+		"many files":    {string(zipOf(t, many)), "more than 50 files"},
+		"large archive": {string(zipOf(t, map[string]string{"a.csv": "a,b\n1,2\n", "b.csv": strings.Repeat("1,2\n", 33<<20)})), "more than 128 MB"},
+		"open quote":    {"a,b\n1,\"2\n3,4\n", "never closed"},
+		"long row":      {"a,b\n" + strings.Repeat("x", 3<<20), "longer than"},
+		"many columns":  {strings.Repeat(",", 5000), "columns"},
+		"cut workbook":  {string(zipOf(t, book)), "breaks off"},
+		"bomb":          {string(zipOf(t, bomb)), "unpacks"},
 	} {
 		_, _, err := all(t, []byte(c.data), 0)
 		var e *Error
@@ -367,4 +376,49 @@ func TestAnyDialectIsFoundOut(t *testing.T) {
 		require.False(t, more)
 		require.NoError(t, rows.Err())
 	})
+}
+
+// The tables in an archive are sheets, each with the form of its own file; one by itself is what was packed.
+func TestArchive(t *testing.T) {
+	book, err := os.ReadFile("testdata/office.xlsx")
+	require.NoError(t, err)
+	data := zipOf(t, map[string]string{
+		"NORTH.csv": "sku;qty\nR1;1,5\n", "south/stock.txt": "sku,qty\nR2,2.5\n", "east/stock.csv": "sku|qty\nR3|3\n", "list.xlsx": string(book),
+		"__MACOSX/x": "", ".hidden": "x",
+	})
+	f, err := Open("all.zip", bytes.NewReader(data), int64(len(data)), Options{})
+	require.NoError(t, err)
+	assert.Equal(t, Archive, f.Kind)
+	require.Equal(t, []string{"NORTH", "east/stock.csv"}, f.Sheets[:2])
+	assert.Equal(t, "south/stock.txt", f.Sheets[len(f.Sheets)-1])
+	var forms []string
+	for s, name := range f.Sheets {
+		kind, dialect := f.Of(s)
+		forms = append(forms, fmt.Sprintf("%s %s %q", name, kind, string(dialect.Delimiter)))
+		rows, err := f.Rows(s)
+		require.NoError(t, err)
+		_, cells, ok := rows.Next()
+		require.True(t, ok, name)
+		require.NotEmpty(t, cells)
+		require.NoError(t, rows.Close())
+	}
+	assert.Equal(t, `NORTH delimited text ";"`, forms[0])
+	assert.Equal(t, `east/stock.csv delimited text "|"`, forms[1])
+	assert.Contains(t, forms[2], "list")
+	assert.Contains(t, forms[2], "workbook")
+
+	// What is wrong in one of them is told with its name.
+	data = zipOf(t, map[string]string{"a.csv": "a,b\n1,2\n", "b.csv": "a,b\n1,\"2\n"})
+	f, err = Open("all.zip", bytes.NewReader(data), int64(len(data)), Options{})
+	require.NoError(t, err)
+	rows, err := f.Rows(1)
+	require.NoError(t, err)
+	for _, _, ok := rows.Next(); ok; _, _, ok = rows.Next() {
+	}
+	require.ErrorContains(t, rows.Err(), "all.zip:b:2")
+
+	data = zipOf(t, map[string]string{"stock.csv": "sku;qty\nR1;1,5\n"})
+	f, err = Open("one.zip", bytes.NewReader(data), int64(len(data)), Options{})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"one.zip/stock.csv", "delimited text", ""}, []string{f.Name, string(f.Kind), f.Sheets[0]})
 }

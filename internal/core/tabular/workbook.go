@@ -51,7 +51,7 @@ func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 		if w.find("xl/workbook.bin") != nil {
 			return nil, errors.New("is a binary workbook (.xlsb). Save it as .xlsx or as delimited text")
 		}
-		return nil, errors.New("is an archive, not a workbook. Unpack it and drop the files inside")
+		return nil, errors.New("is no workbook")
 	}
 	if err := w.decode("xl/workbook.xml", &doc); err != nil {
 		return nil, err

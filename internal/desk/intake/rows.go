@@ -244,6 +244,11 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 		}
 		row = row[:width]
 		if n == m.HeaderRow {
+			for i := range row { // as the rows of the header are read together
+				if i < len(m.Columns) && m.HeaderRows > 1 {
+					row[i] = m.Columns[i].Header
+				}
+			}
 			table = append(table, append(row, rowHeader, recognise.WhyRefused))
 			continue
 		}
@@ -257,7 +262,7 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 		return "", nil, desk.Refuse("%s.", err)
 	}
 	base := strings.TrimSuffix(dr.name, filepath.Ext(dr.name)) + " - refused rows"
-	if dr.table.Kind == tabular.Workbook {
+	if dr.table.Kind != tabular.Text {
 		b, err := workbookOf(table)
 		return base + ".xlsx", b, err
 	}
