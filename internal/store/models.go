@@ -159,6 +159,7 @@ type Sheet struct {
 	FirstBin, LastBin string
 	First             int64 // the line of its first row; its rows follow one another
 	Lines, Counted    int   // rows, and those of them with a count
+	Empty             int   // rows to fill in for each bin from FirstBin to LastBin, where nothing is recorded there
 	State             string
 	OutAt, BackAt     int64
 	Counter           string

@@ -248,6 +248,8 @@ CREATE TABLE posting_reasons (
 INSERT INTO posting_reasons SELECT posting_id, CASE WHEN reason IN ('over', 'short', 'found') THEN '' ELSE reason END, count(*), coalesce(sum(CASE WHEN variance > 0 THEN value END), 0), coalesce(sum(CASE WHEN variance < 0 THEN value END), 0), coalesce(sum(abs(value)), 0) FROM posting_lines GROUP BY 1, 2;
 CREATE INDEX decisions_line ON decisions (count_id, pos);
 ALTER TABLE decisions ADD COLUMN quantity INTEGER; -- what it was about; none in decisions of before
+`, `
+ALTER TABLE sheets ADD COLUMN empty INTEGER NOT NULL DEFAULT 0; -- rows for each bin to fill in, where nothing is recorded
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

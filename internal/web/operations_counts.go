@@ -22,9 +22,10 @@ func (s *Server) registerCounts() {
 		Body struct {
 			Scope count.Scope `json:"scope"`
 			Rows  int         `json:"rows" minimum:"1" maximum:"5000"`
+			Empty int         `json:"empty,omitempty" minimum:"0" maximum:"100" doc:"where nothing is recorded: rows to fill in for each bin"`
 		}
 	}) (plan.Tally, error) {
-		return d.Plan.Tally(ctx, p, in.Body.Scope, in.Body.Rows)
+		return d.Plan.Tally(ctx, p, in.Body.Scope, in.Body.Rows, in.Body.Empty)
 	})
 	op(s, "freeze", http.MethodPost, "/api/counts", "Freeze a scope and cut its sheets",
 		func(ctx context.Context, p desk.Person, in *body[plan.NewCount]) (plan.CountMade, error) {

@@ -2,6 +2,7 @@ package counting
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -122,6 +123,10 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 		warehouse = frozen.Book.Lines[0].Key[stock.Warehouse]
 	}
 	b.Sheets = SheetsIn(f)[frozen.Count]
+	if head.Sheet != 0 && head.Count == frozen.Count && !slices.Contains(b.Sheets, head.Sheet) { // a sheet without row codes
+		b.Sheets = append(slices.Clone(b.Sheets), head.Sheet)
+		slices.Sort(b.Sheets)
+	}
 	home := head.Sheet
 	if home == 0 && len(b.Sheets) > 0 {
 		home = b.Sheets[0]

@@ -19,6 +19,10 @@ type Sheet struct {
 	Blind bool // the recorded quantity is not shown
 	Lines []Line
 	Extra []string // titles of further columns, behind the unit
+	// Where nothing is recorded: the bins to look into, each with so many rows to fill in.
+	House string
+	Bins  []string
+	Rows  int
 }
 
 // table gives the rows of the sheet as it goes out: the head, an empty row, the header, the lines. header is the
@@ -29,7 +33,7 @@ func (s *Sheet) table() (rows [][]string, header, counted int) {
 		{"Counted from", ""}, {"Counted to", ""}, {"Counted by", ""}, {""},
 	}
 	header = len(rows)
-	used := [stock.Parts]bool{stock.Warehouse: true, stock.Bin: true, stock.SKU: true}
+	used := [stock.Parts]bool{stock.Warehouse: true, stock.Bin: true, stock.SKU: true, stock.Lot: len(s.Bins) > 0, stock.Serial: len(s.Bins) > 0}
 	for i := range s.Lines {
 		for p, t := range s.Lines[i].Key {
 			used[p] = used[p] || t != ""
@@ -62,6 +66,11 @@ func (s *Sheet) table() (rows [][]string, header, counted int) {
 	for i := range s.Lines {
 		l := &s.Lines[i]
 		rows = append(rows, row(l.RowCode, l.Key, l.Description, l.Unit, l.Extra, l.Recorded.String(), "", "", ""))
+	}
+	for _, bin := range s.Bins {
+		for range s.Rows {
+			rows = append(rows, row("", [stock.Parts]string{stock.Warehouse: s.House, stock.Bin: bin}, "", "", nil, "", "", "", ""))
+		}
 	}
 	return rows, header, len(top) - 3
 }
@@ -122,7 +131,7 @@ func (s *Sheet) WriteWorkbook(w io.Writer) error {
 	for r, cells := range rows {
 		for c, v := range cells {
 			at, _ := excelize.CoordinatesToCellName(c+1, r+1)
-			if !s.Blind && r > header && c == recorded {
+			if !s.Blind && r > header && c == recorded && v != "" {
 				q, err := quantity.Parse(v)
 				if err != nil {
 					return err

@@ -159,3 +159,12 @@ func decimals(r *big.Rat) (plain string, exact bool) {
 	}
 	return strings.TrimSuffix(strings.TrimRight(s, "0"), "."), true
 }
+
+// Figure tells whether a cell holds a number, or something that stands for one: a fraction, a sum, several quantities, a dash.
+func Figure(s string) bool {
+	if _, ok := TakeApart(s); ok {
+		return true
+	}
+	_, kind, _, ok := new(Numbers).odd(s, ".")
+	return ok && (kind != SignForNothing || strings.Trim(s, " -–—") == "")
+}

@@ -34,6 +34,7 @@ type CountFile struct {
 	RowCodes stock.Names
 	Counters stock.Names
 	Counts   []Count
+	Unfilled int // rows without an item and a count, as sheets have to be filled in
 	Rows     int
 	Values   []Value
 	Left     int
@@ -64,6 +65,10 @@ func (r *pass) counts() (*CountFile, error) {
 			for i := range c.Cells {
 				c.Cells[i] = tabular.Unsafe(c.Cells[i])
 			}
+		}
+		if c.unfilled(&at, rowCode, counted) {
+			s.Unfilled++
+			return
 		}
 		n.Key = c.key(&at, &s.Codes)
 		n.Quantity, n.Given = measure.quantity(c, counted, n.Key[stock.SKU])
@@ -130,4 +135,17 @@ func (r *pass) counts() (*CountFile, error) {
 	}
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
+}
+
+// unfilled tells whether the row in hand is one to be filled in that was not: it names no item, and nothing was counted.
+func (c *cells) unfilled(at *keySources, rowCode, counted *reader) bool {
+	if len(c.get(rowCode)) > 0 || len(c.get(counted)) > 0 || len(c.get(at.parts[stock.SKU])) > 0 {
+		return false
+	}
+	for _, o := range at.others {
+		if len(c.get(o)) > 0 {
+			return false
+		}
+	}
+	return true
 }

@@ -86,6 +86,11 @@ func (m *Mapping) turn(a *layout.Across) {
 	}
 }
 
+// Turns tells whether each cell of a column becomes a line of its own.
+func (m *Mapping) Turns(column int) bool {
+	return m.Turned != nil && slices.ContainsFunc(m.Turned.Groups, func(g TurnedPlace) bool { return slices.Contains(g.From, column) })
+}
+
 // askAcrossAgain sees that a file has other places across than was settled: further ones would be passed over, and those that it has
 // not are named.
 func (m *Mapping) askAcrossAgain(s *sample) {

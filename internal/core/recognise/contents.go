@@ -61,7 +61,7 @@ func (s *sample) column(m *Mapping, at int) *contents {
 		if strings.ContainsAny(row[at], "0123456789") {
 			c.digits++
 		}
-		if _, ok := form.TakeApart(row[at]); ok {
+		if form.Figure(row[at]) {
 			c.numeric++
 		}
 		if gtin(row[at]) {

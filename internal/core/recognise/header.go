@@ -12,6 +12,7 @@ import (
 // header is what stands at the head of a table: one row, or several that are read together.
 type header struct {
 	first, last int      // places in the sample
+	names       int      // the lowest row of names; units may stand below it
 	texts       []string // what each column is called: what stands in it, from above to below
 	alone       []string // the lowest text by itself, where what stands above it says nothing else; "" elsewhere
 	groups      bool     // what stands above says of some columns what they are
@@ -29,7 +30,7 @@ var neutral = partsOf("item, items, article, product, material, part, stock, inv
 // headers gives what the header may be whose lowest row of names is row i, one of a single row first.
 func (s *sample) headers(i int, given int) (out []header) {
 	row := s.rows[i]
-	out = append(out, header{first: i, last: i, texts: row, alone: make([]string, len(row))})
+	out = append(out, header{first: i, last: i, names: i, texts: row, alone: make([]string, len(row))})
 	for n := 1; n < mostHeaderRows && i-n >= 0 && s.numbers[i-n] == s.numbers[i]-n && s.groupsAbove(s.rows[i-n], row) && given != 1; n++ {
 		above := out[len(out)-1]
 		out = append(out, stacked(s.rows[i-n], above))
@@ -78,7 +79,7 @@ func (s *sample) groupsAbove(row, names []string) bool {
 // stacked puts a row above the names of columns. A group stands in the first of its columns, as merged cells have it; a name that has
 // nothing below it is one of its own.
 func stacked(row []string, below header) header {
-	h := header{first: below.first - 1, last: below.last, groups: below.groups}
+	h := header{first: below.first - 1, last: below.last, names: below.names, groups: below.groups}
 	group, name := "", ""
 	for at := range max(len(row), len(below.texts)) {
 		top, under := "", ""

@@ -83,6 +83,7 @@ type Mapping struct {
 	// HeaderRows is how many rows the header has, the last of them HeaderRow, and HeadRows what stands in them.
 	HeaderRows int
 	HeadRows   [][]string
+	NamesRow   int // the lowest of them that names columns; units may stand below it
 	NoHeader   bool
 	WhyHeader  string
 	WhyKind    string

@@ -234,7 +234,7 @@ func (m *Mapping) titled() bool {
 }
 
 func (s *sample) headed(m *Mapping, h header) *Mapping {
-	m.HeaderRow, m.HeaderRows, m.head = s.numbers[h.last], h.last-h.first+1, h
+	m.HeaderRow, m.HeaderRows, m.NamesRow, m.head = s.numbers[h.last], h.last-h.first+1, s.numbers[h.names], h
 	m.Head = headOf(s.rows[:h.first])
 	m.HeadRows = s.rows[h.first : h.last+1]
 	m.WhyHeader = h.why(s)

@@ -27,6 +27,7 @@ type SheetView struct {
 	FirstBin  string     `json:"first_bin"`
 	LastBin   string     `json:"last_bin"`
 	Lines     int        `json:"lines"`
+	Empty     int        `json:"empty" doc:"rows to fill in for each bin, where nothing is recorded; 0 elsewhere"`
 	Counted   int        `json:"counted"`
 	State     string     `json:"state" enum:"with us,out,back"`
 	Counter   string     `json:"counter"`
@@ -65,6 +66,7 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 				s.FirstBin,
 				s.LastBin,
 				s.Lines,
+				s.Empty,
 				s.Counted,
 				s.State,
 				s.Counter,
@@ -151,6 +153,14 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 		l.RowCode = count.RowCodeOf(c.ID, &rows[i].CountLine, s.Number, s.First)
 		l.Extra = count.Shown(rows[i].Attributes, count.ColumnsOf(c))
 		sheet.Lines = append(sheet.Lines, l)
+	}
+	if s.Empty > 0 {
+		sheet.House, sheet.Rows = h.Code, s.Empty
+		if err := tx.Raw(`SELECT b.code FROM bins b, bins f, bins l WHERE b.warehouse_id = ? AND f.warehouse_id = b.warehouse_id AND l.warehouse_id = b.warehouse_id
+			AND f.code = ? AND l.code = ? AND b.zone = ? AND b.sort_key >= f.sort_key AND b.sort_key <= l.sort_key ORDER BY b.sort_key`, h.ID, s.FirstBin, s.LastBin, s.Zone).
+			Scan(&sheet.Bins).Error; err != nil {
+			return "", nil, err
+		}
 	}
 	var b bytes.Buffer
 	if form == AsWorkbook {

@@ -117,7 +117,7 @@ func (d *Room) TypeIn(
 				store.WithUs).Error; err != nil {
 				return out, err
 			}
-			if err := w.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines AND state <> ?", store.Back, w.Now, s.ID,
+			if err := w.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines AND lines > 0 AND state <> ?", store.Back, w.Now, s.ID,
 				store.Back).Error; err != nil {
 				return out, err
 			}

@@ -538,7 +538,7 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 		},
 	)
 	takeDraft(t, d, dr)
-	whole, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, 50)
+	whole, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, 50, 1)
 	require.NoError(t, err)
 	assert.Equal(
 		t,
@@ -552,7 +552,7 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 		whole.Kept,
 	)
 	scope := count.Scope{Warehouse: 1, Kept: []count.KeptRule{{Attribute: "item.Colour", Values: []string{"white"}}}}
-	some, err := d.Plan.Tally(ctx, nell, scope, 50)
+	some, err := d.Plan.Tally(ctx, nell, scope, 50, 1)
 	require.NoError(t, err)
 	assert.Equal(t, 2, some.Lines)
 	c, err := d.Plan.Freeze(

@@ -157,13 +157,13 @@ func lineOf(t *testing.T, d *house.House, id int64, sku, bin string) count.Varia
 func TestPlan(t *testing.T) {
 	d := at(t)
 	id := frozen(t, d, false)
-	tally, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, 50)
+	tally, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, 50, 1)
 	require.NoError(t, err)
 	assert.Equal(t, count.LeftOut{Services: 1, Inactive: 1, Parents: 1}, tally.LeftOut)
 	assert.Equal(t, 4, tally.Lines)
 	assert.Equal(t, "270.00", tally.Value.String()) // 25 + 40 + 25 + 180
 	assert.Len(t, tally.Sheets, 2, "each zone by itself")
-	one, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Zones: []string{"Back"}}, 1)
+	one, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Zones: []string{"Back"}}, 1, 1)
 	require.NoError(t, err)
 	assert.Equal(t, 2, one.Lines)
 	assert.Len(t, one.Sheets, 2)
@@ -436,7 +436,7 @@ func TestBlind(t *testing.T) {
 		_, e4 := d.Adjustments.PreviewPosting(ctx, p, id, "difference")
 		_, e5 := d.Recorded.Recorded(ctx, p, 1, desk.Filter{})
 		_, e6 := d.Recorded.RecordedItems(ctx, p, 1, desk.Filter{})
-		_, e7 := d.Plan.Tally(ctx, p, count.Scope{Warehouse: 1, Bins: []int64{1}}, 10)
+		_, e7 := d.Plan.Tally(ctx, p, count.Scope{Warehouse: 1, Bins: []int64{1}}, 10, 1)
 		stockFile := sha256.Sum256([]byte(stockText))
 		k, e8 := d.KeptFile(ctx, p, hex.EncodeToString(stockFile[:]))
 		if e8 == nil {

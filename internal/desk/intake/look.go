@@ -371,7 +371,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	}
 	v.Kind, v.WhyKind, v.HeaderRow, v.WhyHeader, v.Identity, v.Given = m.Kind, m.WhyKind, m.HeaderRow, m.WhyHeader, m.Identity,
 		*m.Given(pt.given)
-	v.Given.Headers = nil
+	v.Given.Headers, v.HeaderRows, v.NamesRow = nil, m.HeaderRows, m.NamesRow
 	switch {
 	case m.Layout != nil:
 		v.Layout = m.Layout.Name
@@ -380,7 +380,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	}
 	v.Culprit, v.CulpritSpare = remedy.Culprit(m, &pt.problems)
 	for _, c := range m.Columns {
-		v.Columns = append(v.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
+		v.Columns = append(v.Columns, DraftColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why, m.Turns(c.Index)})
 	}
 	for i := range m.Worked {
 		w := &m.Worked[i]

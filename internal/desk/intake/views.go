@@ -15,6 +15,7 @@ type DraftColumn struct {
 	Header string      `json:"header"`
 	Field  field.Field `json:"field"`
 	Why    string      `json:"why"`
+	Lines  bool        `json:"lines" doc:"no field by itself: each of its cells becomes a line of its own"`
 }
 
 // WorkedColumn is a field that is worked out, or the same in every row.
@@ -139,7 +140,9 @@ type SheetOfFile struct {
 	WhyUse       string         `json:"why_use"`
 	Kind         field.Kind     `json:"kind"`
 	WhyKind      string         `json:"why_kind"`
-	HeaderRow    int            `json:"header_row" doc:"0 where there is none"`
+	HeaderRow    int            `json:"header_row" doc:"0 where there is none; the last of them where there are several"`
+	HeaderRows   int            `json:"header_rows" doc:"how many rows the header has"`
+	NamesRow     int            `json:"names_row" doc:"the lowest row of the header that names columns; units may stand below it"`
 	WhyHeader    string         `json:"why_header"`
 	Layout       string         `json:"layout" doc:"the saved layout that it was read by"`
 	Identity     field.Field    `json:"identity" doc:"what identifies the item"`

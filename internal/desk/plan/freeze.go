@@ -16,8 +16,8 @@ import (
 )
 
 // writeFrozen writes a count that nobody sees yet: its row, its sheets, none longer than rows, its lines and its tallies.
-func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows int) (sheets int, err error) {
-	ends := s.cut(rows)
+func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows, empty int) (sheets int, err error) {
+	ends := s.cut(rows, empty)
 	list := make([]store.Sheet, len(ends))
 	err = d.Store.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Create(c).Error; err != nil {
@@ -35,6 +35,9 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows 
 				First:    int64(from + 1),
 				Lines:    end - from,
 				State:    store.WithUs,
+			}
+			if len(s.empty) > 0 {
+				list[n].First, list[n].Lines, list[n].Empty = 1, 0, empty
 			}
 			from = end
 		}

@@ -30,6 +30,7 @@ func New(d *desk.Desk, r *recorded.Room) *Room { return &Room{d, r} }
 // Tally is what a scope comes to.
 type Tally struct {
 	Lines    int            `json:"lines"`
+	Empty    int            `json:"empty" doc:"where nothing is recorded: bins whose rows are to be filled in"`
 	Bins     int            `json:"bins"`
 	Items    int            `json:"items"`
 	Value    quantity.Money `json:"value"`
@@ -56,7 +57,7 @@ type ZoneTally struct {
 }
 
 // Tally tells what a scope comes to, before anything is frozen.
-func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, rows int) (t Tally, err error) {
+func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, rows, empty int) (t Tally, err error) {
 	tx, h, err := d.RecordedOf(ctx, p, sc.Warehouse)
 	if err != nil {
 		return t, err
@@ -65,7 +66,7 @@ func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, rows in
 	if err != nil {
 		return t, err
 	}
-	return s.tally(rows)
+	return s.tally(rows, max(empty, 1))
 }
 
 // Classes gives the classes that items have, for limits of their own.
@@ -98,6 +99,7 @@ type NewCount struct {
 	Scope             count.Scope                     `json:"scope"`
 	Blind             bool                            `json:"blind"`
 	Rows              int                             `json:"rows" minimum:"1" maximum:"5000" doc:"the largest number of rows on a sheet"`
+	Empty             int                             `json:"empty,omitempty" minimum:"0" maximum:"100" doc:"where nothing is recorded: rows to fill in for each bin"`
 	ToleranceQuantity *quantity.Quantity              `json:"tolerance_quantity,omitempty"`
 	TolerancePercent  *quantity.Quantity              `json:"tolerance_percent,omitempty"`
 	ToleranceValue    *quantity.Money                 `json:"tolerance_value,omitempty"`
@@ -141,6 +143,9 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 	}
 	if below {
 		return c, desk.RefuseAs(desk.Invalid, "tolerance", "A tolerance is not below zero.")
+	}
+	if h.SetID == 0 { // nothing is recorded, so that all that moves from now on is a movement
+		c.FrozenAt, c.RecordedAt = now, now
 	}
 	if n.FrozenAt != "" {
 		zone, err := desk.ZoneNamed(n.Zone)
@@ -191,7 +196,7 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 	if err := n.knownClasses(tx); err != nil {
 		return out, err
 	}
-	if len(s.lines) == 0 {
+	if n.Empty = max(n.Empty, 1); len(s.lines)+len(s.empty) == 0 {
 		return out, desk.RefuseAs(desk.Invalid, "scope", "There is nothing to count in this scope. Choose more zones or bins.")
 	}
 	defer func() {
@@ -199,7 +204,7 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 			_ = d.Store.Write(context.WithoutCancel(ctx), func(tx *gorm.DB) error { return store.DeleteCount(tx, c.ID) })
 		}
 	}()
-	sheets, err := d.writeFrozen(ctx, &c, s, n.Rows)
+	sheets, err := d.writeFrozen(ctx, &c, s, n.Rows, n.Empty)
 	if err != nil {
 		return out, desk.InWords(err)
 	}

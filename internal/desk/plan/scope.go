@@ -50,6 +50,7 @@ type scoped struct {
 	*recorded.SetLines
 	where *recorded.Bins
 	lines []int32 // positions in the set
+	empty []int64 // where nothing is recorded: the bins to look into, in walking order
 	left  count.LeftOut
 	read  map[string]map[string]string // attributes by their text
 }
@@ -79,6 +80,16 @@ func (d *Room) scope(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc co
 			some[int32(i)] = slices.Contains(sc.Zones, z)
 		}
 		in = func(bin int64) bool { return some[where.Zones[bin]] }
+	}
+	if h.SetID == 0 {
+		for zone := range where.Names {
+			for _, bin := range where.Order {
+				if int(where.Zones[bin]) == zone && in(bin) {
+					s.empty = append(s.empty, bin)
+				}
+			}
+		}
+		return s, nil
 	}
 	last, is := int64(-1), false // lines of a bin stand together
 	var zone int32
@@ -168,26 +179,41 @@ func (s *scoped) fits(line int, rules []count.KeptRule) (bool, error) {
 	return true, nil
 }
 
-// cut gives the ends of the sheets among the lines.
-func (s *scoped) cut(rows int) []int {
-	return counting.Cut(
-		len(s.lines),
-		rows,
-		func(i int) int64 { return int64(s.where.Zones[s.Bins[s.lines[i]]]) },
-		func(i int) int64 { return s.Bins[s.lines[i]] },
-	)
+// cut gives the ends of the sheets among the lines, or, where nothing is recorded, among the bins, each of which has some rows to fill in.
+func (s *scoped) cut(rows, empty int) []int {
+	n := len(s.lines)
+	if len(s.empty) > 0 {
+		n, rows = len(s.empty), max(rows/max(empty, 1), 1)
+	}
+	return counting.Cut(n, rows, func(i int) int64 { return int64(s.where.Zones[s.binAt(i)]) }, s.binAt)
 }
 
-func (s *scoped) zone(i int) string { return s.where.Names[s.where.Zones[s.Bins[s.lines[i]]]] }
+// binAt is the bin of a line, or of some rows to fill in.
+func (s *scoped) binAt(i int) int64 {
+	if len(s.empty) > 0 {
+		return s.empty[i]
+	}
+	return s.Bins[s.lines[i]]
+}
 
-func (s *scoped) bin(i int) string { return s.where.Codes[s.Bins[s.lines[i]]] }
+func (s *scoped) zone(i int) string { return s.where.Names[s.where.Zones[s.binAt(i)]] }
+
+func (s *scoped) bin(i int) string { return s.where.Codes[s.binAt(i)] }
+
+// rows is how many rows a sheet has.
+func (s *scoped) rows(n, empty int) int {
+	if len(s.empty) > 0 {
+		return n * empty
+	}
+	return n
+}
 
 // listedSheets is how many of the sheets that would be cut are listed.
 const listedSheets = 500
 
 // tally sums a scope up.
-func (s *scoped) tally(rows int) (t Tally, err error) {
-	t = Tally{Lines: len(s.lines), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}}
+func (s *scoped) tally(rows, empty int) (t Tally, err error) {
+	t = Tally{Lines: len(s.lines), Empty: len(s.empty), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}}
 	var most int64
 	for _, i := range s.Items {
 		most = max(most, i)
@@ -230,10 +256,17 @@ func (s *scoped) tally(rows int) (t Tally, err error) {
 		}
 	}
 	t.Kept = keptTally(counts)
-	from, ends := 0, s.cut(rows)
+	for _, bin := range s.empty {
+		z := s.where.Names[s.where.Zones[bin]]
+		if n := len(t.Zones); n == 0 || t.Zones[n-1].Zone != z {
+			t.Zones = append(t.Zones, ZoneTally{Zone: z})
+		}
+		t.Bins++
+	}
+	from, ends := 0, s.cut(rows, empty)
 	t.SheetsN = len(ends)
 	for _, end := range ends[:min(len(ends), listedSheets)] {
-		t.Sheets = append(t.Sheets, SheetTally{s.zone(from), s.bin(from), s.bin(end - 1), end - from})
+		t.Sheets = append(t.Sheets, SheetTally{s.zone(from), s.bin(from), s.bin(end - 1), s.rows(end-from, empty)})
 		from = end
 	}
 	return t, nil

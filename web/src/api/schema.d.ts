@@ -1136,6 +1136,8 @@ export interface components {
             field: string;
             header: string;
             letter: string;
+            /** @description no field by itself: each of its cells becomes a line of its own */
+            lines: boolean;
             why: string;
         };
         Effect: {
@@ -1579,6 +1581,11 @@ export interface components {
             };
             /** @description attributes that stand on the sheets and in the files out, such as line.Shelf label */
             columns?: string[];
+            /**
+             * Format: int64
+             * @description where nothing is recorded: rows to fill in for each bin
+             */
+            empty?: number;
             /** @description the moment of the freeze; left out: when the stock was recorded */
             frozen_at?: string;
             /** @description of the client's making; a repeat is answered with the first result */
@@ -1889,15 +1896,25 @@ export interface components {
             given: components["schemas"]["Layout"];
             /**
              * Format: int64
-             * @description 0 where there is none
+             * @description 0 where there is none; the last of them where there are several
              */
             header_row: number;
+            /**
+             * Format: int64
+             * @description how many rows the header has
+             */
+            header_rows: number;
             /** @description what identifies the item */
             identity: string;
             kind: string;
             /** @description the saved layout that it was read by */
             layout: string;
             name: string;
+            /**
+             * Format: int64
+             * @description the lowest row of the header that names columns; units may stand below it
+             */
+            names_row: number;
             /** Format: int64 */
             number: number;
             passed: components["schemas"]["PassedOver"][];
@@ -1935,6 +1952,11 @@ export interface components {
             /** Format: int64 */
             counted: number;
             counter: string;
+            /**
+             * Format: int64
+             * @description rows to fill in for each bin, where nothing is recorded; 0 elsewhere
+             */
+            empty: number;
             first_bin: string;
             /** Format: int64 */
             id: number;
@@ -2113,6 +2135,11 @@ export interface components {
         Tally: {
             /** Format: int64 */
             bins: number;
+            /**
+             * Format: int64
+             * @description where nothing is recorded: bins whose rows are to be filled in
+             */
+            empty: number;
             /** Format: int64 */
             items: number;
             /** @description attributes that lines in scope have */
@@ -2133,6 +2160,11 @@ export interface components {
             zones: components["schemas"]["ZoneTally"][];
         };
         TallyRequest: {
+            /**
+             * Format: int64
+             * @description where nothing is recorded: rows to fill in for each bin
+             */
+            empty?: number;
             /** Format: int64 */
             rows: number;
             scope: components["schemas"]["Scope"];

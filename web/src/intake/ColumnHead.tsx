@@ -32,7 +32,7 @@ export function ColumnHead({
 						onClick={onPick}
 					>
 						{asked && <b className="text-warn">? </b>}
-						{column.field ? fieldTitle(sheet, column.field) : "passed over"}
+						{column.field ? fieldTitle(sheet, column.field) : column.lines ? "lines of their own" : "passed over"}
 					</ListboxButton>
 					<ListboxOptions anchor="bottom start" className="z-30 max-h-96 w-80 overflow-auto border border-ink bg-paper py-1">
 						<ListboxOption value="-" className={option}>

@@ -19,7 +19,7 @@ const mostBeyond = 40;
 function nameless(i: number): Sheet["columns"][number] {
 	let letter = "";
 	for (let n = i + 1; n > 0; n = Math.floor((n - 1) / 26)) letter = String.fromCharCode(65 + ((n - 1) % 26)) + letter;
-	return { letter, header: "", field: "", why: "" };
+	return { letter, header: "", field: "", why: "", lines: false };
 }
 
 /**
@@ -210,15 +210,15 @@ export function FileView({
 						{Array.from({ length: Math.max(0, Math.min(visible, total - first)) }, (_, k) => {
 							const i = first + k;
 							const r = rowAt(i);
-							const isHead = r !== undefined && r.row === sheet.header_row;
-							const above = r !== undefined && r.row < sheet.header_row;
+							const isHead = r !== undefined && r.row <= sheet.header_row && r.row > sheet.header_row - sheet.header_rows;
+							const above = r !== undefined && r.row <= sheet.header_row - sheet.header_rows;
 							const wrong = new Set(r?.wrong.map((w) => w.column));
 							return (
 								<div
 									key={i}
 									role="row"
 									aria-rowindex={i + 1}
-									className={`grid border-b ${isHead ? "border-ink font-semibold" : "border-hair"} ${above ? "text-dim" : ""} ${i === at.row ? "bg-sheet" : ""}`}
+									className={`grid border-b ${isHead ? "font-semibold" : ""} ${isHead && r?.row === sheet.header_row ? "border-ink" : "border-hair"} ${above ? "text-dim" : ""} ${i === at.row ? "bg-sheet" : ""}`}
 									style={{ ...grid, height: rowHeight }}
 									title={r?.wrong.map((w) => `${w.column}${w.row}: ${w.brief}`).join("\n") || undefined}
 								>

@@ -143,6 +143,22 @@ function HeaderRow({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 					if (e.key === "Escape") setText(null);
 				}}
 			/>
+			{sheet.header_row > 0 && (sheet.header_row > 1 || sheet.header_rows > 1) && (
+				<>
+					<span className="text-dim">of</span>
+					<select
+						aria-label="Rows of the header"
+						value={sheet.header_rows}
+						onChange={(e) => settle({ sheet: sheet.number, set: { header: sheet.names_row, header_rows: Number(e.target.value) } })}
+					>
+						{[1, 2, 3].map((n) => (
+							<option key={n} value={n}>
+								{n === 1 ? "1 row" : `${n} rows`}
+							</option>
+						))}
+					</select>
+				</>
+			)}
 		</span>
 	);
 }

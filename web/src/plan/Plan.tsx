@@ -20,8 +20,13 @@ export function NewCount() {
 	const houses = useWarehouses();
 	const [picked, setPicked] = useState(Number(search.get("warehouse")) || 0);
 	if (!houses.data) return null;
-	const house = houses.data.find((h) => h.id === picked) ?? houses.data.find((h) => h.lines > 0);
-	if (!house) return <Empty title="There is nothing to count yet">Take a stock export in first.</Empty>;
+	const house = houses.data.find((h) => h.id === picked) ?? houses.data.find((h) => h.lines > 0) ?? houses.data.find((h) => h.bins > 0);
+	if (!house)
+		return (
+			<Empty title="There is nothing to count yet">
+				Take a stock export in first; where nothing is recorded yet, the items and the places that are to be counted.
+			</Empty>
+		);
 	return <NewCountIn key={house.id} house={house} houses={houses.data} onHouse={setPicked} />;
 }
 
@@ -39,6 +44,8 @@ function NewCountIn({
 	const [zones, setZones] = useState<Set<string>>(new Set());
 	const [bins, setBins] = useState<Set<number>>(new Set());
 	const [rows, setRows] = useState("60");
+	const [fill, setFill] = useState("5");
+	const first = house.lines === 0; // nothing is recorded: sheets have rows to fill in for each bin
 	const [blind, setBlind] = useState<"open" | "blind">("blind");
 	const [name, setName] = useState(
 		`${house.code}, ${new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric" }).format(new Date())}`,
@@ -49,6 +56,7 @@ function NewCountIn({
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
 	const [once] = useState(workKey);
 	const most = Math.max(1, Math.min(5000, Number.parseInt(rows, 10) || 60));
+	const empty = Math.max(1, Math.min(100, Number.parseInt(fill, 10) || 5));
 	const scope: Schemas["Scope"] = {
 		warehouse: house.id,
 		zones: bins.size > 0 ? undefined : [...zones],
@@ -58,8 +66,8 @@ function NewCountIn({
 			.map(([attribute, v]) => ({ attribute, values: [v] })),
 	};
 	const tally = useQuery({
-		queryKey: key.tally(house.id, [...zones].join("|"), [...bins].join(), JSON.stringify(kept), most),
-		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, rows: most } })),
+		queryKey: key.tally(house.id, [...zones].join("|"), [...bins].join(), JSON.stringify(kept), `${most} ${empty}`),
+		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, rows: most, empty } })),
 		placeholderData: (before) => before,
 	});
 	const freeze = useMutation({
@@ -72,6 +80,7 @@ function NewCountIn({
 						scope,
 						blind: blind === "blind",
 						rows: most,
+						empty,
 						zone: zone(),
 						columns: [...columns],
 						tolerance_quantity: limits[""]?.quantity || undefined,
@@ -135,19 +144,26 @@ function NewCountIn({
 			}
 			foot={
 				<>
-					<span data-tally>
-						<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> bins, {many(t?.items ?? 0, "item", "items")}, worth{" "}
-						<b className="code">{plain(t?.value)}</b>
-						{t && t.unvalued > 0 && <span className="text-dim"> · {count(t.unvalued)} without a cost</span>}
-					</span>
+					{first ? (
+						<span data-tally>
+							<b>{count(t?.empty ?? 0)}</b> bins with rows to fill in; what is counted in them is found
+						</span>
+					) : (
+						<span data-tally>
+							<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> bins, {many(t?.items ?? 0, "item", "items")}, worth{" "}
+							<b className="code">{plain(t?.value)}</b>
+							{t && t.unvalued > 0 && <span className="text-dim"> · {count(t.unvalued)} without a cost</span>}
+						</span>
+					)}
 					{freeze.error && <Warn>{freeze.error.message}</Warn>}
 					<button
 						type="button"
 						className="act ml-auto"
-						disabled={!t || t.lines === 0 || freeze.isPending || tally.isPlaceholderData}
+						disabled={!t || t.lines + t.empty === 0 || freeze.isPending || tally.isPlaceholderData}
 						onClick={() => freeze.mutate()}
 					>
-						Freeze {many(t?.lines ?? 0, "line", "lines")} and cut {many(t?.sheets_n ?? 0, "sheet", "sheets")}
+						{first ? "Begin a first count" : `Freeze ${many(t?.lines ?? 0, "line", "lines")}`} and cut{" "}
+						{many(t?.sheets_n ?? 0, "sheet", "sheets")}
 					</button>
 				</>
 			}
@@ -167,7 +183,7 @@ function NewCountIn({
 						<Choice
 							label="Warehouse"
 							value={String(house.id)}
-							of={houses.filter((h) => h.lines > 0).map((h) => [String(h.id), h.code])}
+							of={houses.filter((h) => h.lines > 0 || h.bins > 0).map((h) => [String(h.id), h.code])}
 							onChange={(v) => onHouse(Number(v))}
 						/>
 						<div className="mt-2 flex flex-wrap gap-x-5 gap-y-1">
@@ -222,15 +238,17 @@ function NewCountIn({
 					</div>
 					<h2>How</h2>
 					<div className="flex flex-col gap-2">
-						<Choice
-							label="Recorded quantity"
-							value={blind}
-							of={[
-								["blind", "blind: sheets do not show what is recorded"],
-								["open", "open: they do"],
-							]}
-							onChange={setBlind}
-						/>
+						{!first && (
+							<Choice
+								label="Recorded quantity"
+								value={blind}
+								of={[
+									["blind", "blind: sheets do not show what is recorded"],
+									["open", "open: they do"],
+								]}
+								onChange={setBlind}
+							/>
+						)}
 						<label className="flex items-center gap-2">
 							At most{" "}
 							<input
@@ -242,6 +260,18 @@ function NewCountIn({
 							/>{" "}
 							rows on a sheet, each zone by itself
 						</label>
+						{first && (
+							<label className="flex items-center gap-2">
+								<input
+									className="code w-16 text-right"
+									inputMode="numeric"
+									value={fill}
+									onChange={(e) => setFill(e.target.value)}
+									aria-label="Rows to fill in for each bin"
+								/>{" "}
+								rows to fill in for each bin
+							</label>
+						)}
 						{attributes.length > 0 && (
 							<div className="flex flex-wrap items-center gap-x-4">
 								<span>On the sheets and in files out, too:</span>
@@ -262,37 +292,48 @@ function NewCountIn({
 							</div>
 						)}
 					</div>
-					<h2>Let pass</h2>
-					<div>
-						<div className="mb-2 grid w-max grid-cols-[repeat(4,auto)] items-center gap-x-4 gap-y-1" data-limits>
-							<span />
-							<span className="text-right text-dim">units</span>
-							<span className="text-right text-dim">% of what is expected</span>
-							<span className="text-right text-dim">of value at most</span>
-							{["", ...(classes.data ?? [])].map((c) => (
-								<Fragment key={c}>
-									<span>{c ? `class ${c}` : (classes.data ?? []).length > 0 ? "other items" : "any item"}</span>
-									{limit(c, "quantity", "units")}
-									{limit(c, "percent", "% of what is expected")}
-									{limit(c, "value", "of value at most")}
-								</Fragment>
-							))}
-						</div>
-						<Choice
-							label="What is let pass"
-							value={passed}
-							of={[
-								["stay", "what is let pass stays as recorded"],
-								["decide", "it wants a decision and goes out, too"],
-							]}
-							onChange={setPassed}
-						/>
-					</div>
-					<h2>Freeze</h2>
-					<p>
-						The recorded stock is frozen as at <b>{when(house.recorded_at, "long")}</b> ({age(house.recorded_at)}). What moved later is
-						known from movements and rolled forward.
-					</p>
+					{!first && (
+						<>
+							<h2>Let pass</h2>
+							<div>
+								<div className="mb-2 grid w-max grid-cols-[repeat(4,auto)] items-center gap-x-4 gap-y-1" data-limits>
+									<span />
+									<span className="text-right text-dim">units</span>
+									<span className="text-right text-dim">% of what is expected</span>
+									<span className="text-right text-dim">of value at most</span>
+									{["", ...(classes.data ?? [])].map((c) => (
+										<Fragment key={c}>
+											<span>{c ? `class ${c}` : (classes.data ?? []).length > 0 ? "other items" : "any item"}</span>
+											{limit(c, "quantity", "units")}
+											{limit(c, "percent", "% of what is expected")}
+											{limit(c, "value", "of value at most")}
+										</Fragment>
+									))}
+								</div>
+								<Choice
+									label="What is let pass"
+									value={passed}
+									of={[
+										["stay", "what is let pass stays as recorded"],
+										["decide", "it wants a decision and goes out, too"],
+									]}
+									onChange={setPassed}
+								/>
+							</div>
+						</>
+					)}
+					<h2>{first ? "First count" : "Freeze"}</h2>
+					{first ? (
+						<p>
+							Nothing is recorded in <span className="code">{house.code}</span>, so this is its first count: sheets list the bins, people
+							write in what they find, and all of it goes out as found, at what its items cost.
+						</p>
+					) : (
+						<p>
+							The recorded stock is frozen as at <b>{when(house.recorded_at, "long")}</b> ({age(house.recorded_at)}). What moved later is
+							known from movements and rolled forward.
+						</p>
+					)}
 					<h2>Sheets</h2>
 					<table className="w-full max-w-xl">
 						<tbody>

@@ -93,12 +93,8 @@ export function Sheets() {
 			title: "Counted",
 			width: "100px",
 			right: true,
-			cell: (s) => (
-				<span className="code">
-					{s.counted} of {s.lines}
-				</span>
-			),
-			text: (s) => `${s.counted}/${s.lines}`,
+			cell: (s) => <span className="code">{s.empty > 0 ? "to fill in" : `${s.counted} of ${s.lines}`}</span>,
+			text: (s) => (s.empty > 0 ? "to fill in" : `${s.counted}/${s.lines}`),
 		},
 		{
 			key: "state",

@@ -125,7 +125,7 @@ function CountCard({ c }: { c: Schemas["TodayCount"] }) {
 					<span className="block h-full bg-dim" style={{ width: `${part}%` }} />
 				</span>
 				<span className="code" data-counted>
-					{count(c.counted)} of {count(c.lines)} lines
+					{c.lines === 0 ? "nothing found yet" : `${count(c.counted)} of ${count(c.lines)} lines`}
 				</span>
 			</div>
 			<ul className="mt-2">

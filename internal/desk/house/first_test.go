@@ -1,0 +1,90 @@
+package house_test
+
+import (
+	"io"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/counting"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/plan"
+	"wobin/internal/store"
+)
+
+// A first count, where nothing is recorded: items and places are enough to plan it, sheets list the bins with rows to fill in, and
+// everything that is counted is found, at the cost of its item.
+func TestFirstCount(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description,unit,unit cost\nROPE,Rope,m,2\nSHK,Shackle,ea,3\nPUMP,Pump,ea,40\n")
+	take(t, d, "places.csv", "warehouse,zone,bin\nW,Back,B-1\nW,Front,A-1\nW,Front,A-2\nW,Front,A-10\n")
+	scope := count.Scope{Warehouse: 1}
+	tally, err := d.Plan.Tally(ctx, nell, scope, 10, 3)
+	require.NoError(t, err)
+	assert.Equal(t, []int{0, 4, 4, 2}, []int{tally.Lines, tally.Empty, tally.Bins, tally.SheetsN})
+	assert.Equal(t, []plan.SheetTally{{Zone: "Back", From: "B-1", To: "B-1", Lines: 3}, {Zone: "Front", From: "A-1", To: "A-10", Lines: 9}}, tally.Sheets)
+	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "None", Scope: count.Scope{Warehouse: 1, Zones: []string{"nowhere"}}, Rows: 10, Empty: 3})
+	require.ErrorContains(t, err, "nothing to count in this scope")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "First", Scope: scope, Rows: 10, Empty: 3, Blind: true})
+	require.NoError(t, err)
+	_, text, err := d.Counting.WriteSheet(ctx, nell, c.ID, 2, counting.AsText)
+	require.NoError(t, err)
+	rows := strings.Split(strings.TrimSpace(strings.ReplaceAll(string(text), "\r\n", "\n")), "\n")
+	head := len(rows) - 9
+	assert.Equal(t, "Row code,Warehouse,Bin,SKU,Lot,Serial,Description,Unit,Counted,Counted at,Remark", rows[head-1])
+	assert.Equal(t, ",W,A-1,,,,,,,,", rows[head])
+	assert.Equal(t, ",W,A-10,,,,,,,,", rows[head+8])
+	_, _, err = d.Counting.WriteSheet(ctx, nell, c.ID, 1, counting.AsWorkbook)
+	require.NoError(t, err)
+
+	// It comes back with some rows filled in; the others stay empty.
+	rows[head], rows[head+1], rows[head+3] = ",W,A-1,ROPE,,,,,25,2026-11-21 12:00,", ",W,A-1,shk,,,,,4,2026-11-21 12:00,", ",W,A-2,PUMP,,P-1,,,1,2026-11-21 12:00,"
+	dr := look(t, d, "back.csv", strings.Join(rows, "\n"), intake.Choices{})
+	require.Empty(t, dr.Blocked)
+	require.Empty(t, dr.Problems)
+	assert.Equal(t, []int{3, 0, 0, 0, 0, 0}, effect(dr))
+	takeDraft(t, d, dr)
+	v, err := d.Today.Count(ctx, nell, c.ID)
+	require.NoError(t, err)
+	assert.Equal(t, []int{3, 3, 0, 1}, []int{v.Lines, v.Variances, v.Uncounted, v.SheetsBack})
+	assert.Equal(t, "102.00", v.OpenValue.String(), "25 x 2 + 4 x 3 + 40")
+
+	// A revision of the sheet revises, and adds what is new.
+	rows[head+1], rows[head+2] = ",W,A-1,SHK,,,,,5,2026-11-21 12:00,", ",W,A-1,PUMP,,P-2,,,1,2026-11-21 12:00,"
+	dr = look(t, d, "back.csv", strings.Join(rows, "\n"), intake.Choices{})
+	require.Empty(t, dr.Blocked)
+	assert.Equal(t, []int{1, 1, 2, 0, 0, 0}, effect(dr))
+	takeDraft(t, d, dr)
+
+	// An item that is not known is refused, not made.
+	dr = look(t, d, "other.csv", strings.Join(append(rows[:head:head], ",W,A-1,ROEP,,,,,2,2026-11-21 12:00,"), "\n"), intake.Choices{})
+	require.Len(t, dr.Problems, 1)
+	assert.Contains(t, dr.Problems[0].List[0].Text, "ROEP")
+
+	// Accepted, it goes out as what is to be put into the records.
+	list, err := d.Variances.Variances(ctx, nell, c.ID, desk.Filter{})
+	require.NoError(t, err)
+	require.Len(t, list.Lines, 4)
+	var all []int64
+	for _, l := range list.Lines {
+		assert.Equal(t, "found", string(l.Status), l.SKU)
+		all = append(all, l.Pos)
+	}
+	_, err = d.Variances.Decide(ctx, nell, c.ID, all, store.Accept, "")
+	require.NoError(t, err)
+	p, err := d.Adjustments.Post(ctx, nell, c.ID, "difference", "", 4)
+	require.NoError(t, err)
+	_, kept, err := d.Adjustments.PostingFile(ctx, nell, c.ID, p.Number)
+	require.NoError(t, err)
+	out, err := io.ReadAll(kept)
+	require.NoError(t, err)
+	assert.Contains(t, string(out), "W,A-1,ROPE,,,,,m,25,2,50.00,")
+	_, err = d.Adjustments.Post(ctx, nell, c.ID, "balance", "", 0)
+	require.Error(t, err)
+	require.NoError(t, d.Adjustments.Finish(ctx, nell, c.ID, adjustments.Left{}))
+}
