@@ -464,7 +464,7 @@ var catalogue = map[Kind][]Spec{
 			"At",
 			true,
 			Words(
-				"at, moved at, movement time, movement date, posted at, posting time, transaction time, transaction date, date and time, datetime, timestamp, happened at, when, booked at",
+				"at, posted, moved at, movement time, movement date, posted at, posting time, transaction time, transaction date, date and time, datetime, timestamp, happened at, when, booked at",
 			),
 			Words("date, time, posting date"),
 			nil,

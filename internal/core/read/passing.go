@@ -68,8 +68,10 @@ func (c *cells) pass() bool {
 // maybeTotal looks at the first three letters, and at texts of several words.
 func maybeTotal(text []byte) bool {
 	switch string([]byte{text[0] | 0x20, text[1] | 0x20, text[2] | 0x20}) {
-	case "tot", "sub", "sum", "gra", "ove", "rep", "pag", "ges", "som", "end":
+	case "tot", "sub", "sum", "gra", "ove", "rep", "ges", "som", "end":
 		return recognise.IsTotal(string(text))
+	case "pag", "sei", "bla", "feu", "she", "con", "pri", "pá": // perhaps what stands between pages
+		return true
 	}
 	return bytes.IndexByte(text, ' ') >= 0 && recognise.IsTotal(string(text))
 }

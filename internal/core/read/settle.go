@@ -344,6 +344,14 @@ func (s *settler) lead(f, by field.Field, name, text string) *verdict {
 	}
 	find := s.leads
 	if find == nil {
+		if d, ok := known.Suspect(name); ok && s.known != nil {
+			value.Refused = true
+			return &verdict{
+				kind:  string(d),
+				text:  fmt.Sprintf("%q looks like a code that was %s. Put the code back, or say that it is right", problem.Short([]byte(name)), d),
+				value: value,
+			}
+		}
 		return &verdict{to: name} // the text itself is all that is known of the item
 	}
 	sku, many := find(by, name)

@@ -1,6 +1,7 @@
 package recognise
 
 import (
+	"regexp"
 	"slices"
 
 	"wobin/internal/core/field"
@@ -36,6 +37,9 @@ func (m *Mapping) Resembles(row []string) string {
 	}
 	if m.sameAsHeader(row) {
 		return "headers that come again"
+	}
+	if some := filledOf(row); len(some) == 1 && pageNote.MatchString(some[0]) {
+		return "notes"
 	}
 	id := at(m.Identity)
 	if m.Kind == field.Places {
@@ -94,4 +98,12 @@ func (m *Mapping) sameAsHeader(row []string) bool {
 		}
 		return some
 	})
+}
+
+// pageNote is what stands by itself between the pages of a list.
+var pageNote = regexp.MustCompile(`(?i)^(page|seite|página|pagina|blad|feuille|sheet) *:? *\d+( *(of|von|de|van|sur|/) *\d+)?$|^(continued|printed by|end of page)\b`)
+
+// filledOf gives the cells of a row that hold something.
+func filledOf(row []string) []string {
+	return slices.DeleteFunc(slices.Clone(row), func(c string) bool { return c == "" })
 }

@@ -11,6 +11,7 @@ import (
 	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/problem"
+	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
 )
 
@@ -161,13 +162,13 @@ func (m *Mapping) without(column int, texts []string, filter string) string {
 
 // everyPlace are words that stand for all places together.
 var everyPlace = field.SqueezeAll(field.Words("all, all warehouses, all locations, all sites, all stores, total, totals, sum, overall, company, gesamt, alle, alle lager, " +
-	"tous, total général, totaal, todos, todas, suma"))
+	"tous, total général, totaal, todos, todas, suma, subtotal, sub total, summe, zwischensumme, gesamtsumme, sous total, somme, subtotaal"))
 
 // askEveryPlace sees rows of all places together beside rows of each.
 func (m *Mapping) askEveryPlace(s *sample, given *layout.Layout) {
-	for _, f := range []field.Field{field.Warehouse, field.Zone, field.Bin} {
+	for _, f := range []field.Field{field.Warehouse, field.Zone, field.Bin, field.SKU} {
 		at := m.At(f)
-		if m.Kind != field.Stock || at < 0 || m.NoHeader || m.used(at) {
+		if m.Kind != field.Stock || at < 0 || m.NoHeader || m.used(at) || m.Columns[at].settled {
 			continue
 		}
 		places := map[string]bool{}
@@ -181,11 +182,15 @@ func (m *Mapping) askEveryPlace(s *sample, given *layout.Layout) {
 				continue
 			}
 			letter := tabular.ColumnName(at)
+			what, one := "places", "a place"
+			if f == field.SKU {
+				what, one = "items", "an item"
+			}
 			m.Asks = append(m.Asks, Ask{What: "all places", Column: letter, Field: f,
-				Text: fmt.Sprintf("Column %s says %q of some rows and names places in others. Are these rows the sums of the others?", letter, v),
+				Text: fmt.Sprintf("Column %s says %q of some rows and names %s in others. Are these rows the sums of the others?", letter, v, what),
 				Options: []Option{
 					{Label: fmt.Sprintf("Yes: leave rows with %s out", v), File: layout.Layout{Filter: m.without(at, []string{v}, given.Filter)}},
-					{Label: fmt.Sprintf("No: %s is a place", v), Set: layout.Choice{Column: letter, Field: f}},
+					{Label: fmt.Sprintf("No: %s is %s", v, one), Set: layout.Choice{Column: letter, Field: f}},
 				}})
 			break
 		}
@@ -332,4 +337,192 @@ func (m *Mapping) askCases(s *sample) {
 	if size >= 0 {
 		m.offered = append(m.offered, size)
 	}
+}
+
+// opening are words of a column of movements that say that a row is a balance.
+var opening = field.SqueezeAll(field.Words("opening, opening balance, opening stock, initial, initial stock, balance, balance forward, brought forward, closing, closing " +
+	"balance, stocktake, count, anfangsbestand, eröffnung, saldo, solde, solde initial, beginsaldo, saldo inicial"))
+
+// askOpening sees rows among movements that a column calls balances: they moved nothing.
+func (m *Mapping) askOpening(s *sample, given *layout.Layout) {
+	if m.Kind != field.Movements || m.NoHeader {
+		return
+	}
+	for i := range m.Columns {
+		c := &m.Columns[i]
+		if m.used(i) || c.Field != "" && c.Field != field.Reference {
+			continue
+		}
+		var out []string
+		x := s.column(m, i)
+		for v := range x.values {
+			if slices.Contains(opening, field.Squeeze(v)) {
+				out = append(out, v)
+			}
+		}
+		if len(out) == 0 || len(out) == len(x.values) {
+			continue
+		}
+		slices.Sort(out)
+		letter := tabular.ColumnName(i)
+		keep := layout.Choice{Column: letter, Field: field.PassedOver}
+		if c.Field != "" {
+			keep.Field = c.Field
+		}
+		if c.settled {
+			continue
+		}
+		m.Asks = append(m.Asks, Ask{What: "balance", Column: letter,
+			Text: fmt.Sprintf("Column %s, %q, says %s of some rows. Are these balances rather than movements?", letter, code.Trim(c.Header), problem.List(out, 4)),
+			Options: []Option{
+				{Label: fmt.Sprintf("Yes: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filter)}},
+				{Label: "No: they moved stock like the others", Set: keep},
+			}})
+		return
+	}
+}
+
+// selected are words above a table that say that it was cut down.
+var selected = regexp.MustCompile(`(?i)\b(filter|filters|filtered|selection|selected|criteria|where|only|auswahl|nur|filtre|sélection|filtro|selección|selectie|alleen)\b`)
+
+// askSelected sees words above the table that say that only some of the stock is in it.
+func (m *Mapping) askSelected(s *sample, given *layout.Layout) {
+	if m.Kind != field.Stock || m.NoHeader || given.Extent != "" {
+		return
+	}
+	for n, row := range s.rows {
+		if s.numbers[n] > m.HeaderRow-max(m.HeaderRows, 1) {
+			return
+		}
+		text := strings.Join(filledOf(row), " ")
+		if !selected.MatchString(text) {
+			continue
+		}
+		m.Asks = append(m.Asks, Ask{What: "selection", Column: tabular.ColumnName(0),
+			Text: fmt.Sprintf("Above the table stands %q. Does it hold all stock of its warehouses all the same?", problem.Short([]byte(text))),
+			Options: []Option{
+				{Label: "Only some lines: what is not in it stays as recorded", File: layout.Layout{Extent: "only"}},
+				{Label: "All of it: what is not in it is gone", File: layout.Layout{Extent: "whole"}},
+			}})
+		return
+	}
+}
+
+// askOtherTable sees another table above the header.
+func (m *Mapping) askOtherTable(s *sample, given *layout.Layout) {
+	if m.NoHeader || given.Header > 0 {
+		return
+	}
+	for n, row := range s.rows {
+		if s.numbers[n] >= m.HeaderRow-max(m.HeaderRows, 1) {
+			return
+		}
+		h := s.headers(n, 1)[0]
+		for _, k := range field.Kinds {
+			x := mapHeaders(k, h)
+			if !x.titled() || n+1 >= len(s.rows) || len(filledOf(s.rows[n+1])) < len(filledOf(row)) {
+				continue
+			}
+			m.Asks = append(m.Asks, Ask{What: "another table", Column: tabular.ColumnName(0),
+				Text: fmt.Sprintf("Above the header, in row %d, another table begins: %s. Which of them is to be taken in?", s.numbers[n],
+					problem.Both(filledOf(row), 4)),
+				Options: []Option{
+					{Label: fmt.Sprintf("The one below row %d", m.HeaderRow), File: layout.Layout{Header: m.HeaderRow}},
+					{Label: fmt.Sprintf("The one below row %d", s.numbers[n]), File: layout.Layout{Header: s.numbers[n], Kind: k}},
+				}})
+			return
+		}
+	}
+}
+
+// askSums sees rows without a place whose quantity is the sum of the rows that follow or go before, as where items or groups stand above
+// their bins.
+func (m *Mapping) askSums(s *sample, given *layout.Layout) {
+	place, total := m.At(field.Bin), m.At(quantityOf(m.Kind))
+	if place < 0 {
+		place = m.At(field.Warehouse)
+	}
+	if m.Kind != field.Stock || m.NoHeader || place < 0 || total < 0 || m.used(place) || m.Columns[place].settled || m.Columns[place].choice.Fill != "" {
+		return
+	}
+	var before, after []int // rows without a place that sum those behind them, or before them
+	bare := 0
+	type run struct{ row, sum, n int64 }
+	number := func(row []string) (int64, bool) {
+		if total >= len(row) {
+			return 0, false
+		}
+		q, err := quantity.Parse([]byte(row[total]))
+		return int64(q), err == nil
+	}
+	var open, done run
+	end := func() {
+		if open.row > 0 && open.n > 0 && open.sum == 0 {
+			before = append(before, int(open.row))
+		}
+	}
+	for n, row := range s.rows {
+		if s.numbers[n] <= m.HeaderRow || m.Resembles(row) != "" {
+			continue
+		}
+		q, ok := number(row)
+		if !ok {
+			return
+		}
+		if place < len(row) && row[place] != "" {
+			open.sum, open.n = open.sum-q, open.n+1
+			done.sum, done.n = done.sum+q, done.n+1
+			continue
+		}
+		end()
+		if bare++; done.n > 0 && done.sum == q {
+			after = append(after, s.numbers[n])
+		}
+		open, done = run{row: int64(s.numbers[n]), sum: q}, run{}
+	}
+	end()
+	rows := before
+	if len(after) > len(before) {
+		rows = after
+	}
+	if bare == 0 || len(rows)*2 <= bare || bare == 1 && len(s.rows) < 5 {
+		return
+	}
+	letter := tabular.ColumnName(place)
+	test := m.label(place) + ` <> ""`
+	if given.Filter != "" {
+		test = "AND(" + test + "; " + given.Filter + ")"
+	}
+	m.Asks = append(m.Asks, Ask{What: "sums", Column: letter,
+		Text: fmt.Sprintf("%s without a place in column %s, first row %d, %s what the rows beside them come to. Are they sums?",
+			problem.Count(bare, "row", "rows"), letter, rows[0], map[bool]string{true: "says", false: "say"}[bare == 1]),
+		Options: []Option{
+			{Label: "Yes: leave rows without a place out", File: layout.Layout{Filter: test}},
+			{Label: "No: they are stock without a place", Set: layout.Choice{Column: letter, Field: m.Columns[place].Field, Fill: "as is"}},
+		}})
+}
+
+// askNamed sees a column of words for the SKU beside one of codes for the description.
+func (m *Mapping) askNamed(s *sample) {
+	sku, name := m.At(field.SKU), m.At(field.Description)
+	if m.NoHeader || sku < 0 || name < 0 || m.Columns[sku].settled || m.Columns[name].settled || !s.prose(m, sku) || s.prose(m, name) {
+		return
+	}
+	x, y := s.column(m, sku), s.column(m, name)
+	spaced := 0
+	for v, n := range x.values {
+		if strings.Contains(v, " ") {
+			spaced += n
+		}
+	}
+	if spaced*2 < x.filled || y.filled*10 < y.filled*9 || len(y.values)*10 < y.filled*9 || y.filled < 2 {
+		return
+	}
+	m.Asks = append(m.Asks, Ask{What: "which column", Column: tabular.ColumnName(sku), Field: field.SKU,
+		Text: fmt.Sprintf("Column %s is headed %q and holds words; column %s, %q, holds codes. Which of them is the SKU?",
+			tabular.ColumnName(sku), code.Trim(m.Columns[sku].Header), tabular.ColumnName(name), code.Trim(m.Columns[name].Header)),
+		Options: []Option{
+			m.itIs(field.SKU, sku),
+			{Label: m.itIs(field.SKU, name).Label, Set: m.itIs(field.SKU, name).Set, Also: []layout.Choice{m.itIs(field.Description, sku).Set}},
+		}})
 }

@@ -30,7 +30,7 @@ var neutral = partsOf("item, items, article, product, material, part, stock, inv
 // headers gives what the header may be whose lowest row of names is row i, one of a single row first.
 func (s *sample) headers(i int, given int) (out []header) {
 	row := s.rows[i]
-	out = append(out, header{first: i, last: i, names: i, texts: row, alone: make([]string, len(row))})
+	out = append(out, header{first: i, last: i, names: i, texts: row, alone: withoutTable(row)})
 	for n := 1; n < mostHeaderRows && i-n >= 0 && s.numbers[i-n] == s.numbers[i]-n && s.groupsAbove(s.rows[i-n], row) && given != 1; n++ {
 		above := out[len(out)-1]
 		out = append(out, stacked(s.rows[i-n], above))
@@ -153,4 +153,23 @@ func (h *header) why(s *sample) string {
 		return fmt.Sprintf("rows %d and %d read together as a header%s", from, to, title)
 	}
 	return fmt.Sprintf("rows %d to %d read together as a header%s", from, to, title)
+}
+
+// withoutTable gives the names of columns without that of the table in front of all of them: stock.item_code is item_code. Where they have
+// none it gives empty texts.
+func withoutTable(row []string) []string {
+	out := make([]string, len(row))
+	table, _, _ := strings.Cut(row[0], ".")
+	if table == "" || len(row) < 2 {
+		return out
+	}
+	for _, name := range row {
+		if before, rest, ok := strings.Cut(name, "."); !ok || before != table || rest == "" || strings.ContainsAny(rest, " .") {
+			return out
+		}
+	}
+	for i, name := range row {
+		out[i] = name[len(table)+1:]
+	}
+	return out
 }

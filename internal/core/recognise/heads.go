@@ -1,6 +1,7 @@
 package recognise
 
 import (
+	"fmt"
 	"maps"
 	"regexp"
 	"slices"
@@ -33,7 +34,7 @@ func headOf(rows [][]string) map[string]string {
 		}
 	}
 	for _, r := range rows {
-		filled := slices.DeleteFunc(slices.Clone(r), func(c string) bool { return c == "" })
+		filled := filledOf(r)
 		for i, label := range filled {
 			if at := asAt.FindStringSubmatch(label); at != nil {
 				put("as at", code.Trim(at[1]))
@@ -60,9 +61,32 @@ func (m *Mapping) above() {
 		}
 		for _, label := range slices.Sorted(maps.Keys(m.Head)) {
 			if value := m.Head[label]; value != "" && field.NewHeading(label).Exactly(s.AsWords) && len(value) <= 40 {
-				m.Worked = append(m.Worked, Worked{Field: f, choice: layout.Choice{Field: f, Fixed: value}})
+				m.Worked = append(m.Worked, Worked{Field: f, choice: layout.Choice{Field: f, Fixed: value}, above: true})
 				break
 			}
+		}
+	}
+}
+
+// askAboveWarehouse asks which part of a text above the table is the place, where it holds a code and a name.
+func (m *Mapping) askAboveWarehouse() {
+	for i := range m.Worked {
+		w := &m.Worked[i]
+		if !w.above {
+			continue
+		}
+		for _, sign := range []string{" - ", " – ", " / ", ", ", " ("} {
+			first, rest, ok := strings.Cut(w.choice.Fixed, sign)
+			if !ok || code.Trim(first) == "" || code.Trim(rest) == "" {
+				continue
+			}
+			is := func(text string) Option {
+				return Option{Label: text, Set: layout.Choice{Field: w.Field, Fixed: code.Trim(text)}}
+			}
+			m.Asks = append(m.Asks, Ask{What: "code and name", Field: w.Field,
+				Text:    fmt.Sprintf("Above the table stands %q for the %s. Which of it is its code?", w.choice.Fixed, strings.ToLower(Title(m.Kind, w.Field))),
+				Options: []Option{is(first), is(strings.TrimRight(rest, ")")), is(w.choice.Fixed)}})
+			break
 		}
 	}
 }

@@ -27,6 +27,7 @@ type Column struct {
 type Worked struct {
 	Field  field.Field
 	choice layout.Choice
+	above  bool // it stands above the table
 	// What is wrong with its formula: a place (characters from 0) and a text; empty where it is sound.
 	Wrong string
 	At    int

@@ -40,10 +40,12 @@ var (
 			"packs, pack, label, opened, expiry, expires, best, colour, color, size, mindestbestand, meldebestand, höchstbestand, preis, prix, prijs, precio, " +
 			"gewicht, poids, peso, pedido, bestellt",
 	)
-	defaultParts = partsOf("default, preferred, standard, usual")
-	groupParts   = partsOf("group, series, family, class, prefix, range, line, model")
-	priceParts   = partsOf("price, preis, prix, prijs, precio, rrp, msrp")
-	costParts    = partsOf("cost, purchase, buying, einkauf, ek, einstand, achat, inkoop, coste, compra, standard, average")
+	unitCostParts = partsOf("cost, costs, kosten, einstand, einstandspreis, coût, coste, costo, kostprijs")
+	valueParts    = partsOf("total, value, amount, extended, sum, line, last, next, freight, shipping, labour, standard, budget, group, center, centre, account, type")
+	defaultParts  = partsOf("default, preferred, standard, usual")
+	groupParts    = partsOf("group, series, family, class, prefix, range, line, model")
+	priceParts    = partsOf("price, preis, prix, prijs, precio, rrp, msrp")
+	costParts     = partsOf("cost, purchase, buying, einkauf, ek, einstand, achat, inkoop, coste, compra, standard, average")
 )
 
 func partsOf(list string) []string {
@@ -66,6 +68,7 @@ const (
 	aFigure    sense = "figures"
 	aPlace     sense = "places"
 	anIdentity sense = "what tells items apart"
+	aCost      sense = "costs"
 	aTime      sense = "times"
 	noName     sense = "something without a name"
 )
@@ -97,6 +100,9 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 		return aPlace
 	case HasPart(parts, groupParts) && m.At(field.SKU) >= 0 && m.Columns[m.At(field.SKU)].weak && m.Kind != field.Items:
 		return anIdentity
+	case HasPart(parts, unitCostParts) && numeric && (m.Kind == field.Stock || m.Kind == field.Items) && !m.Has(field.UnitCost) &&
+		!HasPart(parts, valueParts):
+		return aCost
 	case HasPart(parts, harmlessParts):
 	case HasPart(parts, figureParts) && x.numeric*2 > x.filled:
 		return aFigure
@@ -264,6 +270,8 @@ func (m *Mapping) mayBe(i int, is sense) (out []Option) {
 				},
 			)
 		}
+	case aCost:
+		may("It is what a unit costs", field.UnitCost)
 	case aTime:
 		may("It is when it was counted", field.CountedAt)
 		may("It is when it happened", field.At)
