@@ -15,6 +15,8 @@ type header struct {
 	names       int      // the lowest row of names; units may stand below it
 	texts       []string // what each column is called: what stands in it, from above to below
 	alone       []string // the lowest text by itself, where what stands above it says nothing else; "" elsewhere
+	under       []string // the lowest text, below a group that says something else; "" elsewhere
+	over        []string // the row right above it, which is no part of it; nil where there is none
 	groups      bool     // what stands above says of some columns what they are
 }
 
@@ -30,10 +32,10 @@ var neutral = partsOf("item, items, article, product, material, part, stock, inv
 // headers gives what the header may be whose lowest row of names is row i, one of a single row first.
 func (s *sample) headers(i int, given int) (out []header) {
 	row := s.rows[i]
-	out = append(out, header{first: i, last: i, names: i, texts: row, alone: withoutTable(row)})
+	out = append(out, header{first: i, last: i, names: i, texts: row, alone: withoutTable(row), under: make([]string, len(row))})
 	for n := 1; n < mostHeaderRows && i-n >= 0 && s.numbers[i-n] == s.numbers[i]-n && s.groupsAbove(s.rows[i-n], row) && given != 1; n++ {
 		above := out[len(out)-1]
-		out = append(out, stacked(s.rows[i-n], above))
+		out = append(out, stacked(s.rows[i-n], above, false), stacked(s.rows[i-n], above, true))
 	}
 	if given > 0 {
 		out = slices.DeleteFunc(out, func(h header) bool { return h.last-h.first+1 != given && len(out) > 1 })
@@ -64,7 +66,8 @@ func (s *sample) groupsAbove(row, names []string) bool {
 		if text == "" {
 			continue
 		}
-		if filled++; len(text) > 40 || strings.ContainsAny(text, "0123456789:") || at >= len(names) {
+		coded := text[0] > '9' && !strings.ContainsAny(text, " /.") // W1, NORTH-2
+		if filled++; len(text) > 40 || strings.Contains(text, ":") || strings.ContainsAny(text, "0123456789") && !coded || at >= len(names) {
 			return false
 		}
 	}
@@ -76,9 +79,9 @@ func (s *sample) groupsAbove(row, names []string) bool {
 	return filled > 0
 }
 
-// stacked puts a row above the names of columns. A group stands in the first of its columns, as merged cells have it; a name that has
-// nothing below it is one of its own.
-func stacked(row []string, below header) header {
+// stacked puts a row above the names of columns. Where it holds groups, a group stands in the first of its columns, as merged cells have it;
+// else each of its cells is the beginning of the name below it. A name that has nothing below it is one of its own.
+func stacked(row []string, below header, groups bool) header {
 	h := header{first: below.first - 1, last: below.last, names: below.names, groups: below.groups}
 	group, name := "", ""
 	for at := range max(len(row), len(below.texts)) {
@@ -92,30 +95,34 @@ func stacked(row []string, below header) header {
 		switch {
 		case top != "" && under != "":
 			group = top
-		case top != "":
+		case top != "" || !groups:
 			group = ""
 		}
 		switch name = ""; {
 		case under == "":
-			h.texts, h.alone = append(h.texts, top), append(h.alone, "")
+			h.add(top, "", "")
 			continue
 		case group == "":
-			h.texts, h.alone = append(h.texts, under), append(h.alone, "")
+			h.add(under, "", "")
 			continue
 		case strings.HasSuffix(group, "-") && top != "": // a word that is parted at the end of its line
 			name = strings.TrimSuffix(group, "-") + under
 		default:
 			name = group + " " + under
 		}
-		alone := ""
-		if !slices.ContainsFunc(field.Parted(group), func(p string) bool { return !slices.Contains(neutral, p) }) {
+		alone, other := "", ""
+		if groups && !slices.ContainsFunc(field.Parted(group), func(p string) bool { return !slices.Contains(neutral, p) }) {
 			alone = under
-		} else {
-			h.groups = true
+		} else if groups {
+			h.groups, other = true, under
 		}
-		h.texts, h.alone = append(h.texts, name), append(h.alone, alone)
+		h.add(name, alone, other)
 	}
 	return h
+}
+
+func (h *header) add(text, alone, under string) {
+	h.texts, h.alone, h.under = append(h.texts, text), append(h.alone, alone), append(h.under, under)
 }
 
 // units are the words of a row that says in what the figures below are.

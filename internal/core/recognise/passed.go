@@ -79,7 +79,7 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 	if x.filled == 0 || field.Squeeze(m.Columns[i].Header) == refusedWord {
 		return ""
 	}
-	parts := field.BareParts(m.Columns[i].Header)
+	parts := field.BareParts(m.Columns[i].Header + " " + m.overhead(i))
 	numeric := x.numeric*10 >= x.filled*9
 	switch {
 	case len(parts) == 0 && !m.NoHeader, m.NoHeader && numeric:
@@ -118,6 +118,14 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 	return ""
 }
 
+// overhead is what stands right above the header of a column, in a row that is no part of the header.
+func (m *Mapping) overhead(column int) string {
+	if column == 0 || column >= len(m.head.over) {
+		return ""
+	}
+	return m.head.over[column]
+}
+
 // askPassed asks about columns that are passed over though they look like figures, places, times, or what tells items apart.
 func (m *Mapping) askPassed(s *sample) {
 	if m.Part {
@@ -129,6 +137,13 @@ func (m *Mapping) askPassed(s *sample) {
 			continue
 		}
 		x := s.column(m, i)
+		if f := m.below(i); f != "" && x.filled > 0 {
+			m.Asks = append(m.Asks, Ask{What: "group", Column: tabular.ColumnName(i), Field: f, Example: s.example(m, i),
+				Text: fmt.Sprintf("Column %s reads as %s, and what stands above it makes %q of it. Is it the %s all the same?", tabular.ColumnName(i),
+					strings.ToLower(Title(m.Kind, f)), code.Trim(c.Header), strings.ToLower(Title(m.Kind, f))),
+				Options: append([]Option{m.itIs(f, i)}, m.kept(i)...)})
+			continue
+		}
 		is := m.senseOf(i, x)
 		if is == "" || m.repeats(s, i) {
 			continue
@@ -147,6 +162,21 @@ func (m *Mapping) askPassed(s *sample) {
 			Options: append(m.mayBe(i, is), m.kept(i)...),
 		})
 	}
+}
+
+// below is the field that a column's own name means, below a group that makes something else of it; "" where there is none, or the field
+// comes from elsewhere.
+func (m *Mapping) below(column int) field.Field {
+	if column >= len(m.head.under) || m.head.under[column] == "" {
+		return ""
+	}
+	h := field.NewHeading(m.head.under[column])
+	for _, sp := range field.Fields(m.Kind) {
+		if !m.Has(sp.Field) && (h.Nearly(sp.AsWords) || h.Squeezed == field.Squeeze(string(sp.Field))) {
+			return sp.Field
+		}
+	}
+	return ""
 }
 
 // used tells whether a formula or the filter works with a column.

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/column"
 	"wobin/internal/core/field"
 	"wobin/internal/core/formula"
@@ -212,23 +213,32 @@ func (s *sample) underHeader(h header, w Want, kinds []field.Kind) *Mapping {
 // beside tells whether another mapping, whose header has further rows above that of m, goes before it: what stands above tells some
 // columns apart from what they are called, and the items are still named.
 func (m *Mapping) beside(other *Mapping) bool {
-	if !other.head.groups || other.HeaderRow != m.HeaderRow || other.HeaderRows <= m.HeaderRows || m.Layout != nil {
+	if other.NamesRow != m.NamesRow || other.HeaderRows <= m.HeaderRows || m.Layout != nil {
 		return false
 	}
+	if other.score >= m.score && other.sure() > m.sure() {
+		return true
+	}
 	named := func(m *Mapping) bool { return m.At(field.SKU) >= 0 || m.At(field.Description) >= 0 }
-	return named(m) && named(other) && m.At(field.SKU) == other.At(field.SKU)
+	return other.head.groups && named(m) && named(other) && m.At(field.SKU) == other.At(field.SKU)
+}
+
+// sure is how many columns are fields beyond doubt.
+func (m *Mapping) sure() (n int) {
+	for i := range m.Columns {
+		if c := &m.Columns[i]; c.Field != "" && !c.weak {
+			n++
+		}
+	}
+	return n
 }
 
 // titled tells whether the row is a header beyond doubt, even where a field that every file needs is not in it: it may
 // have to be worked out from others.
 func (m *Mapping) titled() bool {
-	sure, digits := 0, false
+	sure, digits := m.sure(), false
 	for i := range m.Columns {
-		c := &m.Columns[i]
-		if c.Field != "" && !c.weak {
-			sure++
-		}
-		digits = digits || strings.ContainsAny(c.Header, "0123456789")
+		digits = digits || strings.ContainsAny(m.Columns[i].Header, "0123456789")
 	}
 	return sure >= 3 || sure == 2 && !digits
 }
@@ -237,6 +247,9 @@ func (s *sample) headed(m *Mapping, h header) *Mapping {
 	m.HeaderRow, m.HeaderRows, m.NamesRow, m.head = s.numbers[h.last], h.last-h.first+1, s.numbers[h.names], h
 	m.Head = headOf(s.rows[:h.first])
 	m.HeadRows = s.rows[h.first : h.last+1]
+	if h.first > 0 && s.numbers[h.first-1] == s.numbers[h.first]-1 && s.groupsAbove(s.rows[h.first-1], h.texts) {
+		m.head.over = s.rows[h.first-1]
+	}
 	m.WhyHeader = h.why(s)
 	return m
 }
@@ -272,7 +285,7 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 				continue
 			}
 			for _, s := range field.Fields(k) {
-				if !reads(w, &s, pass) && (of.alone[i] == "" || !reads(under, &s, pass)) {
+				if !reads(h, w, &s, pass) && (of.alone[i] == "" || !reads(of.alone[i], under, &s, pass)) {
 					continue
 				}
 				c := &m.Columns[i]
@@ -313,10 +326,10 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 }
 
 // reads tells whether a header means a field, the surer ways in the earlier passes.
-func reads(h field.Heading, s *field.Spec, pass int) bool {
+func reads(text string, h field.Heading, s *field.Spec, pass int) bool {
 	switch pass {
 	case 0:
-		return h.Squeezed == field.Squeeze(string(s.Field))
+		return strings.EqualFold(code.Trim(text), string(s.Field)) // letter by letter: "Item id" is the SKU, item_id is not
 	case 1:
 		return h.Exactly(s.AsWords)
 	case 2:

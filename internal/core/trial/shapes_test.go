@@ -110,12 +110,33 @@ func drawShape(t *rapid.T, lines []meant) string {
 	if rapid.IntRange(0, 3).Draw(t, "title") == 0 {
 		b.WriteString("Stock list\n\n")
 	}
+	heads := rapid.SampledFrom([]string{"one row", "one row", "words parted", "groups above", "units below"}).Draw(t, "heads")
 	head := func() {
-		cells := make([]string, len(order))
+		top, cells, units := make([]string, len(order)), make([]string, len(order)), make([]string, len(order))
 		for i := range order {
 			cells[i] = order[i].head
+			first, rest, two := strings.Cut(cells[i], " ")
+			switch h := order[i].head; {
+			case heads == "words parted" && two:
+				top[i], cells[i] = first, rest
+			case heads == "groups above":
+				top[i] = map[string]string{word(field.SKU): "Item"}[h]
+				if i == 0 {
+					top[i] = "Data"
+				}
+			case heads == "units below" && slices.Contains(field.SpecOf(field.Stock, field.Quantity).Words, h):
+				units[i] = "pcs"
+			case heads == "units below" && slices.Contains(field.SpecOf(field.Stock, field.UnitCost).Words, h):
+				units[i] = "EUR"
+			}
+		}
+		if heads == "words parted" || heads == "groups above" {
+			b.WriteString(strings.Join(top, parted) + "\n")
 		}
 		b.WriteString(strings.Join(cells, parted) + "\n")
+		if heads == "units below" {
+			b.WriteString(strings.Join(units, parted) + "\n")
+		}
 	}
 	if blocks {
 		slices.SortStableFunc(lines, func(a, b meant) int { return strings.Compare(a.house, b.house) })
@@ -159,4 +180,69 @@ func TestShapes(t *testing.T) {
 	})
 	t.Logf("%d of %d read without a question", right, all)
 	require.Greater(t, right, all/20, "the property must not hold because everything is asked about")
+}
+
+// A table with items down and warehouses across, in any shape of its head, is asked about and then read as it was meant.
+func TestShapesAcross(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		houses := rapid.SampledFrom([][]string{{"QUAY", "LOFT"}, {"Harbour", "Old town", "YARD"}, {"W1", "W2", "W3"}}).Draw(rt, "houses")
+		measures := rapid.SampledFrom([][]string{{""}, {"On hand"}, {"On hand", "Reserved"}}).Draw(rt, "measures")
+		two := measures[0] != "" && rapid.Bool().Draw(rt, "two rows")
+		total := rapid.Bool().Draw(rt, "total")
+		top, head := []string{"", ""}, []string{"SKU", "Description"}
+		for _, h := range houses {
+			for n, what := range measures {
+				switch {
+				case two && n == 0:
+					top, head = append(top, h), append(head, what)
+				case two:
+					top, head = append(top, ""), append(head, what)
+				default:
+					head = append(head, strings.TrimSpace(h+" "+what))
+				}
+			}
+		}
+		if total {
+			top, head = append(top, "Total"), append(head, map[bool]string{true: "", false: "Total"}[two])
+		}
+		x := trial{kind: field.Stock, expect: "ask"}
+		var b strings.Builder
+		if two {
+			b.WriteString(strings.Join(top, ";") + "\n")
+		}
+		b.WriteString(strings.Join(head, ";") + "\n")
+		for i := range rapid.IntRange(3, 8).Draw(rt, "items") {
+			sku := fmt.Sprintf("R%d", 100+i)
+			cells, sum := []string{sku, "Rope of its kind"}, 0
+			for _, h := range houses {
+				line := h + " | " + sku
+				for n := range measures {
+					q := rapid.IntRange(0, 99).Draw(rt, "q")
+					cells = append(cells, fmt.Sprint(q))
+					if n == 0 {
+						sum += q
+						line += fmt.Sprintf(" = %d", q)
+					} else {
+						line += fmt.Sprintf(", reserved %d", q)
+					}
+				}
+				x.lines = append(x.lines, line)
+			}
+			if total {
+				cells = append(cells, fmt.Sprint(sum))
+			}
+			b.WriteString(strings.Join(cells, ";") + "\n")
+		}
+		x.text = b.String()
+		slices.Sort(x.lines)
+		what, told := x.outcome(t)
+		require.Equal(rt, "asked", what, "%s\n%s", x.text, told)
+		x.steps = []string{"answer places across 1"}
+		if !strings.Contains(told, "places across") {
+			rt.Fatalf("%s\n%s", x.text, told)
+		}
+		lines, said := x.settled(t)
+		require.Empty(rt, said, x.text)
+		require.Equal(rt, x.lines, lines, x.text)
+	})
 }
