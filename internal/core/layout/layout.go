@@ -124,7 +124,7 @@ func (l *Layout) Valid() error {
 			return err
 		}
 	}
-	if l.Filter != "" {
+	if l.Filtered() != "" {
 		if _, err := formula.Parse(l.Filter); err != nil {
 			return fmt.Errorf("filter: %w", err)
 		}
@@ -299,7 +299,7 @@ func (l *Layout) lay(more *Layout) {
 		}
 	}
 	if more.Filter != "" {
-		l.Filter = code.Trim(more.Filter)
+		l.Filter = more.Filter
 	}
 	if more.Identify != "" {
 		l.Identify = more.Identify
@@ -311,6 +311,9 @@ func (l *Layout) lay(more *Layout) {
 		l.Across = more.Across
 	}
 }
+
+// Filtered is the formula for the rows to be taken; a filter of a single space takes one out that another layout has.
+func (l *Layout) Filtered() string { return code.Trim(l.Filter) }
 
 // Over gives a layout laid over another: what it settles, as by hand, goes before what the other, as a saved one, says.
 func (l *Layout) Over(base *Layout) *Layout {

@@ -138,7 +138,7 @@ func (m *Mapping) askUndone(s *sample, given *layout.Layout) {
 		m.Asks = append(m.Asks, Ask{What: "no movement", Column: letter,
 			Text: fmt.Sprintf("Column %s, %q, says %s of some rows. Did these movements happen?", letter, code.Trim(c.Header), problem.List(out, 4)),
 			Options: []Option{
-				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filter)}},
+				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filtered())}},
 				{Label: "Yes: they count like the others", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
 			}})
 		return
@@ -189,7 +189,7 @@ func (m *Mapping) askEveryPlace(s *sample, given *layout.Layout) {
 			m.Asks = append(m.Asks, Ask{What: "all places", Column: letter, Field: f,
 				Text: fmt.Sprintf("Column %s says %q of some rows and names %s in others. Are these rows the sums of the others?", letter, v, what),
 				Options: []Option{
-					{Label: fmt.Sprintf("Yes: leave rows with %s out", v), File: layout.Layout{Filter: m.without(at, []string{v}, given.Filter)}},
+					{Label: fmt.Sprintf("Yes: leave rows with %s out", v), File: layout.Layout{Filter: m.without(at, []string{v}, given.Filtered())}},
 					{Label: fmt.Sprintf("No: %s is %s", v, one), Set: layout.Choice{Column: letter, Field: f}},
 				}})
 			break
@@ -375,7 +375,7 @@ func (m *Mapping) askOpening(s *sample, given *layout.Layout) {
 		m.Asks = append(m.Asks, Ask{What: "balance", Column: letter,
 			Text: fmt.Sprintf("Column %s, %q, says %s of some rows. Are these balances rather than movements?", letter, code.Trim(c.Header), problem.List(out, 4)),
 			Options: []Option{
-				{Label: fmt.Sprintf("Yes: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filter)}},
+				{Label: fmt.Sprintf("Yes: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filtered())}},
 				{Label: "No: they moved stock like the others", Set: keep},
 			}})
 		return
@@ -490,8 +490,8 @@ func (m *Mapping) askSums(s *sample, given *layout.Layout) {
 	}
 	letter := tabular.ColumnName(place)
 	test := m.label(place) + ` <> ""`
-	if given.Filter != "" {
-		test = "AND(" + test + "; " + given.Filter + ")"
+	if given.Filtered() != "" {
+		test = "AND(" + test + "; " + given.Filtered() + ")"
 	}
 	m.Asks = append(m.Asks, Ask{What: "sums", Column: letter,
 		Text: fmt.Sprintf("%s without a place in column %s, first row %d, %s what the rows beside them come to. Are they sums?",

@@ -15,6 +15,7 @@ func (m *Mapping) Whole(given *layout.Layout) *layout.Layout {
 	all := *given
 	l := &all
 	l.Schema, l.Name, l.Sheet, l.Headers, l.Columns = "", "", "", nil, nil
+	l.Filter = given.Filtered()
 	l.Kind, l.Matches, l.Repairs = m.Kind, slices.Clone(given.Matches), slices.Clone(given.Repairs)
 	if m.NoHeader {
 		l.Header = -1

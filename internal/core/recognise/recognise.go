@@ -430,8 +430,8 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 	for _, src := range m.Sources { // formulas read numbers as their columns have them
 		column.Link(src.Labels, m.Sources)
 	}
-	if given.Filter != "" {
-		m.Filter = column.NewFilter(given.Filter, m.called, m.Sources)
+	if given.Filtered() != "" {
+		m.Filter = column.NewFilter(given.Filtered(), m.called, m.Sources)
 	}
 	m.Identity = given.Identify
 	if m.Identity == "" || !m.Has(m.Identity) {

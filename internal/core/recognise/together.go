@@ -140,7 +140,7 @@ func (m *Mapping) askNature(s *sample, given *layout.Layout) {
 		m.Asks = append(m.Asks, Ask{What: "no stock", Column: letter,
 			Text: fmt.Sprintf("Column %s says %s of some rows. Are these stock that is counted?", letter, problem.List(out, 4)),
 			Options: []Option{
-				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filter)}},
+				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filtered())}},
 				{Label: "Yes: they are stock like the others", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
 			}})
 		return

@@ -152,9 +152,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 			rec.lead(field.Barcode, b, now.SKU)
 		}
 	}
-	if len(x.added) > 0 {
-		e.New = append(e.New, desk.Plural(len(x.added), "new item", "new items"))
-	}
+	e.making(len(x.added), "new item", "new items", func(i int) string { return x.added[i].SKU })
 	if f.CostsRounded > 0 {
 		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
 	}

@@ -136,7 +136,7 @@ func (d *Room) progress(dr *draft) func(rows int, part float64) {
 }
 
 func newEffect() Effect {
-	return Effect{Places: []EffectPlace{}, Examples: []EffectExample{}, New: []string{}}
+	return Effect{Places: []EffectPlace{}, Examples: []EffectExample{}, New: []string{}, Made: []Made{}}
 }
 
 // layoutsFor gives the saved layouts that a file may be known by, and the one that was chosen for it.
@@ -371,6 +371,7 @@ func (d *Room) describe(dr *draft, pt *part) {
 	}
 	v.Kind, v.WhyKind, v.HeaderRow, v.WhyHeader, v.Identity, v.Given = m.Kind, m.WhyKind, m.HeaderRow, m.WhyHeader, m.Identity,
 		*m.Given(pt.given)
+	v.Given.Filter = v.Given.Filtered()
 	v.Given.Headers, v.HeaderRows, v.NamesRow = nil, m.HeaderRows, m.NamesRow
 	switch {
 	case m.Layout != nil:
@@ -431,6 +432,7 @@ func (out *Draft) add(pt *part) {
 		e.Gone+x.Gone, e.Refused+x.Refused, e.Left+x.Left
 	e.Recorded, e.Doubt = e.Recorded+x.Recorded, e.Doubt+x.Doubt
 	e.Places, e.Examples, e.New = append(e.Places, x.Places...), append(e.Examples, x.Examples...), append(e.New, x.New...)
+	e.Made = append(e.Made, x.Made...)
 	e.goneMoney, e.goneUnvalued = e.goneMoney+x.goneMoney, e.goneUnvalued+x.goneUnvalued
 	e.tellGone()
 	out.Problems = append(out.Problems, v.Problems...)

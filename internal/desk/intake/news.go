@@ -39,15 +39,11 @@ func (d *Room) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	if err := d.itemAttributes(ctx, dr, pt); err != nil {
 		return err
 	}
-	for _, n := range []struct {
-		n         int
-		one, many string
-	}{{made, "new warehouse", "new warehouses"}, {len(s.newBins), "new bin", "new bins"}, {len(s.newItems), "new item", "new items"},
-		{len(s.items.after), "item with other attributes", "items with other attributes"}} {
-		if n.n > 0 {
-			v.Effect.New = append(v.Effect.New, desk.Plural(n.n, n.one, n.many))
-		}
-	}
+	e := &v.Effect
+	e.making(len(made), "new warehouse", "new warehouses", func(i int) string { return made[i] })
+	e.making(len(s.newBins), "new bin", "new bins", func(i int) string { return rec.codeOf(s.newBins[i].WarehouseID) + " " + s.newBins[i].Code })
+	e.making(len(s.newItems), "new item", "new items", func(i int) string { return s.newItems[i].SKU })
+	e.making(len(s.items.after), "item with other attributes", "items with other attributes", func(i int) string { return s.items.after[i].SKU })
 	for _, other := range dr.parts { // a workbook may hold a sheet for each warehouse, but none in two sheets
 		if other == pt || other.stock() == nil {
 			continue
@@ -65,8 +61,8 @@ func (d *Room) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	return nil
 }
 
-// houseRuns finds or makes the warehouses, and gives how many are made.
-func (s *stockDraft) houseRuns(rec *records) (made int) {
+// houseRuns finds or makes the warehouses, and gives those that are made.
+func (s *stockDraft) houseRuns(rec *records) (made []string) {
 	b := s.after
 	for at, n := range s.order {
 		w := b.Lines[n].Key[stock.Warehouse]
@@ -77,7 +73,7 @@ func (s *stockDraft) houseRuns(rec *records) (made int) {
 		run := houseRun{from: at, house: rec.warehouses[code]}
 		if run.house == nil {
 			run.house, run.made = rec.newHouse(code), true
-			made++
+			made = append(made, code)
 		}
 		s.houses = append(s.houses, run)
 	}

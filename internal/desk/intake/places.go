@@ -182,12 +182,8 @@ func (d *Room) lookPlaces(_ context.Context, dr *draft, pt *part, r read.Reading
 		}
 		e.count(what)
 	}
-	if n := len(x.houses); n > 0 {
-		e.New = append(e.New, desk.Plural(n, "new warehouse", "new warehouses"))
-	}
-	if n := len(x.bins); n > 0 {
-		e.New = append(e.New, desk.Plural(n, "new bin", "new bins"))
-	}
+	e.making(len(x.houses), "new warehouse", "new warehouses", func(i int) string { return x.houses[i].Code })
+	e.making(len(x.bins), "new bin", "new bins", func(i int) string { return rec.codeOf(x.bins[i].WarehouseID) + " " + x.bins[i].Code })
 	rec.empty = rec.empty && len(x.houses)+len(x.bins) == 0
 	if len(f.Places) == 0 {
 		v.Blocked = "There is no row in it that could be taken in."

@@ -40,6 +40,16 @@ type records struct {
 	err        error                             // of a look-up that could not return it
 }
 
+// codeOf gives the code of a warehouse, be it recorded or new.
+func (rec *records) codeOf(house int64) string {
+	for code, h := range rec.warehouses {
+		if h.ID == house {
+			return code
+		}
+	}
+	return ""
+}
+
 // measured is a unit with the packs that are counted in it; many items share one.
 type measured struct {
 	unit  string

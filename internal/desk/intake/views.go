@@ -4,6 +4,7 @@ import (
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 )
 
@@ -101,6 +102,29 @@ type PassedOver struct {
 	Rows []int  `json:"rows"`
 }
 
+// Made is what an intake will make of one sort: how many, and the first of their codes.
+type Made struct {
+	What  string   `json:"what"`
+	Codes []string `json:"codes"`
+	More  int      `json:"more" doc:"how many are not listed"`
+}
+
+// listedMade is how many codes of what is made are listed.
+const listedMade = 200
+
+// making tells what will be made.
+func (e *Effect) making(n int, one, many string, code func(i int) string) {
+	if n == 0 {
+		return
+	}
+	e.New = append(e.New, desk.Plural(n, one, many))
+	m := Made{What: desk.Plural(n, one, many), More: max(n-listedMade, 0)}
+	for i := range min(n, listedMade) {
+		m.Codes = append(m.Codes, code(i))
+	}
+	e.Made = append(e.Made, m)
+}
+
 // Effect is what taking the file in would do.
 type Effect struct {
 	count.Outcome
@@ -110,6 +134,7 @@ type Effect struct {
 	Places    []EffectPlace   `json:"places"`
 	Examples  []EffectExample `json:"examples"`
 	New       []string        `json:"new" doc:"what will be made: warehouses, bins, items"`
+	Made      []Made          `json:"made" doc:"the same, by name"`
 
 	goneMoney    quantity.Money
 	goneUnvalued int

@@ -1163,6 +1163,8 @@ export interface components {
              * @description rows left out because it was settled so
              */
             left: number;
+            /** @description the same, by name */
+            made: components["schemas"]["Made"][];
             /** @description what will be made: warehouses, bins, items */
             new: string[];
             places: components["schemas"]["EffectPlace"][];
@@ -1542,6 +1544,15 @@ export interface components {
             more: number;
             /** @description the item's other lines in this count, the first of them */
             others: components["schemas"]["VarianceLine"][];
+        };
+        Made: {
+            codes: string[];
+            /**
+             * Format: int64
+             * @description how many are not listed
+             */
+            more: number;
+            what: string;
         };
         MakeOwnerRequest: {
             code: string;

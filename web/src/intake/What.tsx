@@ -124,7 +124,26 @@ export function What({
 			{sheet && <Problems draft={draft} sheet={sheet} drop={drop} settle={settle} only={only} onOnly={onOnly} onColumn={onColumn} />}
 			{sheet && <Values sheet={sheet} settle={settle} />}
 			{sheet && !draft.wrong && <Modes sheet={sheet} settle={settle} />}
-			{e.new.length > 0 && <p className="mt-2">Makes {e.new.join(", ")}.</p>}
+			{e.made.length > 0 && (
+				<div className="mt-2" data-made>
+					{e.made.map((m) => (
+						<details key={m.what}>
+							<summary className="cursor-default">
+								Makes {m.what}
+								{m.codes.length <= 3 && (
+									<>
+										: <span className="code">{m.codes.join(", ")}</span>
+									</>
+								)}
+							</summary>
+							<p className="code ml-4 break-words text-dim">
+								{m.codes.join(", ")}
+								{m.more > 0 && ` and ${count(m.more)} more`}
+							</p>
+						</details>
+					))}
+				</div>
+			)}
 			{sheet?.backs.map((b) => (
 				<Back key={b.count} b={b} />
 			))}
@@ -346,15 +365,26 @@ function Back({ b }: { b: Sheet["backs"][number] }) {
 			{b.empty > 0 && (
 				<p>{b.empty === 1 ? "1 row is empty and stays uncounted." : `${count(b.empty)} rows are empty and stay uncounted.`}</p>
 			)}
-			{b.hand.length > 0 && <p className="mt-1 font-semibold">Added by hand</p>}
-			{b.hand.map((h) => (
-				<p key={h.row} className="flex justify-between">
-					<span className="code truncate">{h.line}</span>
-					<span className="code">
-						{plain(h.quantity)} {h.new && <span className="text-over">▲ found</span>}
-					</span>
-				</p>
-			))}
+			{[
+				["Found: the count has no such line", b.hand.filter((h) => h.new)] as const,
+				["Without a row code, known by bin and item", b.hand.filter((h) => !h.new)] as const,
+			].map(
+				([title, rows]) =>
+					rows.length > 0 && (
+						<div key={title} className="mt-1">
+							<p className="font-semibold">{title}</p>
+							{rows.map((h) => (
+								<p key={h.row} className="flex justify-between">
+									<span className="code truncate">{h.line}</span>
+									<span className="code">
+										{plain(h.quantity)} {h.new && <span className="text-over">▲ found</span>}
+									</span>
+								</p>
+							))}
+						</div>
+					),
+			)}
+			{b.by_hand > b.hand.length && <p className="text-dim">and {count(b.by_hand - b.hand.length)} more without a row code</p>}
 			{b.revisions.length > 0 && <p className="mt-1 font-semibold">A revision: these counts replace earlier ones</p>}
 			{b.revisions.map((r) => (
 				<p key={r.row} className="flex justify-between">
