@@ -134,18 +134,18 @@ func (r *pass) items() (*ItemFile, error) {
 			text(field.UnitCost)
 		}
 		if v := text(field.Nature); v != "" {
-			if it.Nature, ok = field.Natures[field.Squeeze(v)]; !ok {
-				c.wrong(field.Nature, "unknown word", []byte(v), "%q is none of stocked, service and parent", problem.Short([]byte(v)))
+			if it.Nature, ok = field.Natures[field.Squeeze(judge.said(field.Nature, v))]; !ok {
+				c.wrong(field.Nature, UnknownWord, []byte(v), "%q is none of stocked, service and parent", problem.Short([]byte(v)))
 			}
 		}
 		if v := text(field.Active); v != "" {
-			if it.Active, ok = field.Truths[field.Squeeze(v)]; !ok {
-				c.wrong(field.Active, "unknown word", []byte(v), "%q is neither yes nor no", problem.Short([]byte(v)))
+			if it.Active, ok = field.Truths[field.Squeeze(judge.said(field.Active, v))]; !ok {
+				c.wrong(field.Active, UnknownWord, []byte(v), "%q is neither yes nor no", problem.Short([]byte(v)))
 			}
 		}
 		if v := text(field.Tracking); v != "" {
-			if it.Tracking, ok = field.Trackings[field.Squeeze(v)]; !ok {
-				c.wrong(field.Tracking, "unknown word", []byte(v), "%q is none of lot, serial and none", problem.Short([]byte(v)))
+			if it.Tracking, ok = field.Trackings[field.Squeeze(judge.said(field.Tracking, v))]; !ok {
+				c.wrong(field.Tracking, UnknownWord, []byte(v), "%q is none of lot, serial and none", problem.Short([]byte(v)))
 			}
 		}
 		for t := range strings.FieldsFuncSeq(text(field.Barcode), func(r rune) bool {

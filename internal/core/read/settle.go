@@ -96,6 +96,17 @@ func (r *pass) settler() *settler {
 	return s
 }
 
+// UnknownWord is the kind of problem of a word that answers a question of a column in a way that is not known.
+const UnknownWord = "unknown word"
+
+// said is what a word of a column that answers a question was said to mean; the word itself where nothing was said.
+func (s *settler) said(f field.Field, word string) string {
+	if x := s.matches[f][word]; x != nil && x.Do == "match" {
+		return x.To
+	}
+	return word
+}
+
 // idle tells whether nothing can come of judging texts of a field.
 func (s *settler) idle(f field.Field) bool { return s.known == nil && len(s.matches[f]) == 0 }
 

@@ -11,13 +11,15 @@ import (
 
 // header is what stands at the head of a table: one row, or several that are read together.
 type header struct {
-	first, last int      // places in the sample
-	names       int      // the lowest row of names; units may stand below it
-	texts       []string // what each column is called: what stands in it, from above to below
-	alone       []string // the lowest text by itself, where what stands above it says nothing else; "" elsewhere
-	under       []string // the lowest text, below a group that says something else; "" elsewhere
-	over        []string // the row right above it, which is no part of it; nil where there is none
-	groups      bool     // what stands above says of some columns what they are
+	first, last int             // places in the sample
+	names       int             // the lowest row of names; units may stand below it
+	texts       []string        // what each column is called: what stands in it, from above to below
+	alone       []string        // the lowest text by itself, where what stands above it says nothing else; "" elsewhere
+	under       []string        // the lowest text, below a group that says something else; "" elsewhere
+	over        []string        // the row right above it, which is no part of it; nil where there is none
+	heads       []field.Heading // texts as they are compared
+	lone        []field.Heading // alone as they are compared
+	groups      bool            // what stands above says of some columns what they are
 }
 
 // mostHeaderRows is how many rows a header may have, units below it not counted.
@@ -30,7 +32,32 @@ var neutral = partsOf("item, items, article, product, material, part, stock, inv
 	"données, général, valeur, artikelgegevens, voorraad, gegevens, artículo, datos, existencias, valor, warehouse, bin, location, site, system")
 
 // headers gives what the header may be whose lowest row of names is row i, one of a single row first.
-func (s *sample) headers(i int, given int) (out []header) {
+func (s *sample) headers(i int, given int) []header {
+	out := s.stacks(i, given)
+	for k := range out {
+		h := &out[k]
+		for at := range h.texts {
+			h.heads, h.lone = append(h.heads, s.heading(h.texts[at])), append(h.lone, s.heading(h.alone[at]))
+		}
+	}
+	return out
+}
+
+// heading is a text as headers are compared; each is taken apart once.
+func (s *sample) heading(text string) field.Heading {
+	h, had := s.headings[text]
+	if !had {
+		if s.headings == nil {
+			s.headings = map[string]field.Heading{}
+		}
+		h = field.NewHeading(text)
+		s.headings[text] = h
+	}
+	return h
+}
+
+// stacks gives the same, not yet compared.
+func (s *sample) stacks(i int, given int) (out []header) {
 	row := s.rows[i]
 	out = append(out, header{first: i, last: i, names: i, texts: row, alone: withoutTable(row), under: make([]string, len(row))})
 	for n := 1; n < mostHeaderRows && i-n >= 0 && s.numbers[i-n] == s.numbers[i]-n && s.groupsAbove(s.rows[i-n], row) && given != 1; n++ {

@@ -63,6 +63,8 @@ type sample struct {
 	whole   bool   // all rows of the table are in it
 	hidden  []int  // numbers of rows that are hidden in the workbook
 	columns []bool // which columns are hidden in it
+	// headings are texts that were compared as headers.
+	headings map[string]field.Heading
 }
 
 func readSample(f *tabular.File, sheet int) (*sample, error) {
@@ -280,7 +282,7 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	// before weak ones.
 	for pass := range 5 {
 		for i, h := range headers {
-			w, under := field.NewHeading(h), field.NewHeading(of.alone[i])
+			w, under := of.heads[i], of.lone[i]
 			if w.Squeezed == "" || m.Columns[i].Field != "" {
 				continue
 			}
@@ -321,6 +323,21 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 		}
 	}
 	m.weigh(taken)
+	for i := range m.Columns { // what a group makes something else of tells the kind all the same
+		if of.under[i] == "" || m.Columns[i].Field != "" {
+			continue
+		}
+		under := field.NewHeading(of.under[i])
+		for _, s := range field.Fields(k) {
+			if _, had := taken[s.Field]; !had && under.Nearly(s.AsWords) {
+				if m.score += 8; s.Required {
+					m.score += 30
+				}
+				taken[s.Field] = i
+				break
+			}
+		}
+	}
 	m.WhyKind = fmt.Sprintf("its headers are those of a %s file", k)
 	return m
 }

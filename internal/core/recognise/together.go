@@ -2,10 +2,12 @@ package recognise
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/problem"
@@ -108,6 +110,31 @@ func partedAs(example string) string {
 	return fmt.Sprintf("warehouse %s, bin %s", strings.TrimSpace(example[:i]), strings.TrimSpace(example[i+1:]))
 }
 
+// answered tells whether every value of a column is a word whose meaning is known.
+func answered(x *contents) bool {
+	for v := range x.values {
+		_, nature := field.Natures[field.Squeeze(v)]
+		_, truth := field.Truths[field.Squeeze(v)]
+		if !nature && !truth {
+			return false
+		}
+	}
+	return true
+}
+
+// askWhichStock asks which rows are stock by the words of a column that is headed as one that tells it, where none of them is known.
+func (m *Mapping) askWhichStock(column int, x *contents, given *layout.Layout) {
+	letter := tabular.ColumnName(column)
+	values := slices.Sorted(maps.Keys(x.values))
+	a := Ask{What: "no stock", Column: letter,
+		Text:    fmt.Sprintf("Column %s, %q, says %s. Is all of it stock that is counted?", letter, code.Trim(m.Columns[column].Header), problem.List(values, 6)),
+		Options: []Option{{Label: "Yes: all rows are stock", Set: layout.Choice{Column: letter, Field: field.PassedOver}}}}
+	for _, v := range values {
+		a.Options = append(a.Options, Option{Label: fmt.Sprintf("Leave rows with %s out", v), File: layout.Layout{Filter: m.without(column, []string{v}, given.Filtered())}})
+	}
+	m.Asks = append(m.Asks, a)
+}
+
 // askNature sees rows of recorded stock that a column calls no stock: services, parents, items that are no longer kept.
 func (m *Mapping) askNature(s *sample, given *layout.Layout) {
 	if m.Kind != field.Stock || m.NoHeader {
@@ -131,6 +158,10 @@ func (m *Mapping) askNature(s *sample, given *layout.Layout) {
 			if n != "" && n != "stocked" || active && told && !is {
 				out = append(out, v)
 			}
+		}
+		if len(out) == 0 && active && len(x.values) > 1 && len(x.values) <= 8 && x.numbers == 0 && !answered(x) && !HasPart(field.Parted(c.Header), statusParts) {
+			m.askWhichStock(i, x, given)
+			return
 		}
 		if len(out) == 0 || len(out) == len(x.values) && !active {
 			continue

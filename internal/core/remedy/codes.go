@@ -24,6 +24,17 @@ func (o *offers) texts() {
 			})
 		}
 	}
+	if o.g.Kind == read.UnknownWord {
+		means := map[field.Field][]string{
+			field.Nature: {"stocked", "service", "parent"}, field.Active: {"yes", "no"}, field.Tracking: {"lot", "serial", "none"},
+		}[o.g.Field]
+		for _, word := range o.words()[:min(len(o.words()), 4)] {
+			for _, to := range means {
+				o.add(Remedy{Label: fmt.Sprintf("%q means %s", word, to), Before: word, After: to,
+					Set: layout.Layout{Matches: []layout.Match{{Field: o.g.Field, From: word, Do: "match", To: to}}}})
+			}
+		}
+	}
 	if o.g.Kind == read.AnotherSpelling {
 		words := o.words()
 		o.add(Remedy{Label: "They are right as they stand: codes in other letters are other items", Before: words[0], After: words[0], Set: o.asTheyAre(words)})
