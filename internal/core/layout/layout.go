@@ -64,6 +64,7 @@ type Layout struct {
 	Quantity   string      `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
 	Doubles    string      `json:"doubles,omitempty" enum:"refuse,sum,keep,skip," doc:"several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out"`
 	NewItems   string      `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
+	Codes      string      `json:"codes,omitempty" maxLength:"60" doc:"new items that are known by name alone: the pattern of the codes that are made for them; {name} is the letters and digits of the name, {n} a number"`
 }
 
 // Choice is what is settled about one column, or about a field that is worked out.
@@ -123,6 +124,9 @@ func (l *Layout) Valid() error {
 		if err := oneOf(mode.name, *mode.say, mode.words...); err != nil {
 			return err
 		}
+	}
+	if l.Codes != "" && !strings.Contains(l.Codes, "{name}") && !strings.Contains(l.Codes, "{n}") {
+		return fmt.Errorf("codes: %q has neither {name} nor {n} in it, so all items would have one code", l.Codes)
 	}
 	if l.Filtered() != "" {
 		if _, err := formula.Parse(l.Filter); err != nil {
@@ -300,6 +304,9 @@ func (l *Layout) lay(more *Layout) {
 	}
 	if more.Filter != "" {
 		l.Filter = more.Filter
+	}
+	if more.Codes != "" {
+		l.Codes = more.Codes
 	}
 	if more.Identify != "" {
 		l.Identify = more.Identify

@@ -65,7 +65,7 @@ type second struct {
 
 // second begins to read the second half; nil where the file is read in one.
 func (r *pass) second() *second {
-	if m := r.m; !r.Halves || len(m.Fill) > 0 || len(m.Blocks) > 0 || len(r.Mends) > 0 { // they ask for what stands before a row
+	if m := r.m; !r.Halves || len(m.Fill) > 0 || len(m.Blocks) > 0 || len(r.Mends) > 0 || m.Given(r.Layout).Codes != "" { // they ask for what stands before a row
 		return nil
 	}
 	from := r.file.Middle(worthHalves)

@@ -75,9 +75,9 @@ func (r *pass) items() (*ItemFile, error) {
 			return t
 		}
 		it.SKU = text(field.SKU)
-		if it.SKU == "" && r.Known != nil && r.Known.Lead != nil { // known by something else
+		if it.SKU == "" && r.Known != nil && (r.Known.Lead != nil || r.Known.Blank) { // known by something else
 			for _, by := range []field.Field{field.FurtherSKU, field.Barcode, field.ItemID, field.RecordID} {
-				if t := text(by); t != "" && it.SKU == "" {
+				if t := text(by); t != "" && it.SKU == "" && r.Known.Lead != nil {
 					if by == field.RecordID {
 						by = field.ItemID
 					}
@@ -85,6 +85,9 @@ func (r *pass) items() (*ItemFile, error) {
 						it.SKU = sku
 					}
 				}
+			}
+			if name := text(field.Description); it.SKU == "" && name != "" && judge.given.Codes != "" {
+				it.SKU = judge.named(name)
 			}
 			it.Given[field.FurtherSKU], it.Given[field.Barcode] = false, false
 		}

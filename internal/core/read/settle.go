@@ -53,6 +53,8 @@ type settler struct {
 	mass    map[field.Field]bool     // fields full of texts that elsewhere would be suspect
 	makes   func(field.Field) bool   // whether a text that is not known may be new
 	made    map[field.Field][]string // words that are new, as they come
+	codes   map[string]string        // made for new items, by name
+	coded   map[string]bool          // the same codes
 	folds   map[string]string        // new SKUs with small letters, by how they read without regard to case
 	lock    *sync.Mutex              // held while what the records know is asked; nil where nobody else asks
 }
@@ -354,6 +356,16 @@ func (s *settler) lead(f, by field.Field, name, text string) *verdict {
 		return &verdict{to: x.To, drop: x.Do == "skip", value: value}
 	}
 	find := s.leads
+	if by == field.Description && s.given.Codes != "" && s.makes(field.SKU) {
+		sku, many := "", false
+		if find != nil {
+			sku, many = find(by, name)
+		}
+		if sku == "" && !many {
+			value.Do, value.To = "new", s.codeFor(name)
+			return &verdict{to: value.To, value: value}
+		}
+	}
 	if find == nil {
 		if d, ok := known.Suspect(name); ok && s.known != nil {
 			value.Refused = true

@@ -526,3 +526,20 @@ func (m *Mapping) askNamed(s *sample) {
 			{Label: m.itIs(field.SKU, name).Label, Set: m.itIs(field.SKU, name).Set, Also: []layout.Choice{m.itIs(field.Description, sku).Set}},
 		}})
 }
+
+// askCodes asks how items without codes are to be known.
+func (m *Mapping) askCodes(s *sample) {
+	if m.Kind != field.Items || m.NoHeader || m.Codes || m.Identity != field.Description || m.Has(field.SKU) {
+		return
+	}
+	at := m.At(field.Description)
+	if at < 0 {
+		return
+	}
+	m.Asks = append(m.Asks, Ask{What: "codes", Column: tabular.ColumnName(at), Field: field.SKU, Example: s.example(m, at),
+		Text: "No column holds codes, so the items are known by their names alone. Are codes to be made for those that are new?",
+		Options: []Option{
+			{Label: "Yes: of the letters and digits of the name", File: layout.Layout{Codes: "{name}"}},
+			{Label: "Yes: numbered, N-0001 and so on", File: layout.Layout{Codes: "N-{n}"}},
+		}})
+}

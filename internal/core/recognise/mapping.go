@@ -95,6 +95,7 @@ type Mapping struct {
 	Identity   field.Field // what identifies the item
 	// RowCodesProve: it was settled that the row codes say which lines they are, where what stands beside them is damaged.
 	RowCodesProve bool
+	Codes         bool // codes are made for new items that are known by name alone
 	Layout        *layout.Layout
 	Part          bool // a column says why its rows were refused: the file holds only those
 	Sources       map[field.Field]*column.Source

@@ -101,6 +101,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askCases(s)
 	m.askAcross(s, known)
 	m.askWarehouse(s, known)
+	m.askCodes(s)
 	m.askPassed(s)
 	m.askLeft(s)
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })

@@ -467,7 +467,7 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 			m.Meant[x] = true
 		}
 	}
-	m.RowCodesProve = given.RowCodes == "prove"
+	m.RowCodesProve, m.Codes = given.RowCodes == "prove", given.Codes != ""
 	m.TakeAside, m.LeaveHidden = given.Aside == "take", given.Hidden == "leave"
 	for i := range m.Columns {
 		if i < len(s.columns) && s.columns[i] {
@@ -504,7 +504,7 @@ func (m *Mapping) Check(file string) []problem.Problem {
 		if s.Field == field.SKU && m.Kind == field.Counts && m.Has(field.RowCode) {
 			continue // the row code says which line it is
 		}
-		if s.Field == field.SKU && m.Identity != "" && (m.Identity != field.Description || m.Kind != field.Items) {
+		if s.Field == field.SKU && m.Identity != "" && (m.Identity != field.Description || m.Kind != field.Items || m.Codes) {
 			continue // the item is known by something else
 		}
 		if s.Field == field.Quantity && m.Kind == field.Stock {

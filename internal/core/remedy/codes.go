@@ -35,6 +35,12 @@ func (o *offers) texts() {
 			}
 		}
 	}
+	if o.g.Kind == "unknown description" && o.m.Kind == field.Stock {
+		name := o.words()[0]
+		o.add(Remedy{Label: "They are new: make a code of each name, " + problem.RowsText(o.p.Groups[o.g]), Before: name, After: read.OfName(name),
+			Set: layout.Layout{Codes: "{name}"}})
+		o.add(Remedy{Label: "They are new: number them, " + problem.RowsText(o.p.Groups[o.g]), Before: name, After: "N-0001", Set: layout.Layout{Codes: "N-{n}"}})
+	}
 	if o.g.Kind == read.AnotherSpelling {
 		words := o.words()
 		o.add(Remedy{Label: "They are right as they stand: codes in other letters are other items", Before: words[0], After: words[0], Set: o.asTheyAre(words)})
