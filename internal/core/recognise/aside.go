@@ -73,7 +73,7 @@ func (m *Mapping) Resembles(row []string) string {
 	switch {
 	case total:
 		return "totals"
-	case !numbers && filled <= 3 && !names:
+	case !numbers && filled <= 3 && !(names && filled > 1):
 		return "notes"
 	}
 	return ""
