@@ -20,6 +20,7 @@ func TestWhoMayOfRaw(t *testing.T) {
 	may := map[string][]string{
 		"POST /api/uploads":                            {"controller", "counter"},
 		"GET /api/uploads/:draft/refused":              roles, // one's own upload
+		"GET /api/uploads/:draft/against":              roles, // one's own upload
 		"GET /api/layouts/:name/file":                  roles,
 		"GET /api/layout.schema.json":                  roles,
 		"GET /api/counts/:count/sheets/:number/:form":  roles,

@@ -320,6 +320,11 @@ func (s *Server) registerRaw(g *gin.Engine) {
 		name, b, err := s.desk.Intake.RefusedRows(c.Request.Context(), person(c.Request.Context()), c.Param("draft"), sheet)
 		download(c, name, b, err)
 	})
+	raw.GET("/uploads/:draft/against", func(c *gin.Context) {
+		sheet, _ := strconv.Atoi(c.Query("sheet"))
+		name, b, err := s.desk.Intake.Against(person(c.Request.Context()), c.Param("draft"), sheet)
+		download(c, name, b, err)
+	})
 	raw.GET("/layouts/:name/file", func(c *gin.Context) {
 		b, err := s.desk.Intake.LayoutFile(c.Request.Context(), person(c.Request.Context()), c.Param("name"))
 		download(c, c.Param("name")+".json", b, err)

@@ -13,7 +13,7 @@ import (
 // Check is something about a dropped file that could be meant or be a mistake, and changes figures: it is asked before
 // anything is taken in. None has an answer of its own.
 type Check struct {
-	What    string        `json:"what" doc:"missing, again, early, future, older or part; behind it the number of a count, where the file belongs to several"`
+	What    string        `json:"what" doc:"missing, again, early, future, older, codes or part; behind it the number of a count, where the file belongs to several"`
 	Text    string        `json:"text"`
 	Options []CheckOption `json:"options"`
 	Answer  string        `json:"answer" doc:"the option that was chosen; empty: it has to be answered"`
@@ -39,8 +39,10 @@ const (
 	withdraw = "withdraw"
 	leave    = "leave"
 	asItIs   = "as it is"
-	whole    = "whole"
-	inPart   = "part"
+	// recordedCodes: items of a list are those that are recorded under other codes.
+	recordedCodes = "recorded codes"
+	whole         = "whole"
+	inPart        = "part"
 )
 
 // listedChecks is how many rows of a check are told one by one.
@@ -78,7 +80,7 @@ func (v *SheetOfFile) answered(what string) string {
 func (c *Choices) answer(sheet int, what, value string) error {
 	kind, _, _ := strings.Cut(what, " ")
 	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave}, "early": {asItIs},
-		"future": {asItIs}, "older": {asItIs}, "part": {inPart, whole}} {
+		"future": {asItIs}, "older": {asItIs}, "codes": {recordedCodes, asItIs}, "part": {inPart, whole}} {
 		for _, v := range values {
 			if w == kind && v == value {
 				checks := maps.Clone(c.Checks) // an earlier state of the draft has the old ones

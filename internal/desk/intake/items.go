@@ -12,6 +12,7 @@ import (
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/field"
+	"wobin/internal/core/known"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
 	"wobin/internal/desk"
@@ -25,6 +26,9 @@ type itemsDraft struct {
 	before map[int64]store.Item
 	after  []store.Item   // changed ones
 	fresh  map[int64]bool // those of them that an earlier sheet of the same intake makes
+	held   []known.Difference
+	// recorded are the codes under which items of the file are recorded, where it was said that they are those.
+	recorded map[string]string
 }
 
 // itemSoFar is an item as a sheet before this one makes or changes it.
@@ -89,11 +93,17 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 	x := &itemsDraft{values: f.Values}
 	pt.content = x
 	e := &v.Effect
+	if len(list) > 0 && len(f.Items) > 0 {
+		x.hold(dr, v, f, list)
+	}
 	skus := rec.known().Set(field.SKU)
 	seen := map[int64]int{}
 	for i := range f.Items {
 		it := &f.Items[i]
 		sku := it.SKU
+		if other := x.recorded[sku]; other != "" {
+			sku, it.SKU = other, other
+		}
 		if c, ok := skus.Find(sku); ok {
 			sku = c
 		}

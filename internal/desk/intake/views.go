@@ -187,6 +187,7 @@ type SheetOfFile struct {
 	Blocked      string         `json:"blocked"`
 	Given        layout.Layout  `json:"given" doc:"the layout in force: what was settled over a saved layout"`
 	Assumed      []string       `json:"assumed"`
+	Held         *Held          `json:"held,omitempty" doc:"items: how the list differs from those that are recorded"`
 	Backs        []*BackView    `json:"backs" doc:"counts: what it does to each count that its rows belong to"`
 }
 

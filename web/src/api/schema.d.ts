@@ -956,7 +956,7 @@ export interface components {
             /** @description the first of what it is about */
             rows: components["schemas"]["CheckRow"][];
             text: string;
-            /** @description missing, again, early, future, older or part; behind it the number of a count, where the file belongs to several */
+            /** @description missing, again, early, future, older, codes or part; behind it the number of a count, where the file belongs to several */
             what: string;
         };
         CheckOption: {
@@ -1314,6 +1314,23 @@ export interface components {
             /** Format: int64 */
             row: number;
         };
+        Held: {
+            /**
+             * Format: int64
+             * @description items that the records lack
+             */
+            only_here: number;
+            /**
+             * Format: int64
+             * @description recorded items that the list lacks
+             */
+            only_there: number;
+            /**
+             * Format: int64
+             * @description items that are recorded under another code
+             */
+            other_code: number;
+        };
         HistoryEvent: {
             /** Format: date-time */
             at: string;
@@ -1415,6 +1432,8 @@ export interface components {
              * @enum {string}
              */
             aside?: "pass" | "take" | "";
+            /** @description new items that are known by name alone: the pattern of the codes that are made for them; {name} is the letters and digits of the name, {n} a number */
+            codes?: string;
             columns?: components["schemas"]["Choice"][];
             /** @description the sign between cells of delimited text */
             delimiter?: string;
@@ -1915,6 +1934,8 @@ export interface components {
              * @description how many rows the header has
              */
             header_rows: number;
+            /** @description items: how the list differs from those that are recorded */
+            held?: components["schemas"]["Held"];
             /** @description what identifies the item */
             identity: string;
             kind: string;

@@ -144,6 +144,15 @@ export function What({
 					))}
 				</div>
 			)}
+			{sheet?.held && sheet.held.only_here + sheet.held.only_there + sheet.held.other_code > 0 && (
+				<p className="mt-2" data-held>
+					Held against the recorded items: {count(sheet.held.only_here)} only in the file, {count(sheet.held.only_there)} only in the
+					records, {count(sheet.held.other_code)} under another code.{" "}
+					<a className="word" href={`/api/uploads/${draft.id}/against?sheet=${sheet.number}`} download>
+						Download the list
+					</a>
+				</p>
+			)}
 			{sheet?.backs.map((b) => (
 				<Back key={b.count} b={b} />
 			))}

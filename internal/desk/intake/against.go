@@ -1,0 +1,100 @@
+package intake
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"wobin/internal/core/known"
+	"wobin/internal/core/read"
+	"wobin/internal/core/tabular"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// Held tells how a list of items differs from the recorded ones.
+type Held struct {
+	OnlyHere  int `json:"only_here" doc:"items that the records lack"`
+	OnlyThere int `json:"only_there" doc:"recorded items that the list lacks"`
+	OtherCode int `json:"other_code" doc:"items that are recorded under another code"`
+}
+
+// hold holds an item file against the items that are recorded. Items that are recorded under another code, and would be made anew, are
+// asked about.
+func (x *itemsDraft) hold(dr *draft, v *SheetOfFile, f *read.ItemFile, recorded []store.Item) {
+	here, there := make([]known.Listed, len(f.Items)), make([]known.Listed, len(recorded))
+	for i := range f.Items {
+		it := &f.Items[i]
+		here[i] = known.Listed{SKU: it.SKU, Description: it.Description, Others: append([]string{it.FurtherSKU}, it.Barcodes...)}
+	}
+	for i := range recorded {
+		it := &recorded[i]
+		there[i] = known.Listed{SKU: it.SKU, Description: it.Description, Others: append([]string{it.FurtherSKU}, allBarcodes(it.Barcode, it.Barcodes)...)}
+	}
+	x.held = known.Against(here, there)
+	v.Held = &Held{}
+	var rows []CheckRow
+	for i := range x.held {
+		d := &x.held[i]
+		switch d.What {
+		case known.OnlyHere:
+			v.Held.OnlyHere++
+		case known.OnlyThere:
+			v.Held.OnlyThere++
+		default:
+			v.Held.OtherCode++
+			rows = append(rows, CheckRow{Line: d.Here.SKU, Text: fmt.Sprintf("%s is recorded, with the %s", d.There.SKU, d.Because)})
+		}
+	}
+	if len(rows) > 0 {
+		v.ask(&dr.choices, Check{What: "codes", Rows: rows,
+			Text: desk.Plural(len(rows), "new item seems", "new items seem") + " to be recorded under another code. Take the codes that are recorded, or say that " +
+				"these are items of their own.",
+			Options: []CheckOption{
+				{recordedCodes, "They are the recorded items: take them under the recorded codes"},
+				{asItIs, "They are items of their own: make them"},
+			}})
+	}
+	if v.answered("codes") == recordedCodes {
+		x.recorded = map[string]string{}
+		for i := range x.held {
+			if d := &x.held[i]; d.What == known.OtherCode {
+				x.recorded[d.Here.SKU] = d.There.SKU
+			}
+		}
+	}
+}
+
+// Against gives the items in which a dropped list differs from the recorded ones, as a file.
+func (d *Room) Against(p desk.Person, id string, sheet int) (name string, file []byte, err error) {
+	dr, err := d.drafts.get(p, id)
+	if err != nil {
+		return "", nil, err
+	}
+	dr.mu.Lock()
+	defer dr.mu.Unlock()
+	if sheet < 0 || sheet >= len(dr.parts) {
+		return "", nil, desk.Missing("The sheet")
+	}
+	x, ok := dr.parts[sheet].content.(*itemsDraft)
+	if !ok {
+		return "", nil, desk.Missing("A list of items")
+	}
+	out := tabular.AppendRow([]byte("\ufeff"), ',', "what", "sku in the file", "sku in the records", "description in the file", "description in the records", "known by")
+	for i := range x.held {
+		diff := &x.held[i]
+		here, there := diff.Here, diff.There
+		if here == nil {
+			here = &known.Listed{}
+		}
+		if there == nil {
+			there = &known.Listed{}
+		}
+		row := []string{diff.What, here.SKU, there.SKU, here.Description, there.Description, diff.Because}
+		for k := range row { // it is read by people, in a spreadsheet program
+			row[k] = tabular.Safe(row[k])
+		}
+		out = tabular.AppendRow(out, ',', row...)
+	}
+	return strings.TrimSuffix(dr.name, filepath.Ext(dr.name)) + " - against the records.csv", out, nil
+}
