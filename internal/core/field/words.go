@@ -213,7 +213,7 @@ var same = map[string]string{
 	"products": "product", "bins": "bin", "locations": "location", "serials": "serial", "lots": "lot", "batches": "batch", "costs": "cost", "inventory": "stock",
 }
 
-var fillers = []string{"the", "of", "a", "an", "per", "de", "du", "des", "del", "d", "l", "van", "lcy"}
+var fillers = []string{"the", "of", "a", "an", "de", "du", "des", "del", "d", "l", "van", "lcy"}
 
 // Parted gives the canonical parts of a header's words, in order, each once.
 func Parted(text string) []string {

@@ -16,6 +16,7 @@ type header struct {
 	texts       []string        // what each column is called: what stands in it, from above to below
 	alone       []string        // the lowest text by itself, where what stands above it says nothing else; "" elsewhere
 	under       []string        // the lowest text, below a group that says something else; "" elsewhere
+	lowest      []string        // the row of names as it stands
 	over        []string        // the row right above it, which is no part of it; nil where there is none
 	heads       []field.Heading // texts as they are compared
 	lone        []field.Heading // alone as they are compared
@@ -59,7 +60,7 @@ func (s *sample) heading(text string) field.Heading {
 // stacks gives the same, not yet compared.
 func (s *sample) stacks(i int, given int) (out []header) {
 	row := s.rows[i]
-	out = append(out, header{first: i, last: i, names: i, texts: row, alone: withoutTable(row), under: make([]string, len(row))})
+	out = append(out, header{first: i, last: i, names: i, lowest: row, texts: row, alone: withoutTable(row), under: make([]string, len(row))})
 	for n := 1; n < mostHeaderRows && i-n >= 0 && s.numbers[i-n] == s.numbers[i]-n && s.groupsAbove(s.rows[i-n], row) && given != 1; n++ {
 		above := out[len(out)-1]
 		out = append(out, stacked(s.rows[i-n], above, false), stacked(s.rows[i-n], above, true))
@@ -109,7 +110,7 @@ func (s *sample) groupsAbove(row, names []string) bool {
 // stacked puts a row above the names of columns. Where it holds groups, a group stands in the first of its columns, as merged cells have it;
 // else each of its cells is the beginning of the name below it. A name that has nothing below it is one of its own.
 func stacked(row []string, below header, groups bool) header {
-	h := header{first: below.first - 1, last: below.last, names: below.names, groups: below.groups}
+	h := header{first: below.first - 1, last: below.last, names: below.names, lowest: below.lowest, groups: below.groups}
 	group, name := "", ""
 	for at := range max(len(row), len(below.texts)) {
 		top, under := "", ""

@@ -20,6 +20,7 @@ type Column struct {
 	Why     string
 	settled bool // by hand or by a layout
 	weak    bool // the header may mean something else
+	stacked bool // by what stands in several rows of the header
 	choice  layout.Choice
 }
 

@@ -218,11 +218,21 @@ func (m *Mapping) beside(other *Mapping) bool {
 	if other.NamesRow != m.NamesRow || other.HeaderRows <= m.HeaderRows || m.Layout != nil {
 		return false
 	}
-	if other.score >= m.score && other.sure() > m.sure() {
+	if other.score >= m.score && (other.sure() > m.sure() || other.sure() == m.sure() && other.stacked() > m.stacked()) {
 		return true
 	}
 	named := func(m *Mapping) bool { return m.At(field.SKU) >= 0 || m.At(field.Description) >= 0 }
 	return other.head.groups && named(m) && named(other) && m.At(field.SKU) == other.At(field.SKU)
+}
+
+// stacked is how many columns are fields by what stands in several rows of their header.
+func (m *Mapping) stacked() (n int) {
+	for i := range m.Columns {
+		if m.Columns[i].Field != "" && m.Columns[i].stacked {
+			n++
+		}
+	}
+	return n
 }
 
 // sure is how many columns are fields beyond doubt.
@@ -287,7 +297,8 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 				continue
 			}
 			for _, s := range field.Fields(k) {
-				if !reads(h, w, &s, pass) && (of.alone[i] == "" || !reads(of.alone[i], under, &s, pass)) {
+				whole := reads(h, w, &s, pass)
+				if !whole && (of.alone[i] == "" || !reads(of.alone[i], under, &s, pass)) {
 					continue
 				}
 				c := &m.Columns[i]
@@ -301,7 +312,7 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 					}
 					continue
 				}
-				c.Field, taken[s.Field] = s.Field, i
+				c.Field, taken[s.Field], c.stacked = s.Field, i, whole && of.first < of.names && !slices.Contains(of.lowest, h)
 				switch pass {
 				case 4:
 					c.Why, c.weak = fmt.Sprintf("%q may mean %s, and no other column does", h, strings.ToLower(s.Title)), true
