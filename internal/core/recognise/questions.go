@@ -95,6 +95,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askNamed(s)
 	m.askAboveWarehouse()
 	m.askHidden(s, given)
+	m.askHiddenColumns(s)
 	m.askTogether(s, known)
 	m.askNature(s, given)
 	m.offerFill(s)

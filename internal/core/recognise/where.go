@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strings"
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/field"
@@ -25,6 +26,24 @@ func (m *Mapping) askHidden(s *sample, given *layout.Layout) {
 			{Label: "Yes: take them like the others", File: layout.Layout{Hidden: "take"}},
 			{Label: "No: leave hidden rows out", File: layout.Layout{Hidden: "leave"}},
 		}})
+}
+
+// askHiddenColumns asks about figures in columns that are hidden in the workbook: who made it may have put them away.
+func (m *Mapping) askHiddenColumns(s *sample) {
+	for i := range m.Columns[:min(len(m.Columns), len(s.columns))] {
+		c := &m.Columns[i]
+		sp := field.SpecOf(m.Kind, c.Field)
+		if !s.columns[i] || c.settled || m.NoHeader || sp == nil || sp.Form != field.Number && sp.Form != field.Time {
+			continue
+		}
+		letter := tabular.ColumnName(i)
+		m.Asks = append(m.Asks, Ask{What: "hidden column", Column: letter, Field: c.Field, Example: s.example(m, i),
+			Text: fmt.Sprintf("Column %s, %q, reads as %s and is hidden in the workbook. Is it meant?", letter, code.Trim(c.Header), strings.ToLower(sp.Title)),
+			Options: []Option{
+				{Label: "Yes: it is the " + strings.ToLower(sp.Title), Set: layout.Choice{Column: letter, Field: c.Field}},
+				{Label: "No: pass it over", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
+			}})
+	}
 }
 
 // plainSheet are names that spreadsheet programs and exports give to sheets, which are none of warehouses.

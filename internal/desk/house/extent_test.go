@@ -89,3 +89,30 @@ func TestRefusedIsNotGone(t *testing.T) {
 	dr = settle(t, d, dr, intake.Answer{Check: "part", Value: "part"})
 	assert.Equal(t, []int{0, 0, 6, 0, 1, 0}, effect(dr))
 }
+
+// A file that lacks one category altogether is asked about, however few its lines are among all.
+func TestExtentByCategory(t *testing.T) {
+	d := at(t)
+	items, stock, part := "sku,category\n", "warehouse,bin,sku,quantity,as at\n", "warehouse,bin,sku,quantity,as at\n"
+	for i := range 40 {
+		category := "Ropes"
+		if i >= 37 {
+			category = "Paint"
+		}
+		items += fmt.Sprintf("S-%02d,%s\n", i, category)
+		line := fmt.Sprintf("W,A-%d,S-%02d,5,", i%4, i)
+		stock += line + "2026-11-20T06:00:00Z\n"
+		if category == "Ropes" {
+			part += line + "2026-11-21T06:00:00Z\n"
+		}
+	}
+	take(t, d, "items.csv", items)
+	take(t, d, "stock.csv", stock)
+	dr := look(t, d, "part.csv", part, intake.Choices{})
+	require.Len(t, dr.Sheets[0].Checks, 1)
+	require.Len(t, dr.Sheets[0].Checks[0].Rows, 1)
+	assert.Equal(t, "category Paint", dr.Sheets[0].Checks[0].Rows[0].Line)
+	assert.Equal(t, "none of 3 recorded lines is in the file", dr.Sheets[0].Checks[0].Rows[0].Text)
+	missing := strings.Replace(part, "W,A-0,S-00,5,2026-11-21T06:00:00Z\n", "", 1) + "W,A-1,S-37,5,2026-11-21T06:00:00Z\n"
+	assert.Empty(t, look(t, d, "some.csv", missing, intake.Choices{}).Sheets[0].Checks, "a line here and there goes")
+}

@@ -20,6 +20,7 @@ type extent struct {
 	of      *extentOf
 	zone    *had
 	unknown int // rows in doubt that name no line
+	group   []*group          // by SKU, as they were met
 }
 
 // extentOf is that of one warehouse.
@@ -28,18 +29,47 @@ type extentOf struct {
 	zones map[string]*had
 }
 
+// group is the lines of a category in all warehouses.
+type group struct {
+	name string
+	had
+}
+
 // had is how many recorded lines there are, and how many of them are in the file.
 type had struct{ recorded, found int }
 
-// newExtent counts what is recorded.
-func newExtent(before *stock.Book, rec *records) *extent {
+// newExtent counts what is recorded; categories are those of items, by SKU.
+func newExtent(before *stock.Book, rec *records, categories map[string]string) *extent {
 	x := &extent{codes: &before.Codes, zones: map[[2]stock.ID]string{}, houses: map[stock.ID]*extentOf{}}
+	if len(categories) > 0 {
+		x.group = make([]*group, before.Codes[stock.SKU].Len())
+		named := map[string]*group{}
+		for id := 1; id < len(x.group); id++ {
+			name := categories[before.Codes[stock.SKU].Text(stock.ID(id))]
+			if named[name] == nil {
+				named[name] = &group{name: name}
+			}
+			x.group[id] = named[name]
+		}
+	}
 	for i := range before.Lines {
-		x.at(&before.Lines[i].Key, rec)
+		k := &before.Lines[i].Key
+		x.at(k, rec)
 		x.of.recorded++
 		x.zone.recorded++
+		if g := x.groupOf(k); g != nil {
+			g.recorded++
+		}
 	}
 	return x
+}
+
+// groupOf is the category of a line; nil where there are none.
+func (x *extent) groupOf(k *stock.Key) *group {
+	if sku := k[stock.SKU]; int(sku) < len(x.group) {
+		return x.group[sku]
+	}
+	return nil
 }
 
 // at finds the warehouse and zone of a line. rec is nil once all bins were met.
@@ -73,12 +103,15 @@ func (x *extent) has(k *stock.Key) {
 	x.at(k, nil)
 	x.of.found++
 	x.zone.found++
+	if g := x.groupOf(k); g != nil {
+		g.found++
+	}
 }
 
 // fewLines is how many recorded lines are missing at least where it is asked whether the file is the whole stock.
 const fewLines = 3
 
-// ask asks whether a file is the whole stock of its warehouses: where a fifth of the recorded lines or a whole zone is not in it,
+// ask asks whether a file is the whole stock of its warehouses: where a fifth of the recorded lines, a whole zone or a whole category is not in it,
 // or where rows that could not be read may be those that are missing.
 func (x *extent) ask(dr *draft, pt *part, f *read.StockFile) {
 	var rows []CheckRow
@@ -112,6 +145,16 @@ func (x *extent) ask(dr *draft, pt *part, f *read.StockFile) {
 					},
 				)
 			}
+		}
+	}
+	seen := map[*group]bool{}
+	for _, g := range x.group {
+		if g == nil || seen[g] || g.name == "" {
+			continue
+		}
+		if seen[g] = true; g.found == 0 && g.recorded >= fewLines {
+			rows = append(rows, CheckRow{0, "category " + g.name,
+				fmt.Sprintf("none of %s is in the file", desk.Plural(g.recorded, "recorded line", "recorded lines"))})
 		}
 	}
 	unread := f.Unread + x.unknown

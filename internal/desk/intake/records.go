@@ -2,6 +2,7 @@ package intake
 
 import (
 	"context"
+	"database/sql/driver"
 	"encoding/json"
 	"fmt"
 
@@ -48,6 +49,16 @@ func (rec *records) codeOf(house int64) string {
 		}
 	}
 	return ""
+}
+
+// categories gives the categories of items by SKU, those that have one.
+func (rec *records) categories() (map[string]string, error) {
+	out := map[string]string{}
+	return out, store.Each(rec.tx, "SELECT sku, category FROM items WHERE category <> ''", nil, func(v []driver.Value) error {
+		sku, _ := v[0].(string)
+		out[sku], _ = v[1].(string)
+		return nil
+	})
 }
 
 // measured is a unit with the packs that are counted in it; many items share one.

@@ -266,7 +266,11 @@ func (d *Room) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		)
 	}
 	s.after = before
-	extent := newExtent(before, rec)
+	categories, err := rec.categories()
+	if err != nil {
+		return err
+	}
+	extent := newExtent(before, rec, categories)
 	lay(dr, pt, before, file, t, e, extent)
 	if given.Extent == "" && !pt.mapping.Part && given.Quantity != "add" && given.Quantity != "take" {
 		extent.ask(dr, pt, s.file)
