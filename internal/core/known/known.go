@@ -182,6 +182,11 @@ func (s *Set) Originals(text string) []Original {
 			return o
 		}
 	}
+	if allDigits(text) { // 1E5 that became 100000
+		if o := give(Exponent, l.powers[text]); len(o) > 0 {
+			return o
+		}
+	}
 	whole := text
 	if w, places, ok := strings.Cut(text, "."); ok && allDigits(w) && places != "" && strings.Trim(places, "0") == "" {
 		whole = w

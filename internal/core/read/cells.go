@@ -13,6 +13,7 @@ import (
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/recognise"
 	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
 )
 
 // cells reads the fields of one row and gathers what is wrong with them.
@@ -51,7 +52,7 @@ func (c *cells) get(s *reader) []byte {
 	case s.Spec.Form == field.Text: // words are taken as they stand
 	case (b[0] == '#' || b[0] == 'E') && known.SheetError(string(b)):
 		return c.fail(s, b, "is the error of a formula in the spreadsheet. Put the formula right there, or mend the cell")
-	case b[0] == '=' && c.Kinds != nil:
+	case s.Column < len(c.Kinds) && c.Kinds[s.Column] == tabular.FormulaCell:
 		return c.fail(
 			s,
 			b,

@@ -308,5 +308,9 @@ func cellOf(e xml.StartElement, text string) (value string, sort CellKind) {
 	case "boolean":
 		return strings.ToUpper(attr(e, officeSpace, "boolean-value")), TextCell
 	}
+	if formula := attr(e, tableSpace, "formula"); text == "" && formula != "" && attr(e, officeSpace, "value-type") == "" {
+		_, plain, _ := strings.Cut(formula, ":")
+		return plain, FormulaCell
+	}
 	return text, TextCell
 }

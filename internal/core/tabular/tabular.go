@@ -259,6 +259,7 @@ const (
 	TextCell CellKind = iota
 	NumberCell
 	DateCell
+	FormulaCell // whose result the workbook does not hold; the cell is the formula itself
 )
 
 // Kinds gives the kind of each cell of the row that Next gave last; nil where all are text, as in delimited text.

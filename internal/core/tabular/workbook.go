@@ -414,7 +414,9 @@ func (s *sheetReader) readCells() error {
 			return err
 		}
 		sort := TextCell
-		if !open && (kind == "" || kind == "n") {
+		if open {
+			sort = FormulaCell
+		} else if kind == "" || kind == "n" {
 			switch form := s.book.form(style); {
 			case form.date:
 				sort = DateCell
