@@ -85,7 +85,7 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 	s.Variances = f.Over + f.Short + f.Found
 	s.Open, s.OpenValue, s.OpenOver, s.OpenShort = t.Open, t.OpenSums.Gross, t.OpenSums.Over, t.OpenSums.Short
 	s.Accepted, s.Held, s.Posted = t.Accepted, t.Held, t.Posted
-	if v, ok := f.Accuracy(); ok {
+	if v, ok := f.Accuracy(); ok && f.RecordedLines > 0 { // of nothing that is recorded nothing can be accurate
 		s.Accuracy = &v
 	}
 	if v, ok := f.Coverage(); ok {

@@ -2,9 +2,9 @@
 package counting
 
 import (
+	"cmp"
 	"context"
 	"fmt"
-	"strings"
 
 	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
@@ -23,7 +23,8 @@ func New(d *desk.Desk) *Room { return &Room{d} }
 
 // Typed is one count typed into a sheet's grid, or the withdrawal of one.
 type Typed struct {
-	RowCode   string             `json:"row_code"`
+	RowCode   string             `json:"row_code,omitempty" doc:"of the row; empty where something was found that no row is for"`
+	Found     *Found             `json:"found,omitempty" doc:"what was found, and on which sheet it was written"`
 	Quantity  *quantity.Quantity `json:"quantity" doc:"null changes nothing; a count is taken back with withdraw"`
 	Withdraw  bool               `json:"withdraw,omitempty" doc:"take the count of this row back; it is uncounted then"`
 	Saw       *int64             `json:"saw,omitempty" doc:"number of the entry that whoever typed saw in the row, 0 for none; where another one stands by now, it is refused and says which"`
@@ -31,6 +32,16 @@ type Typed struct {
 	Counter   string             `json:"counter,omitempty"`
 	Again     string             `json:"again,omitempty" enum:",add,replace" doc:"what becomes of counts of the same line in other sheets or files: both add up, or the new one stands alone"`
 	Sure      bool               `json:"sure,omitempty" doc:"the counting time is meant, though it lies before the freeze or is still to come"`
+}
+
+// Found is stock that was found where no row of a sheet is for it, as it was written on the sheet.
+type Found struct {
+	Sheet   int    `json:"sheet" doc:"number of the sheet that it was written on"`
+	Bin     string `json:"bin"`
+	SKU     string `json:"sku" doc:"of the item, or its barcode or further SKU"`
+	Lot     string `json:"lot,omitempty"`
+	Serial  string `json:"serial,omitempty"`
+	Holding string `json:"holding,omitempty"`
 }
 
 // TypeIn takes counts that were typed at the desk. Each is an entry; one for a row that has an entry replaces it. All of them
@@ -57,13 +68,18 @@ func (d *Room) TypeIn(
 		rows, positions := map[string]int64{}, make([]int64, 0, len(typed))
 		sheets := map[int]store.Sheet{}
 		for _, t := range typed {
-			code := strings.ToUpper(strings.TrimSpace(t.RowCode))
-			pos, err := rowOf(w, c, code, sheets)
+			code := t.code()
+			pos, err := int64(0), error(nil)
+			if t.Found != nil {
+				pos, err = t.Found.line(w, c, sheets)
+			} else {
+				pos, err = rowOf(w, c, code, sheets)
+			}
 			if err != nil {
 				return out, err
 			}
 			if _, twice := rows[code]; twice {
-				return out, desk.RefuseAs(desk.Invalid, "entries", "%s comes twice in what was sent. Send each row once.", t.RowCode)
+				return out, desk.RefuseAs(desk.Invalid, "entries", "%s comes twice in what was sent. Send each row once.", code)
 			}
 			rows[code] = pos
 			positions = append(positions, pos)
@@ -84,12 +100,15 @@ func (d *Room) TypeIn(
 		}
 		var entries []store.Entry
 		for _, t := range typed {
-			x := typing{w: w, c: c, t: &t, pos: rows[strings.ToUpper(strings.TrimSpace(t.RowCode))]}
+			x := typing{w: w, c: c, t: &t, pos: rows[t.code()]}
 			_, number, _, _ := counting.ParseCode(t.RowCode)
+			if t.Found != nil {
+				number, t.RowCode = t.Found.Sheet, t.code() // as it is told of
+			}
 			x.sheet = sheets[number].ID
 			for _, e := range stands[x.pos] {
 				switch {
-				case e.Parcel == 0:
+				case e.Parcel == x.parcel():
 					x.own = e
 				case !e.Withdrawn:
 					x.others = append(x.others, e)
@@ -165,11 +184,20 @@ func (x *typing) entry(replaces store.Entry) store.Entry {
 		Pos:      x.pos,
 		SheetID:  x.sheet,
 		Round:    1,
-		Parcel:   replaces.Parcel,
+		Parcel:   cmp.Or(replaces.Parcel, x.parcel()),
 		Replaces: replaces.ID,
 		Person:   x.w.Person.Name,
 		At:       x.w.Now,
 	}
+}
+
+// parcel tells the typed count of a line from others of it: that of the row itself, or, of what was found, that of the first row that was
+// added to the sheet by hand, so that the sheet as a file and as typed say the same.
+func (x *typing) parcel() int64 {
+	if x.t.Found == nil {
+		return 0
+	}
+	return counting.Parcel(x.t.Found.Sheet, 1)
 }
 
 // entries gives the entries that one typed row comes to, and counts it by what becomes of it.

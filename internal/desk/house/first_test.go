@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/count"
@@ -87,4 +88,45 @@ func TestFirstCount(t *testing.T) {
 	_, err = d.Adjustments.Post(ctx, nell, c.ID, "balance", "", 0)
 	require.Error(t, err)
 	require.NoError(t, d.Adjustments.Finish(ctx, nell, c.ID, adjustments.Left{}))
+}
+
+// What was found and written on a paper sheet is typed beside its rows: a line of its own, revised and withdrawn like any other; what has
+// a row is typed there.
+func TestFoundIsTyped(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	q := func(n int64) *quantity.Quantity { x := quantity.Quantity(n * quantity.Scale); return &x }
+	typed := func(x counting.Typed) error {
+		_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{x})
+		return err
+	}
+	found := func(bin, sku string) *counting.Found { return &counting.Found{Sheet: 1, Bin: bin, SKU: sku} }
+	for _, x := range []struct {
+		found *counting.Found
+		text  string
+	}{
+		{found("A-1-1", "ROPE"), "has a row of its own"}, {found("Z", "ROPE"), "no bin of this warehouse"}, {found("A-1-1", "NONE"), "no item that is known"},
+		{found("A-1-1", ""), "Name the item"}, {&counting.Found{Sheet: 99, Bin: "A-1-1", SKU: "SHK"}, "no sheet number 99"},
+	} {
+		require.ErrorContains(t, typed(counting.Typed{Found: x.found, Quantity: q(2)}), x.text)
+	}
+	require.NoError(t, typed(counting.Typed{Found: found("b-1-1", "rope"), Quantity: q(2)}))
+	l := lineOf(t, d, id, "ROPE", "B-1-1")
+	assert.Equal(t, []string{"found", "2", "2"}, []string{string(l.Status), l.Counted.String(), l.Variance.String()})
+	require.NoError(t, typed(counting.Typed{Found: found("B-1-1", "ROPE"), Quantity: q(3)}), "the same sheet says it anew")
+	assert.Equal(t, "3", lineOf(t, d, id, "ROPE", "B-1-1").Counted.String())
+	other := &counting.Found{Sheet: 2, Bin: "B-1-1", SKU: "ROPE"}
+	require.ErrorContains(t, typed(counting.Typed{Found: other, Quantity: q(4)}), "is counted already")
+	require.NoError(t, typed(counting.Typed{Found: other, Quantity: q(4), Again: count.AddUp}))
+	assert.Equal(t, "7", lineOf(t, d, id, "ROPE", "B-1-1").Counted.String())
+	require.NoError(t, typed(counting.Typed{Found: found("B-1-1", "ROPE"), Withdraw: true}))
+	assert.Equal(t, "4", lineOf(t, d, id, "ROPE", "B-1-1").Counted.String())
+	require.NoError(t, typed(counting.Typed{Found: other, Withdraw: true}))
+	page, err := d.Counting.CountLines(ctx, nell, id, desk.Filter{})
+	require.NoError(t, err)
+	for _, l := range page.Lines {
+		assert.False(t, l.SKU == "ROPE" && l.Bin == "B-1-1", "nothing stands of it any more")
+	}
+	require.NoError(t, typed(counting.Typed{Found: found("B-1-1", "ROPE"), Quantity: q(1)}), "and it can be found again")
+	assert.Equal(t, "1", lineOf(t, d, id, "ROPE", "B-1-1").Counted.String())
 }

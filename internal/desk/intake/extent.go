@@ -19,8 +19,8 @@ type extent struct {
 	last    [2]stock.ID // neighbouring lines lie in one bin
 	of      *extentOf
 	zone    *had
-	unknown int // rows in doubt that name no line
-	group   []*group          // by SKU, as they were met
+	unknown int      // rows in doubt that name no line
+	group   []*group // by SKU, as they were met
 }
 
 // extentOf is that of one warehouse.

@@ -1302,6 +1302,19 @@ export interface components {
             rows: components["schemas"]["Tried"][];
             wrong: string;
         };
+        Found: {
+            bin: string;
+            holding?: string;
+            lot?: string;
+            serial?: string;
+            /**
+             * Format: int64
+             * @description number of the sheet that it was written on
+             */
+            sheet: number;
+            /** @description of the item, or its barcode or further SKU */
+            sku: string;
+        };
         HandOutRequest: {
             counter: string;
             sheets: number[];
@@ -2331,9 +2344,12 @@ export interface components {
             again?: "" | "add" | "replace";
             counted_at?: string;
             counter?: string;
+            /** @description what was found, and on which sheet it was written */
+            found?: components["schemas"]["Found"];
             /** @description null changes nothing; a count is taken back with withdraw */
             quantity: string | null;
-            row_code: string;
+            /** @description of the row; empty where something was found that no row is for */
+            row_code?: string;
             /**
              * Format: int64
              * @description number of the entry that whoever typed saw in the row, 0 for none; where another one stands by now, it is refused and says which

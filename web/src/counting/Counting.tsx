@@ -125,14 +125,12 @@ function Lane({ id, s }: { id: number; s: Schemas["SheetView"] }) {
 			<span className="h-2.5 border border-dim" title={`${s.counted} of ${s.lines}`}>
 				<span className="block h-full bg-dim" style={{ width: `${part}%` }} />
 			</span>
-			<span className="code text-right">
-				{s.counted} of {s.lines}
-			</span>
+			<span className="code text-right">{s.empty > 0 ? "to fill in" : `${s.counted} of ${s.lines}`}</span>
 			<span className="truncate">
 				{s.state === "back" ? (
 					`✓ back ${when(s.back_at)}`
 				) : s.state === "out" ? (
-					<b className="font-semibold">out with {s.counter}</b>
+					<b className="font-semibold">{s.counter ? `out with ${s.counter}` : "out"}</b>
 				) : (
 					<span className="text-dim">with us</span>
 				)}

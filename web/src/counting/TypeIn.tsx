@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, ask, Problem, queries, type Schemas, workKey, zone } from "../api/client";
@@ -171,7 +171,15 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						All sheets
 					</Link>
 					<span>
-						<b>{own.length - left}</b> of <b>{own.length}</b> rows counted{found > 0 && `, ${found} found`}
+						{own.length > 0 ? (
+							<>
+								<b>{own.length - left}</b> of <b>{own.length}</b> rows counted{found > 0 && `, ${found} found`}
+							</>
+						) : (
+							<>
+								<b>{found}</b> found
+							</>
+						)}
 					</span>
 					<span className="text-dim" role="status">
 						{saving > 0 ? "Saving…" : first ? "" : "Everything typed is saved."}
@@ -262,7 +270,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 									</td>
 								)}
 								<td
-									className={`p-0 ${wrong[r.row_code] ? "bg-warn-wash" : r.own == null && typed[r.row_code] === undefined ? "bg-[repeating-linear-gradient(45deg,transparent_0_4px,var(--hair)_4px_6px)]" : ""}`}
+									className={`p-0 ${wrong[r.row_code] ? "bg-warn-wash" : r.row_code && r.own == null && typed[r.row_code] === undefined ? "bg-[repeating-linear-gradient(45deg,transparent_0_4px,var(--hair)_4px_6px)]" : ""}`}
 								>
 									{r.row_code ? (
 										<input
@@ -297,7 +305,106 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						))}
 					</tbody>
 				</table>
+				{open && <FoundRow id={id} sheet={sheet} at={at} who={who} />}
 			</div>
 		</Stage>
+	);
+}
+
+/** What was found and written on the sheet by hand: bin, item and count, then the next. Said again it replaces what was said; emptied it is withdrawn. */
+function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetView"]; at: string; who: string }) {
+	const blank = { bin: sheet.first_bin, sku: "", lot: "", serial: "", quantity: "" };
+	const [row, setRow] = useState(blank);
+	const [asks, setAsks] = useState("");
+	const [once, setOnce] = useState(workKey);
+	const item = useRef<HTMLInputElement>(null);
+	const add = useMutation({
+		mutationFn: (more: Partial<Sent>) =>
+			ask(
+				api.POST("/api/counts/{count}/entries", {
+					params: { path: { count: id } },
+					body: {
+						key: once,
+						zone: zone(),
+						entries: [
+							{
+								found: { sheet: sheet.number, bin: row.bin, sku: row.sku, lot: row.lot || undefined, serial: row.serial || undefined },
+								quantity: more.withdraw ? null : row.quantity.replace(/^(\d+),(\d{1,2}|\d{4,6})$/, "$1.$2"),
+								counted_at: at ? at.replace("T", " ") : undefined,
+								counter: who || undefined,
+								...more,
+							},
+						],
+					},
+				}),
+			),
+		onSuccess: async () => {
+			setRow({ ...blank, bin: row.bin });
+			setAsks("");
+			setOnce(workKey());
+			item.current?.focus();
+			await queries.invalidateQueries({ queryKey: key.count(id) });
+		},
+		onError: (e) => {
+			if (e instanceof Problem && e.kind) setOnce(workKey()); // it was answered
+			setAsks(e instanceof Problem && e.kind === "asks" ? (e.field ?? "") : "");
+		},
+	});
+	const cell = (of: keyof typeof blank, label: string, width: string, more: object = {}) => (
+		<label className="flex flex-col">
+			<span className="text-[12px] text-dim">{label}</span>
+			<input
+				className={`code ${width}`}
+				value={row[of]}
+				onChange={(e) => setRow({ ...row, [of]: e.target.value })}
+				aria-label={`Found: ${label.toLowerCase()}`}
+				{...more}
+			/>
+		</label>
+	);
+	return (
+		<form
+			className="border-t border-ink px-3 py-2"
+			data-found
+			onSubmit={(e) => {
+				e.preventDefault();
+				if (row.sku && row.quantity) add.mutate({});
+			}}
+		>
+			<h2>Found, where no row is for it</h2>
+			<div className="mt-1 flex flex-wrap items-end gap-2">
+				{cell("bin", "Bin", "w-28")}
+				{cell("sku", "SKU or barcode", "w-40", { ref: item })}
+				{cell("lot", "Lot", "w-24")}
+				{cell("serial", "Serial", "w-28")}
+				{cell("quantity", "Counted", "w-24 text-right", { inputMode: "decimal" })}
+				<button type="submit" className="act-plain" disabled={!row.sku || !row.quantity || add.isPending}>
+					Put it down
+				</button>
+				<button type="button" className="word" disabled={!row.sku || add.isPending} onClick={() => add.mutate({ withdraw: true })}>
+					withdraw it
+				</button>
+			</div>
+			{add.error && (
+				<Warn>
+					{add.error.message}
+					{asks === "again" && (
+						<span className="ml-2 inline-flex gap-2">
+							<button type="button" className="word" onClick={() => add.mutate({ again: "add" })}>
+								both add up
+							</button>
+							<button type="button" className="word" onClick={() => add.mutate({ again: "replace" })}>
+								the new one stands alone
+							</button>
+						</span>
+					)}
+					{asks === "sure" && (
+						<button type="button" className="word ml-2" onClick={() => add.mutate({ sure: true })}>
+							it is meant
+						</button>
+					)}
+				</Warn>
+			)}
+		</form>
 	);
 }

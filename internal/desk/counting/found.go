@@ -1,0 +1,94 @@
+package counting
+
+import (
+	"database/sql"
+	"strings"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// code is what a typed row goes by: its row code, or where and what was found.
+func (t *Typed) code() string {
+	if f := t.Found; f != nil {
+		return strings.TrimRight(strings.Join([]string{f.Bin, f.SKU, f.Lot, f.Serial, f.Holding}, " · "), " ·")
+	}
+	return strings.ToUpper(strings.TrimSpace(t.RowCode))
+}
+
+// line gives the line of what was found, which is made where the count has none. What a row of a sheet is for is typed there.
+func (f *Found) line(w *desk.Work, c *store.Count, sheets map[int]store.Sheet) (pos int64, err error) {
+	var s store.Sheet
+	if err := w.Where("count_id = ? AND number = ?", c.ID, f.Sheet).Limit(1).Find(&s).Error; err != nil {
+		return 0, err
+	}
+	if s.ID == 0 {
+		return 0, desk.RefuseAs(desk.Invalid, "sheet", "This count has no sheet number %d.", f.Sheet)
+	}
+	sheets[f.Sheet] = s
+	for _, text := range []*string{&f.Bin, &f.SKU, &f.Lot, &f.Serial, &f.Holding} {
+		*text = strings.TrimSpace(*text)
+	}
+	k := count.FoundKey{Lot: f.Lot, Serial: f.Serial, Holding: f.Holding}
+	if k.Bin, err = f.bin(w, c); err != nil {
+		return 0, err
+	}
+	if k.Item, err = f.item(w); err != nil {
+		return 0, err
+	}
+	var is store.CountLine
+	if err := w.Where("count_id = ? AND bin_id = ? AND item_id = ? AND lot = ? AND serial = ? AND holding = ?", c.ID, k.Bin, k.Item, k.Lot, k.Serial,
+		k.Holding).Limit(1).Find(&is).Error; err != nil {
+		return 0, err
+	}
+	if is.Pos == 0 {
+		made, err := count.AddLines(w, c, []count.FoundKey{k}, map[count.FoundKey]int64{k: s.ID})
+		return made[k], err
+	}
+	var own store.Sheet
+	if err := w.Where("count_id = ? AND first <= ? AND first + lines > ?", c.ID, is.Pos, is.Pos).Limit(1).Find(&own).Error; err != nil {
+		return 0, err
+	}
+	if own.ID != 0 {
+		return 0, desk.RefuseAs(desk.Invalid, "sku", "%s in %s has a row of its own: %s on sheet %d. Type it there.", f.SKU, f.Bin,
+			count.RowCodeOf(c.ID, &is, own.Number, own.First), own.Number)
+	}
+	return is.Pos, nil
+}
+
+// bin finds the bin, without regard to case.
+func (f *Found) bin(w *desk.Work, c *store.Count) (id int64, err error) {
+	var ids []int64
+	err = w.Raw("SELECT id FROM bins WHERE warehouse_id = ? AND code = ? COLLATE NOCASE ORDER BY code = ? DESC LIMIT 2", c.WarehouseID, f.Bin, f.Bin).
+		Scan(&ids).Error
+	if err != nil {
+		return 0, err
+	}
+	if len(ids) == 0 {
+		return 0, desk.RefuseAs(desk.Invalid, "bin", "%q is no bin of this warehouse. Write the bin as its label says, or take the place in first.", f.Bin)
+	}
+	return ids[0], nil
+}
+
+// item finds the item by its SKU, else by its barcode or further SKU.
+func (f *Found) item(w *desk.Work) (id int64, err error) {
+	var ids []int64
+	for _, where := range []string{"sku = @s", "sku = @s COLLATE NOCASE", "barcode = @s OR further_sku = @s OR instr(barcodes, json_quote(@s)) > 0"} {
+		if err = w.Raw("SELECT id FROM items WHERE "+where+" LIMIT 2", sql.Named("s", f.SKU)).Scan(&ids).Error; err != nil {
+			return 0, err
+		}
+		if len(ids) > 0 {
+			break
+		}
+	}
+	switch {
+	case f.SKU == "":
+		return 0, desk.RefuseAs(desk.Invalid, "sku", "Name the item that was found.")
+	case len(ids) == 0:
+		return 0, desk.RefuseAs(desk.Invalid, "sku", "%q is no item that is known. Take the item in first, or correct the SKU.", f.SKU)
+	case len(ids) > 1:
+		return 0, desk.RefuseAs(desk.Invalid, "sku", "%q stands for several items. Name the item by its SKU.", f.SKU)
+	}
+	return ids[0], nil
+}
