@@ -42,16 +42,21 @@ type contents struct {
 	filled  int
 	numbers int
 	gtins   int
-	digits  int // those with a digit
-	numeric int // those that are numbers in any form
+	digits  int  // those with a digit
+	numeric int  // those that are numbers in any form
+	counter bool // they are numbers that rise from row to row, as row numbers do
 }
 
 // column gathers the values of a column below the header.
 func (s *sample) column(m *Mapping, at int) *contents {
 	c := &contents{values: map[string]int{}}
+	rises, last := true, ""
 	for i, row := range s.rows {
 		if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" {
 			continue
+		}
+		if rises = rises && (last == "" || len(row[at]) > len(last) || len(row[at]) == len(last) && row[at] > last); rises {
+			last = row[at]
 		}
 		c.filled++
 		c.values[row[at]]++
@@ -68,6 +73,7 @@ func (s *sample) column(m *Mapping, at int) *contents {
 			c.gtins++
 		}
 	}
+	c.counter = rises && c.filled > 1 && c.numbers == c.filled && !strings.Contains(last, ".")
 	return c
 }
 

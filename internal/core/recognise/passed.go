@@ -38,7 +38,9 @@ var (
 			"tariff, country, origin, class, group, category, days, age, turnover, rank, page, user, tax, vat, margin, markup, currency, rate, account, gl, " +
 			"type, name, description, comment, comments, note, notes, remark, remarks, touched, title, text, id, key, difference, variance, diff, system, " +
 			"packs, pack, label, opened, expiry, expires, best, colour, color, size, mindestbestand, meldebestand, höchstbestand, preis, prix, prijs, precio, " +
-			"gewicht, poids, peso, pedido, bestellt",
+			"gewicht, poids, peso, pedido, bestellt, discount, percent, percentage, score, points, index, seq, sequence, sort, priority, version, revision, " +
+			"life, temperature, capacity, cover, moq, multiple, running, cumulative, before, after, hazard, year, month, week, " +
+			"phone, zip, postcode, latitude, longitude, rating, warranty, duty, commodity, lfd, nr, pos, line, row",
 	)
 	unitCostParts = partsOf("cost, costs, kosten, einstand, einstandspreis, coût, coste, costo, kostprijs")
 	valueParts    = partsOf("total, value, amount, extended, sum, line, last, next, freight, shipping, labour, standard, budget, group, center, centre, account, type")
@@ -106,6 +108,8 @@ func (m *Mapping) senseOf(i int, x *contents) sense {
 	case HasPart(parts, harmlessParts):
 	case HasPart(parts, figureParts) && x.numeric*2 > x.filled:
 		return aFigure
+	case x.numeric*10 >= x.filled*9 && x.numbers > 0 && m.Kind != field.Items && !x.counter && !IsTotal(m.Columns[i].Header):
+		return aFigure // nobody knows what it is, and it is a figure
 	case HasPart(parts, placeParts) && m.Kind != field.Items:
 		return aPlace
 	case HasPart(parts, identityParts) && m.Kind != field.Items:

@@ -86,6 +86,8 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askQualified()
 	m.askPriceUnit(s)
 	m.askUndone(s, given)
+	m.askFlags(s, given)
+	m.askTimes(s)
 	m.askEveryPlace(s, given)
 	m.askAbove(s, given)
 	m.askOpening(s, given)
@@ -227,7 +229,7 @@ func (m *Mapping) askDirection(s *sample) {
 		if len(c.values) > 12 {
 			continue
 		}
-		if kinds < 0 && len(c.values) > 1 && HasPart(field.Parted(m.Columns[i].Header), kindParts) {
+		if kinds < 0 && len(c.values) > 1 && (HasPart(field.Parted(m.Columns[i].Header), kindParts) || signs(c)) {
 			kinds = i
 		}
 		if c.numbers > 0 {
@@ -285,6 +287,19 @@ func (m *Mapping) askDirection(s *sample) {
 	}
 	a.Options = append(a.Options, Option{Label: "All of them", Set: layout.Choice{Field: field.Quantity, Formula: "-" + qty}})
 	m.Asks = append(m.Asks, a)
+}
+
+// signs tells whether a column holds one of two short signs in each row, such as D and C, or + and -.
+func signs(x *contents) bool {
+	if len(x.values) != 2 {
+		return false
+	}
+	for v := range x.values {
+		if len(v) > 3 || strings.ContainsAny(v, "0123456789") {
+			return false
+		}
+	}
+	return true
 }
 
 var kindParts = partsOf(
