@@ -20,7 +20,7 @@ import (
 // as if the file had been right from the beginning.
 func TestMendedRowsAreAsGood(t *testing.T) {
 	text := rapid.StringMatching(`[A-Za-z0-9=+@'",; \n-]{0,8}`)
-	code := rapid.StringMatching(`[A-Za-z0-9=+@'" -]{0,8}`) // what parts codes would make several of one
+	code := rapid.StringMatching(`[A-Z0-9=+@'" -]{0,8}`) // what parts codes would make several of one, and other letters another spelling
 	rapid.Check(t, func(rt *rapid.T) {
 		comma := rapid.SampledFrom([]rune{',', ';', '\t', '|'}).Draw(rt, "delimiter")
 		head := []string{"Warehouse", "Bin", "Item", "On hand", "Remark"}
