@@ -33,7 +33,13 @@ func (s *Sheet) table() (rows [][]string, header, counted int) {
 		{"Counted from", ""}, {"Counted to", ""}, {"Counted by", ""}, {""},
 	}
 	header = len(rows)
-	used := [stock.Parts]bool{stock.Warehouse: true, stock.Bin: true, stock.SKU: true, stock.Lot: len(s.Bins) > 0, stock.Serial: len(s.Bins) > 0}
+	used := [stock.Parts]bool{
+		stock.Warehouse: true,
+		stock.Bin:       true,
+		stock.SKU:       true,
+		stock.Lot:       len(s.Bins) > 0,
+		stock.Serial:    len(s.Bins) > 0,
+	}
 	for i := range s.Lines {
 		for p, t := range s.Lines[i].Key {
 			used[p] = used[p] || t != ""

@@ -91,8 +91,8 @@ func meant(s string) string {
 	return s
 }
 
-// Formulas give what a spreadsheet program gives, but where another result is better and said so. Its results are kept; where the program is
-// installed they are worked out anew.
+// Formulas give what a spreadsheet program gives, but where another result is better and said so. Its results are kept;
+// where the program is installed they are worked out anew.
 func TestAgainstASpreadsheetProgram(t *testing.T) {
 	cases := programCases(t)
 	require.Greater(t, len(cases), 400)
@@ -139,16 +139,26 @@ func programSays(t *testing.T, program string, cases []programCase) []string {
 	}
 	var b strings.Builder
 	const urn = "urn:oasis:names:tc:opendocument:xmlns:"
-	fmt.Fprintf(&b, `<?xml version="1.0" encoding="UTF-8"?><office:document xmlns:office="%[1]soffice:1.0" xmlns:table="%[1]stable:1.0" xmlns:text="%[1]stext:1.0" `+
-		`xmlns:of="%[1]sof:1.2" office:version="1.2" office:mimetype="application/vnd.oasis.opendocument.spreadsheet"><office:body><office:spreadsheet>`+
-		`<table:table table:name="S">`, urn)
+	fmt.Fprintf(
+		&b,
+		`<?xml version="1.0" encoding="UTF-8"?><office:document xmlns:office="%[1]soffice:1.0" xmlns:table="%[1]stable:1.0" xmlns:text="%[1]stext:1.0" `+
+			`xmlns:of="%[1]sof:1.2" office:version="1.2" office:mimetype="application/vnd.oasis.opendocument.spreadsheet"><office:body><office:spreadsheet>`+
+			`<table:table table:name="S">`,
+		urn,
+	)
 	for i, c := range cases {
 		f := c.formula
 		for _, l := range []string{"A", "B", "C"} {
 			f = strings.ReplaceAll(f, "'"+l+"'", fmt.Sprintf("[.%s%d]", l, i+1))
 		}
-		fmt.Fprintf(&b, `<table:table-row>%s%s%s<table:table-cell table:formula="%s"/></table:table-row>`, cell(c.cells[0]), cell(c.cells[1]),
-			cell(c.cells[2]), quoted("of:="+f))
+		fmt.Fprintf(
+			&b,
+			`<table:table-row>%s%s%s<table:table-cell table:formula="%s"/></table:table-row>`,
+			cell(c.cells[0]),
+			cell(c.cells[1]),
+			cell(c.cells[2]),
+			quoted("of:="+f),
+		)
 	}
 	b.WriteString("</table:table></office:spreadsheet></office:body></office:document>")
 	dir := t.TempDir()

@@ -28,9 +28,9 @@ const (
 	OtherCode = "under another code"
 )
 
-// Against holds a list of items against another one and gives those that one of them lacks, and those that both have under other codes: known
-// by a barcode or a further code that they share, or by a name that one item alone has in each list. Codes are the same without regard to
-// case. The order is that of what they are, then that of their codes.
+// Against holds a list of items against another one and gives those that one of them lacks, and those that both have
+// under other codes: known by a barcode or a further code that they share, or by a name that one item alone has in each
+// list. Codes are the same without regard to case. The order is that of what they are, then that of their codes.
 func Against(here, there []Listed) (out []Difference) {
 	bySKU := map[string]int{}
 	for i := range there {

@@ -49,7 +49,8 @@ func (c *cells) pass() bool {
 	}
 	// The plain case: a name that can be no total and is not the header.
 	if id.Column < len(c.Cells) {
-		if text := c.Cells[id.Column]; len(text) > 2 && !slices.Contains(r.namerHead, len(text)) && text[0] > ' ' && text[0] < 0x80 && !maybeTotal(text) {
+		if text := c.Cells[id.Column]; len(text) > 2 && !slices.Contains(r.namerHead, len(text)) && text[0] > ' ' && text[0] < 0x80 &&
+			!maybeTotal(text) {
 			return false
 		}
 	}

@@ -27,10 +27,12 @@ type header struct {
 const mostHeaderRows = 3
 
 // neutral are parts of groups above columns that say nothing else than the columns do.
-var neutral = partsOf("item, items, article, product, material, part, stock, inventory, data, detail, details, information, info, general, master, " +
-	"basic, place, storage, identification, codes, quantities, quantity, figures, figure, recorded, current, record, records, line, lines, valuation, " +
-	"value, cost, costs, count, header, main, artikel, artikeldaten, stammdaten, bestand, bestände, mengen, lagerort, daten, kosten, wert, article, " +
-	"données, général, valeur, artikelgegevens, voorraad, gegevens, artículo, datos, existencias, valor, warehouse, bin, location, site, system")
+var neutral = partsOf(
+	"item, items, article, product, material, part, stock, inventory, data, detail, details, information, info, general, master, " +
+		"basic, place, storage, identification, codes, quantities, quantity, figures, figure, recorded, current, record, records, line, lines, valuation, " +
+		"value, cost, costs, count, header, main, artikel, artikeldaten, stammdaten, bestand, bestände, mengen, lagerort, daten, kosten, wert, article, " +
+		"données, général, valeur, artikelgegevens, voorraad, gegevens, artículo, datos, existencias, valor, warehouse, bin, location, site, system",
+)
 
 // headers gives what the header may be whose lowest row of names is row i, one of a single row first.
 func (s *sample) headers(i int, given int) []header {
@@ -60,7 +62,10 @@ func (s *sample) heading(text string) field.Heading {
 // stacks gives the same, not yet compared.
 func (s *sample) stacks(i int, given int) (out []header) {
 	row := s.rows[i]
-	out = append(out, header{first: i, last: i, names: i, lowest: row, texts: row, alone: withoutTable(row), under: make([]string, len(row))})
+	out = append(
+		out,
+		header{first: i, last: i, names: i, lowest: row, texts: row, alone: withoutTable(row), under: make([]string, len(row))},
+	)
 	for n := 1; n < mostHeaderRows && i-n >= 0 && s.numbers[i-n] == s.numbers[i]-n && s.groupsAbove(s.rows[i-n], row) && given != 1; n++ {
 		above := out[len(out)-1]
 		out = append(out, stacked(s.rows[i-n], above, false), stacked(s.rows[i-n], above, true))
@@ -95,7 +100,8 @@ func (s *sample) groupsAbove(row, names []string) bool {
 			continue
 		}
 		coded := text[0] > '9' && !strings.ContainsAny(text, " /.") // W1, NORTH-2
-		if filled++; len(text) > 40 || strings.Contains(text, ":") || strings.ContainsAny(text, "0123456789") && !coded || at >= len(names) {
+		if filled++; len(text) > 40 || strings.Contains(text, ":") || strings.ContainsAny(text, "0123456789") && !coded ||
+			at >= len(names) {
 			return false
 		}
 	}
@@ -107,8 +113,9 @@ func (s *sample) groupsAbove(row, names []string) bool {
 	return filled > 0
 }
 
-// stacked puts a row above the names of columns. Where it holds groups, a group stands in the first of its columns, as merged cells have it;
-// else each of its cells is the beginning of the name below it. A name that has nothing below it is one of its own.
+// stacked puts a row above the names of columns. Where it holds groups, a group stands in the first of its columns, as
+// merged cells have it; else each of its cells is the beginning of the name below it. A name that has nothing below it
+// is one of its own.
 func stacked(row []string, below header, groups bool) header {
 	h := header{first: below.first - 1, last: below.last, names: below.names, lowest: below.lowest, groups: below.groups}
 	group, name := "", ""
@@ -154,9 +161,13 @@ func (h *header) add(text, alone, under string) {
 }
 
 // units are the words of a row that says in what the figures below are.
-var units = field.SqueezeAll(field.Words("ea, each, pcs, pc, piece, pieces, st, stk, stck, stück, stuks, unit, units, uom, m, metre, meter, mtr, cm, mm, kg, g, l, " +
-	"lt, ltr, litre, liter, bx, box, boxes, cs, case, cases, ctn, carton, cartons, pk, pack, packs, pal, pallet, pallets, dz, doz, dozen, eur, usd, gbp, " +
-	"chf, sek, nok, dkk, cad, aud, €, $, £, %, no, text, code, date, number, string, integer, decimal, days, rolls, roll, set, sets, pair, pairs"))
+var units = field.SqueezeAll(
+	field.Words(
+		"ea, each, pcs, pc, piece, pieces, st, stk, stck, stück, stuks, unit, units, uom, m, metre, meter, mtr, cm, mm, kg, g, l, " +
+			"lt, ltr, litre, liter, bx, box, boxes, cs, case, cases, ctn, carton, cartons, pk, pack, packs, pal, pallet, pallets, dz, doz, dozen, eur, usd, gbp, " +
+			"chf, sek, nok, dkk, cad, aud, €, $, £, %, no, text, code, date, number, string, integer, decimal, days, rolls, roll, set, sets, pair, pairs",
+	),
+)
 
 // unitsRow tells whether a row below the names holds units and nothing else.
 func unitsRow(row []string) bool {

@@ -127,10 +127,21 @@ func (m *Mapping) askWhichStock(column int, x *contents, given *layout.Layout) {
 	letter := tabular.ColumnName(column)
 	values := slices.Sorted(maps.Keys(x.values))
 	a := Ask{What: "no stock", Column: letter,
-		Text:    fmt.Sprintf("Column %s, %q, says %s. Is all of it stock that is counted?", letter, code.Trim(m.Columns[column].Header), problem.List(values, 6)),
+		Text: fmt.Sprintf(
+			"Column %s, %q, says %s. Is all of it stock that is counted?",
+			letter,
+			code.Trim(m.Columns[column].Header),
+			problem.List(values, 6),
+		),
 		Options: []Option{{Label: "Yes: all rows are stock", Set: layout.Choice{Column: letter, Field: field.PassedOver}}}}
 	for _, v := range values {
-		a.Options = append(a.Options, Option{Label: fmt.Sprintf("Leave rows with %s out", v), File: layout.Layout{Filter: m.without(column, []string{v}, given.Filtered())}})
+		a.Options = append(
+			a.Options,
+			Option{
+				Label: fmt.Sprintf("Leave rows with %s out", v),
+				File:  layout.Layout{Filter: m.without(column, []string{v}, given.Filtered())},
+			},
+		)
 	}
 	m.Asks = append(m.Asks, a)
 }
@@ -159,7 +170,8 @@ func (m *Mapping) askNature(s *sample, given *layout.Layout) {
 				out = append(out, v)
 			}
 		}
-		if len(out) == 0 && active && len(x.values) > 1 && len(x.values) <= 8 && x.numbers == 0 && !answered(x) && !HasPart(field.Parted(c.Header), statusParts) {
+		if len(out) == 0 && active && len(x.values) > 1 && len(x.values) <= 8 && x.numbers == 0 && !answered(x) &&
+			!HasPart(field.Parted(c.Header), statusParts) {
 			m.askWhichStock(i, x, given)
 			return
 		}
@@ -171,7 +183,10 @@ func (m *Mapping) askNature(s *sample, given *layout.Layout) {
 		m.Asks = append(m.Asks, Ask{What: "no stock", Column: letter,
 			Text: fmt.Sprintf("Column %s says %s of some rows. Are these stock that is counted?", letter, problem.List(out, 4)),
 			Options: []Option{
-				{Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)), File: layout.Layout{Filter: m.without(i, out, given.Filtered())}},
+				{
+					Label: fmt.Sprintf("No: leave rows with %s out", problem.List(out, 4)),
+					File:  layout.Layout{Filter: m.without(i, out, given.Filtered())},
+				},
 				{Label: "Yes: they are stock like the others", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
 			}})
 		return

@@ -29,7 +29,11 @@ func (x *itemsDraft) hold(dr *draft, v *SheetOfFile, f *read.ItemFile, recorded 
 	}
 	for i := range recorded {
 		it := &recorded[i]
-		there[i] = known.Listed{SKU: it.SKU, Description: it.Description, Others: append([]string{it.FurtherSKU}, allBarcodes(it.Barcode, it.Barcodes)...)}
+		there[i] = known.Listed{
+			SKU:         it.SKU,
+			Description: it.Description,
+			Others:      append([]string{it.FurtherSKU}, allBarcodes(it.Barcode, it.Barcodes)...),
+		}
 	}
 	x.held = known.Against(here, there)
 	v.Held = &Held{}
@@ -48,7 +52,11 @@ func (x *itemsDraft) hold(dr *draft, v *SheetOfFile, f *read.ItemFile, recorded 
 	}
 	if len(rows) > 0 {
 		v.ask(&dr.choices, Check{What: "codes", Rows: rows,
-			Text: desk.Plural(len(rows), "new item seems", "new items seem") + " to be recorded under another code. Take the codes that are recorded, or say that " +
+			Text: desk.Plural(
+				len(rows),
+				"new item seems",
+				"new items seem",
+			) + " to be recorded under another code. Take the codes that are recorded, or say that " +
 				"these are items of their own.",
 			Options: []CheckOption{
 				{recordedCodes, "They are the recorded items: take them under the recorded codes"},
@@ -80,7 +88,16 @@ func (d *Room) Against(p desk.Person, id string, sheet int) (name string, file [
 	if !ok {
 		return "", nil, desk.Missing("A list of items")
 	}
-	out := tabular.AppendRow([]byte("\ufeff"), ',', "what", "sku in the file", "sku in the records", "description in the file", "description in the records", "known by")
+	out := tabular.AppendRow(
+		[]byte("\ufeff"),
+		',',
+		"what",
+		"sku in the file",
+		"sku in the records",
+		"description in the file",
+		"description in the records",
+		"known by",
+	)
 	for i := range x.held {
 		diff := &x.held[i]
 		here, there := diff.Here, diff.There

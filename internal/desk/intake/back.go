@@ -239,7 +239,16 @@ func (d *Room) countsOfHouses(tx *gorm.DB, dr *draft, pt *part, f *read.CountFil
 }
 
 // lookCount holds the rows of a file that belong to a count against it.
-func (d *Room) lookCount(tx *gorm.DB, dr *draft, pt *part, r read.Reading, rec *records, x countFile, head counting.Head, out *Draft) (*backDraft, error) {
+func (d *Room) lookCount(
+	tx *gorm.DB,
+	dr *draft,
+	pt *part,
+	r read.Reading,
+	rec *records,
+	x countFile,
+	head counting.Head,
+	out *Draft,
+) (*backDraft, error) {
 	v, c := pt.view, x.count
 	h, err := desk.WarehouseRow(tx, c.WarehouseID)
 	if err != nil {

@@ -25,7 +25,8 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 			if out.Return == 0 {
 				out.Return, out.Count, out.Kind = one.Return, one.Count, one.Kind
 			}
-			out.Added, out.Changed, out.Unchanged, out.Gone = out.Added+one.Added, out.Changed+one.Changed, out.Unchanged+one.Unchanged, out.Gone+one.Gone
+			out.Added, out.Changed = out.Added+one.Added, out.Changed+one.Changed
+			out.Unchanged, out.Gone = out.Unchanged+one.Unchanged, out.Gone+one.Gone
 		}
 		out.Refused = pt.problems.Rows
 		return out, nil

@@ -111,8 +111,8 @@ func (x *extent) has(k *stock.Key) {
 // fewLines is how many recorded lines are missing at least where it is asked whether the file is the whole stock.
 const fewLines = 3
 
-// ask asks whether a file is the whole stock of its warehouses: where a fifth of the recorded lines, a whole zone or a whole category is not in it,
-// or where rows that could not be read may be those that are missing.
+// ask asks whether a file is the whole stock of its warehouses: where a fifth of the recorded lines, a whole zone or a
+// whole category is not in it, or where rows that could not be read may be those that are missing.
 func (x *extent) ask(dr *draft, pt *part, f *read.StockFile) {
 	var rows []CheckRow
 	missing, recorded := 0, 0
