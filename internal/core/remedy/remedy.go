@@ -152,6 +152,14 @@ func (o *offers) lines() {
 	case o.g.Kind == "movement twice":
 		o.add(Remedy{Label: "Leave the later rows out", Set: layout.Layout{Doubles: "skip"}})
 		o.add(Remedy{Label: "Each row is a movement of its own: take them all", Set: layout.Layout{Doubles: "keep"}})
+	case o.g.Kind == "column missing" && o.g.Field == field.Quantity && o.m.Kind == field.Stock && !o.m.Has(field.Available) &&
+		!o.m.Has(field.Reserved) && !slices.ContainsFunc(o.m.Asks, func(a recognise.Ask) bool { return !a.Optional }):
+		// A first count: what lies where is known, how much is not, and no column is left that may say it. Lines that are
+		// recorded keep what they have.
+		o.add(Remedy{
+			Label: "No quantity is recorded yet: 0 in every row that is new, so that the sheets name what lies where",
+			Set:   layout.Layout{Columns: []layout.Choice{{Field: field.Quantity, Fixed: "0"}}, Rows: "add", Extent: "only"},
+		})
 	case o.g.Kind == "empty" && o.inColumn() && slices.Contains([]field.Field{field.SKU, field.Warehouse, field.Bin}, o.g.Field):
 		o.add(Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: o.column(layout.Choice{Fill: "down"})})
 	}

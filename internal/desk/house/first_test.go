@@ -130,3 +130,20 @@ func TestFoundIsTyped(t *testing.T) {
 	require.NoError(t, typed(counting.Typed{Found: found("B-1-1", "ROPE"), Quantity: q(1)}), "and it can be found again")
 	assert.Equal(t, "1", lineOf(t, d, id, "ROPE", "B-1-1").Counted.String())
 }
+
+// Where only what lies where is known, and no quantity, one answer records zeros: the sheets then name items in their places. What is
+// recorded already keeps its figure.
+func TestFirstCountByPlace(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", "sku,warehouse,bin,on hand\nROPE,W,A-1,12\n")
+	dr := look(t, d, "where.csv", "sku,name,warehouse,bin\nROPE,Rope,W,A-1\nSHK,Shackle,W,A-2\n", intake.Choices{})
+	require.Len(t, dr.Problems, 1)
+	require.Len(t, dr.Problems[0].Remedies, 1)
+	dr = settle(t, d, dr, intake.Answer{Set: &dr.Problems[0].Remedies[0].Set})
+	require.Empty(t, dr.Blocked)
+	takeDraft(t, d, dr)
+	tally, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, 10, 3)
+	require.NoError(t, err)
+	assert.Equal(t, 2, tally.Lines)
+	assert.Equal(t, map[string]string{"A-1 ROPE": "12", "A-2 SHK": "0"}, recorded(t, d, 1))
+}
