@@ -42,6 +42,7 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(
 		s.reconcile(),
+		s.sheets(),
 		s.serve(),
 		s.demo(),
 		s.intake(),

@@ -6,9 +6,12 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"runtime"
 	"runtime/debug"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"text/tabwriter"
 	"time"
 	_ "time/tzdata" // zones by name on machines without a zone database
@@ -118,18 +121,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			}
 			in := reconcile.Input{Layouts: map[*tabular.File]*layout.Layout{}}
 			for i, name := range files {
-				var opt tabular.Options
-				l := by[name]
-				if l != nil {
-					opt.Encoding = tabular.Encoding(l.Encoding)
-					if l.Delimiter != "" {
-						opt.Delimiter = l.Delimiter[0]
-					}
-				}
-				f := open.as(s.in, name, opt, &problems)
-				if l != nil {
-					in.Layouts[f] = l
-				}
+				f := open.laidOut(s.in, name, by[name], in.Layouts, &problems)
 				switch {
 				case i == 0:
 					in.Stock = f
@@ -290,19 +282,21 @@ func writeAll(dir string, files []output) (err error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	var made []string
+	made := make([]string, len(files))
 	defer func() {
 		for _, n := range made {
-			os.Remove(n)
+			if n != "" {
+				os.Remove(n)
+			}
 		}
 	}()
-	for _, o := range files {
+	write := func(i int) error {
 		f, err := os.CreateTemp(dir, ".wobin-*")
 		if err != nil {
 			return err
 		}
-		made = append(made, f.Name())
-		err = o.write(f)
+		made[i] = f.Name()
+		err = files[i].write(f)
 		if err == nil {
 			err = f.Chmod(0o644)
 		}
@@ -310,8 +304,26 @@ func writeAll(dir string, files []output) (err error) {
 			err = cerr
 		}
 		if err != nil {
-			return fmt.Errorf("%s: %w", o.name, err)
+			return fmt.Errorf("%s: %w", files[i].name, err)
 		}
+		return nil
+	}
+	// As many at a time as there are processors, which sheets by the thousand need; two large files are written one after the other.
+	wrong := make([]error, len(files))
+	var next atomic.Int64
+	var all sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), (len(files)+2)/3) {
+		all.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(files); i = int(next.Add(1)) - 1 {
+				if wrong[i] = write(i); wrong[i] != nil {
+					return
+				}
+			}
+		})
+	}
+	all.Wait()
+	if err := errors.Join(wrong...); err != nil {
+		return err
 	}
 	for i, o := range files {
 		if err := os.Rename(made[i], filepath.Join(dir, o.name)); err != nil {

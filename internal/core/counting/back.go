@@ -219,36 +219,11 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 			}
 			seen[coded{int32(line), n.Round}] = n.Row
 			key, is := to.Key(n.Key), frozen.Book.Lines[line].Key
-			if part, differs, damage := changed(m, key, is, func(part stock.Part) (text, should string) {
+			if d := Proved(m, key, is, func(part stock.Part) (text, should string) {
 				return f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
-			}); damage != "" && !m.RowCodesProve {
-				value, should := f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
-				wrong(
-					fieldOf[part],
-					problem.DamagedByCode,
-					value,
-					"%q stands under row code %s, whose row has %q: %s",
-					value,
-					text,
-					should,
-					damage,
-				)
-				continue
-			} else if differs {
-				value := f.Codes[part].Text(n.Key[part])
-				word := map[stock.Part]string{stock.SKU: "item", stock.Bin: "bin", stock.Lot: "lot"}[part]
-				name := map[stock.Part]string{stock.SKU: "SKU", stock.Bin: "bin", stock.Lot: "lot"}[part]
-				wrong(
-					fieldOf[part],
-					name+" changed",
-					value,
-					"%q stands under row code %s, which is for %s. Put the %s back, or empty the row code if another %s was counted",
-					value,
-					text,
-					frozen.name(line),
-					name,
-					word,
-				)
+			}); d.Differs && (d.Damage == "" || !m.RowCodesProve) {
+				f, kind, say := d.Problem(text, frozen.name(line))
+				wrong(f, kind, d.Value, "%s", say)
 				continue
 			}
 			c.Pos, c.Sheet = frozen.Positions[line], code.sheet
@@ -297,19 +272,27 @@ type rowCode struct {
 	ok                bool
 }
 
-var fieldOf = map[stock.Part]field.Field{stock.SKU: field.SKU, stock.Bin: field.Bin, stock.Lot: field.Lot}
+var fieldOf = map[stock.Part]field.Field{stock.Warehouse: field.Warehouse, stock.Bin: field.Bin, stock.SKU: field.SKU, stock.Lot: field.Lot,
+	stock.Serial: field.Serial, stock.Holding: field.Holding}
 
-// changed finds what of a row is not what its row code stands for, and whether that is damage alone, such as zeros that were lost,
-// through which the row code is still seen to be right. Columns that the file lacks, and an empty lot, say nothing; names that are
-// the same but for their case are the same.
-func changed(
-	m *recognise.Mapping,
-	key, is stock.Key,
-	texts func(stock.Part) (text, should string),
-) (part stock.Part, differs bool, damage known.Damage) {
-	for _, p := range []stock.Part{stock.SKU, stock.Bin, stock.Lot} {
+var wordOf = map[stock.Part][2]string{stock.Warehouse: {"warehouse", "warehouse"}, stock.Bin: {"bin", "bin"}, stock.SKU: {"SKU", "item"},
+	stock.Lot: {"lot", "lot"}, stock.Serial: {"serial", "serial"}, stock.Holding: {"holding", "holding"}}
+
+// Difference is what of a row is not what its row code stands for.
+type Difference struct {
+	Differs bool
+	Part    stock.Part
+	Value   string // as the row has it
+	Should  string
+	Damage  known.Damage // where it is damage alone, such as zeros that were lost, through which the row code is still seen to be right
+}
+
+// Proved holds a row against the line that its row code stands for. Columns that the file lacks say nothing, and neither do cells that
+// are empty but for those of SKU and bin; names that are the same but for their case are the same.
+func Proved(m *recognise.Mapping, key, is stock.Key, texts func(stock.Part) (text, should string)) (d Difference) {
+	for _, p := range []stock.Part{stock.SKU, stock.Bin, stock.Lot, stock.Warehouse, stock.Serial, stock.Holding} {
 		if key[p] == is[p] || p == stock.SKU && m.Identity != field.SKU || p != stock.SKU && !m.Has(fieldOf[p]) ||
-			p == stock.Lot && key[p] == 0 {
+			p != stock.SKU && p != stock.Bin && key[p] == 0 {
 			continue
 		}
 		text, should := texts(p)
@@ -320,13 +303,25 @@ func changed(
 		one.Add(should)
 		o := one.Originals(text)
 		if len(o) == 0 {
-			return p, true, ""
+			return Difference{Differs: true, Part: p, Value: text, Should: should}
 		}
-		if damage == "" {
-			part, damage = p, o[0].Damage
+		if d.Damage == "" {
+			d = Difference{true, p, text, should, o[0].Damage}
 		}
 	}
-	return part, false, damage
+	return d
+}
+
+// Problem words a difference under a row code, whose line has a name.
+func (d Difference) Problem(rowCode, line string) (f field.Field, kind, text string) {
+	if d.Damage != "" {
+		return fieldOf[d.Part], problem.DamagedByCode,
+			fmt.Sprintf("%q stands under row code %s, whose row has %q: %s", d.Value, rowCode, d.Should, d.Damage)
+	}
+	name, word := wordOf[d.Part][0], wordOf[d.Part][1]
+	return fieldOf[d.Part], name + " changed", fmt.Sprintf(
+		"%q stands under row code %s, which is for %s. Put the %s back, or empty the row code if another %s was counted",
+		d.Value, rowCode, line, name, word)
 }
 
 // name is a line of the book as people call it.

@@ -45,7 +45,9 @@ func TestSheetsThroughASpreadsheetProgram(t *testing.T) {
 		at, _ := excelize.CoordinatesToCellName(counted+2, row+1)
 		require.NoError(t, f.SetCellValue("Sheet", count, float64(i)+0.5))
 		require.NoError(t, f.SetCellStr("Sheet", at, "2026-11-24 00:00"))
-		filled[row] = filled[row][:len(filled[row])-3] + "," + quantity.Quantity(int64(i)*quantity.Scale+quantity.Scale/2).String() + ",2026-11-24 00:00,"
+		filled[row] = filled[row][:len(filled[row])-3] + "," + quantity.Quantity(int64(i)*quantity.Scale+quantity.Scale/2).
+			String() +
+			",2026-11-24 00:00,"
 	}
 	require.Len(t, rows, len(filled))
 	require.NoError(t, f.SaveAs(filepath.Join(dir, "sheet.xlsx")))
@@ -55,8 +57,16 @@ func TestSheetsThroughASpreadsheetProgram(t *testing.T) {
 		{"text.csv", "ods", "ods"}, {"text.csv", "xlsx", "xlsx:Calc MS Excel 2007 XML"}, {"text.csv", "csv", "csv"},
 	} {
 		to := filepath.Join(dir, x.from+"-"+x.to)
-		run := exec.Command(program, "-env:UserInstallation=file://"+filepath.Join(dir, "profile"), "--headless", "--convert-to", x.as, "--outdir", to,
-			filepath.Join(dir, x.from))
+		run := exec.Command(
+			program,
+			"-env:UserInstallation=file://"+filepath.Join(dir, "profile"),
+			"--headless",
+			"--convert-to",
+			x.as,
+			"--outdir",
+			to,
+			filepath.Join(dir, x.from),
+		)
 		out, err := run.CombinedOutput()
 		require.NoError(t, err, string(out))
 		saved, err := os.ReadFile(filepath.Join(to, strings.TrimSuffix(x.from, filepath.Ext(x.from))+"."+x.to))
@@ -66,7 +76,14 @@ func TestSheetsThroughASpreadsheetProgram(t *testing.T) {
 		assert.Empty(t, p.List, name)
 		require.Len(t, got.Counts, len(lines), name)
 		for i := range got.Counts {
-			assert.Equal(t, quantity.Quantity(int64(i)*quantity.Scale+quantity.Scale/2), got.Counts[i].Quantity, "%s: %s", name, lines[i].Key[stock.SKU])
+			assert.Equal(
+				t,
+				quantity.Quantity(int64(i)*quantity.Scale+quantity.Scale/2),
+				got.Counts[i].Quantity,
+				"%s: %s",
+				name,
+				lines[i].Key[stock.SKU],
+			)
 			assert.Equal(t, int64(i+1), got.Counts[i].Pos, name)
 			assert.True(t, got.Counts[i].Timed, name)
 		}

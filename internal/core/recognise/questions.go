@@ -388,3 +388,19 @@ func (m *Mapping) offerFill(s *sample) {
 		)
 	}
 }
+
+// Unsettled are the questions that keep a file from being taken as it is where nobody is there to answer them, as problems of its
+// header. Here a point is decimal, an empty cell is empty and a field's own name goes before others, as the contract of the commands on
+// files alone has it; so other columns of a file whose item and quantity go by theirs are none of their business.
+func (m *Mapping) Unsettled(file string) (out []problem.Problem) {
+	named := m.Named(field.SKU) && (m.Named(field.Quantity) || m.Named(field.Counted))
+	for _, a := range m.Asks {
+		if !a.Optional && a.What != "fill down" && a.What != "direction" &&
+			(a.What != "decimal" || !strings.Contains(a.Example, ".")) &&
+			(a.What != "which column" || !m.Named(a.Field)) && (a.What != "passed over" && a.What != "no stock" || !named) {
+			out = append(out, problem.Problem{File: file, Sheet: m.SheetName, Row: m.HeaderRow, Field: a.Field, Kind: "not plain",
+				Text: strings.ToLower(a.Text[:1]) + a.Text[1:] + " Say so in a layout (--layout)"})
+		}
+	}
+	return out
+}

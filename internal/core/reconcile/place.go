@@ -3,6 +3,7 @@ package reconcile
 import (
 	"fmt"
 
+	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/problem"
 	"wobin/internal/core/read"
@@ -47,7 +48,10 @@ func (r *run) placeCounts() {
 		}
 		for i := range c.Counts {
 			n := &c.Counts[i]
-			key := to.Key(n.Key)
+			key, ok := r.proved(f, n, to.Key(n.Key), wrong)
+			if !ok {
+				continue
+			}
 			if r.opt.Uncounted == ZeroInCountedBins {
 				r.countedBins[[2]stock.ID{key[stock.Warehouse], key[stock.Bin]}] = true
 			}
@@ -103,6 +107,67 @@ func (r *run) placeCounts() {
 		c.Counts = nil
 	}
 	r.linkEntries(names)
+}
+
+// proved gives the key of a count's row. The row code of a sheet that was cut from this stock says which line it is, whatever a
+// spreadsheet did to the codes beside it; ok is false where they contradict it, or where nothing says which line it is.
+func (r *run) proved(f int, n *read.Count, key stock.Key,
+	wrong func(n *read.Count, field field.Field, kind, format string, args ...any)) (is stock.Key, ok bool) {
+	c, m := r.counts[f], r.maps.counts[f]
+	if n.RowCode != 0 {
+		text := c.RowCodes.Text(n.RowCode)
+		if digits, ours := counting.ParseLineCode(text); ours {
+			if r.proof == nil {
+				r.proof = counting.NewProof(r.recorded, func(line int) *[stock.Parts]string {
+					t := r.book.Codes.Texts(r.book.Lines[line].Key)
+					return &t
+				})
+			}
+			if line, found := r.proof.Line(digits); found {
+				is = r.book.Lines[line].Key
+				d := counting.Proved(m, key, is, func(p stock.Part) (text, should string) {
+					return c.Codes[p].Text(n.Key[p]), r.book.Codes[p].Text(is[p])
+				})
+				if d.Differs && d.Damage == "" {
+					field, kind, say := d.Problem(text, r.keyText(is))
+					wrong(n, field, kind, "%s", say)
+					return key, false
+				}
+				if d.Differs {
+					if r.damaged++; r.damaged == 1 {
+						r.firstDamaged = fmt.Sprintf("%s:%d: %q for %q", r.in.Counts[f].Name, n.Row, d.Value, d.Should)
+					}
+				}
+				return is, true
+			}
+		}
+	}
+	if !n.Given || key[stock.SKU] != 0 {
+		for _, x := range []struct {
+			part stock.Part
+			of   field.Field
+		}{{stock.Warehouse, field.Warehouse}, {stock.Bin, field.Bin}} {
+			if n.Given && r.maps.stock.Has(x.of) && !m.Has(x.of) {
+				wrong(
+					n,
+					x.of,
+					"column missing",
+					"no column for it, and the row code %q is of no line of %s. Add the column",
+					c.RowCodes.Text(n.RowCode),
+					r.in.Stock.Name,
+				)
+				return key, false
+			}
+		}
+		return key, true
+	}
+	if m.Has(field.SKU) {
+		wrong(n, field.SKU, "empty", "is empty")
+	} else {
+		wrong(n, field.RowCode, "no such row", "%q is the row code of no line of %s, and nothing else says which item was counted",
+			c.RowCodes.Text(n.RowCode), r.in.Stock.Name)
+	}
+	return key, false
 }
 
 // linkEntries chains the standing entries of each line in the order of the files.

@@ -5,10 +5,10 @@ package reconcile
 import (
 	"context"
 	"fmt"
-	"strings"
 	"time"
 
 	"wobin/internal/core/adjust"
+	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/problem"
@@ -96,10 +96,15 @@ type run struct {
 	Result
 	in       Input
 	problems *problem.Problems
-	stock    *read.StockFile
-	counts   []*read.CountFile
-	moves    *read.MovementFile
-	maps     struct {
+	recorded int // lines of the stock file
+	proof    *counting.Proof
+	// Rows whose codes were damaged beside a row code that says what they are, and the first of them.
+	damaged      int
+	firstDamaged string
+	stock        *read.StockFile
+	counts       []*read.CountFile
+	moves        *read.MovementFile
+	maps         struct {
 		stock, moves *recognise.Mapping
 		counts       []*recognise.Mapping
 	}
@@ -118,6 +123,7 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 	}
 	r.book = r.stock.Book
 	r.findDoubles()
+	r.recorded = len(r.book.Lines)
 	r.findFreeze()
 	r.placeCounts()
 	r.placeMovements()
@@ -130,6 +136,13 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 	}
 	if n := r.stock.CostsRounded; n > 0 {
 		r.Notes = append(r.Notes, fmt.Sprintf("%s: unit_cost: %d had more than 6 decimal places and were rounded to 6", in.Stock.Name, n))
+	}
+	if r.damaged > 0 {
+		r.Notes = append(
+			r.Notes,
+			fmt.Sprintf("%d rows were counted under their row codes, though a code beside it is damaged; the first is %s",
+				r.damaged, r.firstDamaged),
+		)
 	}
 	return &r.Result, r.problems, nil
 }
@@ -235,24 +248,8 @@ func (r *run) read(ctx context.Context) error {
 				j.unread = true
 				return
 			}
-			// Here a point is decimal, an empty cell is empty and a field's own name goes before others, as the command's
-			// contract has it; so other columns of a file whose item and quantity go by theirs are none of its business.
-			named := m.Named(field.SKU) && (m.Named(field.Quantity) || m.Named(field.Counted))
-			for _, a := range m.Asks {
-				if !a.Optional && a.What != "fill down" && a.What != "direction" &&
-					(a.What != "decimal" || !strings.Contains(a.Example, ".")) &&
-					(a.What != "which column" || !m.Named(a.Field)) && (a.What != "passed over" && a.What != "no stock" || !named) {
-					j.problems.Add(
-						problem.Problem{
-							File:  j.file.Name,
-							Sheet: m.SheetName,
-							Row:   m.HeaderRow,
-							Field: a.Field,
-							Kind:  "not plain",
-							Text:  lower(a.Text) + " Say so in a layout (--layout)",
-						},
-					)
-				}
+			for _, p := range m.Unsettled(j.file.Name) {
+				j.problems.Add(p)
 			}
 			if j.unread = j.problems.Any(); j.unread {
 				return
@@ -295,9 +292,6 @@ func (r *run) read(ctx context.Context) error {
 	return nil
 }
 
-// lower begins a sentence in the middle of another.
-func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
-
 // placesAgree checks that warehouse and bin stand in all files or in none. Movements may lack the bin.
 func (r *run) placesAgree() bool {
 	good := true
@@ -309,7 +303,7 @@ func (r *run) placesAgree() bool {
 		}
 		sides := []side{{r.in.Stock.Name, r.maps.stock.Has(f), false}}
 		for i, m := range r.maps.counts {
-			sides = append(sides, side{r.in.Counts[i].Name, m.Has(f), false})
+			sides = append(sides, side{r.in.Counts[i].Name, m.Has(f), m.Has(field.RowCode)}) // row codes may say it
 		}
 		if r.maps.moves != nil {
 			sides = append(sides, side{r.in.Movements.Name, r.maps.moves.Has(f), f == field.Bin})
