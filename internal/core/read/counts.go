@@ -55,9 +55,10 @@ func (r *pass) counts() (*CountFile, error) {
 	rowCode, counted, when, who, round := src[field.RowCode], src[field.Counted], src[field.CountedAt], src[field.Counter], src[field.Round]
 	clock := times{zone: r.Zone, source: when}
 	judge := r.settler()
-	measure := units{idle: r.UnitsAsGiven, judge: judge, codes: &s.Codes, source: src[field.Unit], names: &stock.Names{}}
+	measure := units{idle: r.UnitsAsGiven, measure: r.measures(), judge: judge, codes: &s.Codes, source: src[field.Unit], names: &stock.Names{}}
 	var refused []refusedKey
 	plain := m.Has(field.RowCode) // sheets mark texts that a spreadsheet would run
+	measure.sums = plain
 	var err error
 	s.Rows, err = r.table(func(n int) { s.Counts = slices.Grow(s.Counts, n) }, func(c *cells) {
 		n := Count{Row: int32(c.row), Round: 1}
@@ -71,7 +72,13 @@ func (r *pass) counts() (*CountFile, error) {
 			return
 		}
 		n.Key = c.key(&at, &s.Codes)
-		n.Quantity, n.Given = measure.quantity(c, counted, n.Key[stock.SKU])
+		item := n.Key[stock.SKU] // by which its units are known
+		if v := c.get(rowCode); r.RowItem != nil && len(v) > 0 {
+			if sku := r.RowItem(string(v)); sku != "" {
+				item = s.Codes[stock.SKU].Intern([]byte(sku))
+			}
+		}
+		n.Quantity, n.Given = measure.quantity(c, counted, item)
 		if n.Given && !c.bad && n.Quantity < 0 {
 			c.wrong(
 				field.Counted,
@@ -81,7 +88,7 @@ func (r *pass) counts() (*CountFile, error) {
 				problem.Short(c.get(counted)),
 			)
 		}
-		if size := measure.read(c, n.Key[stock.SKU]); size != 1 && n.Given {
+		if size := measure.read(c, item); size != 1 && n.Given {
 			was := n.Quantity
 			n.Quantity = measure.turn(c, field.Counted, was, size)
 			measure.tell(c, was, n.Quantity, size, measure.names.Intern(c.get(src[field.Unit])))

@@ -32,8 +32,20 @@ type Reading struct {
 	Mends Mends // cells put right by hand
 	// Halves: a large text of recorded stock is read from its beginning and from its middle at the same time.
 	Halves bool
+	// Measure gives how many base units one of a unit is for an item, where Known does not.
+	Measure func(sku, unit string) (size int64, base string, known bool)
+	// RowItem gives the SKU of the line that a row code stands for, "" where it is none; nil: rows name their items themselves.
+	RowItem func(rowCode string) (sku string)
 	// UnitsAsGiven: units are carried along and not compared, where files are held against each other as they stand.
 	UnitsAsGiven bool
+}
+
+// measures gives how units are known.
+func (r *Reading) measures() func(sku, unit string) (size int64, base string, known bool) {
+	if r.Measure == nil && r.Known != nil {
+		return r.Known.Measure
+	}
+	return r.Measure
 }
 
 // Mends are cells that were put right by hand, by row and column (from 0). The file itself stays as it is: a mend

@@ -73,7 +73,7 @@ func (r *pass) stockRows() *stockRows {
 	x.when, x.zone, x.bar = src[field.RecordedAt], src[field.Zone], src[field.Barcode]
 	x.ReservedKnown = x.res != nil || x.avail != nil && x.qty != nil
 	x.clock = times{zone: r.Zone, source: x.when}
-	x.measure = units{idle: r.UnitsAsGiven, judge: x.judge, codes: &b.Codes, names: &b.Units}
+	x.measure = units{idle: r.UnitsAsGiven, measure: r.measures(), judge: x.judge, codes: &b.Codes, names: &b.Units}
 	if r.m.Identity != field.SKU { // it leads to the item itself
 		x.bar = nil
 	}

@@ -1,6 +1,7 @@
 package read
 
 import (
+	"errors"
 	"fmt"
 
 	"wobin/internal/core/code"
@@ -9,6 +10,7 @@ import (
 	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
+	"wobin/internal/core/sum"
 )
 
 // Packed tells of the rows whose numbers were in packs and were turned into base units.
@@ -25,14 +27,16 @@ func (p Packed) Example() string { return fmt.Sprintf("row %d: %s", p.First, p.W
 // one in pieces: for an item that the records know, the unit is the item's own or one of its packs; for another one
 // all rows of the file are in the unit of the first.
 type units struct {
-	idle   bool
-	judge  *settler
-	codes  *stock.Codes
-	source *reader
-	names  *stock.Names
-	first  []firstUnit // by SKU
-	clash  bool        // a row was refused for the unit of the first one
-	packed Packed
+	idle    bool
+	measure func(sku, unit string) (size int64, base string, known bool)
+	judge   *settler
+	codes   *stock.Codes
+	source  *reader
+	names   *stock.Names
+	first   []firstUnit // by SKU
+	clash   bool        // a row was refused for the unit of the first one
+	packed  Packed
+	sums    bool // they are counts on sheets of ours, which may be written as sums; elsewhere these are asked about
 }
 
 // firstUnit is what the first good row of a SKU said.
@@ -40,6 +44,22 @@ type firstUnit struct {
 	unit stock.ID
 	row  int32
 	size int64
+}
+
+// sizeOf gives how many base units one of a unit is for an item; known is false where nothing is known of the item's units.
+func (u *units) sizeOf(item, unit string) (size int64, base string, known bool) {
+	if u.measure == nil {
+		return 1, "", false
+	}
+	u.judge.ask(func() {
+		if k := u.judge.known; k != nil {
+			if is, ok := k.Set(field.SKU).Find(item); ok {
+				item = is
+			}
+		}
+		size, base, known = u.measure(item, unit)
+	})
+	return size, base, known
 }
 
 // size gives how many base units one of the unit is in which the row counts its SKU; 1 where the row names no unit.
@@ -60,8 +80,8 @@ func (u *units) size(c *cells, sku, unit stock.ID) int64 {
 		}
 	}
 	size, base, known := int64(1), "", false
-	if k := u.judge.known; k != nil && k.Measure != nil {
-		u.judge.ask(func() { size, base, known = k.Measure(name, text) })
+	if s, b, is := u.sizeOf(name, text); is {
+		size, base, known = s, b, true
 	}
 	f := &u.first[sku]
 	switch {
@@ -127,7 +147,12 @@ func (u *units) tell(c *cells, from, to quantity.Quantity, size int64, unit stoc
 
 // quantity reads a quantity beside which its unit may stand: 2 BX of an item whose box is known is so many of its own unit.
 func (u *units) quantity(c *cells, src *reader, sku stock.ID) (q quantity.Quantity, given bool) {
-	if u.idle || u.judge.known == nil || u.judge.known.Measure == nil || src == nil || sku == 0 {
+	if u.sums && src != nil {
+		if q, is := u.summed(c, src, sku); is {
+			return q, true
+		}
+	}
+	if u.idle || u.measure == nil || src == nil || sku == 0 {
 		return c.quantity(src)
 	}
 	b := c.get(src)
@@ -143,12 +168,7 @@ func (u *units) quantity(c *cells, src *reader, sku stock.ID) (q quantity.Quanti
 	if !ok || w.Sign == "" || src.Numbers.Lets(w.Sign) {
 		return c.quantity(src)
 	}
-	name, size, known := u.codes[stock.SKU].Text(sku), int64(0), false
-	u.judge.ask(func() {
-		if is, ok := u.judge.known.Set(field.SKU).Find(name); ok {
-			size, _, known = u.judge.known.Measure(is, w.Sign)
-		}
-	})
+	size, _, known := u.sizeOf(u.codes[stock.SKU].Text(sku), w.Sign)
 	if !known || size == 0 {
 		return c.quantity(src)
 	}
@@ -171,6 +191,34 @@ func (u *units) quantity(c *cells, src *reader, sku stock.ID) (q quantity.Quanti
 	return q, true
 }
 
+// summed works out a count that is written as a sum, such as 12*24+7, or in packs, such as 3bx+5; is is false where the cell holds
+// something else, which is read and mended like any number.
+func (u *units) summed(c *cells, src *reader, sku stock.ID) (q quantity.Quantity, is bool) {
+	b := c.get(src)
+	if !sum.Is(string(b)) {
+		return 0, false
+	}
+	var packs sum.Packs
+	if !u.idle && u.measure != nil && sku != 0 {
+		packs = func(unit string) (int64, bool) {
+			size, _, known := u.sizeOf(u.codes[stock.SKU].Text(sku), unit)
+			return size, known && size > 0
+		}
+	}
+	q, err := sum.Of(string(b), src.Numbers.Decimal, packs)
+	if err != nil {
+		var e *sum.Error
+		if errors.As(err, &e) && (e.Kind == sum.Nothing || e.Kind == sum.NotExact || e.Kind == sum.TooLarge) {
+			src.Read = true
+			c.wrong(field.Counted, e.Kind, b, "%q %s", problem.Short(b), e.Text)
+			return 0, true
+		}
+		return 0, false
+	}
+	src.Read = true
+	return q, true
+}
+
 // added adds up several quantities in a cell, packs by what they hold; is is false where the cell holds one.
 func (u *units) added(c *cells, src *reader, b []byte, sku stock.ID) (sum quantity.Quantity, is bool) {
 	parts := src.Numbers.Several(string(b))
@@ -180,12 +228,9 @@ func (u *units) added(c *cells, src *reader, b []byte, sku stock.ID) (sum quanti
 	src.Read = true
 	for _, part := range parts {
 		size, base, known := int64(1), "", false
-		u.judge.ask(func() {
-			name := u.codes[stock.SKU].Text(sku)
-			if item, ok := u.judge.known.Set(field.SKU).Find(name); ok && part.Sign != "" {
-				size, base, known = u.judge.known.Measure(item, part.Sign)
-			}
-		})
+		if part.Sign != "" {
+			size, base, known = u.sizeOf(u.codes[stock.SKU].Text(sku), part.Sign)
+		}
 		if part.Sign != "" && (!known || size == 0) {
 			c.wrong(src.Spec.Field, "not a unit of the item", b, "%q: %s is not known as a unit or pack of the item%s. Give the item its pack first",
 				problem.Short(b), part.Sign, map[bool]string{true: ", which is kept in " + base}[base != ""])

@@ -25,7 +25,8 @@ func New(d *desk.Desk) *Room { return &Room{d} }
 type Typed struct {
 	RowCode   string             `json:"row_code,omitempty" doc:"of the row; empty where something was found that no row is for"`
 	Found     *Found             `json:"found,omitempty" doc:"what was found, and on which sheet it was written"`
-	Quantity  *quantity.Quantity `json:"quantity" doc:"null changes nothing; a count is taken back with withdraw"`
+	Quantity  *quantity.Quantity `json:"quantity,omitempty" doc:"left out, and without text, nothing is changed; a count is taken back with withdraw"`
+	Text      string             `json:"text,omitempty" maxLength:"200" doc:"in place of the quantity, as it was typed: a number, a sum such as 12*24+7, or packs such as 3bx+5"`
 	Withdraw  bool               `json:"withdraw,omitempty" doc:"take the count of this row back; it is uncounted then"`
 	Saw       *int64             `json:"saw,omitempty" doc:"number of the entry that whoever typed saw in the row, 0 for none; where another one stands by now, it is refused and says which"`
 	CountedAt string             `json:"counted_at,omitempty"`
@@ -96,6 +97,9 @@ func (d *Room) TypeIn(
 			return nil
 		})
 		if err != nil {
+			return out, err
+		}
+		if err := workOut(w, c, typed, rows); err != nil {
 			return out, err
 		}
 		var entries []store.Entry

@@ -104,7 +104,7 @@ func countOf(chosen int64, head counting.Head, rows map[int]int) (id int64, tie 
 // lookBack understands a file of counts: sheets that came back, or counts without row codes for a chosen count.
 func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r read.Reading, rec *records, out *Draft) error {
 	v := pt.view
-	f, err := d.readCounts(dr, pt, r)
+	f, err := d.readCounts(ctx, dr, pt, r)
 	if err != nil {
 		return err
 	}
@@ -422,9 +422,9 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 
 // readCounts reads the counts. Rows of our own sheets are proved by their codes, so their bins and items are taken as
 // they stand; in other files what is not known is told at once for all rows alike.
-func (d *Room) readCounts(dr *draft, pt *part, r read.Reading) (*read.CountFile, error) {
+func (d *Room) readCounts(ctx context.Context, dr *draft, pt *part, r read.Reading) (*read.CountFile, error) {
 	if pt.mapping.Has(field.RowCode) {
-		r.Known = nil
+		r.Measure, r.RowItem, r.Known = r.Known.Measure, d.rowItems(ctx), nil
 	}
 	f, err := r.Counts(dr.table, pt.mapping, &pt.problems)
 	pt.hear(f.Told)
@@ -432,6 +432,30 @@ func (d *Room) readCounts(dr *draft, pt *part, r read.Reading) (*read.CountFile,
 		pt.view.packed(f.Packed)
 	}
 	return f, err
+}
+
+// rowItems finds the item of a row code, of whatever count; sheets are looked up as they come.
+func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
+	tx := d.Store.Read(ctx)
+	type sheet struct{ count, number int }
+	known := map[sheet][]string{}
+	return func(rowCode string) string {
+		c, number, row, ok := counting.ParseCode(rowCode)
+		if !ok || row == 0 {
+			return ""
+		}
+		rows, had := known[sheet{c, number}]
+		if !had {
+			// What cannot be looked up is told when the rows are proved.
+			_ = tx.Raw(`SELECT i.sku FROM sheets s JOIN count_lines l ON l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + s.lines
+				JOIN items i ON i.id = l.item_id WHERE s.count_id = ? AND s.number = ? ORDER BY l.pos`, c, number).Scan(&rows).Error
+			known[sheet{c, number}] = rows
+		}
+		if row > len(rows) {
+			return ""
+		}
+		return rows[row-1]
+	}
 }
 
 // revise holds the counts against the entries that stand now.

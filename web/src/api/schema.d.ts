@@ -2346,8 +2346,8 @@ export interface components {
             counter?: string;
             /** @description what was found, and on which sheet it was written */
             found?: components["schemas"]["Found"];
-            /** @description null changes nothing; a count is taken back with withdraw */
-            quantity: string | null;
+            /** @description left out, and without text, nothing is changed; a count is taken back with withdraw */
+            quantity?: string;
             /** @description of the row; empty where something was found that no row is for */
             row_code?: string;
             /**
@@ -2357,6 +2357,8 @@ export interface components {
             saw?: number;
             /** @description the counting time is meant, though it lies before the freeze or is still to come */
             sure?: boolean;
+            /** @description in place of the quantity, as it was typed: a number, a sum such as 12*24+7, or packs such as 3bx+5 */
+            text?: string;
             /** @description take the count of this row back; it is uncounted then */
             withdraw?: boolean;
         };

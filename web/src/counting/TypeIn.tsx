@@ -7,7 +7,7 @@ import { Stage, usePerson } from "../frame/Frame";
 import { apart, Empty, Failed, plain, Quantity, Warn, when } from "../frame/figures";
 
 type Line = Schemas["VarianceLine"];
-type Sent = Omit<Schemas["Typed"], "row_code" | "quantity"> & { quantity: string | null };
+type Sent = Omit<Schemas["Typed"], "row_code" | "quantity">;
 type Rows = { sheet: Schemas["SheetView"] | undefined; next: number | undefined; lines: Line[] };
 
 /** All rows of a sheet, however long it is, with the sheet and the next one that has rows to count. */
@@ -63,20 +63,13 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	const right = (row: string) => setWrong(({ [row]: _, ...rest }) => rest);
 
 	/** Sends one row, after what was sent of it before, against what stands in it as it was shown. */
-	const send = (row: string, typed: string, more: Partial<Sent> = {}) => {
-		const text = typed.replace(/^(\d+),(\d{1,2}|\d{4,6})$/, "$1.$2"); // the comma of number pads
-		if (/^\d{1,3},\d{3}$/.test(text)) {
-			const line = lineOf(row);
-			const says = `${text} may be ${text.replace(",", ".")} or ${text.replace(",", "")}. Write one of these.`;
-			setWrong((w) => ({ ...w, [row]: { text: `${line?.bin} · ${line?.sku}: ${says}`, value: text } }));
-			return Promise.resolve();
-		}
+	const send = (row: string, text: string, more: Partial<Sent> = {}) => {
 		const turn = (turns.current.get(row) ?? Promise.resolve()).then(async () => {
 			const line = lineOf(row);
 			const saw = shown.current.get(row) ?? line?.entry;
 			if (!line || (text === line.own && !more.withdraw)) return forget(row, text);
 			const entry: Sent = {
-				quantity: more.withdraw ? null : text,
+				text: more.withdraw ? undefined : text,
 				saw,
 				counted_at: at ? at.replace("T", " ") : undefined,
 				counter: who || undefined,
@@ -213,6 +206,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 			}
 			keys={[
 				["0–9 Enter", "count, and on to the next row"],
+				["12*24+7, 3bx+5", "sums and packs"],
 				["Enter", "leaves an empty row uncounted"],
 				["emptied, Enter Enter", "withdraws"],
 				["↑ ↓", "row"],
@@ -329,7 +323,7 @@ function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetVie
 						entries: [
 							{
 								found: { sheet: sheet.number, bin: row.bin, sku: row.sku, lot: row.lot || undefined, serial: row.serial || undefined },
-								quantity: more.withdraw ? null : row.quantity.replace(/^(\d+),(\d{1,2}|\d{4,6})$/, "$1.$2"),
+								text: more.withdraw ? undefined : row.quantity,
 								counted_at: at ? at.replace("T", " ") : undefined,
 								counter: who || undefined,
 								...more,

@@ -1,0 +1,84 @@
+package house_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/counting"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/plan"
+)
+
+// What is typed or written on a sheet as a sum or in packs comes to the same count, by the packs of its item; what is no sum is refused.
+func TestSumsAndPacks(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description,unit,pack unit,pack size\nSHK,Shackle,ea,bx,25\nROPE,Rope,m,,\n")
+	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,as at\nW,A-1,SHK,80,2026-11-20T06:00:00Z\nW,A-2,ROPE,7,2026-11-20T06:00:00Z\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Packs", Scope: count.Scope{Warehouse: 1}, Rows: 10})
+	require.NoError(t, err)
+	lines, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
+	require.NoError(t, err)
+	of := map[string]string{}
+	for _, l := range lines.Lines {
+		of[l.SKU] = l.RowCode
+	}
+	typed := func(sku, text string) (string, error) {
+		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{RowCode: of[sku], Text: text}})
+		if err != nil {
+			return "", err
+		}
+		lines, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
+		require.NoError(t, err)
+		for _, l := range lines.Lines {
+			if l.SKU == sku {
+				return l.Counted.String(), nil
+			}
+		}
+		return "", nil
+	}
+	for text, want := range map[string]string{"3bx+5": "80", "3 BX": "75", "12*2+7": "31", "80": "80", "1,5": "1.5", "12ea": "12"} {
+		is, err := typed("SHK", text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, is, text)
+	}
+	for text, says := range map[string]string{"2ctn": "neither the item's unit nor one of its packs. It is counted in ea, and has bx of 25.",
+		"1,500": "Write one of these", "5/0": "divides by nothing", "1/3": "no number of at most six decimal places", "7-9": "below zero", "1+": "missing"} {
+		_, err := typed("SHK", text)
+		assert.ErrorContains(t, err, says, text)
+	}
+	_, err = typed("ROPE", "2bx")
+	assert.ErrorContains(t, err, "It is counted in m and has no packs")
+	q := quantity.Quantity(5)
+	_, err = d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{RowCode: of["SHK"], Text: "5", Quantity: &q}})
+	assert.ErrorContains(t, err, "not both")
+
+	// On a sheet that comes back they are read the same way, pack by pack.
+	dr := look(t, d, "back.csv", "Row code,Bin,SKU,Counted,Counted at\n"+of["SHK"]+",A-1,SHK,2bx+9,2026-11-21 12:00\n"+of["ROPE"]+",A-2,ROPE,2*3.5,2026-11-21 12:00\n", intake.Choices{})
+	require.Empty(t, dr.Problems)
+	require.Empty(t, dr.Blocked)
+	takeDraft(t, d, dr)
+	lines, err = d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"59", "7"}, []string{lines.Lines[0].Counted.String(), lines.Lines[1].Counted.String()})
+	dr = look(t, d, "bad.csv", "Row code,Bin,SKU,Counted,Counted at\n"+of["ROPE"]+",A-2,ROPE,2bx,2026-11-21 12:00\n", intake.Choices{})
+	require.Len(t, dr.Problems, 1)
+
+	// A unit that was changed on a sheet is turned where it is a pack of the item, and refused where it is none.
+	dr = look(t, d, "unit.csv", "Row code,Bin,SKU,Unit,Counted,Counted at\n"+of["SHK"]+",A-1,SHK,BX,2,2026-11-21 12:00\n"+of["ROPE"]+",A-2,ROPE,m,7,2026-11-21 12:00\n", intake.Choices{})
+	require.Empty(t, dr.Problems)
+	takeDraft(t, d, dr)
+	is, err := typed("SHK", "50")
+	require.NoError(t, err)
+	assert.Equal(t, "50", is)
+	lines, err = d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
+	require.NoError(t, err)
+	assert.Equal(t, int64(1), int64(lines.Lines[0].Entries), "50 stood there already")
+	dr = look(t, d, "unit.csv", "Row code,Bin,SKU,Unit,Counted,Counted at\n"+of["ROPE"]+",A-2,ROPE,BX,2,2026-11-21 12:00\n", intake.Choices{})
+	require.Len(t, dr.Problems, 1)
+	assert.Equal(t, "not a unit of the item", dr.Problems[0].Kind)
+}
