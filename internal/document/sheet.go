@@ -3,6 +3,7 @@ package document
 import (
 	"fmt"
 	"io"
+	"iter"
 	"strings"
 
 	"github.com/boombuler/barcode"
@@ -19,25 +20,35 @@ func WriteSheet(s *counting.Sheet, w io.Writer) error { return WriteSheetOn(A4, 
 // WriteSheetOn writes a sheet as PDF on a size of paper: bins grouped, each line with its row code and room to write, the head repeated on
 // every page, the sheet's code as Code 128 and as QR.
 func WriteSheetOn(size Paper, s *counting.Sheet, w io.Writer) error {
-	p := &sheet{page: newPage(size, "Sheet "+s.Code), Sheet: s}
-	p.SetSubject(s.Count, true)
-	p.columns()
-	p.layOut()
-	for n := range p.pages {
-		p.AddPage()
-		if err := p.head(n); err != nil {
+	return WriteSheets(size, "Sheet "+s.Code, func(yield func(*counting.Sheet, error) bool) { yield(s, nil) }, w)
+}
+
+// WriteSheets writes sheets into one PDF, one behind the other, each with its own pages. An error among the sheets ends it.
+func WriteSheets(size Paper, title string, sheets iter.Seq2[*counting.Sheet, error], w io.Writer) error {
+	doc := newPage(size, title)
+	for s, err := range sheets {
+		if err != nil {
 			return err
 		}
-		for i := range p.pages[n] {
-			b := &p.pages[n][i]
-			if i > 0 && b.row() && p.pages[n][i-1].row() {
-				p.rule(margin, b.y, p.width-margin, 0.1)
+		p := &sheet{page: doc, Sheet: s}
+		p.columns()
+		p.layOut()
+		for n := range p.pages {
+			p.AddPage()
+			if err := p.head(n); err != nil {
+				return err
 			}
-			p.block(b)
+			for i := range p.pages[n] {
+				b := &p.pages[n][i]
+				if i > 0 && b.row() && p.pages[n][i-1].row() {
+					p.rule(margin, b.y, p.width-margin, 0.1)
+				}
+				p.block(b)
+			}
+			p.foot(n)
 		}
-		p.foot(n)
 	}
-	return p.finish(w)
+	return doc.finish(w)
 }
 
 // sheet is a sheet being drawn.

@@ -25,6 +25,7 @@ func TestWhoMayOfRaw(t *testing.T) {
 		"GET /api/layout.schema.json":                  roles,
 		"GET /api/counts/:count/sheets/:number/:form":  roles,
 		"GET /api/counts/:count/sheets.zip":            roles,
+		"GET /api/counts/:count/sheets.pdf":            roles,
 		"GET /api/counts/:count/postings/:number/file": roles, // of a blind count: refused to its counters, as a count test shows
 		"GET /api/files/:sha":                          roles,
 		"GET /api/try/:name":                           roles,

@@ -13,6 +13,7 @@ import (
 	"mime"
 	"net/http"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -366,6 +367,29 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, problem(err))
 		}
 	})
+	raw.GET("/counts/:count/sheets.pdf", func(c *gin.Context) {
+		var count int64
+		if _, err := fmt.Sscan(c.Param("count"), &count); err != nil {
+			fail(c, huma.Error404NotFound("There is no such count."))
+			return
+		}
+		var numbers []int
+		for _, t := range c.QueryArray("number") {
+			n, err := strconv.Atoi(t)
+			if err != nil {
+				fail(c, huma.Error404NotFound("There is no such sheet."))
+				return
+			}
+			numbers = append(numbers, n)
+		}
+		err := s.desk.Counting.Print(c.Request.Context(), person(c.Request.Context()), count, c.Query("paper"), numbers, func() io.Writer {
+			attach(c, fmt.Sprintf("sheets-%d.pdf", count), "application/pdf")
+			return c.Writer
+		})
+		if err != nil {
+			fail(c, problem(err))
+		}
+	})
 	raw.GET("/counts/:count/postings/:number/file", func(c *gin.Context) {
 		var count int64
 		var number int
@@ -393,8 +417,8 @@ func (s *Server) registerRaw(g *gin.Engine) {
 }
 
 func form(t string) counting.SheetForm {
-	if t == string(counting.AsWorkbook) {
-		return counting.AsWorkbook
+	if f := counting.SheetForm(t); slices.Contains(counting.SheetForms, f) {
+		return f
 	}
 	return counting.AsText
 }

@@ -1,6 +1,7 @@
 package counting
 
 import (
+	"cmp"
 	"archive/zip"
 	"bytes"
 	"context"
@@ -15,6 +16,7 @@ import (
 	"wobin/internal/core/counting"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
+	"wobin/internal/document"
 	"wobin/internal/store"
 )
 
@@ -113,7 +115,11 @@ type SheetForm string
 const (
 	AsText     SheetForm = "csv"
 	AsWorkbook SheetForm = "xlsx"
+	AsPaper    SheetForm = "pdf"
 )
+
+// SheetForms lists them.
+var SheetForms = []SheetForm{AsText, AsWorkbook, AsPaper}
 
 // WriteSheet writes one sheet of a count.
 func (d *Room) WriteSheet(
@@ -138,16 +144,34 @@ func (d *Room) WriteSheet(
 }
 
 func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (name string, file []byte, err error) {
-	h, err := desk.WarehouseRow(tx, c.WarehouseID)
+	sheet, err := sheetOf(tx, c, s)
 	if err != nil {
 		return "", nil, err
+	}
+	var b bytes.Buffer
+	switch form {
+	case AsWorkbook:
+		err = sheet.WriteWorkbook(&b)
+	case AsPaper:
+		err = document.WriteSheet(sheet, &b)
+	default:
+		err = sheet.WriteText(&b)
+	}
+	return fmt.Sprintf("sheet-%03d-%s.%s", s.Number, s.Code, form), b.Bytes(), err
+}
+
+// sheetOf gives a sheet with its lines, as it is written.
+func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, error) {
+	h, err := desk.WarehouseRow(tx, c.WarehouseID)
+	if err != nil {
+		return nil, err
 	}
 	var rows []count.NamedLine
 	if err := tx.Raw(count.NamedLines+" AND l.pos >= ? AND l.pos < ? ORDER BY l.pos", c.ID, s.First,
 		s.First+int64(s.Lines)).Scan(&rows).Error; err != nil {
-		return "", nil, err
+		return nil, err
 	}
-	sheet := counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind, Extra: count.ColumnTitles(count.ColumnsOf(c))}
+	sheet := &counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind, Extra: count.ColumnTitles(count.ColumnsOf(c))}
 	for i := range rows {
 		l := rows[i].Line(h.Code)
 		l.RowCode = count.RowCodeOf(c.ID, &rows[i].CountLine, s.Number, s.First)
@@ -159,16 +183,52 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 		if err := tx.Raw(`SELECT b.code FROM bins b, bins f, bins l WHERE b.warehouse_id = ? AND f.warehouse_id = b.warehouse_id AND l.warehouse_id = b.warehouse_id
 			AND f.code = ? AND l.code = ? AND b.zone = ? AND b.sort_key >= f.sort_key AND b.sort_key <= l.sort_key ORDER BY b.sort_key`, h.ID, s.FirstBin, s.LastBin, s.Zone).
 			Scan(&sheet.Bins).Error; err != nil {
-			return "", nil, err
+			return nil, err
+		}
+	}
+	return sheet, nil
+}
+
+// Print writes sheets of a count, those with some numbers or all, into one PDF for a printer. begin gives where to, once nothing stands
+// in the way.
+func (d *Room) Print(ctx context.Context, p desk.Person, countID int64, paper string, numbers []int, begin func() io.Writer) error {
+	c, err := d.See(ctx, p, countID)
+	if err != nil {
+		return err
+	}
+	size := document.Paper(cmp.Or(paper, string(document.A4)))
+	if size != document.A4 && size != document.Letter {
+		return desk.RefuseAs(desk.Invalid, "paper", "%q is no paper that sheets are printed on. They are on A4 or Letter.", paper)
+	}
+	var sheets []store.Sheet
+	q := c.Tx.Where("count_id = ?", countID)
+	if len(numbers) > 0 {
+		q = q.Where("number IN ?", numbers)
+	}
+	if err := q.Order("number").Find(&sheets).Error; err != nil {
+		return err
+	}
+	if len(sheets) == 0 {
+		return desk.Missing("The sheet")
+	}
+	of := func(yield func(*counting.Sheet, error) bool) {
+		for i := range sheets {
+			s, err := sheetOf(c.Tx, c.Count, &sheets[i])
+			if err == nil {
+				err = ctx.Err()
+			}
+			d.Events.Tell(desk.Event{What: "progress", Count: countID, Text: "Printing " + c.Name, Done: i + 1, Of: len(sheets), Rows: i + 1})
+			if !yield(s, err) {
+				return
+			}
 		}
 	}
 	var b bytes.Buffer
-	if form == AsWorkbook {
-		err = sheet.WriteWorkbook(&b)
-	} else {
-		err = sheet.WriteText(&b)
+	if err := document.WriteSheets(size, c.Name, of, &b); err != nil {
+		return err
 	}
-	return fmt.Sprintf("sheet-%03d-%s.%s", s.Number, s.Code, form), b.Bytes(), err
+	_, err = b.WriteTo(begin())
+	return err
 }
 
 // WriteSheets writes all sheets of a count into one zip file, as they are made. begin gives where to, once nothing about the

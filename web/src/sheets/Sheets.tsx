@@ -28,6 +28,8 @@ export function useCountBins(id: number) {
 	});
 }
 
+const numbers = (sheets: Sheet[]) => sheets.map((s) => `&number=${s.number}`).join("");
+
 /** The sheets of a count: who has each and where it stands; downloads one by one or all together. */
 export function Sheets() {
 	const person = usePerson();
@@ -39,6 +41,7 @@ export function Sheets() {
 	const hand = useHand();
 	const { chosen, marked } = hand;
 	const [who, setWho] = useState("");
+	const [paper, setPaper] = useState("A4");
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = useMemo(() => {
 		if (chosen.size === 0) return sheets.rows;
@@ -113,9 +116,12 @@ export function Sheets() {
 		{
 			key: "get",
 			title: "Download",
-			width: "118px",
+			width: "160px",
 			cell: (s) => (
 				<span className="flex gap-3">
+					<a className="word" href={`/api/counts/${id}/sheets.pdf?number=${s.number}&paper=${paper}`}>
+						paper
+					</a>
 					<a className="word" href={`/api/counts/${id}/sheets/${s.number}/csv`}>
 						text
 					</a>
@@ -170,14 +176,25 @@ export function Sheets() {
 					)}
 					{handOut.error && <Warn>{handOut.error.message}</Warn>}
 					<span className="ml-auto flex items-center gap-3">
-						<span className="text-dim">
-							{c.blind ? "Blind: the recorded quantity is not on them." : "Open: the recorded quantity is on them."}
+						<span className="text-dim" title={c.blind ? "They do not show what is recorded." : "They show what is recorded."}>
+							{c.blind ? "Blind" : "Open"} ·
 						</span>
-						<a className="act-plain" href={`/api/counts/${id}/sheets.zip?form=csv`}>
-							All {count(c.sheets)} as text
+						<span className="text-dim">all {count(c.sheets)} as</span>
+						<a className="word" href={`/api/counts/${id}/sheets.zip?form=csv`}>
+							text
 						</a>
-						<a className="act" href={`/api/counts/${id}/sheets.zip?form=xlsx`}>
-							All {count(c.sheets)} as workbooks
+						<a className="word" href={`/api/counts/${id}/sheets.zip?form=xlsx`}>
+							workbooks
+						</a>
+						<label className="flex items-center gap-1.5">
+							<span className="text-dim">on</span>
+							<select value={paper} onChange={(e) => setPaper(e.target.value)} aria-label="Paper">
+								<option value="A4">A4</option>
+								<option value="Letter">Letter</option>
+							</select>
+						</label>
+						<a className="act" href={`/api/counts/${id}/sheets.pdf?paper=${paper}${marked.size > 0 ? numbers(wanted) : ""}`}>
+							Print {marked.size > 0 ? many(wanted.length, "sheet", "sheets") : `all ${count(c.sheets)} sheets`}
 						</a>
 					</span>
 				</>
