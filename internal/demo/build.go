@@ -127,7 +127,7 @@ func (b *builder) loft() error {
 	c, err := b.desk.Plan.Freeze(
 		b.ctx,
 		b.ida,
-		plan.NewCount{Name: "Loft, September count", Scope: count.Scope{Warehouse: house}, Rows: 60, TolerancePercent: &two},
+		plan.NewCount{Name: "Loft, September count", Scope: count.Scope{Warehouse: house}, Cut: plan.Cut{Rows: 60}, TolerancePercent: &two},
 	)
 	if err != nil {
 		return err
@@ -207,7 +207,7 @@ func (b *builder) quay() error {
 	c, err := b.desk.Plan.Freeze(
 		b.ctx,
 		b.ida,
-		plan.NewCount{Name: "Quay store, November count", Scope: count.Scope{Warehouse: house}, Rows: 80, TolerancePercent: &one},
+		plan.NewCount{Name: "Quay store, November count", Scope: count.Scope{Warehouse: house}, Cut: plan.Cut{Rows: 80}, TolerancePercent: &one},
 	)
 	if err != nil {
 		return err

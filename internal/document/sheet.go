@@ -218,7 +218,9 @@ func (p *sheet) block(b *block) {
 				p.write(f, textSize, p.descr[0], base+float64(i)*lineHeight, text)
 			}
 			p.write(textFace, textSize, p.unit[0]+1, base, p.shortened(textFace, textSize, p.unit[1]-p.unit[0]-1.5, l.Unit))
-			if !p.Blind {
+			if l.Look {
+				p.write(textFace, textSize, p.descr[0], base, counting.LookHere)
+			} else if !p.Blind {
 				p.writeRight(codeFace, codeSize, p.recorded[1]-2, base, strings.Replace(l.Recorded.String(), "-", "−", 1))
 			}
 		}

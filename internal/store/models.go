@@ -42,6 +42,7 @@ type Warehouse struct {
 	Name     string
 	SetID    int64
 	IntakeID int64
+	Walk     string // how its aisles are walked, as cutting.Way has it; "" where nothing was said
 }
 
 // Bin is the smallest place.
@@ -159,12 +160,17 @@ type Sheet struct {
 	FirstBin, LastBin string
 	First             int64 // the line of its first row; its rows follow one another
 	Lines, Counted    int   // rows, and those of them with a count
-	Empty             int   // rows to fill in for each bin from FirstBin to LastBin, where nothing is recorded there
+	Empty             int   // of a first count: rows to fill in for each of its empty bins; else they have one
+	Seconds           int64 // what it is expected to take
 	State             string
 	OutAt, BackAt     int64
 	Counter           string
 	Revisions         int
 }
+
+// EmptyBin is a bin of a sheet in which nothing is recorded: somebody must look. It stands behind the line at position After, and among
+// several there by its Place.
+type EmptyBin struct{ CountID, SheetID, After, Place, BinID int64 }
 
 // States of a sheet.
 const (

@@ -250,6 +250,30 @@ CREATE INDEX decisions_line ON decisions (count_id, pos);
 ALTER TABLE decisions ADD COLUMN quantity INTEGER; -- what it was about; none in decisions of before
 `, `
 ALTER TABLE sheets ADD COLUMN empty INTEGER NOT NULL DEFAULT 0; -- rows for each bin to fill in, where nothing is recorded
+`, `
+ALTER TABLE sheets ADD COLUMN seconds INTEGER NOT NULL DEFAULT 0; -- what it is expected to take
+ALTER TABLE warehouses ADD COLUMN walk TEXT NOT NULL DEFAULT '';
+-- The bins of a sheet in which nothing is recorded: somebody must look.
+CREATE TABLE empty_bins (
+	count_id INTEGER NOT NULL REFERENCES counts(id), sheet_id INTEGER NOT NULL REFERENCES sheets(id), after INTEGER NOT NULL, place INTEGER NOT NULL,
+	bin_id INTEGER NOT NULL REFERENCES bins(id), PRIMARY KEY (count_id, sheet_id, place)
+) WITHOUT ROWID;
+INSERT INTO empty_bins SELECT s.count_id, s.id, 0, row_number() OVER (PARTITION BY s.id ORDER BY b.sort_key), b.id
+	FROM sheets s JOIN counts c ON c.id = s.count_id JOIN bins b ON b.warehouse_id = c.warehouse_id AND b.zone = s.zone
+	JOIN bins f ON f.warehouse_id = c.warehouse_id AND f.code = s.first_bin JOIN bins l ON l.warehouse_id = c.warehouse_id AND l.code = s.last_bin
+	WHERE s.empty > 0 AND b.sort_key >= f.sort_key AND b.sort_key <= l.sort_key;
+-- Scopes of counts that were kept with a name.
+CREATE TABLE scopes (
+	id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, body TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL
+);
+-- The cut-off of a count: what was on its way when it was frozen. A later version of an entry replaces it; one that is withdrawn says so.
+CREATE TABLE cut_offs (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL REFERENCES counts(id), what TEXT NOT NULL, reference TEXT NOT NULL, item_id INTEGER NOT NULL DEFAULT 0,
+	bin_id INTEGER NOT NULL DEFAULT 0, quantity INTEGER, note TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL, replaces INTEGER NOT NULL DEFAULT 0,
+	withdrawn INTEGER NOT NULL DEFAULT 0
+);
+CREATE INDEX cut_offs_count ON cut_offs (count_id);
+CREATE TRIGGER cut_offs_kept BEFORE UPDATE ON cut_offs BEGIN SELECT RAISE(ABORT, 'the cut-off is never changed'); END;
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

@@ -332,7 +332,7 @@ func (s *Store) sweep() error {
 
 // DeleteCount takes away a count whose freezing was broken off: nobody has seen it.
 func DeleteCount(tx *gorm.DB, id int64) error {
-	for _, t := range []string{"count_lines", "count_items", "count_tallies", "count_moves", "sheets"} {
+	for _, t := range []string{"count_lines", "count_items", "count_tallies", "count_moves", "empty_bins", "sheets"} {
 		if err := tx.Exec("DELETE FROM "+t+" WHERE count_id = ?", id).Error; err != nil {
 			return err
 		}

@@ -21,11 +21,10 @@ func (s *Server) registerCounts() {
 	op(s, "tally", http.MethodPost, "/api/plan/tally", "What a scope comes to", func(ctx context.Context, p desk.Person, in *struct {
 		Body struct {
 			Scope count.Scope `json:"scope"`
-			Rows  int         `json:"rows" minimum:"1" maximum:"5000"`
-			Empty int         `json:"empty,omitempty" minimum:"0" maximum:"100" doc:"where nothing is recorded: rows to fill in for each bin"`
+			plan.Cut
 		}
 	}) (plan.Tally, error) {
-		return d.Plan.Tally(ctx, p, in.Body.Scope, in.Body.Rows, in.Body.Empty)
+		return d.Plan.Tally(ctx, p, in.Body.Scope, in.Body.Cut)
 	})
 	op(s, "freeze", http.MethodPost, "/api/counts", "Freeze a scope and cut its sheets",
 		func(ctx context.Context, p desk.Person, in *body[plan.NewCount]) (plan.CountMade, error) {

@@ -275,7 +275,7 @@ func measureCounts(dir string, lines int) error {
 	}()
 	start = time.Now()
 	mib, err := memory(func() (err error) {
-		made, err = h.desk.Plan.Freeze(h.ctx, h.ida, plan.NewCount{Name: "All of it", Scope: count.Scope{Warehouse: 1}, Rows: 200})
+		made, err = h.desk.Plan.Freeze(h.ctx, h.ida, plan.NewCount{Name: "All of it", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 200}})
 		return err
 	})
 	freeze := time.Since(start).Seconds()

@@ -145,7 +145,7 @@ func TestSentTwice(t *testing.T) {
 
 	houses, err := d.Recorded.Warehouses(ctx, p)
 	require.NoError(t, err)
-	n := plan.NewCount{Key: "key-of-the-count", Name: "Count", Scope: count.Scope{Warehouse: houses[0].ID}, Rows: 10}
+	n := plan.NewCount{Key: "key-of-the-count", Name: "Count", Scope: count.Scope{Warehouse: houses[0].ID}, Cut: plan.Cut{Rows: 10}}
 	a, err := d.Plan.Freeze(ctx, p, n)
 	require.NoError(t, err)
 	b, err := d.Plan.Freeze(ctx, p, n)

@@ -22,47 +22,7 @@ type Line struct {
 	Recorded    quantity.Quantity
 	RowCode     string
 	Extra       []string // further cells, as the sheet's Extra names them
-}
-
-// Cut divides n lines, which stand in walking order, into sheets: each zone by itself, no sheet longer than most
-// rows, sheets of a zone about equally long, and a bin on one sheet wherever it fits. zone and bin tell those of a line, as
-// any numbers. It gives the end of each sheet.
-func Cut(n, most int, zone, bin func(line int) int64) (ends []int) {
-	most = max(most, 1)
-	border := func(at int) bool { return bin(at-1) != bin(at) }
-	for from := 0; from < n; {
-		to := from
-		for to < n && zone(to) == zone(from) {
-			to++
-		}
-		for start := from; start < to; {
-			left := to - start
-			sheets := (left + most - 1) / most
-			target := (left + sheets - 1) / sheets
-			end := min(start+target, to)
-			if end < to {
-				// Back to the last border between two bins, or on to the next one where there is room.
-				back := end
-				for back > start && !border(back) {
-					back--
-				}
-				on := end
-				for on < to && on-start < most && !border(on) {
-					on++
-				}
-				switch {
-				case on == to || border(on):
-					end = on
-				case back > start:
-					end = back
-				}
-			}
-			ends = append(ends, end)
-			start = end
-		}
-		from = to
-	}
-	return ends
+	Look        bool     // a bin in which nothing is recorded: somebody must look
 }
 
 // SheetCode is the code of a count's sheet: a letter, the count, the sheet, and a check character. It begins

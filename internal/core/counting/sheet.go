@@ -21,6 +21,9 @@ type Sheet struct {
 	Rows  int
 }
 
+// LookHere stands as a remark in the row of a bin in which nothing is recorded.
+const LookHere = "recorded as empty: look"
+
 // table gives the rows of the sheet as it goes out: the head, an empty row, the header, the lines. header is the
 // pos of the header row, counted the column of the counts, both from 0.
 func (s *Sheet) table() (rows [][]string, header, counted int) {
@@ -67,7 +70,11 @@ func (s *Sheet) table() (rows [][]string, header, counted int) {
 	rows = append(rows, top)
 	for i := range s.Lines {
 		l := &s.Lines[i]
-		rows = append(rows, row(l.RowCode, l.Key, l.Description, l.Unit, l.Extra, l.Recorded.String(), "", "", ""))
+		recorded, remark := l.Recorded.String(), ""
+		if l.Look {
+			recorded, remark = "", LookHere
+		}
+		rows = append(rows, row(l.RowCode, l.Key, l.Description, l.Unit, l.Extra, recorded, "", "", remark))
 	}
 	for _, bin := range s.Bins {
 		for range s.Rows {

@@ -24,40 +24,6 @@ import (
 	"wobin/internal/core/tabular"
 )
 
-func TestCut(t *testing.T) {
-	names := map[string]int64{}
-	name := func(s string) int64 {
-		if names[s] == 0 {
-			names[s] = int64(len(names) + 1)
-		}
-		return names[s]
-	}
-	sameBin := func(a, b Line) bool { return a.Key[stock.Bin] == b.Key[stock.Bin] }
-	rapid.Check(t, func(t *rapid.T) {
-		var lines []Line
-		for z := range rapid.IntRange(1, 3).Draw(t, "zones") {
-			for b := range rapid.IntRange(1, 20).Draw(t, "bins") {
-				for range rapid.IntRange(1, 6).Draw(t, "lines") {
-					lines = append(lines, Line{Zone: fmt.Sprint(z), Key: [stock.Parts]string{stock.Bin: fmt.Sprintf("%d-%d", z, b)}})
-				}
-			}
-		}
-		most := rapid.IntRange(1, 30).Draw(t, "most")
-		from := 0
-		for _, end := range Cut(len(lines), most, func(i int) int64 { return name(lines[i].Zone) },
-			func(i int) int64 { return name(lines[i].Key[stock.Bin]) }) {
-			assert.Greater(t, end, from)
-			assert.LessOrEqual(t, end-from, most)
-			assert.Equal(t, lines[from].Zone, lines[end-1].Zone, "a sheet is of one zone")
-			if end < len(lines) && most >= 12 {
-				assert.False(t, sameBin(lines[end-1], lines[end]) && lines[end-1].Zone == lines[end].Zone, "a bin stands on one sheet")
-			}
-			from = end
-		}
-		assert.Equal(t, len(lines), from, "every line is on a sheet")
-	})
-}
-
 // back reads a returned file and takes it back against a frozen sheet.
 func back(t require.TestingT, data []byte, frozen *Frozen, given ...*layout.Layout) (*Back, *problem.Problems) {
 	want := recognise.Want{Kinds: field.Kinds}

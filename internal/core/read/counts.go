@@ -144,9 +144,10 @@ func (r *pass) counts() (*CountFile, error) {
 	return s, nil
 }
 
-// unfilled tells whether the row in hand is one to be filled in that was not: it names no item, and nothing was counted.
+// unfilled tells whether the row in hand is one to be filled in that was not: it names no item, and nothing was counted, or 0 to say that
+// the bin is empty.
 func (c *cells) unfilled(at *keySources, rowCode, counted *reader) bool {
-	if len(c.get(rowCode)) > 0 || len(c.get(counted)) > 0 || len(c.get(at.parts[stock.SKU])) > 0 {
+	if n := c.get(counted); len(c.get(rowCode)) > 0 || len(n) > 0 && string(n) != "0" || len(c.get(at.parts[stock.SKU])) > 0 {
 		return false
 	}
 	for _, o := range at.others {

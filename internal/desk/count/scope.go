@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/scope"
 )
 
 // KeptRule asks for an attribute of the item (item.Colour) or of the line (line.Shelf label) to have one of some values.
@@ -12,10 +13,10 @@ type KeptRule struct {
 	Values    []string `json:"values" maxItems:"500"`
 }
 
-// has tells whether a bin is in a scope. A scope by attributes says nothing about keys that nobody had recorded.
+// has tells whether a bin is in a scope. A scope by attributes or rules says nothing about keys that nobody had recorded.
 func (sc *Scope) has(bin int64, zone string) bool {
 	switch {
-	case len(sc.Kept) > 0:
+	case len(sc.Kept) > 0 || len(sc.Rules) > 0 || sc.LeaveZero:
 		return false
 	case len(sc.Bins) > 0:
 		return slices.Contains(sc.Bins, bin)
@@ -32,6 +33,10 @@ type Scope struct {
 	Bins      []int64  `json:"bins,omitempty"`
 	// Kept narrows to lines with certain attributes: each must have one of its values.
 	Kept []KeptRule `json:"kept,omitempty" maxItems:"20"`
+	// Rules narrow to lines for which all of them hold.
+	Rules      []scope.Rule `json:"rules,omitempty" maxItems:"20"`
+	LeaveZero  bool         `json:"leave_zero,omitempty" doc:"lines of which nothing is recorded are left out"`
+	LeaveEmpty bool         `json:"leave_empty,omitempty" doc:"bins in which nothing is recorded are left out"`
 }
 
 // LeftOut are lines that are not counted by rule, and why.
@@ -39,6 +44,7 @@ type LeftOut struct {
 	Services int `json:"services"`
 	Inactive int `json:"inactive" doc:"inactive items without stock"`
 	Parents  int `json:"parents"`
+	Zero     int `json:"zero" doc:"lines of which nothing is recorded, where these are left out"`
 }
 
 // ClassTolerance are the limits of a class of items.

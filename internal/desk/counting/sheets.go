@@ -1,9 +1,9 @@
 package counting
 
 import (
-	"cmp"
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/counting"
+	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/document"
@@ -178,15 +179,38 @@ func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, erro
 		l.Extra = count.Shown(rows[i].Attributes, count.ColumnsOf(c))
 		sheet.Lines = append(sheet.Lines, l)
 	}
+	return sheet, addEmpty(tx, s, h.Code, sheet)
+}
+
+// addEmpty adds the bins in which nothing is recorded: rows to fill in on a first count, else one to be looked into, where it is walked by.
+func addEmpty(tx *gorm.DB, s *store.Sheet, house string, sheet *counting.Sheet) error {
+	var bins []struct {
+		After int64
+		Code  string
+	}
+	if err := tx.Raw("SELECT e.after, b.code FROM empty_bins e JOIN bins b ON b.id = e.bin_id WHERE e.count_id = ? AND e.sheet_id = ? ORDER BY e.place",
+		s.CountID, s.ID).Scan(&bins).Error; err != nil || len(bins) == 0 {
+		return err
+	}
 	if s.Empty > 0 {
-		sheet.House, sheet.Rows = h.Code, s.Empty
-		if err := tx.Raw(`SELECT b.code FROM bins b, bins f, bins l WHERE b.warehouse_id = ? AND f.warehouse_id = b.warehouse_id AND l.warehouse_id = b.warehouse_id
-			AND f.code = ? AND l.code = ? AND b.zone = ? AND b.sort_key >= f.sort_key AND b.sort_key <= l.sort_key ORDER BY b.sort_key`, h.ID, s.FirstBin, s.LastBin, s.Zone).
-			Scan(&sheet.Bins).Error; err != nil {
-			return nil, err
+		sheet.House, sheet.Rows = house, s.Empty
+		for _, b := range bins {
+			sheet.Bins = append(sheet.Bins, b.Code)
+		}
+		return nil
+	}
+	lines := make([]counting.Line, 0, len(sheet.Lines)+len(bins))
+	next := 0
+	for i := range len(sheet.Lines) + 1 {
+		for ; next < len(bins) && bins[next].After <= s.First-1+int64(i); next++ {
+			lines = append(lines, counting.Line{Key: [stock.Parts]string{stock.Warehouse: house, stock.Bin: bins[next].Code}, Look: true})
+		}
+		if i < len(sheet.Lines) {
+			lines = append(lines, sheet.Lines[i])
 		}
 	}
-	return sheet, nil
+	sheet.Lines = lines
+	return nil
 }
 
 // Print writes sheets of a count, those with some numbers or all, into one PDF for a printer. begin gives where to, once nothing stands

@@ -163,7 +163,7 @@ func TestDeskAgreesWithCore(t *testing.T) {
 		c, err := d.Plan.Freeze(
 			ctx,
 			nell,
-			plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &limit, PostTolerated: opt.PostTolerated},
+			plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, ToleranceQuantity: &limit, PostTolerated: opt.PostTolerated},
 		)
 		require.NoError(rt, err)
 		first := rapid.Bool().Draw(rt, "movements first")

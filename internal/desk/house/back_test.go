@@ -62,7 +62,7 @@ func TestCountsWithoutLots(t *testing.T) {
 		"stock.csv",
 		"warehouse,bin,sku,lot,holding,quantity,as at\nW,A,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L1,,5,2026-11-20T06:00:00Z\nW,B,FLARE,L2,,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,own,5,2026-11-20T06:00:00Z\nW,C,FLARE,L1,hire,2,2026-11-20T06:00:00Z\n",
 	)
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Rows: 50})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}})
 	require.NoError(t, err)
 	dr := look(
 		t,
@@ -94,7 +94,7 @@ func TestManyCountsOfOtherMaking(t *testing.T) {
 		fmt.Fprintf(&back, "a-%d,s-%d,5,2026-11-20T08:00:00Z\n", i/5, i%1000)
 	}
 	take(t, d, "stock.csv", stock.String())
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Rows: 500})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 500}})
 	require.NoError(t, err)
 	dr := look(t, d, "own.csv", back.String(), intake.Choices{Count: c.ID})
 	require.Empty(t, dr.Problems)
@@ -141,7 +141,7 @@ func TestTimeAbove(t *testing.T) {
 func TestCountsWithoutBins(t *testing.T) {
 	d := at(t)
 	take(t, d, "stock.csv", "warehouse,sku,quantity,as at\nW,ROPE,5,2026-11-20T06:00:00Z\n")
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Rows: 50})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}})
 	require.NoError(t, err)
 	dr := look(t, d, "own.csv", "sku,counted,counted at\nrope,4,2026-11-20T08:00:00Z\n", intake.Choices{Count: c.ID})
 	require.Empty(t, dr.Problems)

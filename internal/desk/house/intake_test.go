@@ -538,7 +538,7 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 		},
 	)
 	takeDraft(t, d, dr)
-	whole, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, 50, 1)
+	whole, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, plan.Cut{Rows: 50, Empty: 1})
 	require.NoError(t, err)
 	assert.Equal(
 		t,
@@ -552,13 +552,13 @@ func TestAttributesGoAllTheWay(t *testing.T) {
 		whole.Kept,
 	)
 	scope := count.Scope{Warehouse: 1, Kept: []count.KeptRule{{Attribute: "item.Colour", Values: []string{"white"}}}}
-	some, err := d.Plan.Tally(ctx, nell, scope, 50, 1)
+	some, err := d.Plan.Tally(ctx, nell, scope, plan.Cut{Rows: 50, Empty: 1})
 	require.NoError(t, err)
 	assert.Equal(t, 2, some.Lines)
 	c, err := d.Plan.Freeze(
 		ctx,
 		nell,
-		plan.NewCount{Name: "White", Scope: scope, Rows: 50, Columns: []string{"line.Shelf label", "item.Colour"}},
+		plan.NewCount{Name: "White", Scope: scope, Cut: plan.Cut{Rows: 50}, Columns: []string{"line.Shelf label", "item.Colour"}},
 	)
 	require.NoError(t, err)
 	_, sheet, err := d.Counting.WriteSheet(ctx, nell, c.ID, 1, counting.AsText)

@@ -122,7 +122,7 @@ func frozen(t *testing.T, d *house.House, blind bool) int64 {
 	t.Helper()
 	take(t, d, "items.csv", itemsText)
 	take(t, d, "stock.csv", stockText)
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Rows: 50, Blind: blind})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, Blind: blind})
 	require.NoError(t, err)
 	return c.ID
 }
@@ -157,13 +157,13 @@ func lineOf(t *testing.T, d *house.House, id int64, sku, bin string) count.Varia
 func TestPlan(t *testing.T) {
 	d := at(t)
 	id := frozen(t, d, false)
-	tally, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, 50, 1)
+	tally, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, plan.Cut{Rows: 50, Empty: 1})
 	require.NoError(t, err)
 	assert.Equal(t, count.LeftOut{Services: 1, Inactive: 1, Parents: 1}, tally.LeftOut)
 	assert.Equal(t, 4, tally.Lines)
 	assert.Equal(t, "270.00", tally.Value.String()) // 25 + 40 + 25 + 180
 	assert.Len(t, tally.Sheets, 2, "each zone by itself")
-	one, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Zones: []string{"Back"}}, 1, 1)
+	one, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Zones: []string{"Back"}}, plan.Cut{Rows: 1, Empty: 1})
 	require.NoError(t, err)
 	assert.Equal(t, 2, one.Lines)
 	assert.Len(t, one.Sheets, 2)
@@ -172,7 +172,7 @@ func TestPlan(t *testing.T) {
 	assert.Equal(t, tally.LeftOut, c.LeftOut)
 	assert.Equal(t, 4, c.RecordedLines)
 	assert.Nil(t, c.Accuracy, "over nothing there is no ratio")
-	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1, Zones: []string{"None"}}, Rows: 5})
+	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1, Zones: []string{"None"}}, Cut: plan.Cut{Rows: 5}})
 	assert.ErrorContains(t, err, "nothing to count")
 }
 
@@ -365,7 +365,7 @@ func TestPages(t *testing.T) {
 		fmt.Fprintf(&b, "W,A-%d,S%d,%d,%d,2026-11-20T06:00:00Z\n", i/4, i%30, i+1, i%3)
 	}
 	take(t, d, "stock.csv", b.String())
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Rows: 50})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}})
 	require.NoError(t, err)
 	takeCounts(
 		t,
@@ -436,7 +436,7 @@ func TestBlind(t *testing.T) {
 		_, e4 := d.Adjustments.PreviewPosting(ctx, p, id, "difference")
 		_, e5 := d.Recorded.Recorded(ctx, p, 1, desk.Filter{})
 		_, e6 := d.Recorded.RecordedItems(ctx, p, 1, desk.Filter{})
-		_, e7 := d.Plan.Tally(ctx, p, count.Scope{Warehouse: 1, Bins: []int64{1}}, 10, 1)
+		_, e7 := d.Plan.Tally(ctx, p, count.Scope{Warehouse: 1, Bins: []int64{1}}, plan.Cut{Rows: 10, Empty: 1})
 		stockFile := sha256.Sum256([]byte(stockText))
 		k, e8 := d.KeptFile(ctx, p, hex.EncodeToString(stockFile[:]))
 		if e8 == nil {

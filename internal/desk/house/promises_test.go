@@ -53,7 +53,7 @@ func TestKeysAreForTheSameWork(t *testing.T) {
 	assert.Equal(t, desk.KeyTaken, kindOf(t, err), "another person")
 	_, err = d.Adjustments.Post(ctx, nell, id, "difference", "key-of-typing", 1)
 	assert.Equal(t, desk.KeyTaken, kindOf(t, err), "another operation")
-	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Key: "key-of-typing", Name: "x", Scope: count.Scope{Warehouse: 1}, Rows: 5})
+	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Key: "key-of-typing", Name: "x", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 5}})
 	assert.Equal(t, desk.KeyTaken, kindOf(t, err))
 	dr := look(t, d, "places.csv", "Warehouse,Bin\nW,NEW-1\n", intake.Choices{})
 	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "key-of-typing", 0)
@@ -257,7 +257,7 @@ func TestWhatChangesAfterAPosting(t *testing.T) {
 func TestRecordedIn1970(t *testing.T) {
 	d := at(t)
 	take(t, d, "stock.csv", "warehouse,bin,sku,quantity,as at\nW,A,X,5,1970-01-01T00:00:00Z\n")
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Old", Scope: count.Scope{Warehouse: 1}, Rows: 5})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Old", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 5}})
 	require.NoError(t, err)
 	today, err := d.Today.Today(ctx, nell)
 	require.NoError(t, err)
@@ -279,7 +279,7 @@ func TestLineBeyondTwoHundred(t *testing.T) {
 		fmt.Fprintf(&b, "W,A-%d,X,5,2026-11-20T06:00:00Z\n", i)
 	}
 	take(t, d, "stock.csv", b.String())
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Rows: 500})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 500}})
 	require.NoError(t, err)
 	h, err := d.Variances.History(ctx, nell, c.ID, 249)
 	require.NoError(t, err)
@@ -291,7 +291,7 @@ func TestLineBeyondTwoHundred(t *testing.T) {
 func TestWhichCountAFileBelongsTo(t *testing.T) {
 	d := at(t)
 	one := frozen(t, d, false)
-	two, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Two", Scope: count.Scope{Warehouse: 1}, Rows: 50})
+	two, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Two", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}})
 	require.NoError(t, err)
 	a, b := lineOf(t, d, one, "ROPE", "A-1-1"), lineOf(t, d, two.ID, "SHK", "A-1-2")
 	text := "row code,bin,sku,counted,counted at\n" + a.RowCode + ",A-1-1,ROPE,5,2026-11-20T10:00:00Z\n" + b.RowCode + ",A-1-2,SHK,5,2026-11-20T10:00:00Z\n"
@@ -315,7 +315,7 @@ func TestSumsTooLarge(t *testing.T) {
 		"stock.csv",
 		"warehouse,bin,sku,quantity,unit cost,as at\nW,A,X,5,1,2026-11-20T06:00:00Z\nW,B,Y,5,900000000000,2026-11-20T06:00:00Z\n",
 	)
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Rows: 5})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 5}})
 	require.NoError(t, err)
 	const most = "999999999999"
 	moves := "warehouse,bin,sku,quantity,at,reference\n"

@@ -21,13 +21,13 @@ func TestCountsOfSeveralWarehouses(t *testing.T) {
 	text := "warehouse,bin,sku,counted,counted at\nQUAY,A-1,ROPE,4,2026-11-20T08:00:00Z\nloft,B-1,ROPE,8,2026-11-20T08:00:00Z\n"
 	dr := look(t, d, "counts.csv", text, intake.Choices{})
 	assert.Equal(t, "count", dr.Asks, "nothing is being counted")
-	quay, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Quay", Scope: count.Scope{Warehouse: 2}, Rows: 50})
+	quay, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Quay", Scope: count.Scope{Warehouse: 2}, Cut: plan.Cut{Rows: 50}})
 	require.NoError(t, err)
 	dr = look(t, d, "counts.csv", text, intake.Choices{})
 	require.Len(t, dr.Problems, 1)
 	assert.Equal(t, "not counted now", dr.Problems[0].Kind)
 	assert.Contains(t, dr.Problems[0].List[0].Text, "no count of loft is running")
-	loft, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Loft", Scope: count.Scope{Warehouse: 1}, Rows: 50})
+	loft, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Loft", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}})
 	require.NoError(t, err)
 	dr = look(t, d, "counts.csv", text, intake.Choices{})
 	require.Empty(t, dr.Problems)
@@ -60,7 +60,7 @@ func TestCountsOfSeveralWarehouses(t *testing.T) {
 	assert.Equal(t, []int{6, 12}, []int{standing(quay.ID) - 4, standing(loft.ID) - 8})
 
 	// Two counts of one warehouse: it has to be said.
-	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Quay again", Scope: count.Scope{Warehouse: 2}, Rows: 50})
+	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Quay again", Scope: count.Scope{Warehouse: 2}, Cut: plan.Cut{Rows: 50}})
 	require.NoError(t, err)
 	dr = look(t, d, "third.csv", text, intake.Choices{})
 	assert.Equal(t, "count", dr.Asks)

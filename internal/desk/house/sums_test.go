@@ -19,7 +19,7 @@ func TestSumsAndPacks(t *testing.T) {
 	d := at(t)
 	take(t, d, "items.csv", "sku,description,unit,pack unit,pack size\nSHK,Shackle,ea,bx,25\nROPE,Rope,m,,\n")
 	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,as at\nW,A-1,SHK,80,2026-11-20T06:00:00Z\nW,A-2,ROPE,7,2026-11-20T06:00:00Z\n")
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Packs", Scope: count.Scope{Warehouse: 1}, Rows: 10})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Packs", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10}})
 	require.NoError(t, err)
 	lines, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
 	require.NoError(t, err)

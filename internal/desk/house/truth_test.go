@@ -675,7 +675,7 @@ func TestTruthUnderEveryOrder(t *testing.T) {
 		c, err := d.Plan.Freeze(
 			ctx,
 			nell,
-			plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &limit, PostTolerated: m.tolerated},
+			plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, ToleranceQuantity: &limit, PostTolerated: m.tolerated},
 		)
 		require.NoError(rt, err)
 		m.id = c.ID

@@ -30,7 +30,7 @@ func TestLimitsByClass(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"A", "B"}, classes)
 	two, nine := 2*quantity.Quantity(quantity.Scale), 9*quantity.Quantity(quantity.Scale)
-	plan := plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Rows: 50, ToleranceQuantity: &two, PostTolerated: true}
+	plan := plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, ToleranceQuantity: &two, PostTolerated: true}
 	plan.Classes = map[string]count.ClassTolerance{"C": {Quantity: &nine}}
 	_, err = d.Plan.Freeze(ctx, nell, plan)
 	var refused *desk.Refusal
@@ -127,7 +127,7 @@ func TestOtherLinesInABigBin(t *testing.T) {
 	}
 	take(t, d, "items.csv", strings.ReplaceAll(items.String(), "stocked", "type"))
 	take(t, d, "stock.csv", rows.String())
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Rows: 500})
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 500}})
 	require.NoError(t, err)
 	require.Equal(t, 1608, c.Lines)
 	page, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{Text: "S-1800", Limit: 10})

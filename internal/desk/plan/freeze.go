@@ -15,33 +15,35 @@ import (
 	"wobin/internal/store"
 )
 
-// writeFrozen writes a count that nobody sees yet: its row, its sheets, none longer than rows, its lines and its tallies.
-func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows, empty int) (sheets int, err error) {
-	ends := s.cut(rows, empty)
-	list := make([]store.Sheet, len(ends))
+// writeFrozen writes a count that nobody sees yet: its row, its sheets, its lines and its tallies.
+func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut Cut) (sheets int, err error) {
+	cuts := s.cut(cut)
+	list := make([]store.Sheet, len(cuts))
 	err = d.Store.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Create(c).Error; err != nil {
 			return err
 		}
-		from := 0
-		for n, end := range ends {
-			list[n] = store.Sheet{
-				CountID:  c.ID,
-				Number:   n + 1,
-				Code:     counting.SheetCode(int(c.ID), n+1),
-				Zone:     s.zone(from),
-				FirstBin: s.bin(from),
-				LastBin:  s.bin(end - 1),
-				First:    int64(from + 1),
-				Lines:    end - from,
-				State:    store.WithUs,
+		for n := range cuts {
+			x := &cuts[n]
+			from, to := s.bins[x.From].from, s.bins[x.To-1].to
+			list[n] = store.Sheet{CountID: c.ID, Number: n + 1, Code: counting.SheetCode(int(c.ID), n+1), Zone: s.zones(x), FirstBin: s.code(x.From),
+				LastBin: s.code(x.To - 1), First: int64(from + 1), Lines: int(to - from), Counter: cut.who(x.Person), Seconds: x.Seconds, State: store.WithUs}
+			if s.first {
+				list[n].First, list[n].Empty = 1, cut.Empty
 			}
-			if len(s.empty) > 0 {
-				list[n].First, list[n].Lines, list[n].Empty = 1, 0, empty
-			}
-			from = end
 		}
-		return store.Batch(tx, list)
+		if err := store.Batch(tx, list); err != nil {
+			return err
+		}
+		var empty []store.EmptyBin
+		for n := range cuts {
+			for i := cuts[n].From; i < cuts[n].To; i++ {
+				if b := &s.bins[i]; b.empty() {
+					empty = append(empty, store.EmptyBin{CountID: c.ID, SheetID: list[n].ID, After: int64(b.from), Place: int64(i), BinID: b.bin})
+				}
+			}
+		}
+		return store.Batch(tx, empty)
 	})
 	if err != nil {
 		return 0, err
@@ -86,7 +88,7 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, rows,
 	if err := d.Store.WriteCountItems(ctx, known); err != nil {
 		return 0, err
 	}
-	return len(ends), d.Store.WriteCountTallies(ctx, c.ID, t.tallies())
+	return len(cuts), d.Store.WriteCountTallies(ctx, c.ID, t.tallies())
 }
 
 // countItems gives what a count knows of the items in its scope.

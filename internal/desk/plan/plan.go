@@ -22,10 +22,20 @@ import (
 type Room struct {
 	*desk.Desk
 	recorded *recorded.Room
+	facts    facts
 }
 
 // New makes the room over recorded stock, of which a scope is a part.
-func New(d *desk.Desk, r *recorded.Room) *Room { return &Room{d, r} }
+func New(d *desk.Desk, r *recorded.Room) *Room {
+	room := &Room{Desk: d, recorded: r}
+	d.OnRenewal(func(context.Context) error {
+		room.facts.mu.Lock()
+		defer room.facts.mu.Unlock()
+		room.facts.names, room.facts.set = nil, -1
+		return nil
+	})
+	return room
+}
 
 // Tally is what a scope comes to.
 type Tally struct {
@@ -40,14 +50,22 @@ type Tally struct {
 	SheetsN  int            `json:"sheets_n" doc:"how many sheets would be cut"`
 	Zones    []ZoneTally    `json:"zones"`
 	Kept     []KeptTally    `json:"kept" doc:"attributes that lines in scope have"`
+	Seconds  int64          `json:"seconds" doc:"what counting is expected to take one person"`
+	Paced    bool           `json:"paced" doc:"the pace is that of earlier counts here"`
+	Unknown  []string       `json:"unknown" doc:"values of rules that nothing has, the first twenty"`
+	UnknownN int            `json:"unknown_n" doc:"how many they are"`
 }
 
 // SheetTally is a sheet that would be cut.
 type SheetTally struct {
-	Zone  string `json:"zone"`
-	From  string `json:"from"`
-	To    string `json:"to"`
-	Lines int    `json:"lines"`
+	Zone    string `json:"zone"`
+	From    string `json:"from"`
+	To      string `json:"to"`
+	Lines   int    `json:"lines" doc:"its rows"`
+	Bins    int    `json:"bins"`
+	Seconds int64  `json:"seconds"`
+	Minutes string `json:"minutes" doc:"what it is expected to take"`
+	For     string `json:"for" doc:"by people: whose it is"`
 }
 
 // ZoneTally is a zone with its lines.
@@ -57,16 +75,31 @@ type ZoneTally struct {
 }
 
 // Tally tells what a scope comes to, before anything is frozen.
-func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, rows, empty int) (t Tally, err error) {
+func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, cut Cut) (t Tally, err error) {
 	tx, h, err := d.RecordedOf(ctx, p, sc.Warehouse)
 	if err != nil {
 		return t, err
 	}
-	s, err := d.scope(ctx, tx, h, sc)
+	paced := false
+	if cut.pace, paced, err = d.pace(tx, h.ID); err != nil {
+		return t, err
+	}
+	if cut, err = cut.settled(); err != nil {
+		return t, err
+	}
+	s, err := d.scoped(ctx, tx, h, sc, cut)
 	if err != nil {
 		return t, err
 	}
-	return s.tally(rows, max(empty, 1))
+	t, err = s.tally(cut)
+	t.Paced = paced
+	if t.UnknownN = len(t.Unknown); t.UnknownN > 20 {
+		t.Unknown = t.Unknown[:20]
+	}
+	if t.Unknown == nil {
+		t.Unknown = []string{}
+	}
+	return t, err
 }
 
 // Classes gives the classes that items have, for limits of their own.
@@ -94,12 +127,11 @@ func (n *NewCount) knownClasses(tx *gorm.DB) error {
 
 // NewCount is what is settled about a count before the freeze.
 type NewCount struct {
-	Key               string                          `json:"key,omitempty" doc:"of the client's making; a repeat is answered with the first result"`
-	Name              string                          `json:"name" minLength:"1" maxLength:"120"`
-	Scope             count.Scope                     `json:"scope"`
-	Blind             bool                            `json:"blind"`
-	Rows              int                             `json:"rows" minimum:"1" maximum:"5000" doc:"the largest number of rows on a sheet"`
-	Empty             int                             `json:"empty,omitempty" minimum:"0" maximum:"100" doc:"where nothing is recorded: rows to fill in for each bin"`
+	Key   string      `json:"key,omitempty" doc:"of the client's making; a repeat is answered with the first result"`
+	Name  string      `json:"name" minLength:"1" maxLength:"120"`
+	Scope count.Scope `json:"scope"`
+	Blind bool        `json:"blind"`
+	Cut
 	ToleranceQuantity *quantity.Quantity              `json:"tolerance_quantity,omitempty"`
 	TolerancePercent  *quantity.Quantity              `json:"tolerance_percent,omitempty"`
 	ToleranceValue    *quantity.Money                 `json:"tolerance_value,omitempty"`
@@ -185,7 +217,14 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 	if err != nil {
 		return out, err
 	}
-	s, err := d.scope(ctx, tx, h, n.Scope)
+	if n.Cut.pace, _, err = d.pace(tx, h.ID); err != nil {
+		return out, err
+	}
+	cut, err := n.Cut.settled()
+	if err != nil {
+		return out, err
+	}
+	s, err := d.scoped(ctx, tx, h, n.Scope, cut)
 	if err != nil {
 		return out, err
 	}
@@ -196,15 +235,15 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 	if err := n.knownClasses(tx); err != nil {
 		return out, err
 	}
-	if n.Empty = max(n.Empty, 1); len(s.lines)+len(s.empty) == 0 {
-		return out, desk.RefuseAs(desk.Invalid, "scope", "There is nothing to count in this scope. Choose more zones or bins.")
+	if len(s.bins) == 0 {
+		return out, desk.RefuseAs(desk.Invalid, "scope", "There is nothing to count in this scope. Choose more zones or bins, or ease a rule.")
 	}
 	defer func() {
 		if err != nil && c.ID != 0 { // a kill leaves this to the next start
 			_ = d.Store.Write(context.WithoutCancel(ctx), func(tx *gorm.DB) error { return store.DeleteCount(tx, c.ID) })
 		}
 	}()
-	sheets, err := d.writeFrozen(ctx, &c, s, n.Rows, n.Empty)
+	sheets, err := d.writeFrozen(ctx, &c, s, cut)
 	if err != nil {
 		return out, desk.InWords(err)
 	}
@@ -221,6 +260,9 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 			)
 		}
 		if err := w.Exec("UPDATE counts SET state = ? WHERE id = ?", store.Running, c.ID).Error; err != nil {
+			return out, err
+		}
+		if err := w.Exec("UPDATE warehouses SET walk = ? WHERE id = ? AND walk <> ?", n.Walk, h.ID, n.Walk).Error; err != nil {
 			return out, err
 		}
 		made, err := w.Running(c.ID)

@@ -11,9 +11,11 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/code"
-	"wobin/internal/core/counting"
+	"wobin/internal/core/cutting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/scope"
+	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/recorded"
 	"wobin/internal/store"
@@ -45,18 +47,35 @@ func keptTally(counts map[string]map[string]int) []KeptTally {
 	return out
 }
 
-// scoped is what a scope picks: the lines of a set that are to be counted, in walking order, and what was left out.
+// scoped is what a scope picks: the lines of a set that are to be counted, bin by bin in walking order, and what was left out.
 type scoped struct {
 	*recorded.SetLines
 	where *recorded.Bins
+	first bool    // nothing is recorded: all bins are to be looked into
 	lines []int32 // positions in the set
-	empty []int64 // where nothing is recorded: the bins to look into, in walking order
+	bins  []binIn // in walking order
 	left  count.LeftOut
-	read  map[string]map[string]string // attributes by their text
+	// SKUs, categories and so on that a rule names and nobody has, the first of them.
+	unknown []string
+	read    map[string]map[string]string // attributes by their text
 }
 
-// scope finds the recorded lines in scope that are to be counted, in walking order (zone by zone where bins have zones).
-func (d *Room) scope(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc count.Scope) (*scoped, error) {
+// binIn is a bin with its lines among those of the scope. One without has rows to fill in.
+type binIn struct {
+	bin      int64
+	from, to int32
+	seconds  int64
+}
+
+// empty tells whether nothing is recorded in the bin.
+func (b *binIn) empty() bool { return b.from == b.to }
+
+// scope finds what is to be counted, in walking order: the recorded lines that the rules pick and, unless they are to be left out, the bins
+// in which nothing is recorded: somebody must look.
+func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc count.Scope, cut Cut) (*scoped, error) {
+	if err := scope.Check(sc.Rules); err != nil {
+		return nil, desk.RefuseAs(desk.Invalid, "rules", "%s", err.Error())
+	}
 	set, err := d.recorded.SetOf(ctx, tx, h.SetID)
 	if err != nil {
 		return nil, err
@@ -65,7 +84,7 @@ func (d *Room) scope(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc co
 	if err != nil {
 		return nil, err
 	}
-	s := &scoped{SetLines: set, where: where, read: map[string]map[string]string{}}
+	s := &scoped{SetLines: set, where: where, first: h.SetID == 0, read: map[string]map[string]string{}}
 	in := func(bin int64) bool { return true }
 	switch {
 	case len(sc.Bins) > 0:
@@ -81,22 +100,17 @@ func (d *Room) scope(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc co
 		}
 		in = func(bin int64) bool { return some[where.Zones[bin]] }
 	}
-	if h.SetID == 0 {
-		for zone := range where.Names {
-			for _, bin := range where.Order {
-				if int(where.Zones[bin]) == zone && in(bin) {
-					s.empty = append(s.empty, bin)
-				}
-			}
-		}
-		return s, nil
+	rules, err := d.rules(ctx, tx, h, s, sc.Rules)
+	if err != nil {
+		return nil, err
 	}
+	runs := map[int64][2]int32{} // of the lines that are picked, by bin; none: something is recorded, but not to be counted
 	last, is := int64(-1), false // lines of a bin stand together
-	var zone int32
-	byZone := make([][]int32, len(where.Names))
+	picked := make([]int32, 0, len(set.Bins))
 	for i, bin := range set.Bins {
 		if bin != last {
-			last, is, zone = bin, in(bin), where.Zones[bin]
+			last, is = bin, in(bin)
+			runs[bin] = [2]int32{int32(len(picked)), int32(len(picked))}
 		}
 		if !is {
 			continue
@@ -110,6 +124,9 @@ func (d *Room) scope(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc co
 				continue
 			}
 		}
+		if !rules.hold(i) {
+			continue
+		}
 		item := set.Items[i]
 		switch nature := where.Natures[item]; {
 		case nature == "service":
@@ -118,18 +135,41 @@ func (d *Room) scope(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc co
 			s.left.Parents++
 		case set.Zero[i] && where.Inactive[item]:
 			s.left.Inactive++
+		case set.Zero[i] && sc.LeaveZero:
+			s.left.Zero++
 		default:
-			byZone[zone] = append(byZone[zone], int32(i))
+			picked = append(picked, int32(i))
+			runs[bin] = [2]int32{runs[bin][0], int32(len(picked))}
 		}
 	}
-	if len(byZone) == 1 {
-		s.lines = byZone[0]
-		return s, nil
-	}
-	for _, z := range byZone {
-		s.lines = append(s.lines, z...)
-	}
+	// Rules about lines say nothing of bins that have none.
+	look := !sc.LeaveEmpty && len(sc.Kept) == 0 && len(sc.Rules) == 0
+	s.walk(cut, runs, picked, func(bin int64) bool { return look && in(bin) })
 	return s, nil
+}
+
+// walk puts bins and lines into walking order.
+func (s *scoped) walk(cut Cut, runs map[int64][2]int32, picked []int32, look func(bin int64) bool) {
+	stops := make([]cutting.Stop, len(s.where.Order))
+	for i, bin := range s.where.Order {
+		stops[i] = cutting.Stop{Zone: s.where.Zones[bin], Address: s.where.Addresses[i]}
+	}
+	s.lines = make([]int32, 0, len(picked))
+	var before *cutting.Stop
+	pace := cut.pace
+	for _, n := range cutting.Walk(stops, cut.way()) {
+		bin := s.where.Order[n]
+		run, recorded := runs[bin]
+		if recorded && run[0] == run[1] || !recorded && !look(bin) {
+			continue
+		}
+		b := binIn{bin: bin, from: int32(len(s.lines))}
+		s.lines = append(s.lines, picked[run[0]:run[1]]...)
+		b.to = int32(len(s.lines))
+		b.seconds = pace.Seconds(before, &stops[n], int(b.to-b.from))
+		before = &stops[n]
+		s.bins = append(s.bins, b)
+	}
 }
 
 // attributesOf gives a line's attributes, those of the item first, by their names in layouts.
@@ -179,58 +219,67 @@ func (s *scoped) fits(line int, rules []count.KeptRule) (bool, error) {
 	return true, nil
 }
 
-// cut gives the ends of the sheets among the lines, or, where nothing is recorded, among the bins, each of which has some rows to fill in.
-func (s *scoped) cut(rows, empty int) []int {
-	n := len(s.lines)
-	if len(s.empty) > 0 {
-		n, rows = len(s.empty), max(rows/max(empty, 1), 1)
+// cut gives the sheets.
+func (s *scoped) cut(c Cut) []cutting.Sheet {
+	bins := make([]cutting.Bin, len(s.bins))
+	for i := range s.bins {
+		b := &s.bins[i]
+		bins[i] = cutting.Bin{Zone: s.where.Zones[b.bin], Lines: s.rows(b, c.Empty), Seconds: b.seconds}
 	}
-	return counting.Cut(n, rows, func(i int) int64 { return int64(s.where.Zones[s.binAt(i)]) }, s.binAt)
+	return cutting.Cut(bins, c.how())
 }
 
-// binAt is the bin of a line, or of some rows to fill in.
-func (s *scoped) binAt(i int) int64 {
-	if len(s.empty) > 0 {
-		return s.empty[i]
+// rows is how many rows a bin has on its sheet. Where something is recorded elsewhere, one is enough for a bin that is empty.
+func (s *scoped) rows(b *binIn, empty int) int {
+	switch {
+	case !b.empty():
+		return int(b.to - b.from)
+	case s.first:
+		return empty
 	}
-	return s.Bins[s.lines[i]]
+	return 1
 }
 
-func (s *scoped) zone(i int) string { return s.where.Names[s.where.Zones[s.binAt(i)]] }
-
-func (s *scoped) bin(i int) string { return s.where.Codes[s.binAt(i)] }
-
-// rows is how many rows a sheet has.
-func (s *scoped) rows(n, empty int) int {
-	if len(s.empty) > 0 {
-		return n * empty
+// zones names those of a sheet's bins, in the order in which they are walked.
+func (s *scoped) zones(x *cutting.Sheet) string {
+	names, last := []string{}, int32(-1)
+	for _, b := range s.bins[x.From:x.To] {
+		if z := s.where.Zones[b.bin]; z != last {
+			last = z
+			if name := s.where.Names[z]; name != "" {
+				names = append(names, name)
+			}
+		}
 	}
-	return n
+	return strings.Join(names, ", ")
 }
+
+func (s *scoped) code(bin int) string { return s.where.Codes[s.bins[bin].bin] }
 
 // listedSheets is how many of the sheets that would be cut are listed.
 const listedSheets = 500
 
 // tally sums a scope up.
-func (s *scoped) tally(rows, empty int) (t Tally, err error) {
-	t = Tally{Lines: len(s.lines), Empty: len(s.empty), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}}
+func (s *scoped) tally(cut Cut) (t Tally, err error) {
+	t = Tally{Lines: len(s.lines), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}, Bins: len(s.bins), Unknown: s.unknown}
 	var most int64
 	for _, i := range s.Items {
 		most = max(most, i)
 	}
 	seen := make([]bool, most+1)
-	lastBin, lastZone := int64(-1), int32(-1)
 	counts := map[string]map[string]int{}
-	for _, n := range s.lines {
-		if bin := s.Bins[n]; bin != lastBin {
-			lastBin = bin
-			t.Bins++
-			if z := s.where.Zones[bin]; z != lastZone {
-				lastZone = z
-				t.Zones = append(t.Zones, ZoneTally{Zone: s.where.Names[z]})
-			}
+	for i := range s.bins {
+		b := &s.bins[i]
+		z := s.where.Names[s.where.Zones[b.bin]]
+		if n := len(t.Zones); n == 0 || t.Zones[n-1].Zone != z {
+			t.Zones = append(t.Zones, ZoneTally{Zone: z})
 		}
-		t.Zones[len(t.Zones)-1].Lines++
+		t.Zones[len(t.Zones)-1].Lines += int(b.to - b.from)
+		if b.empty() {
+			t.Empty++
+		}
+	}
+	for _, n := range s.lines {
 		if item := s.Items[n]; !seen[item] {
 			seen[item] = true
 			t.Items++
@@ -256,18 +305,15 @@ func (s *scoped) tally(rows, empty int) (t Tally, err error) {
 		}
 	}
 	t.Kept = keptTally(counts)
-	for _, bin := range s.empty {
-		z := s.where.Names[s.where.Zones[bin]]
-		if n := len(t.Zones); n == 0 || t.Zones[n-1].Zone != z {
-			t.Zones = append(t.Zones, ZoneTally{Zone: z})
+	sheets := s.cut(cut)
+	t.SheetsN = len(sheets)
+	for i := range sheets {
+		x := &sheets[i]
+		t.Seconds += x.Seconds
+		if i < listedSheets {
+			t.Sheets = append(t.Sheets, SheetTally{Zone: s.zones(x), From: s.code(x.From), To: s.code(x.To - 1), Lines: x.Lines,
+				Bins: x.To - x.From, Minutes: cutting.Minutes(x.Seconds), Seconds: x.Seconds, For: cut.who(x.Person)})
 		}
-		t.Bins++
-	}
-	from, ends := 0, s.cut(rows, empty)
-	t.SheetsN = len(ends)
-	for _, end := range ends[:min(len(ends), listedSheets)] {
-		t.Sheets = append(t.Sheets, SheetTally{s.zone(from), s.bin(from), s.bin(end - 1), s.rows(end-from, empty)})
-		from = end
 	}
 	return t, nil
 }

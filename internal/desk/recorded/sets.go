@@ -61,6 +61,7 @@ type SetLines struct {
 	Items      []int64
 	Values     []int64 // noValue where the line has no cost
 	Zero       []bool  // nothing is recorded
+	Below      []bool  // less than nothing is recorded
 	Attributes []int32 // into texts
 	Texts      []string
 }
@@ -98,6 +99,7 @@ func (d *Room) SetOf(ctx context.Context, tx *gorm.DB, id int64) (*SetLines, err
 		Items:      make([]int64, 0, row.Lines),
 		Values:     make([]int64, 0, row.Lines),
 		Zero:       make([]bool, 0, row.Lines),
+		Below:      make([]bool, 0, row.Lines),
 	}
 	at := map[string]int32{"": 0}
 	var wrong error
@@ -110,7 +112,7 @@ func (d *Room) SetOf(ctx context.Context, tx *gorm.DB, id int64) (*SetLines, err
 			}
 		}
 		s.Bins, s.Items = append(s.Bins, l.BinID), append(s.Items, l.ItemID)
-		s.Values, s.Zero = append(s.Values, v), append(s.Zero, l.Quantity == 0)
+		s.Values, s.Zero, s.Below = append(s.Values, v), append(s.Zero, l.Quantity == 0), append(s.Below, l.Quantity < 0)
 		n, had := at[l.Attributes]
 		if !had {
 			n = int32(len(s.Texts))

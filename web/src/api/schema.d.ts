@@ -1565,6 +1565,11 @@ export interface components {
             parents: number;
             /** Format: int64 */
             services: number;
+            /**
+             * Format: int64
+             * @description lines of which nothing is recorded, where these are left out
+             */
+            zero: number;
         };
         LineHistory: {
             events: components["schemas"]["HistoryEvent"][];
@@ -1618,6 +1623,11 @@ export interface components {
         };
         NewCount: {
             blind: boolean;
+            /**
+             * @description each zone by itself, by rows alone, or a stretch of the same time for each person; left out: by zone
+             * @enum {string}
+             */
+            by?: "zone" | "size" | "people" | "";
             /** @description limits of classes of items, in the place of those of the count */
             classes?: {
                 [key: string]: components["schemas"]["ClassTolerance"];
@@ -1629,6 +1639,8 @@ export interface components {
              * @description where nothing is recorded: rows to fill in for each bin
              */
             empty?: number;
+            /** @description by people: who they are, each of whom gets sheets */
+            for?: string[];
             /** @description the moment of the freeze; left out: when the stock was recorded */
             frozen_at?: string;
             /** @description of the client's making; a repeat is answered with the first result */
@@ -1638,13 +1650,18 @@ export interface components {
             post_tolerated?: boolean;
             /**
              * Format: int64
-             * @description the largest number of rows on a sheet
+             * @description the largest number of rows on a sheet; a bin is never parted
              */
             rows: number;
             scope: components["schemas"]["Scope"];
             tolerance_percent?: string;
             tolerance_quantity?: string;
             tolerance_value?: string;
+            /**
+             * @description how the aisles are walked: one up and the next one down, or each from its first bay
+             * @enum {string}
+             */
+            walk?: "up and down" | "each aisle" | "";
             zone?: string;
         };
         PassedOver: {
@@ -1889,6 +1906,37 @@ export interface components {
             /** Format: int64 */
             row: number;
         };
+        Rule: {
+            /**
+             * Format: int64
+             * @description abc: A are the items that make up the first so many percent; 80 where it is left out
+             */
+            a?: number;
+            /**
+             * Format: int64
+             * @description abc: A and B together; 95 where it is left out
+             */
+            b?: number;
+            /**
+             * @description abc: what the classes are worked out by
+             * @enum {string}
+             */
+            by?: "value" | "movement" | "";
+            /**
+             * Format: int64
+             * @description age: not counted for so many days
+             */
+            days?: number;
+            /** @description value: at least */
+            from?: string;
+            /** @description lines for which it does not hold */
+            not?: boolean;
+            /** @description value: at most */
+            to?: string;
+            values?: string[];
+            /** @enum {string} */
+            what: "sku" | "category" | "class" | "abc" | "value" | "below" | "zero" | "age" | "moved" | "wrong";
+        };
         SaveDraftLayoutRequest: {
             name: string;
             /** Format: int64 */
@@ -1897,6 +1945,11 @@ export interface components {
         Scope: {
             bins?: number[];
             kept?: components["schemas"]["KeptRule"][];
+            /** @description bins in which nothing is recorded are left out */
+            leave_empty?: boolean;
+            /** @description lines of which nothing is recorded are left out */
+            leave_zero?: boolean;
+            rules?: components["schemas"]["Rule"][];
             /** Format: int64 */
             warehouse: number;
             zones?: string[];
@@ -1984,9 +2037,20 @@ export interface components {
             sheets: components["schemas"]["SheetView"][];
         };
         SheetTally: {
-            from: string;
             /** Format: int64 */
+            bins: number;
+            /** @description by people: whose it is */
+            for: string;
+            from: string;
+            /**
+             * Format: int64
+             * @description its rows
+             */
             lines: number;
+            /** @description what it is expected to take */
+            minutes: string;
+            /** Format: int64 */
+            seconds: number;
             to: string;
             zone: string;
         };
@@ -2192,6 +2256,13 @@ export interface components {
             left_out: components["schemas"]["LeftOut"];
             /** Format: int64 */
             lines: number;
+            /** @description the pace is that of earlier counts here */
+            paced: boolean;
+            /**
+             * Format: int64
+             * @description what counting is expected to take one person
+             */
+            seconds: number;
             /** @description the sheets that would be cut, the first of them */
             sheets: components["schemas"]["SheetTally"][];
             /**
@@ -2199,6 +2270,13 @@ export interface components {
              * @description how many sheets would be cut
              */
             sheets_n: number;
+            /** @description values of rules that nothing has, the first twenty */
+            unknown: string[];
+            /**
+             * Format: int64
+             * @description how many they are
+             */
+            unknown_n: number;
             /** Format: int64 */
             unvalued: number;
             value: string;
@@ -2206,13 +2284,28 @@ export interface components {
         };
         TallyRequest: {
             /**
+             * @description each zone by itself, by rows alone, or a stretch of the same time for each person; left out: by zone
+             * @enum {string}
+             */
+            by?: "zone" | "size" | "people" | "";
+            /**
              * Format: int64
              * @description where nothing is recorded: rows to fill in for each bin
              */
             empty?: number;
-            /** Format: int64 */
+            /** @description by people: who they are, each of whom gets sheets */
+            for?: string[];
+            /**
+             * Format: int64
+             * @description the largest number of rows on a sheet; a bin is never parted
+             */
             rows: number;
             scope: components["schemas"]["Scope"];
+            /**
+             * @description how the aisles are walked: one up and the next one down, or each from its first bay
+             * @enum {string}
+             */
+            walk?: "up and down" | "each aisle" | "";
         };
         Tile: {
             aisle: string;

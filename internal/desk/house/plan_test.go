@@ -1,0 +1,170 @@
+package house_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/scope"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/counting"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/plan"
+)
+
+// Rules narrow a scope by what is known of its lines; the tally, the count and its sheets follow them.
+func TestScopeByRules(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description,category,class,barcode\nROPE,Rope,ropes,A,4006381333931\nSHK,Shackle,metal,B,\nPIN,Pin,metal,C,\nOAR,Oar,wood,C,\n")
+	take(t, d, "stock.csv", `warehouse,zone,bin,sku,on hand,unit cost,as at
+W,Front,A-1-1,ROPE,100,5,2026-11-20T06:00:00Z
+W,Front,A-1-2,SHK,40,2,2026-11-20T06:00:00Z
+W,Front,A-2-1,PIN,0,1,2026-11-20T06:00:00Z
+W,Back,B-1-1,OAR,-2,30,2026-11-20T06:00:00Z
+W,Back,B-1-1,SHK,10,2,2026-11-20T06:00:00Z
+W,Back,B-1-2,PIN,3,,2026-11-20T06:00:00Z
+`)
+	take(t, d, "places.csv", "warehouse,zone,bin\nW,Back,B-2-1\nW,Front,A-3-1\n")
+	tally := func(sc count.Scope) plan.Tally {
+		t.Helper()
+		sc.Warehouse = 1
+		out, err := d.Plan.Tally(ctx, nell, sc, plan.Cut{Rows: 50})
+		require.NoError(t, err)
+		return out
+	}
+	rule := func(r scope.Rule) int { t.Helper(); return tally(count.Scope{Rules: []scope.Rule{r}}).Lines }
+	whole := tally(count.Scope{})
+	assert.Equal(t, []int{6, 7, 2}, []int{whole.Lines, whole.Bins, whole.Empty})
+	some := tally(count.Scope{LeaveEmpty: true, LeaveZero: true})
+	assert.Equal(t, []int{5, 4, 0, 1}, []int{some.Lines, some.Bins, some.Empty, some.LeftOut.Zero})
+	m := func(n int64) *quantity.Money { x := quantity.Money(n); return &x }
+	for _, x := range []struct {
+		lines int
+		rule  scope.Rule
+	}{
+		{2, scope.Rule{What: scope.SKU, Values: []string{"shk"}}},
+		{1, scope.Rule{What: scope.SKU, Values: []string{"4006381333931"}}},
+		{4, scope.Rule{What: scope.Category, Values: []string{"metal"}}},
+		{3, scope.Rule{What: scope.Class, Values: []string{"A", "B"}}},
+		{1, scope.Rule{What: scope.Value, From: m(10000)}},
+		{2, scope.Rule{What: scope.Value, From: m(5000), To: m(9999)}},
+		{1, scope.Rule{What: scope.Below}},
+		{1, scope.Rule{What: scope.Zero}},
+		{5, scope.Rule{What: scope.Zero, Not: true}},
+		{6, scope.Rule{What: scope.Age, Days: 30}},
+		{0, scope.Rule{What: scope.Moved}},
+		{0, scope.Rule{What: scope.Wrong}},
+		{1, scope.Rule{What: scope.ABC, Values: []string{"A"}}},
+		{2, scope.Rule{What: scope.ABC, Values: []string{"B"}}},
+		{3, scope.Rule{What: scope.ABC, Values: []string{"C"}}},
+	} {
+		assert.Equal(t, x.lines, rule(x.rule), "%+v", x.rule)
+	}
+	assert.Equal(t, 1, tally(count.Scope{Zones: []string{"Back"}, Rules: []scope.Rule{{What: scope.Category, Values: []string{"metal"}}, {What: scope.Value, To: m(2000)}}}).Lines)
+	none := tally(count.Scope{Rules: []scope.Rule{{What: scope.SKU, Values: []string{"NOBODY", "ROPE", "NOONE"}}}})
+	assert.Equal(t, []string{"NOBODY", "NOONE"}, none.Unknown)
+	assert.Equal(t, []int{1, 2}, []int{none.Lines, none.UnknownN})
+	_, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.Value}}}, plan.Cut{Rows: 5})
+	assert.ErrorContains(t, err, "neither from nor to")
+	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "None", Scope: count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.Wrong}}}, Cut: plan.Cut{Rows: 5}})
+	assert.ErrorContains(t, err, "ease a rule")
+
+	// What was counted, what was wrong then and what moved since are known of earlier counts.
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "One", Scope: count.Scope{Warehouse: 1, Zones: []string{"Front"}}, Cut: plan.Cut{Rows: 50}})
+	require.NoError(t, err)
+	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,-1,2026-11-20T18:00:00Z,d1\n")
+	page, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
+	require.NoError(t, err)
+	var typed []counting.Typed
+	for _, l := range page.Lines {
+		text := map[string]string{"ROPE": "100", "SHK": "39", "PIN": ""}[l.SKU]
+		typed = append(typed, counting.Typed{RowCode: l.RowCode, Text: text, CountedAt: "2026-11-20 12:00"})
+	}
+	_, err = d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", typed)
+	require.NoError(t, err)
+	now := d.Now() // what rules know of counts is a minute old at most
+	d.Now = func() time.Time { return now.Add(2 * time.Minute) }
+	assert.Equal(t, 4, rule(scope.Rule{What: scope.Age, Days: 30}), "two lines were counted since")
+	assert.Equal(t, 1, rule(scope.Rule{What: scope.Wrong}))
+	assert.Equal(t, 1, rule(scope.Rule{What: scope.Moved}), "it moved after it was counted")
+	assert.Equal(t, 1, rule(scope.Rule{What: scope.ABC, By: scope.ByMovement, Values: []string{"A"}}))
+	assert.Equal(t, 5, rule(scope.Rule{What: scope.ABC, By: scope.ByMovement, Values: []string{"C"}}), "what never moved is C")
+}
+
+// Bins that the records say are empty stand on the sheets, where they are walked by; somebody looks, and what is written there is found.
+func TestEmptyBinsAreLookedInto(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description\nROPE,Rope\nSHK,Shackle\n")
+	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,as at\nW,A-1-1,ROPE,1,2026-11-20T06:00:00Z\nW,A-3-1,ROPE,3,2026-11-20T06:00:00Z\nW,B-1-1,ROPE,4,2026-11-20T06:00:00Z\nW,B-2-1,ROPE,5,2026-11-20T06:00:00Z\n")
+	take(t, d, "places.csv", "warehouse,bin\nW,A-2-1\nW,B-3-1\nW,C-1-1\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "All", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 4}})
+	require.NoError(t, err)
+	require.Equal(t, 2, c.Sheets)
+	sheet := func(n int) (out []string) {
+		_, text, err := d.Counting.WriteSheet(ctx, nell, c.ID, n, counting.AsText)
+		require.NoError(t, err)
+		for _, l := range strings.Split(strings.TrimSpace(string(text)), "\n")[8:] {
+			cells := strings.Split(strings.TrimSpace(l), ",")
+			out = append(out, cells[2]+" "+cells[3])
+		}
+		return out
+	}
+	assert.Equal(t, []string{"A-1-1 ROPE", "A-2-1 ", "A-3-1 ROPE"}, sheet(1))
+	assert.Equal(t, []string{"B-3-1 ", "B-2-1 ROPE", "B-1-1 ROPE", "C-1-1 "}, sheet(2), "up one aisle and down the next one")
+	_, text, err := d.Counting.WriteSheet(ctx, nell, c.ID, 1, counting.AsText)
+	require.NoError(t, err)
+	filled := strings.ReplaceAll(string(text), ",W,A-2-1,,,,,,,recorded as empty: look", ",W,A-2-1,SHK,,,,7,2026-11-21 12:00,")
+	_, second, err := d.Counting.WriteSheet(ctx, nell, c.ID, 2, counting.AsText)
+	require.NoError(t, err)
+	confirmed := strings.ReplaceAll(string(second), ",W,B-3-1,,,,,,,recorded as empty: look", ",W,B-3-1,,,,,0,,recorded as empty: look")
+	require.NotEqual(t, string(second), confirmed)
+	dr := look(t, d, "two.csv", confirmed, intake.Choices{})
+	require.Empty(t, dr.Problems, "0 without an item says that the bin is empty")
+	require.NotEqual(t, string(text), filled)
+	dr = look(t, d, "back.csv", filled, intake.Choices{})
+	require.Empty(t, dr.Blocked)
+	require.Empty(t, dr.Problems)
+	takeDraft(t, d, dr)
+	list, err := d.Variances.Variances(ctx, nell, c.ID, desk.Filter{})
+	require.NoError(t, err)
+	require.Len(t, list.Lines, 1)
+	assert.Equal(t, "found", string(list.Lines[0].Status))
+}
+
+// Sheets are cut for people, each of whom gets about the same time; their names stand on them.
+func TestSheetsForPeople(t *testing.T) {
+	d := at(t)
+	text := "warehouse,bin,sku,on hand,as at\n"
+	for _, aisle := range []string{"A", "B", "C", "D"} {
+		for bay := range 9 {
+			text += "W," + aisle + "-" + string(rune('1'+bay)) + "-1,ROPE,5,2026-11-20T06:00:00Z\n"
+		}
+	}
+	take(t, d, "stock.csv", text)
+	cut := plan.Cut{By: "people", Rows: 500, For: []string{"Jory", " Wim ", ""}}
+	tally, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, cut)
+	require.NoError(t, err)
+	require.Len(t, tally.Sheets, 2)
+	assert.Equal(t, []string{"Jory", "Wim"}, []string{tally.Sheets[0].For, tally.Sheets[1].For})
+	assert.InDelta(t, tally.Sheets[0].Seconds, tally.Sheets[1].Seconds, float64(tally.Sheets[0].Seconds)/10)
+	assert.Equal(t, tally.Seconds, tally.Sheets[0].Seconds+tally.Sheets[1].Seconds)
+	for says, c := range map[string]plan.Cut{"Name the people": {By: "people", Rows: 5}, "named twice": {By: "people", Rows: 5, For: []string{"A", "A "}}} {
+		_, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1}, c)
+		assert.ErrorContains(t, err, says)
+	}
+	cut.Walk = "each aisle"
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Two", Scope: count.Scope{Warehouse: 1}, Cut: cut})
+	require.NoError(t, err)
+	sheets, err := d.Counting.Sheets(ctx, nell, c.ID, "", 10)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Jory", "Wim"}, []string{sheets.Sheets[0].Counter, sheets.Sheets[1].Counter})
+	assert.Equal(t, "B-9-1", sheets.Sheets[0].LastBin)
+	houses, err := d.Recorded.Warehouses(ctx, nell)
+	require.NoError(t, err)
+	assert.Equal(t, "each aisle", houses[0].Walk, "it is kept with the warehouse")
+}
