@@ -42,7 +42,7 @@ var below = map[string][]string{
 	"internal/web":              {"internal/desk/...", "internal/store"},
 	"internal/cli": {"internal/web", "internal/demo", "internal/desk/...", "internal/store", "internal/core/...", "internal/document",
 		"web"},
-	"cmd/wobin":                 {"internal/cli"},
+	"cmd/wobin": {"internal/cli"},
 }
 
 // rooms says which rooms of the core a room that makes sense of files may import. The others of them are above it.

@@ -30,6 +30,43 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, in *body[plan.NewCount]) (plan.CountMade, error) {
 			return d.Plan.Freeze(ctx, p, in.Body)
 		})
+	op(s, "scopes", http.MethodGet, "/api/scopes", "Scopes that were kept with a name",
+		func(ctx context.Context, p desk.Person, _ *struct{}) ([]plan.KeptScope, error) {
+			return d.Plan.KeptScopes(ctx, p)
+		})
+	op(s, "keepScope", http.MethodPost, "/api/scopes", "Keep a scope with a name",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Body struct {
+				Name  string      `json:"name" minLength:"1" maxLength:"120"`
+				Scope count.Scope `json:"scope"`
+			}
+		}) (done, error) {
+			return done{true}, d.Plan.KeepScope(ctx, p, in.Body.Name, in.Body.Scope)
+		})
+	op(s, "dropScope", http.MethodPost, "/api/scopes/{scope}/drop", "Take a kept scope away",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Scope int64 `path:"scope"`
+		}) (done, error) {
+			return done{true}, d.Plan.DropScope(ctx, p, in.Scope)
+		})
+	op(s, "cutOff", http.MethodGet, "/api/counts/{count}/cut-off", "What was on its way when a count was frozen",
+		func(ctx context.Context, p desk.Person, in *CountPath) ([]count.CutOff, error) {
+			return d.Plan.CutOff(ctx, p, in.Count)
+		})
+	op(s, "addCutOff", http.MethodPost, "/api/counts/{count}/cut-off", "Note something that was on its way",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body plan.CutOffEntry
+		}) (done, error) {
+			return done{true}, d.Plan.AddCutOff(ctx, p, in.Count, in.Body)
+		})
+	op(s, "withdrawCutOff", http.MethodPost, "/api/counts/{count}/cut-off/{entry}/withdraw", "Take an entry of the cut-off list back",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Entry int64 `path:"entry"`
+		}) (done, error) {
+			return done{true}, d.Plan.WithdrawCutOff(ctx, p, in.Count, in.Entry)
+		})
 	op(s, "count", http.MethodGet, "/api/counts/{count}", "A count with the figures of its stages",
 		func(ctx context.Context, p desk.Person, in *CountPath) (count.Stages, error) {
 			return d.Today.Count(ctx, p, in.Count)

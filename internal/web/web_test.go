@@ -86,7 +86,13 @@ func TestWhoMay(t *testing.T) {
 			`{"name":"x","scope":{"warehouse":1},"blind":true,"rows":10}`,
 			[]string{"controller"},
 		},
-		"POST /api/counts/{count}/hand-out": {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
+		"GET /api/scopes":                                   {"", roles},
+		"POST /api/scopes":                                  {`{"name":"x","scope":{"warehouse":1}}`, []string{"controller"}},
+		"POST /api/scopes/{scope}/drop":                     {"", []string{"controller"}},
+		"GET /api/counts/{count}/cut-off":                   {"", roles},
+		"POST /api/counts/{count}/cut-off":                  {`{"what":"last in","reference":"x"}`, []string{"controller"}},
+		"POST /api/counts/{count}/cut-off/{entry}/withdraw": {"", []string{"controller"}},
+		"POST /api/counts/{count}/hand-out":                 {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/entries": {
 			`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`,
 			[]string{"controller", "counter"},
@@ -117,7 +123,7 @@ func TestWhoMay(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
-		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x", "{return}",
+		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
 			"1").
 			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))

@@ -49,6 +49,7 @@ type VarianceLine struct {
 	Postings    int                `json:"postings" doc:"how many postings it was in"`
 	Queue       string             `json:"queue" enum:",open,held,accepted" doc:"where it stands among what wants a decision"`
 	Zeroed      bool               `json:"zeroed" doc:"it was settled that uncounted means zero"`
+	CutOff      bool               `json:"cut_off" doc:"the cut-off list of the count names it"`
 }
 
 // VariancePage is one page of a count's lines.
@@ -65,6 +66,7 @@ type VarianceRow struct {
 	Posting int
 	Entry   int64
 	Own     *int64
+	CutOff  bool
 }
 
 // VarianceRows is the query for the lines of a count with all that is shown of them; conditions and an order go behind it.
@@ -74,7 +76,8 @@ const VarianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i
 			AND r.parcel = e.parcel AND r.replaces = e.id)), 0) AS entry,
 	(SELECT e.quantity FROM entries e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.round = 1 AND e.parcel = 0 AND e.withdrawn = 0
 		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round
-			AND r.parcel = e.parcel AND r.replaces = e.id)) AS own
+			AND r.parcel = e.parcel AND r.replaces = e.id)) AS own,
+	EXISTS (SELECT 1 FROM cut_offs k WHERE ` + concerns + `) AS cut_off
 	FROM count_lines l
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
 
@@ -113,6 +116,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Postings:    r.Postings,
 		Queue:       [...]string{"", "open", "held", "accepted"}[r.Queue],
 		Zeroed:      r.Zeroed,
+		CutOff:      r.CutOff,
 		Rest:        q(r.Rest),
 		RestValue:   (*quantity.Money)(r.RestValue),
 	}

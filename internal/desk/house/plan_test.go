@@ -168,3 +168,60 @@ func TestSheetsForPeople(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "each aisle", houses[0].Walk, "it is kept with the warehouse")
 }
+
+// The cut-off list is kept with the count: added to, taken back, never overwritten; it marks the lines that it names.
+func TestCutOff(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,as at\nW,A-1,ROPE,1,2026-11-20T06:00:00Z\nW,A-2,ROPE,3,2026-11-20T06:00:00Z\nW,A-2,SHK,3,2026-11-20T06:00:00Z\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "All", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10}})
+	require.NoError(t, err)
+	q := quantity.Quantity(3 * quantity.Scale)
+	for _, e := range []plan.CutOffEntry{{What: "last in", Reference: "GR-104"}, {What: "not booked", Reference: "GR-105", SKU: "ROPE", Bin: "a-2", Quantity: &q},
+		{What: "in transit", SKU: "SHK", Note: "on the van"}} {
+		require.NoError(t, d.Plan.AddCutOff(ctx, nell, c.ID, e))
+	}
+	for says, e := range map[string]plan.CutOffEntry{"nothing that the cut-off": {What: "x", Note: "y"}, "number of the document": {What: "last in"},
+		"no item that is known": {What: "not booked", SKU: "NOBODY"}, "no bin of this": {What: "not booked", SKU: "ROPE", Bin: "Z-9"}, "Name the item": {What: "not booked", Bin: "A-1", Note: "n"}} {
+		assert.ErrorContains(t, d.Plan.AddCutOff(ctx, nell, c.ID, e), says)
+	}
+	marked := func() (out []string) {
+		page, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
+		require.NoError(t, err)
+		for _, l := range page.Lines {
+			if l.CutOff {
+				out = append(out, l.Bin+" "+l.SKU)
+			}
+		}
+		return out
+	}
+	assert.Equal(t, []string{"A-2 ROPE", "A-2 SHK"}, marked())
+	list, err := d.Plan.CutOff(ctx, nell, c.ID)
+	require.NoError(t, err)
+	require.Len(t, list, 3)
+	require.NoError(t, d.Plan.WithdrawCutOff(ctx, nell, c.ID, list[2].ID))
+	require.Error(t, d.Plan.WithdrawCutOff(ctx, nell, c.ID, list[2].ID), "once")
+	assert.Equal(t, []string{"A-2 ROPE"}, marked())
+	h, err := d.Variances.History(ctx, nell, c.ID, 2)
+	require.NoError(t, err)
+	require.Len(t, h.CutOff, 1)
+	assert.Equal(t, "GR-105", h.CutOff[0].Reference)
+	r, err := d.Report.Report(ctx, nell, c.ID)
+	require.NoError(t, err)
+	assert.Len(t, r.CutOff, 2)
+}
+
+// A scope is kept with a name, used again, and kept anew under the same name.
+func TestKeptScopes(t *testing.T) {
+	d := at(t)
+	sc := count.Scope{Warehouse: 1, Zones: []string{"Front"}, Rules: []scope.Rule{{What: scope.Zero}}}
+	require.NoError(t, d.Plan.KeepScope(ctx, nell, " Zeros ", sc))
+	sc.LeaveEmpty = true
+	require.NoError(t, d.Plan.KeepScope(ctx, nell, "Zeros", sc))
+	require.ErrorContains(t, d.Plan.KeepScope(ctx, nell, " ", sc), "a name")
+	list, err := d.Plan.KeptScopes(ctx, nell)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, sc, list[0].Scope)
+	require.NoError(t, d.Plan.DropScope(ctx, nell, list[0].ID))
+	require.Error(t, d.Plan.DropScope(ctx, nell, list[0].ID))
+}

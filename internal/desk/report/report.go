@@ -59,6 +59,7 @@ type Report struct {
 	Reasons    []ReportReason       `json:"reasons"`
 	Largest    []count.VarianceLine `json:"largest"`
 	Deciders   []string             `json:"deciders"`
+	CutOff     []count.CutOff       `json:"cut_off" doc:"what was on its way when the count was frozen"`
 }
 
 // ReportReason is what was accepted for one reason.
@@ -76,6 +77,9 @@ func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Repo
 		return r, err
 	}
 	if r.Count, err = count.StagesOf(c); err != nil {
+		return r, err
+	}
+	if r.CutOff, err = count.CutOffs(c.Tx, countID, 0); err != nil {
 		return r, err
 	}
 	all, err := count.TallyOf(c.Tx, c.ID)

@@ -30,11 +30,12 @@ type LineHistory struct {
 	Events []HistoryEvent       `json:"events"`
 	Others []count.VarianceLine `json:"others" doc:"the item's other lines in this count, the first of them"`
 	More   int                  `json:"more" doc:"how many of them are not listed"`
+	CutOff []count.CutOff       `json:"cut_off" doc:"what of the cut-off list concerns the line"`
 }
 
 // History tells what happened to a line of a count.
 func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (h LineHistory, err error) {
-	h.Events, h.Others = []HistoryEvent{}, []count.VarianceLine{}
+	h.Events, h.Others, h.CutOff = []HistoryEvent{}, []count.VarianceLine{}, []count.CutOff{}
 	c, err := d.Judge(ctx, p, countID)
 	if err != nil {
 		return h, err
@@ -48,6 +49,9 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 		return h, desk.Missing("The line")
 	}
 	h.Line = row.View(0)
+	if h.CutOff, err = count.CutOffs(tx, c.ID, pos); err != nil {
+		return h, err
+	}
 	if err := d.otherLines(ctx, c, &row, &h); err != nil {
 		return h, err
 	}
