@@ -178,6 +178,10 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]string, error) {
 			return d.Plan.Classes(ctx, p)
 		})
+	op(s, "categories", http.MethodGet, "/api/categories", "The categories that items have",
+		func(ctx context.Context, p desk.Person, _ *struct{}) ([]string, error) {
+			return d.Plan.Categories(ctx, p)
+		})
 	op(s, "reasons", http.MethodGet, "/api/reasons", "The reason codes",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]variances.ReasonView, error) {
 			return d.Variances.Reasons(ctx, p)

@@ -8,11 +8,19 @@ import { Choice, Stage, useCount } from "../frame/Frame";
 import { age, count, Empty, many, plain, Warn, when } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
 import { useCountBins } from "../sheets/Sheets";
+import { CutOff } from "./CutOff";
+import { isWhole, type Rule, Rules } from "./Rules";
 
 type Limits = { quantity: string; percent: string; value: string };
 /** A class with limits of its own does not have those of other items. */
 const own = (l?: Limits) => l !== undefined && (l.quantity !== "" || l.percent !== "" || l.value !== "");
 const noLimits: Limits = { quantity: "", percent: "", value: "" };
+
+/** Work in hours and minutes, as people say it. */
+function hours(seconds: number) {
+	const minutes = Math.ceil(seconds / 60);
+	return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+}
 
 /** A new count: what to count, how, and the tally that follows each choice; then freeze and cut. */
 export function NewCount() {
@@ -52,6 +60,12 @@ function NewCountIn({
 	);
 	const [limits, setLimits] = useState<Record<string, Limits>>({}); // by class; those of the count under ""
 	const [passed, setPassed] = useState<"stay" | "decide">("stay");
+	const [rules, setRules] = useState<Rule[]>([]);
+	const [leave, setLeave] = useState({ zero: false, empty: false });
+	const [by, setBy] = useState<"zone" | "size" | "people">("zone");
+	const [people, setPeople] = useState("");
+	const [walk, setWalk] = useState<"up and down" | "each aisle">(house.walk === "each aisle" ? "each aisle" : "up and down");
+	const [keepAs, setKeepAs] = useState("");
 	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
 	const [once] = useState(workKey);
@@ -64,10 +78,24 @@ function NewCountIn({
 		kept: Object.entries(kept)
 			.filter(([, v]) => v)
 			.map(([attribute, v]) => ({ attribute, values: [v] })),
+		rules: rules.filter(isWhole),
+		leave_zero: leave.zero || undefined,
+		leave_empty: leave.empty || undefined,
+	};
+	const names = people
+		.split(/[,;\n]+/)
+		.map((n) => n.trim())
+		.filter(Boolean);
+	const cut = {
+		rows: most,
+		empty,
+		walk,
+		by: by === "people" && names.length === 0 ? ("zone" as const) : by,
+		for: by === "people" ? names : undefined,
 	};
 	const tally = useQuery({
-		queryKey: key.tally(house.id, [...zones].join("|"), [...bins].join(), JSON.stringify(kept), `${most} ${empty}`),
-		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, rows: most, empty } })),
+		queryKey: key.tally(house.id, JSON.stringify(scope), JSON.stringify(cut)),
+		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, ...cut } })),
 		placeholderData: (before) => before,
 	});
 	const freeze = useMutation({
@@ -79,8 +107,7 @@ function NewCountIn({
 						name,
 						scope,
 						blind: blind === "blind",
-						rows: most,
-						empty,
+						...cut,
 						zone: zone(),
 						columns: [...columns],
 						tolerance_quantity: limits[""]?.quantity || undefined,
@@ -110,6 +137,22 @@ function NewCountIn({
 		queryKey: key.tally(house.id, "kept"),
 		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope: { warehouse: house.id }, rows: 5000 } })),
 	});
+	const scopes = useQuery({ queryKey: key.scopes, queryFn: () => ask(api.GET("/api/scopes")) });
+	const keep = useMutation({
+		mutationFn: () => ask(api.POST("/api/scopes", { body: { name: keepAs, scope } })),
+		onSuccess: () => {
+			setKeepAs("");
+			queries.invalidateQueries({ queryKey: key.scopes });
+		},
+	});
+	/** Takes the choices of a kept scope; those that this warehouse has not are let go. */
+	const use = (sc: Schemas["Scope"]) => {
+		setZones(new Set((sc.zones ?? []).filter((z) => house.zones.includes(z))));
+		setBins(new Set(sc.warehouse === house.id ? (sc.bins ?? []) : []));
+		setKept(Object.fromEntries((sc.kept ?? []).map((k) => [k.attribute, k.values[0] ?? ""])));
+		setRules(sc.rules ?? []);
+		setLeave({ zero: Boolean(sc.leave_zero), empty: Boolean(sc.leave_empty) });
+	};
 	const classes = useQuery({ queryKey: key.classes, queryFn: () => ask(api.GET("/api/classes")) });
 	const attributes = whole.data?.kept ?? [];
 	const left = t ? t.left_out.services + t.left_out.inactive + t.left_out.parents : 0;
@@ -153,6 +196,15 @@ function NewCountIn({
 							<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> bins, {many(t?.items ?? 0, "item", "items")}, worth{" "}
 							<b className="code">{plain(t?.value)}</b>
 							{t && t.unvalued > 0 && <span className="text-dim"> · {count(t.unvalued)} without a cost</span>}
+							{t && t.seconds > 0 && (
+								<span
+									data-hours
+									title={t.paced ? "By the pace of earlier counts here" : "By a usual pace: no earlier count here has shown another"}
+								>
+									{" "}
+									· about <b>{hours(t.seconds)}</b> of work
+								</span>
+							)}
 						</span>
 					)}
 					{freeze.error && <Warn>{freeze.error.message}</Warn>}
@@ -228,6 +280,62 @@ function NewCountIn({
 								))}
 							</div>
 						)}
+						{!first && <Rules rules={rules} onChange={setRules} unknown={t?.unknown ?? []} unknownN={t?.unknown_n ?? 0} />}
+						{!first && (
+							<div className="mt-2 flex flex-wrap gap-x-5 gap-y-1" data-nothing>
+								<label className="flex items-center gap-1.5">
+									<input type="checkbox" checked={!leave.zero} onChange={() => setLeave({ ...leave, zero: !leave.zero })} />
+									lines that are recorded at zero
+								</label>
+								{rules.length === 0 && (
+									<label className="flex items-center gap-1.5">
+										<input type="checkbox" checked={!leave.empty} onChange={() => setLeave({ ...leave, empty: !leave.empty })} />
+										bins that are recorded as empty{t && t.empty > 0 ? ` (${count(t.empty)})` : ""}: somebody must look
+									</label>
+								)}
+							</div>
+						)}
+						{!first && (
+							<div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1" data-scopes>
+								{(scopes.data ?? []).length > 0 && (
+									<select
+										value=""
+										aria-label="Use a kept scope"
+										onChange={(e) => {
+											const one = scopes.data?.find((x) => String(x.id) === e.target.value);
+											if (one) use(one.scope);
+										}}
+									>
+										<option value="">Use a kept scope…</option>
+										{scopes.data?.map((x) => (
+											<option key={x.id} value={x.id}>
+												{x.name}
+											</option>
+										))}
+									</select>
+								)}
+								<form
+									className="flex items-center gap-2"
+									onSubmit={(e) => {
+										e.preventDefault();
+										keep.mutate();
+									}}
+								>
+									<input
+										className="w-44"
+										value={keepAs}
+										onChange={(e) => setKeepAs(e.target.value)}
+										placeholder="a name"
+										aria-label="Name to keep this scope by"
+										maxLength={120}
+									/>
+									<button type="submit" className="act-plain" disabled={keepAs.trim() === "" || keep.isPending}>
+										Keep this scope
+									</button>
+								</form>
+								{keep.error && <Warn>{keep.error.message}</Warn>}
+							</div>
+						)}
 						{t && left > 0 && (
 							<p className="mt-2" data-left-out>
 								Left out, as nothing can be counted there: {many(t.left_out.services, "service", "services")},{" "}
@@ -249,6 +357,28 @@ function NewCountIn({
 								onChange={setBlind}
 							/>
 						)}
+						<Choice
+							label="Sheets"
+							value={by}
+							of={[
+								["zone", "each zone by itself"],
+								["size", "by rows alone"],
+								["people", "a stretch for each person"],
+							]}
+							onChange={setBy}
+						/>
+						{by === "people" && (
+							<label className="flex items-center gap-2">
+								Who counts{" "}
+								<input
+									className="w-96"
+									value={people}
+									onChange={(e) => setPeople(e.target.value)}
+									placeholder="names, apart by commas"
+									aria-label="Who counts"
+								/>
+							</label>
+						)}
 						<label className="flex items-center gap-2">
 							At most{" "}
 							<input
@@ -258,8 +388,17 @@ function NewCountIn({
 								onChange={(e) => setRows(e.target.value)}
 								aria-label="Rows on a sheet"
 							/>{" "}
-							rows on a sheet, each zone by itself
+							rows on a sheet; a bin is never parted
 						</label>
+						<Choice
+							label="Walk"
+							value={walk}
+							of={[
+								["up and down", "up one aisle, down the next"],
+								["each aisle", "each aisle from its first bay"],
+							]}
+							onChange={setWalk}
+						/>
 						{first && (
 							<label className="flex items-center gap-2">
 								<input
@@ -344,7 +483,10 @@ function NewCountIn({
 									<td className="code">
 										{s.from} – {s.to}
 									</td>
-									<td className="code text-right">{s.lines} rows</td>
+									{by === "people" && <td className="px-3">{s.for}</td>}
+									<td className="code text-right">{many(s.bins, "bin", "bins")}</td>
+									<td className="code text-right">{many(s.lines, "row", "rows")}</td>
+									<td className="code text-right">{Math.ceil(Number(s.minutes))} min</td>
 								</tr>
 							))}
 						</tbody>
@@ -429,6 +571,7 @@ export function Plan() {
 						{c.post_tolerated && <div>it wants a decision and goes out, too</div>}
 					</dd>
 				</dl>
+				<CutOff id={id} open={c.state === "running"} />
 			</div>
 		</Stage>
 	);

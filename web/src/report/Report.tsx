@@ -4,6 +4,7 @@ import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, useCount, usePerson } from "../frame/Frame";
 import { count, Failed, many, Off, plain, Warn, when } from "../frame/figures";
+import { CutOffList } from "../plan/CutOff";
 
 /** What a manager signs: how accurate the records are, what is lost and found, where, why, decided by whom. */
 export function Report() {
@@ -21,7 +22,7 @@ export function Report() {
 	if (q.error) return <Failed what="The report" error={q.error} />;
 	if (!q.data) return null;
 	const left = { held: q.data.count.held, accepted: q.data.count.accepted, uncounted: q.data.count.uncounted - q.data.count.zeroed };
-	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders } = q.data;
+	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders, cut_off } = q.data;
 	return (
 		<Stage
 			foot={
@@ -127,6 +128,12 @@ export function Report() {
 						<Parts title="By category" parts={categories} />
 						<Parts title="By counter" parts={counters} />
 					</div>
+					{cut_off.length > 0 && (
+						<>
+							<h2 className="mt-5 border-b border-rule pb-1">Cut-off: on its way at the freeze</h2>
+							<CutOffList list={cut_off} />
+						</>
+					)}
 					<h2 className="mt-5 border-b border-rule pb-1">The largest variances</h2>
 					{largest.map((l) => (
 						<div key={l.pos} className="grid grid-cols-[6rem_7rem_1fr_7rem_8rem_8rem] gap-2 border-b border-hair py-0.5">

@@ -78,12 +78,12 @@ export function Sheets() {
 			cell: (s) => <span className="code">{s.number}</span>,
 			text: (s) => String(s.number),
 		},
-		{ key: "code", title: "Code", width: "92px", cell: (s) => <span className="code">{s.code}</span>, text: (s) => s.code },
-		{ key: "zone", title: "Zone", width: "110px", cell: (s) => s.zone, text: (s) => s.zone },
+		{ key: "code", title: "Code", width: "84px", cell: (s) => <span className="code">{s.code}</span>, text: (s) => s.code },
+		{ key: "zone", title: "Zone", width: "92px", cell: (s) => s.zone, text: (s) => s.zone },
 		{
 			key: "bins",
 			title: "Bins",
-			width: "minmax(130px,1fr)",
+			width: "minmax(146px,1fr)",
 			cell: (s) => (
 				<span className="code">
 					{s.first_bin} – {s.last_bin}
@@ -94,7 +94,7 @@ export function Sheets() {
 		{
 			key: "rows",
 			title: "Counted",
-			width: "100px",
+			width: "88px",
 			right: true,
 			cell: (s) => <span className="code">{s.empty > 0 ? "to fill in" : `${s.counted} of ${s.lines}`}</span>,
 			text: (s) => (s.empty > 0 ? "to fill in" : `${s.counted}/${s.lines}`),
@@ -102,7 +102,7 @@ export function Sheets() {
 		{
 			key: "state",
 			title: "Where it is",
-			width: "170px",
+			width: "158px",
 			cell: (s) => (
 				<span className={s.state === "back" ? "" : s.state === "out" ? "font-semibold" : "text-dim"}>
 					{s.state === "back" ? "✓ back" : s.state}
@@ -112,13 +112,13 @@ export function Sheets() {
 			),
 			text: (s) => s.state,
 		},
-		{ key: "who", title: "With", width: "110px", cell: (s) => s.counter, text: (s) => s.counter },
+		{ key: "who", title: "With", width: "96px", cell: (s) => s.counter, text: (s) => s.counter },
 		{
 			key: "get",
 			title: "Download",
-			width: "160px",
+			width: "132px",
 			cell: (s) => (
-				<span className="flex gap-3">
+				<span className="flex gap-2.5">
 					<a className="word" href={`/api/counts/${id}/sheets.pdf?number=${s.number}&paper=${paper}`}>
 						paper
 					</a>
@@ -126,7 +126,7 @@ export function Sheets() {
 						text
 					</a>
 					<a className="word" href={`/api/counts/${id}/sheets/${s.number}/xlsx`}>
-						workbook
+						book
 					</a>
 				</span>
 			),

@@ -4,6 +4,8 @@ import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { apart, count, Off, plain, Warn, when } from "../frame/figures";
 
+import { CutOffList } from "../plan/CutOff";
+
 type Event = Schemas["HistoryEvent"];
 
 /** The line in hand: its history on one time axis, who counted, and the item's other bins. */
@@ -21,7 +23,7 @@ export function LineInHand({ id, pos, may }: { id: number; pos: number; may: boo
 	const [asked, setAsked] = useState(0);
 	if (q.error) return <Warn>{q.error.message}</Warn>;
 	if (!q.data) return null;
-	const { line, events, others, more } = q.data;
+	const { line, events, others, more, cut_off } = q.data;
 	return (
 		<section className="max-h-[46%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2" aria-label="The line in hand">
 			<div className="flex items-baseline justify-between">
@@ -70,6 +72,14 @@ export function LineInHand({ id, pos, may }: { id: number; pos: number; may: boo
 					))}
 			</ul>
 			{withdraw.error && <Warn>{withdraw.error.message}</Warn>}
+			{cut_off.length > 0 && (
+				<>
+					<h2 className="mt-2">
+						<span className="text-warn">!</span> On its way at the freeze
+					</h2>
+					<CutOffList list={cut_off} />
+				</>
+			)}
 			{others.length > 0 && (
 				<>
 					<h2 className="mt-2">The item's other bins</h2>

@@ -148,7 +148,7 @@ export function Variances() {
 		{
 			key: "status",
 			title: "",
-			width: "74px",
+			width: rows.some((r) => r.cut_off) ? "124px" : "74px",
 			cell: (r) => (
 				<span className="text-dim">
 					{r.meanwhile ? (
@@ -159,6 +159,12 @@ export function Variances() {
 						""
 					)}
 					{statusWord[r.status]}
+					{r.cut_off && (
+						<b className="text-warn" title="the cut-off list names it">
+							{" "}
+							! cut-off
+						</b>
+					)}
 				</span>
 			),
 			text: (r) => r.status,
