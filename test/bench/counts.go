@@ -315,6 +315,12 @@ func measureCounts(dir string, lines int) error {
 	fmt.Printf("counts looked at, taken in, worked out      %6.2f s\n", counted)
 	bar("taking in counts ÷ sqlite3 shell", counted/took, 2, "")
 	bar("taking in counts, memory", mib, 700, " MiB")
+	if err := h.tallyRules(lines, most); err != nil {
+		return err
+	}
+	if err := h.comeBack(); err != nil {
+		return err
+	}
 	if err := h.answers(made.ID); err != nil {
 		return err
 	}

@@ -161,6 +161,9 @@ func run(lines int, wobin string) error {
 	fmt.Printf("wobin intake, checked, new data folder      %6.2f s\n\n", taken.Seconds())
 	bar("intake ÷ sqlite3 .import", taken.Seconds()/imported.Seconds(), 1, "")
 	bar("intake, memory", float64(memory)/(1<<20), 500, " MiB")
+	if err := sheetsFromFiles(dir, wobin, stock, lines); err != nil {
+		return err
+	}
 	for _, n := range []int{min(lines, 100_000), lines} {
 		part, err := os.MkdirTemp(dir, "count-*")
 		if err != nil {

@@ -134,7 +134,7 @@ func TestJourneyFromNothing(t *testing.T) {
 		s.open("/counts/1/counting/2"),
 		chromedp.WaitVisible(`input[data-row]`),
 		browser.Type(`input[data-row]`, "1,500\r"),
-		sees(`"1,500" may be 1.500 or 1500`),
+		sees(`may be 1.500 or 1500`),
 		sees("A-01-1 · ROPE-8"),
 		chromedp.Focus(`input[data-row]`),
 		chromedp.KeyEvent(kb.Escape),

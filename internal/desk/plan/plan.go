@@ -31,7 +31,7 @@ func New(d *desk.Desk, r *recorded.Room) *Room {
 	d.OnRenewal(func(context.Context) error {
 		room.facts.mu.Lock()
 		defer room.facts.mu.Unlock()
-		room.facts.names, room.facts.set = nil, -1
+		room.facts.names, room.facts.set, room.facts.paces = nil, -1, nil
 		return nil
 	})
 	return room

@@ -29,6 +29,15 @@ type facts struct {
 	wrong   []bool
 	moved   []int64
 	classes map[classing][]byte // by line
+
+	paces map[int64]paced // by warehouse
+}
+
+// paced is a pace as it was found out.
+type paced struct {
+	at   time.Time
+	pace cutting.Pace
+	is   bool // by earlier counts
 }
 
 // itemFacts are an item's category and class, as numbers.
@@ -342,17 +351,34 @@ func foldASCII(s string) string {
 	return string(b)
 }
 
-// paceOf looks at so many of the last sheets.
+// pacedSheets is how many of the last sheets are looked at.
 const pacedSheets = 200
 
 // pace gives how long counting takes here: by the sheets that came back with times, against what they take at the usual pace; paced is
 // false where nothing is known, which is taken at the usual pace.
-func (d *Room) pace(tx *gorm.DB, house int64) (p cutting.Pace, paced bool, err error) {
+func (d *Room) pace(tx *gorm.DB, house int64) (cutting.Pace, bool, error) {
+	f, now := &d.facts, d.Now()
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if x, had := f.paces[house]; had && now.Sub(x.at) < fresh && !now.Before(x.at) {
+		return x.pace, x.is, nil
+	}
+	pace, is, err := paceOf(tx, house)
+	if err == nil {
+		if f.paces == nil {
+			f.paces = map[int64]paced{}
+		}
+		f.paces[house] = paced{now, pace, is}
+	}
+	return pace, is, err
+}
+
+func paceOf(tx *gorm.DB, house int64) (p cutting.Pace, is bool, err error) {
 	p = cutting.Usual
 	var rows []struct{ Seconds, Lines, Took int64 }
 	// The entries of a sheet reach from the first line that was counted to the last one; a pause longer than a shift is none.
 	err = tx.Raw(`SELECT s.seconds, s.lines, (max(e.counted_at) - min(e.counted_at)) / 1000000000 AS took FROM sheets s JOIN counts c ON c.id = s.count_id
-		JOIN entries e ON e.count_id = s.count_id AND e.sheet_id = s.id
+		JOIN entries e ON e.count_id = s.count_id AND e.pos >= s.first AND e.pos < s.first + s.lines
 		WHERE c.warehouse_id = ? AND c.state <> ? AND s.id IN (SELECT id FROM sheets WHERE state = ? AND counted = lines AND lines > 4 ORDER BY back_at DESC LIMIT ?)
 		AND s.seconds > 0 AND e.round = 1 AND e.parcel = 0 AND NOT e.withdrawn GROUP BY s.id HAVING count(DISTINCT e.counted_at) > 4 AND took BETWEEN 60 AND 36000`,
 		house, store.Freezing, store.Back, pacedSheets).Scan(&rows).Error
