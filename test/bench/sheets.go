@@ -9,6 +9,8 @@ import (
 	"syscall"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/intake"
@@ -70,16 +72,24 @@ func (h *site) comeBack() error {
 		sheets = append(sheets, strings.Join(out, "\n"))
 	}
 	start := time.Now()
-	drafts := make([]string, 0, len(sheets))
+	drafts := make([]string, len(sheets))
+	var uploads errgroup.Group
+	uploads.SetLimit(4) // as the screen does
 	for i, text := range sheets {
-		d, err := h.desk.Intake.Upload(h.ctx, h.ida, fmt.Sprintf("back %d.csv", i), strings.NewReader(text), intake.Choices{CountedAt: "2026-11-21 12:00", Zone: "UTC"})
-		if err != nil {
+		uploads.Go(func() error {
+			d, err := h.desk.Intake.Upload(h.ctx, h.ida, fmt.Sprintf("back %d.csv", i), strings.NewReader(text),
+				intake.Choices{CountedAt: "2026-11-21 12:00", Zone: "UTC"})
+			if err == nil && (d.Blocked != "" || len(d.Problems) > 0) {
+				err = fmt.Errorf("a returned sheet: %s", d.Blocked)
+			}
+			if err == nil {
+				drafts[i] = d.ID
+			}
 			return err
-		}
-		if d.Blocked != "" || len(d.Problems) > 0 {
-			return fmt.Errorf("a returned sheet: %s", d.Blocked)
-		}
-		drafts = append(drafts, d.ID)
+		})
+	}
+	if err := uploads.Wait(); err != nil {
+		return err
 	}
 	looked := time.Since(start)
 	start = time.Now()

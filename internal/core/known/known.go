@@ -6,6 +6,7 @@ package known
 import (
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"wobin/internal/core/code"
@@ -16,6 +17,7 @@ import (
 type Set struct {
 	texts []string
 	exact map[string]bool
+	mu    sync.Mutex        // of the two below, which are made when they are asked for: once texts are in, many may ask at a time
 	folds map[string]string // "" where several share it
 	loose *loose
 }
@@ -57,6 +59,14 @@ func (s *Set) Find(text string) (string, bool) {
 	if s.exact[text] {
 		return text, true
 	}
+	t := s.folded()[code.Fold(text)]
+	return t, t != ""
+}
+
+// folded gives the texts by their folded forms.
+func (s *Set) folded() map[string]string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	if s.folds == nil {
 		s.folds = make(map[string]string, len(s.texts))
 		for _, t := range s.texts {
@@ -68,8 +78,7 @@ func (s *Set) Find(text string) (string, bool) {
 			}
 		}
 	}
-	t := s.folds[code.Fold(text)]
-	return t, t != ""
+	return s.folds
 }
 
 // Damage is what happened to a text on its way.
@@ -102,6 +111,8 @@ type loose struct {
 }
 
 func (s *Set) index() *loose {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	if s.loose != nil {
 		return s.loose
 	}

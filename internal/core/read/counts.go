@@ -55,7 +55,14 @@ func (r *pass) counts() (*CountFile, error) {
 	rowCode, counted, when, who, round := src[field.RowCode], src[field.Counted], src[field.CountedAt], src[field.Counter], src[field.Round]
 	clock := times{zone: r.Zone, source: when}
 	judge := r.settler()
-	measure := units{idle: r.UnitsAsGiven, measure: r.measures(), judge: judge, codes: &s.Codes, source: src[field.Unit], names: &stock.Names{}}
+	measure := units{
+		idle:    r.UnitsAsGiven,
+		measure: r.measures(),
+		judge:   judge,
+		codes:   &s.Codes,
+		source:  src[field.Unit],
+		names:   &stock.Names{},
+	}
 	var refused []refusedKey
 	plain := m.Has(field.RowCode) // sheets mark texts that a spreadsheet would run
 	measure.sums = plain

@@ -44,7 +44,14 @@ func (r *pass) movements() (*MovementFile, error) {
 	qty, when, ref := r.sources[field.Quantity], r.sources[field.At], r.sources[field.Reference]
 	clock := times{zone: r.Zone, source: when}
 	judge := r.settler()
-	measure := units{idle: r.UnitsAsGiven, measure: r.measures(), judge: judge, codes: &s.Codes, source: r.sources[field.Unit], names: &stock.Names{}}
+	measure := units{
+		idle:    r.UnitsAsGiven,
+		measure: r.measures(),
+		judge:   judge,
+		codes:   &s.Codes,
+		source:  r.sources[field.Unit],
+		names:   &stock.Names{},
+	}
 	var refused []refusedKey
 	type same struct {
 		key       stock.Key

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
+	"unicode"
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/column"
@@ -296,9 +298,13 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 			if w.Squeezed == "" || m.Columns[i].Field != "" {
 				continue
 			}
-			for _, s := range field.Fields(k) {
-				whole := reads(h, w, &s, pass)
-				if !whole && (of.alone[i] == "" || !reads(of.alone[i], under, &s, pass)) {
+			whole, lone := meaningOf(k, h, w), meaning(nil)
+			if of.alone[i] != "" {
+				lone = meaningOf(k, of.alone[i], under)
+			}
+			for n, s := range field.Fields(k) {
+				whole := whole.has(n, pass)
+				if !whole && !lone.has(n, pass) {
 					continue
 				}
 				c := &m.Columns[i]
@@ -350,6 +356,59 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 		}
 	}
 	m.WhyKind = fmt.Sprintf("its headers are those of a %s file", k)
+	return m
+}
+
+// meaning tells, for each field of a kind, in which passes a header means it, as bits.
+type meaning []uint8
+
+func (m meaning) has(fieldAt, pass int) bool { return m != nil && m[fieldAt]&(1<<pass) != 0 }
+
+// said is a header as one of a kind.
+type said struct {
+	kind field.Kind
+	text string
+}
+
+// meanings are those of the headers that were read last. The first rows of every file are held against the words of every kind, and files
+// of one sort come one after the other with the same headers.
+var meanings struct {
+	sync.Mutex
+	of map[said]meaning
+}
+
+// keptMeanings is how many of them are kept.
+const keptMeanings = 4096
+
+func meaningOf(k field.Kind, text string, h field.Heading) meaning {
+	key := said{k, text}
+	meanings.Lock()
+	m, had := meanings.of[key]
+	meanings.Unlock()
+	if had {
+		return m
+	}
+	if !strings.ContainsFunc(text, unicode.IsLetter) { // no field goes by a number
+		return nil
+	}
+	fields := field.Fields(k)
+	m = make(meaning, len(fields))
+	for i := range fields {
+		for pass := range 5 {
+			if reads(text, h, &fields[i], pass) {
+				m[i] |= 1 << pass
+			}
+		}
+	}
+	if len(text) > 100 { // no header is so long
+		return m
+	}
+	meanings.Lock()
+	defer meanings.Unlock()
+	if meanings.of == nil || len(meanings.of) >= keptMeanings {
+		meanings.of = make(map[said]meaning, keptMeanings)
+	}
+	meanings.of[key] = m
 	return m
 }
 

@@ -260,13 +260,42 @@ func setLatest(w *desk.Work, c *store.Count, latest int64) (positions []int64, e
 
 // SheetsOf gives a count's sheets by their numbers, and the numbers by their ids.
 func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbers map[int64]int, err error) {
-	var list []store.Sheet
-	if err := w.Where("count_id = ?", c.ID).Find(&list).Error; err != nil {
+	byNumber, numbers = map[int]store.Sheet{}, map[int64]int{}
+	text := func(v driver.Value) string { t, _ := v.(string); return t }
+	err = store.Each(
+		w.DB,
+		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions
+		FROM sheets WHERE count_id = ?`,
+		[]driver.Value{c.ID},
+		func(v []driver.Value) error {
+			n := func(at int) int64 { i, _ := v[at].(int64); return i }
+			s := store.Sheet{
+				ID:       n(0),
+				CountID:  c.ID,
+				Number:   int(n(1)),
+				Code:     text(v[2]),
+				Zone:     text(v[3]),
+				FirstBin: text(v[4]),
+				LastBin:  text(v[5]),
+				First: n(
+					6,
+				),
+				Lines:     int(n(7)),
+				Counted:   int(n(8)),
+				Empty:     int(n(9)),
+				Seconds:   n(10),
+				State:     text(v[11]),
+				OutAt:     n(12),
+				BackAt:    n(13),
+				Counter:   text(v[14]),
+				Revisions: int(n(15)),
+			}
+			byNumber[s.Number], numbers[s.ID] = s, s.Number
+			return nil
+		},
+	)
+	if err != nil {
 		return nil, nil, err
-	}
-	byNumber, numbers = make(map[int]store.Sheet, len(list)), make(map[int64]int, len(list))
-	for _, s := range list {
-		byNumber[s.Number], numbers[s.ID] = s, s.Number
 	}
 	return byNumber, numbers, nil
 }

@@ -38,13 +38,14 @@ type draft struct {
 	choices Choices
 	history []Choices // what was settled before each answer, to go back to
 
-	table  *tabular.File
-	parts  []*part // one for each sheet
-	seen   *Draft
-	state  int64           // of the records when it was looked at, and of the count that it belongs to
-	counts map[int64]int64 // versions of the counts that it was held against
-	views  map[int]*tabular.Index
-	spools []*os.File
+	table      *tabular.File
+	recognised recognised
+	parts      []*part // one for each sheet
+	seen       *Draft
+	state      int64           // of the records when it was looked at, and of the count that it belongs to
+	counts     map[int64]int64 // versions of the counts that it was held against
+	views      map[int]*tabular.Index
+	spools     []*os.File
 
 	work   sync.Mutex
 	cancel context.CancelFunc // ends the work that is under way

@@ -23,12 +23,19 @@ import (
 type Room struct {
 	*desk.Desk
 	drafts drafts
+	kept   keptRecords
 }
 
 // New makes the room.
 func New(d *desk.Desk) *Room {
 	r := &Room{Desk: d}
-	d.OnRenewal(func(context.Context) error { r.drafts.clear(); return nil })
+	d.OnRenewal(func(context.Context) error {
+		r.drafts.clear()
+		r.kept.mu.Lock()
+		defer r.kept.mu.Unlock()
+		r.kept.rec = nil
+		return nil
+	})
 	return r
 }
 

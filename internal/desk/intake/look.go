@@ -3,8 +3,10 @@ package intake
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"os"
 	"slices"
 	"sort"
 	"time"
@@ -76,7 +78,7 @@ func (d *Room) look(ctx context.Context, dr *draft) (*Draft, error) {
 			out.Encodings = append(out.Encodings, string(e))
 		}
 	}
-	rec, err := d.loadRecords(ctx)
+	rec, err := d.lend(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -163,6 +165,9 @@ func (d *Room) layoutsFor(ctx context.Context, c *Choices) (saved []*layout.Layo
 // recogniseParts makes out what each sheet is, and which of them are taken in.
 func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, named *layout.Layout) error {
 	taken, heads := map[field.Kind]string{}, map[field.Kind][]string{}
+	if err := dr.recognised.begin(dr.file, rec.version, dr.name, &dr.choices, saved, named); err != nil {
+		return err
+	}
 	for s, name := range dr.table.Sheets {
 		choice := dr.choices.sheet(s)
 		given := choice.Layout
@@ -202,7 +207,7 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 			},
 		}
 		dr.parts = append(dr.parts, pt)
-		m, err := recognise.Sheet(dr.table, s, want)
+		m, err := dr.recognised.sheet(s, func() (*recognise.Mapping, error) { return recognise.Sheet(dr.table, s, want) })
 		var wrong *tabular.Error
 		if errors.As(err, &wrong) {
 			pt.problems.Add(problem.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
@@ -254,6 +259,37 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 		dr.parts[0].view.Use = dr.choices.sheet(0).Use != "no"
 	}
 	return nil
+}
+
+// recognised keeps what the sheets of a draft were recognised as, while nothing changes that it hangs on: a count that goes on beside it
+// makes a draft be looked at again, but not be recognised again. A mapping is never changed once it is there.
+type recognised struct {
+	file    *os.File
+	version int64
+	settled string // the name of the file, the choices and the layouts, as JSON
+	sheets  map[int]*recognise.Mapping
+}
+
+func (r *recognised) begin(file *os.File, version int64, of ...any) error {
+	settled, err := json.Marshal(of)
+	if err != nil {
+		return err
+	}
+	if r.file != file || r.version != version || r.settled != string(settled) {
+		*r = recognised{file, version, string(settled), map[int]*recognise.Mapping{}}
+	}
+	return nil
+}
+
+func (r *recognised) sheet(n int, of func() (*recognise.Mapping, error)) (*recognise.Mapping, error) {
+	if m := r.sheets[n]; m != nil {
+		return m, nil
+	}
+	m, err := of()
+	if err == nil {
+		r.sheets[n] = m
+	}
+	return m, err
 }
 
 func nameOf(l *layout.Layout) string {

@@ -60,6 +60,7 @@ func (e *Effect) count(what string) {
 
 // lookPlaces reads warehouses and bins. An empty cell leaves what is there unless it is said to clear.
 func (d *Room) lookPlaces(_ context.Context, dr *draft, pt *part, r read.Reading, rec *records, _ *Draft) error {
+	rec.own() // places are changed where they stand
 	f, err := r.Places(dr.table, pt.mapping, &pt.problems)
 	pt.hear(f.Told)
 	if err != nil {

@@ -5,6 +5,9 @@ import (
 	"database/sql/driver"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
+	"sync"
 
 	"gorm.io/gorm"
 
@@ -38,7 +41,84 @@ type records struct {
 	last       bool // no sheet comes after the one in hand, so what it makes need not be found again
 	sets       map[field.Field]*known.Set
 	leads      map[field.Field]map[string]string // to the SKU; "" where several items have it
-	err        error                             // of a look-up that could not return it
+	binSets    *binSets
+	version    int64 // of the records, as Desk.Version has it
+	lent       bool  // its maps belong to the records that are kept for the next file, too: own comes before any change
+	err        error // of a look-up that could not return it
+}
+
+// binSets are the bins of warehouses as sets, made when they are asked for.
+type binSets struct {
+	mu   sync.Mutex
+	sets map[string]*known.Set
+}
+
+// keptCodes is how many codes are kept in memory from one file to the next. Where there are more, they are read for each.
+const keptCodes = 500_000
+
+// keptRecords are the records as they were read for the last file.
+type keptRecords struct {
+	mu      sync.Mutex
+	version int64
+	rec     *records
+}
+
+// lend gives the records to a file that is looked at. They are read anew where something changed since.
+func (d *Room) lend(ctx context.Context) (*records, error) {
+	k := &d.kept
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	version := d.Version(0) // before reading: what comes meanwhile is read again
+	if k.rec == nil || k.version != version {
+		k.rec = nil
+		rec, err := d.loadRecords(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if rec.version = version; len(rec.items)+int(rec.lastBin) > keptCodes {
+			return rec, nil
+		}
+		if rec.known(); rec.err != nil {
+			return nil, rec.err
+		}
+		k.version, k.rec = version, rec
+	}
+	rec := *k.rec
+	rec.tx, rec.lent = d.Store.Read(ctx), true
+	rec.kept, rec.folded = map[store.PlaceBefore]bool{}, nil
+	rec.warehouses = make(map[string]*store.Warehouse, len(k.rec.warehouses))
+	for code, h := range k.rec.warehouses {
+		own := *h
+		rec.warehouses[code] = &own
+	}
+	return &rec, nil
+}
+
+// own makes what is lent its own, before it is changed. Places that were found before are those of the lender.
+func (r *records) own() {
+	if !r.lent {
+		return
+	}
+	r.lent = false
+	bins := make(map[int64]map[string]*place, len(r.bins))
+	for house, of := range r.bins {
+		bins[house] = make(map[string]*place, len(of))
+		for code, p := range of {
+			mine := *p
+			bins[house][code] = &mine
+		}
+	}
+	r.bins, r.folded = bins, nil
+	r.items, r.measures, r.shared = maps.Clone(r.items), maps.Clone(r.measures), maps.Clone(r.shared)
+	r.measured = slices.Clone(r.measured)
+	leads := make(map[field.Field]map[string]string, len(r.leads))
+	for f, m := range r.leads {
+		leads[f] = maps.Clone(m)
+	}
+	if r.leads != nil {
+		r.leads = leads
+	}
+	r.sets, r.binSets = nil, nil
 }
 
 // codeOf gives the code of a warehouse, be it recorded or new.
@@ -131,6 +211,7 @@ func (d *Room) loadRecords(ctx context.Context) (*records, error) {
 
 // measure keeps in what units an item is given.
 func (r *records) measure(id int64, unit, packs string) error {
+	r.own()
 	if unit == "" {
 		delete(r.measures, id)
 		return nil
@@ -161,6 +242,7 @@ func (r *records) measure(id int64, unit, packs string) error {
 }
 
 func (r *records) addBin(house int64, bin string, p *place) {
+	r.own()
 	if r.bins[house] == nil {
 		r.bins[house] = map[string]*place{}
 	}
@@ -200,6 +282,7 @@ func (r *records) bin(house int64, bin string) *place {
 
 // newHouse, newBin and newItem give numbers to what will be made.
 func (r *records) newHouse(code string) *store.Warehouse {
+	r.own()
 	r.lastHouse++
 	h := &store.Warehouse{ID: r.lastHouse, Code: code}
 	r.warehouses[code] = h
@@ -222,6 +305,7 @@ func (r *records) newItem(sku string) int64 {
 	if r.lastItem++; r.last {
 		return r.lastItem
 	}
+	r.own()
 	r.items[sku] = r.lastItem
 	r.sets = nil
 	return r.lastItem
@@ -241,7 +325,7 @@ func (r *records) house(code string) *store.Warehouse {
 // known gives what the records know, for recognising and matching.
 func (r *records) known() *recognise.Known {
 	if r.sets == nil {
-		r.sets = map[field.Field]*known.Set{}
+		r.sets, r.binSets = map[field.Field]*known.Set{}, nil
 		add := func(f field.Field, text string) {
 			if r.sets[f] == nil {
 				r.sets[f] = &known.Set{}
@@ -298,19 +382,24 @@ func (r *records) known() *recognise.Known {
 	if r.empty { // there is nothing to judge by
 		return k
 	}
-	binSets := map[string]*known.Set{}
+	if r.sets != nil && r.binSets == nil {
+		r.binSets = &binSets{sets: map[string]*known.Set{}}
+	}
+	made, houses, bins := r.binSets, r.warehouses, r.bins // as they are now: what is lent is replaced before it is changed
 	k.Bins = func(warehouse string) *known.Set {
-		if s, made := binSets[warehouse]; made {
+		made.mu.Lock()
+		defer made.mu.Unlock()
+		if s, had := made.sets[warehouse]; had {
 			return s
 		}
 		var s *known.Set
-		if h := r.warehouses[warehouse]; h != nil && len(r.bins[h.ID]) > 0 {
+		if h := houses[warehouse]; h != nil && len(bins[h.ID]) > 0 {
 			s = &known.Set{}
-			for c := range r.bins[h.ID] {
+			for c := range bins[h.ID] {
 				s.Add(c)
 			}
 		}
-		binSets[warehouse] = s
+		made.sets[warehouse] = s
 		return s
 	}
 	return k
@@ -350,6 +439,7 @@ func (r *records) lead(f field.Field, text, sku string) {
 	if text == "" {
 		return
 	}
+	r.own()
 	if other, had := r.leads[f][text]; had && other != sku {
 		sku = ""
 	}

@@ -26,8 +26,21 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 		for n := range cuts {
 			x := &cuts[n]
 			from, to := s.bins[x.From].from, s.bins[x.To-1].to
-			list[n] = store.Sheet{CountID: c.ID, Number: n + 1, Code: counting.SheetCode(int(c.ID), n+1), Zone: s.zones(x), FirstBin: s.code(x.From),
-				LastBin: s.code(x.To - 1), First: int64(from + 1), Lines: int(to - from), Counter: cut.who(x.Person), Seconds: x.Seconds, State: store.WithUs}
+			list[n] = store.Sheet{
+				CountID:  c.ID,
+				Number:   n + 1,
+				Code:     counting.SheetCode(int(c.ID), n+1),
+				Zone:     s.zones(x),
+				FirstBin: s.code(x.From),
+				LastBin: s.code(
+					x.To - 1,
+				),
+				First:   int64(from + 1),
+				Lines:   int(to - from),
+				Counter: cut.who(x.Person),
+				Seconds: x.Seconds,
+				State:   store.WithUs,
+			}
 			if s.first {
 				list[n].First, list[n].Empty = 1, cut.Empty
 			}
@@ -39,7 +52,10 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 		for n := range cuts {
 			for i := cuts[n].From; i < cuts[n].To; i++ {
 				if b := &s.bins[i]; b.empty() {
-					empty = append(empty, store.EmptyBin{CountID: c.ID, SheetID: list[n].ID, After: int64(b.from), Place: int64(i), BinID: b.bin})
+					empty = append(
+						empty,
+						store.EmptyBin{CountID: c.ID, SheetID: list[n].ID, After: int64(b.from), Place: int64(i), BinID: b.bin},
+					)
 				}
 			}
 		}
@@ -53,7 +69,14 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 	if err != nil {
 		return 0, err
 	}
-	t := freezing{count: c, scope: s, sheets: list, categories: items, parts: map[store.Part]*store.PartTally{}, columns: count.ColumnsOf(c)}
+	t := freezing{
+		count:      c,
+		scope:      s,
+		sheets:     list,
+		categories: items,
+		parts:      map[store.Part]*store.PartTally{},
+		columns:    count.ColumnsOf(c),
+	}
 	// One piece is written while the next one is made.
 	written := make(chan error, 1)
 	written <- nil

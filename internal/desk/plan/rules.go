@@ -225,11 +225,15 @@ func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse
 // loadMoved reads when each line's item last moved in its bin; a movement without a bin is one of all its bins.
 func (f *facts) loadMoved(tx *gorm.DB, h *store.Warehouse, s *scoped) error {
 	last := map[placed]int64{}
-	err := store.Each(tx, "SELECT bin_id, item_id, max(at) FROM movements WHERE warehouse_id = ? GROUP BY bin_id, item_id", []driver.Value{h.ID},
+	err := store.Each(
+		tx,
+		"SELECT bin_id, item_id, max(at) FROM movements WHERE warehouse_id = ? GROUP BY bin_id, item_id",
+		[]driver.Value{h.ID},
 		func(v []driver.Value) error {
 			last[placed{v[0].(int64), v[1].(int64)}] = v[2].(int64)
 			return nil
-		})
+		},
+	)
 	if err != nil {
 		return err
 	}
@@ -381,7 +385,9 @@ func paceOf(tx *gorm.DB, house int64) (p cutting.Pace, is bool, err error) {
 		JOIN entries e ON e.count_id = s.count_id AND e.pos >= s.first AND e.pos < s.first + s.lines
 		WHERE c.warehouse_id = ? AND c.state <> ? AND s.id IN (SELECT id FROM sheets WHERE state = ? AND counted = lines AND lines > 4 ORDER BY back_at DESC LIMIT ?)
 		AND s.seconds > 0 AND e.round = 1 AND e.parcel = 0 AND NOT e.withdrawn GROUP BY s.id HAVING count(DISTINCT e.counted_at) > 4 AND took BETWEEN 60 AND 36000`,
-		house, store.Freezing, store.Back, pacedSheets).Scan(&rows).Error
+		house, store.Freezing, store.Back, pacedSheets).
+		Scan(&rows).
+		Error
 	if err != nil {
 		return p, false, err
 	}

@@ -60,7 +60,10 @@ export async function redrop(drop: Drop, file: File) {
 	}
 }
 
-/** Has a look at dropped files, one after the other; nothing is stored by that. Files dealt with before go. */
+/** So many files are looked at at a time. */
+const atOnce = 4;
+
+/** Has a look at dropped files; nothing is stored by that. Files dealt with before go. */
 export async function dropFiles(files: File[], choices: Schemas["Choices"] = {}) {
 	const work: [Drop, File | undefined][] = files.map((file) => {
 		const again = mendedOf(file);
@@ -68,15 +71,17 @@ export async function dropFiles(files: File[], choices: Schemas["Choices"] = {})
 	});
 	drops = [...drops.filter((d) => !d.done), ...work.filter(([, again]) => !again).map(([d]) => d)];
 	tell();
-	for (const [d, again] of work) {
-		if (again) {
-			await redrop(d, again);
-			continue;
-		}
+	const look = async (d: Drop, again?: File) => {
+		if (again) return redrop(d, again);
 		try {
 			changeDrop(d.id, { draft: await upload(d.file, choices), busy: false });
 		} catch (e) {
 			changeDrop(d.id, { error: e instanceof Problem ? e.message : String(e), busy: false });
 		}
-	}
+	};
+	const left = [...work];
+	const worker = async () => {
+		for (let w = left.shift(); w; w = left.shift()) await look(...w);
+	};
+	await Promise.all(Array.from({ length: Math.min(atOnce, work.length) }, worker));
 }
