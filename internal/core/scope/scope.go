@@ -1,5 +1,6 @@
-// Package scope says which recorded lines are to be counted: rules over what is known of a line, all of which must hold, and the classes A, B
-// and C that are worked out from what items are worth or how much of them moves. It knows nothing of where lines are kept.
+// Package scope says which recorded lines are to be counted: rules over what is known of a line, all of which must hold,
+// and the classes A, B and C that are worked out from what items are worth or how much of them moves. It knows nothing
+// of where lines are kept.
 package scope
 
 import (
@@ -170,9 +171,9 @@ func (x *Ruler) is(l *Line) bool {
 	return false
 }
 
-// Classes gives each item's class from what it is worth (or how much of it moves): in falling order, A are those that begin within the
-// first a percent of the sum of all, B those that begin within b percent, C the rest and those worth nothing. Where a sum falls on the limit
-// the next item is beyond it. Items of the same worth keep their order.
+// Classes gives each item's class from what it is worth (or how much of it moves): in falling order, A are those that
+// begin within the first a percent of the sum of all, B those that begin within b percent, C the rest and those worth
+// nothing. Where a sum falls on the limit the next item is beyond it. Items of the same worth keep their order.
 func Classes(worth []int64, a, b int) []byte {
 	order := make([]int32, 0, len(worth))
 	sum := new(big.Int)

@@ -84,7 +84,8 @@ func (d *Room) WithdrawCutOff(ctx context.Context, p desk.Person, countID, id in
 			return none, err
 		}
 		r := w.Exec(`INSERT INTO cut_offs (count_id, what, reference, item_id, bin_id, quantity, note, person, at, replaces, withdrawn)
-			SELECT count_id, what, reference, item_id, bin_id, quantity, note, ?, ?, id, 1 FROM cut_offs k WHERE k.count_id = ? AND k.id = ? AND NOT k.withdrawn
+			SELECT count_id, what, reference, item_id, bin_id, quantity, note, ?, ?, id, 1 FROM cut_offs k
+			WHERE k.count_id = ? AND k.id = ? AND NOT k.withdrawn
 			AND NOT EXISTS (SELECT 1 FROM cut_offs r WHERE r.count_id = k.count_id AND r.replaces = k.id)`, p.Name, w.Now, c.ID, id)
 		if r.Error != nil {
 			return none, r.Error

@@ -383,7 +383,8 @@ func paceOf(tx *gorm.DB, house int64) (p cutting.Pace, is bool, err error) {
 	// The entries of a sheet reach from the first line that was counted to the last one; a pause longer than a shift is none.
 	err = tx.Raw(`SELECT s.seconds, s.lines, (max(e.counted_at) - min(e.counted_at)) / 1000000000 AS took FROM sheets s JOIN counts c ON c.id = s.count_id
 		JOIN entries e ON e.count_id = s.count_id AND e.pos >= s.first AND e.pos < s.first + s.lines
-		WHERE c.warehouse_id = ? AND c.state <> ? AND s.id IN (SELECT id FROM sheets WHERE state = ? AND counted = lines AND lines > 4 ORDER BY back_at DESC LIMIT ?)
+		WHERE c.warehouse_id = ? AND c.state <> ?
+		AND s.id IN (SELECT id FROM sheets WHERE state = ? AND counted = lines AND lines > 4 ORDER BY back_at DESC LIMIT ?)
 		AND s.seconds > 0 AND e.round = 1 AND e.parcel = 0 AND NOT e.withdrawn GROUP BY s.id HAVING count(DISTINCT e.counted_at) > 4 AND took BETWEEN 60 AND 36000`,
 		house, store.Freezing, store.Back, pacedSheets).
 		Scan(&rows).
