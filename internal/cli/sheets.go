@@ -139,7 +139,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			for i := range res.Sheets {
 				lines, seconds = lines+res.Sheets[i].Lines, seconds+res.Sheets[i].Seconds
 			}
-			fmt.Fprintf(s.out, "%d sheets, %d lines, about %s minutes of work\n", len(res.Sheets), lines, cutting.Minutes(seconds))
+			fmt.Fprintf(s.out, "sheets: %d, lines: %d, minutes of work: about %s\n", len(res.Sheets), lines, cutting.Minutes(seconds))
 			return nil
 		},
 	}

@@ -218,7 +218,7 @@ func TestSheetsRefuse(t *testing.T) {
 	}
 	code, said, errs := cutSheets(t, "--stock", stock, "--items", items, "--out", out, "--format", "csv,pdf")
 	require.Zero(t, code, errs)
-	assert.Contains(t, said, "1 sheets, 1 lines")
+	assert.Contains(t, said, "sheets: 1, lines: 1")
 	assert.Contains(t, errs, "1 lines of services")
 	assert.Contains(t, errs, "1 lines of inactive items")
 	assert.FileExists(t, filepath.Join(out, "sheet-001.pdf"))

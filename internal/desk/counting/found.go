@@ -4,6 +4,8 @@ import (
 	"database/sql"
 	"strings"
 
+	"wobin/internal/core/counting"
+	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -29,6 +31,14 @@ func (f *Found) line(w *desk.Work, c *store.Count, sheets map[int]store.Sheet) (
 	sheets[f.Sheet] = s
 	for _, text := range []*string{&f.Bin, &f.SKU, &f.Lot, &f.Serial, &f.Holding} {
 		*text = strings.TrimSpace(*text)
+	}
+	key := [stock.Parts]string{stock.SKU: f.SKU, stock.Lot: f.Lot, stock.Serial: f.Serial}
+	codes, scan, scanned, err := counting.Scanned(&key, desk.Instant(w.Now).Year())
+	if err != nil {
+		return 0, desk.RefuseAs(desk.Invalid, "sku", "%q %v.", f.SKU, err)
+	}
+	if scanned {
+		f.Lot, f.Serial, f.scan, f.codes = key[stock.Lot], key[stock.Serial], scan, codes
 	}
 	k := count.FoundKey{Lot: f.Lot, Serial: f.Serial, Holding: f.Holding}
 	if k.Bin, err = f.bin(w, c); err != nil {
@@ -74,9 +84,15 @@ func (f *Found) bin(w *desk.Work, c *store.Count) (id int64, err error) {
 // item finds the item by its SKU, else by its barcode or further SKU.
 func (f *Found) item(w *desk.Work) (id int64, err error) {
 	var ids []int64
+	names := append([]string{f.SKU}, f.codes...) // the forms of a scanned GTIN
 	for _, where := range []string{"sku = @s", "sku = @s COLLATE NOCASE", "barcode = @s OR further_sku = @s OR instr(barcodes, json_quote(@s)) > 0"} {
-		if err = w.Raw("SELECT id FROM items WHERE "+where+" LIMIT 2", sql.Named("s", f.SKU)).Scan(&ids).Error; err != nil {
-			return 0, err
+		for _, name := range names {
+			if err = w.Raw("SELECT id FROM items WHERE "+where+" LIMIT 2", sql.Named("s", name)).Scan(&ids).Error; err != nil {
+				return 0, err
+			}
+			if len(ids) > 0 {
+				break
+			}
 		}
 		if len(ids) > 0 {
 			break

@@ -88,3 +88,12 @@ func (p packs) said() string {
 	}
 	return "It has no unit and no packs"
 }
+
+// scanned takes the quantity that a scanned text says, where none was typed.
+func (t *Typed) scanned() {
+	s := t.Found.scan
+	if !s.Counted || t.Quantity != nil || t.Text != "" || t.Withdraw {
+		return
+	}
+	t.Text = s.Quantity.String() + s.Unit // a measure is one of the item's own unit, or refused
+}

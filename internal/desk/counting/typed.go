@@ -6,6 +6,7 @@ import (
 	"context"
 	"fmt"
 
+	"wobin/internal/core/barcode"
 	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/form"
@@ -39,10 +40,13 @@ type Typed struct {
 type Found struct {
 	Sheet   int    `json:"sheet" doc:"number of the sheet that it was written on"`
 	Bin     string `json:"bin"`
-	SKU     string `json:"sku" doc:"of the item, or its barcode or further SKU"`
+	SKU     string `json:"sku" doc:"of the item, or its barcode or further SKU, or what a scanner sent: a GTIN, a GS1 element string or a Digital Link"`
 	Lot     string `json:"lot,omitempty"`
 	Serial  string `json:"serial,omitempty"`
 	Holding string `json:"holding,omitempty"`
+
+	scan  barcode.Scan // where the item was scanned
+	codes []string     // the forms of its GTIN
 }
 
 // TypeIn takes counts that were typed at the desk. Each is an entry; one for a row that has an entry replaces it. All of them
@@ -68,11 +72,17 @@ func (d *Room) TypeIn(
 		out.Count, out.Kind = c.ID, field.Counts
 		rows, positions := map[string]int64{}, make([]int64, 0, len(typed))
 		sheets := map[int]store.Sheet{}
-		for _, t := range typed {
+		for i := range typed {
+			t := &typed[i]
 			code := t.code()
 			pos, err := int64(0), error(nil)
 			if t.Found != nil {
 				pos, err = t.Found.line(w, c, sheets)
+				t.scanned()
+				code = t.code() // what was scanned says more than where and what
+				if err == nil && t.Quantity == nil && t.Text == "" && !t.Withdraw {
+					err = desk.RefuseAs(desk.Invalid, "quantity", "%s: say how many were found.", code)
+				}
 			} else {
 				pos, err = rowOf(w, c, code, sheets)
 			}

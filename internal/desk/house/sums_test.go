@@ -82,3 +82,39 @@ func TestSumsAndPacks(t *testing.T) {
 	require.Len(t, dr.Problems, 1)
 	assert.Equal(t, "not a unit of the item", dr.Problems[0].Kind)
 }
+
+// What a scanner sent stands for the item, its lot and serial, and says how many, typed as found or written on a sheet.
+func TestScannedTexts(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description,unit,barcode\nPNT,Paint,ea,9501101530003\nWGT,Weight,kg,4006381333931\n")
+	take(t, d, "stock.csv", "warehouse,bin,sku,lot,on hand,as at\nW,A-1,PNT,L1,80,2026-11-20T06:00:00Z\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Scans", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10}})
+	require.NoError(t, err)
+	found := func(sku, text string) error {
+		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: "A-1", SKU: sku}, Text: text}})
+		return err
+	}
+	require.NoError(t, found("(01)09501101530003(10)L-77(30)24", ""))
+	require.NoError(t, found("]C10109501101530003"+"10L-78\x1d"+"21S-1", "1"))
+	require.NoError(t, found("(01)04006381333931(3103)001250", ""))
+	for says, text := range map[string]string{"check digit is wrong": "(01)09501101530004", "no item that is known": "(01)00036000291452(30)1",
+		"names no item": "(10)L-1", "neither the item's unit": "(01)09501101530003(10)X(3103)001250", "say how many": "(01)09501101530003(10)L-9"} {
+		assert.ErrorContains(t, found(text, ""), says, text)
+	}
+	lines, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
+	require.NoError(t, err)
+	var got []string
+	for _, l := range lines.Lines[1:] {
+		got = append(got, l.SKU+" "+l.Lot+" "+l.Serial+" "+l.Counted.String())
+	}
+	assert.Equal(t, []string{"PNT L-77  24", "PNT L-78 S-1 1", "WGT   1.25"}, got)
+
+	row := "Row code,Bin,SKU,Lot,Counted,Counted at\n,A-1,(01)09501101530003(10)L-80,,5,2026-11-21 12:00\n,A-1,https://id.example.org/01/09501101530003/10/L1,,7,2026-11-21 12:00\n"
+	dr := look(t, d, "back.csv", row, intake.Choices{Count: c.ID})
+	require.Empty(t, dr.Problems)
+	require.Empty(t, dr.Blocked)
+	assert.Equal(t, 2, dr.Effect.Added)
+	dr = look(t, d, "odd.csv", "Row code,Bin,SKU,Lot,Counted,Counted at\n,A-1,(01)09501101530003(10)L-80,L-81,5,2026-11-21 12:00\n", intake.Choices{Count: c.ID})
+	require.Len(t, dr.Problems, 1)
+	assert.Contains(t, dr.Problems[0].List[0].Text, "L-81 stands beside it")
+}

@@ -271,7 +271,7 @@ func (d *Room) lookCount(
 	if err != nil {
 		return nil, err
 	}
-	find := finder{tx: tx, count: c.ID, house: h, rec: rec, known: rec.known(), made: b.keys}
+	find := finder{tx: tx, count: c.ID, house: h, year: d.Now().Year(), rec: rec, known: rec.known(), made: b.keys}
 	frozen.Elsewhere = find.line
 	back := counting.TakeBack(dr.name, pt.mapping.SheetName, pt.mapping, x.file, frozen, head, &pt.problems)
 	if find.err != nil { // a row that could not be looked up must not pass for new

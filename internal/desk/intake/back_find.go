@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/code"
+	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/known"
 	"wobin/internal/core/recognise"
@@ -25,6 +26,7 @@ type finder struct {
 	tx    *gorm.DB
 	count int64
 	house *store.Warehouse
+	year  int // in which it is read: scanned dates have two digits of theirs
 	rec   *records
 	known *recognise.Known
 	bins  *known.Set
@@ -72,6 +74,24 @@ func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]strin
 			return -1, key, field.SKU, errors.New("stands for several items. Name the item by its SKU")
 		}
 		ok = sku != ""
+	}
+	if !ok {
+		codes, _, is, err := counting.Scanned(&key, f.year)
+		if err != nil {
+			return -1, key, field.SKU, err
+		}
+		for _, c := range codes {
+			many := false
+			if sku, many = f.known.Lead(field.Barcode, c); many {
+				return -1, key, field.SKU, errors.New("stands for several items. Name the item by its SKU")
+			}
+			if ok = sku != ""; ok {
+				break
+			}
+		}
+		if is && !ok {
+			return -1, key, field.SKU, fmt.Errorf("has GTIN %s, which no item has as a barcode. Take in the item first, or write its SKU", codes[0])
+		}
 	}
 	item := f.rec.items[sku]
 	if !ok || item == 0 {

@@ -1426,7 +1426,7 @@ export interface components {
              * @description number of the sheet that it was written on
              */
             sheet: number;
-            /** @description of the item, or its barcode or further SKU */
+            /** @description of the item, or its barcode or further SKU, or what a scanner sent: a GTIN, a GS1 element string or a Digital Link */
             sku: string;
         };
         HandOutRequest: {

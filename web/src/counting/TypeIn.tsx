@@ -323,7 +323,7 @@ function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetVie
 						entries: [
 							{
 								found: { sheet: sheet.number, bin: row.bin, sku: row.sku, lot: row.lot || undefined, serial: row.serial || undefined },
-								text: more.withdraw ? undefined : row.quantity,
+								text: more.withdraw ? undefined : row.quantity.trim() || undefined,
 								counted_at: at ? at.replace("T", " ") : undefined,
 								counter: who || undefined,
 								...more,
@@ -362,7 +362,7 @@ function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetVie
 			data-found
 			onSubmit={(e) => {
 				e.preventDefault();
-				if (row.sku && row.quantity) add.mutate({});
+				if (row.sku) add.mutate({});
 			}}
 		>
 			<h2>Found, where no row is for it</h2>
@@ -372,7 +372,7 @@ function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetVie
 				{cell("lot", "Lot", "w-24")}
 				{cell("serial", "Serial", "w-28")}
 				{cell("quantity", "Counted", "w-24 text-right", { inputMode: "decimal" })}
-				<button type="submit" className="act-plain" disabled={!row.sku || !row.quantity || add.isPending}>
+				<button type="submit" className="act-plain" disabled={!row.sku || add.isPending}>
 					Put it down
 				</button>
 				<button type="button" className="word" disabled={!row.sku || add.isPending} onClick={() => add.mutate({ withdraw: true })}>
