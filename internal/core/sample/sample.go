@@ -253,3 +253,19 @@ func Percent(part, all int) string {
 	n := int64(part) * 10_000 / int64(all)
 	return fmt.Sprintf("%d.%02d", n/100, n%100)
 }
+
+// Project gives what a value found in a sample comes to for all lines, if they are as those of the sample, rounded half away from zero; ok is
+// false where it is out of range.
+func Project(value int64, all, drawn int) (total int64, ok bool) {
+	if drawn <= 0 {
+		return 0, false
+	}
+	x := new(big.Int).Mul(big.NewInt(value), big.NewInt(int64(2*all)))
+	if value < 0 {
+		x.Sub(x, big.NewInt(int64(drawn)))
+	} else {
+		x.Add(x, big.NewInt(int64(drawn)))
+	}
+	x.Quo(x, big.NewInt(int64(2*drawn)))
+	return x.Int64(), x.IsInt64()
+}

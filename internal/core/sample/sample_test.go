@@ -142,6 +142,18 @@ func TestDraw(t *testing.T) {
 	}
 }
 
+func TestProject(t *testing.T) {
+	for _, x := range [][4]int64{{100, 10, 5, 200}, {1, 3, 2, 2}, {-1, 3, 2, -2}, {1, 4, 3, 1}, {0, 9, 3, 0}} {
+		got, ok := Project(x[0], int(x[1]), int(x[2]))
+		assert.True(t, ok)
+		assert.Equal(t, x[3], got, "%v", x)
+	}
+	_, ok := Project(1<<62, 1000, 1)
+	assert.False(t, ok)
+	_, ok = Project(1, 1, 0)
+	assert.False(t, ok)
+}
+
 func ExampleWant_Size() {
 	w := Want{Confidence: 950, Accuracy: 97_000}
 	fmt.Println(w.Size(3418), "of 3418 lines, none of them wrong")

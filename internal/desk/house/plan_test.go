@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -224,4 +225,65 @@ func TestKeptScopes(t *testing.T) {
 	assert.Equal(t, sc, list[0].Scope)
 	require.NoError(t, d.Plan.DropScope(ctx, nell, list[0].ID))
 	require.Error(t, d.Plan.DropScope(ctx, nell, list[0].ID))
+}
+
+// A sample is drawn by a seed that is kept, counted, and its result is stated with its interval.
+func TestSample(t *testing.T) {
+	d := at(t)
+	text := "warehouse,bin,sku,on hand,unit cost,as at\n"
+	for i := range 400 {
+		text += fmt.Sprintf("W,A-%02d-%d,S%03d,%d,1,2026-11-20T06:00:00Z\n", i/8, i%8/4, i, 1+i%7)
+	}
+	take(t, d, "stock.csv", text)
+	draw := count.Sample{By: "lines", Confidence: 950, Accuracy: 9500, Seed: 7}
+	sc := count.Scope{Warehouse: 1, Sample: &draw}
+	tally, err := d.Plan.Tally(ctx, nell, sc, plan.Cut{Rows: 500})
+	require.NoError(t, err)
+	assert.Equal(t, []int{55, 400, 0}, []int{tally.Lines, tally.SampleOf, tally.Empty}, "tables give 59 for large stocks, and fewer for small ones")
+	again, err := d.Plan.Tally(ctx, nell, sc, plan.Cut{Rows: 500})
+	require.NoError(t, err)
+	assert.Equal(t, tally.Sheets, again.Sheets, "the same seed draws the same")
+	for says, x := range map[string]count.Sample{"more than there is": {By: "lines", Lines: 401, Confidence: 950, Accuracy: 9500, Seed: 1},
+		"confidence is between": {By: "lines", Confidence: 400, Accuracy: 9500, Seed: 1}, "accuracy lies": {By: "lines", Confidence: 950, Accuracy: 10_000, Seed: 1}} {
+		_, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Sample: &x}, plan.Cut{Rows: 5})
+		assert.ErrorContains(t, err, says)
+	}
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Audit", Scope: sc, Cut: plan.Cut{Rows: 500}})
+	require.NoError(t, err)
+	require.Equal(t, 55, c.Lines)
+	page, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{Limit: 1000})
+	require.NoError(t, err)
+	enter := func(from, to, wrong int) {
+		var typed []counting.Typed
+		for i, l := range page.Lines[from:to] {
+			q := *l.Recorded
+			if from+i < wrong {
+				q += quantity.Scale
+			}
+			typed = append(typed, counting.Typed{RowCode: l.RowCode, Quantity: &q, CountedAt: "2026-11-20 12:00"})
+		}
+		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", typed)
+		require.NoError(t, err)
+	}
+	enter(0, 54, 0)
+	r, err := d.Report.Report(ctx, nell, c.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "1 of the 55 lines of the sample are not counted yet, so it shows nothing.", r.Sample.Words)
+	enter(54, 55, 0)
+	r, err = d.Report.Report(ctx, nell, c.ID)
+	require.NoError(t, err)
+	assert.True(t, r.Sample.Shown)
+	assert.Equal(t, []int{400, 55, 0, 0}, []int{r.Sample.Of, r.Sample.Drawn, r.Sample.Bad, r.Sample.Least})
+	assert.Contains(t, r.Sample.Words, "It is shown, with 95.0 % confidence, that it is above 95.00 %.")
+	enter(0, 2, 2)
+	r, err = d.Report.Report(ctx, nell, c.ID)
+	require.NoError(t, err)
+	assert.False(t, r.Sample.Shown, "none was to be wrong")
+	assert.Equal(t, 2, r.Sample.Bad)
+	assert.Equal(t, "14.55", r.Sample.Estimate.String(), "2.00 in 55 lines are so much in 400")
+	by := draw
+	by.By, by.Lines = "value", 20
+	valued, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Sample: &by}, plan.Cut{Rows: 500})
+	require.NoError(t, err)
+	assert.Equal(t, 20, valued.Lines)
 }

@@ -52,6 +52,8 @@ type Tally struct {
 	Kept     []KeptTally    `json:"kept" doc:"attributes that lines in scope have"`
 	Seconds  int64          `json:"seconds" doc:"what counting is expected to take one person"`
 	Paced    bool           `json:"paced" doc:"the pace is that of earlier counts here"`
+	BinIDs   []int64        `json:"bin_ids" doc:"the bins, where they are few enough to be drawn one by one"`
+	SampleOf int            `json:"sample_of" doc:"the lines that a sample was drawn from; 0 where there is none"`
 	Unknown  []string       `json:"unknown" doc:"values of rules that nothing has, the first twenty"`
 	UnknownN int            `json:"unknown_n" doc:"how many they are"`
 }
@@ -196,6 +198,10 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 		if c.FrozenAt, err = form.ParseTime(n.FrozenAt, zone); err != nil {
 			return c, desk.RefuseAs(desk.Invalid, "frozen_at", "%q %v.", n.FrozenAt, err)
 		}
+	}
+	if n.Scope.Sample != nil {
+		drawn := *n.Scope.Sample
+		drawn.Of, n.Scope.Sample = s.sampleOf, &drawn
 	}
 	for into, of := range map[*string]any{&c.Scope: n.Scope, &c.LeftOut: s.left, &c.Columns: n.Columns, &c.Tolerances: n.Classes} {
 		b, err := json.Marshal(of)

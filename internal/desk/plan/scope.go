@@ -14,6 +14,7 @@ import (
 	"wobin/internal/core/cutting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/sample"
 	"wobin/internal/core/scope"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -55,6 +56,8 @@ type scoped struct {
 	lines []int32 // positions in the set
 	bins  []binIn // in walking order
 	left  count.LeftOut
+	// sampleOf is how many lines a sample was drawn from.
+	sampleOf int
 	// SKUs, categories and so on that a rule names and nobody has, the first of them.
 	unknown []string
 	read    map[string]map[string]string // attributes by their text
@@ -142,10 +145,68 @@ func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc c
 			runs[bin] = [2]int32{runs[bin][0], int32(len(picked))}
 		}
 	}
-	// Rules about lines say nothing of bins that have none.
-	look := !sc.LeaveEmpty && len(sc.Kept) == 0 && len(sc.Rules) == 0
+	if sc.Sample != nil {
+		if picked, err = s.draw(sc.Sample, picked); err != nil {
+			return nil, err
+		}
+		runs = map[int64][2]int32{}
+		for _, bin := range set.Bins { // where something is recorded nobody looks for what is not
+			runs[bin] = [2]int32{}
+		}
+		for i, n := range picked {
+			run, bin := runs[set.Bins[n]], set.Bins[n]
+			if run[0] == run[1] {
+				run[0] = int32(i)
+			}
+			run[1] = int32(i + 1)
+			runs[bin] = run
+		}
+	}
+	// Rules about lines say nothing of bins that have none, and neither does a sample.
+	look := !sc.LeaveEmpty && len(sc.Kept) == 0 && len(sc.Rules) == 0 && sc.Sample == nil
 	s.walk(cut, runs, picked, func(bin int64) bool { return look && in(bin) })
 	return s, nil
+}
+
+// draw draws a sample of lines.
+func (s *scoped) draw(x *count.Sample, picked []int32) ([]int32, error) {
+	want := x.Want()
+	if wrong := want.Check(); wrong != "" {
+		return nil, desk.RefuseAs(desk.Invalid, "sample", "%s", wrong)
+	}
+	worth := make([]int64, len(picked))
+	some := 0
+	for i, n := range picked {
+		if v := s.Values[n]; v != recorded.NoValue {
+			worth[i] = max(v, -v)
+		}
+		if worth[i] > 0 {
+			some++
+		}
+	}
+	s.sampleOf = len(picked)
+	n := x.Lines
+	if n == 0 {
+		n = want.Size(len(picked))
+	}
+	switch {
+	case n > len(picked):
+		return nil, desk.RefuseAs(desk.Invalid, "sample", "A sample of %d lines is more than there is: the scope has %d.", n, len(picked))
+	case x.By == "value" && n > some:
+		return nil, desk.RefuseAs(desk.Invalid, "sample",
+			"A sample by value takes lines that are worth something: the scope has %d of them, and %d are to be drawn.", some, n)
+	}
+	var at []int
+	if x.By == "value" {
+		at = sample.DrawByWorth(uint64(x.Seed), n, worth)
+	} else {
+		at = sample.Draw(uint64(x.Seed), n, len(picked))
+	}
+	out := make([]int32, len(at))
+	for i, a := range at {
+		out[i] = picked[a]
+	}
+	return out, nil
 }
 
 // walk puts bins and lines into walking order.
@@ -256,12 +317,21 @@ func (s *scoped) zones(x *cutting.Sheet) string {
 
 func (s *scoped) code(bin int) string { return s.where.Codes[s.bins[bin].bin] }
 
+// drawnBins is how many bins are drawn one by one.
+const drawnBins = 3000
+
 // listedSheets is how many of the sheets that would be cut are listed.
 const listedSheets = 500
 
 // tally sums a scope up.
 func (s *scoped) tally(cut Cut) (t Tally, err error) {
-	t = Tally{Lines: len(s.lines), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}, Bins: len(s.bins), Unknown: s.unknown}
+	t = Tally{Lines: len(s.lines), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}, Bins: len(s.bins), Unknown: s.unknown,
+		SampleOf: s.sampleOf, BinIDs: []int64{}}
+	if len(s.bins) <= drawnBins {
+		for i := range s.bins {
+			t.BinIDs = append(t.BinIDs, s.bins[i].bin)
+		}
+	}
 	var most int64
 	for _, i := range s.Items {
 		most = max(most, i)

@@ -59,6 +59,7 @@ type Report struct {
 	Reasons    []ReportReason       `json:"reasons"`
 	Largest    []count.VarianceLine `json:"largest"`
 	Deciders   []string             `json:"deciders"`
+	Sample     *SampleView          `json:"sample" doc:"what a sample says about the lines that it was drawn from"`
 	CutOff     []count.CutOff       `json:"cut_off" doc:"what was on its way when the count was frozen"`
 }
 
@@ -87,6 +88,9 @@ func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Repo
 		return r, err
 	}
 	r.Figures = viewFigures(all.Figures)
+	if r.Sample, err = sampled(c.Count, &all.Figures); err != nil {
+		return r, err
+	}
 	for sort, into := range map[string]*[]ReportPart{store.PartZone: &r.Zones, store.PartCategory: &r.Categories,
 		store.PartCounter: &r.Counters} {
 		*into = []ReportPart{}

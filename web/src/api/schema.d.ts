@@ -1984,6 +1984,8 @@ export interface components {
             /** Format: int64 */
             posted_lines: number;
             reasons: components["schemas"]["ReportReason"][];
+            /** @description what a sample says about the lines that it was drawn from */
+            sample: components["schemas"]["SampleView"];
             zones: components["schemas"]["ReportPart"][];
         };
         ReportPart: {
@@ -2068,6 +2070,115 @@ export interface components {
             /** @enum {string} */
             what: "sku" | "category" | "class" | "abc" | "value" | "below" | "zero" | "age" | "moved" | "wrong";
         };
+        Sample: {
+            /**
+             * Format: int64
+             * @description in hundredths of a per cent: the record accuracy that is to be shown
+             */
+            accuracy: number;
+            /**
+             * @description each line as likely, or each as likely as it is worth
+             * @enum {string}
+             */
+            by: "lines" | "value";
+            /**
+             * Format: int64
+             * @description per thousand
+             */
+            confidence: number;
+            /**
+             * Format: int64
+             * @description how many; 0: as many as it takes
+             */
+            lines?: number;
+            /**
+             * Format: int64
+             * @description the lines that it was drawn from; noted at the freeze
+             */
+            of?: number;
+            /**
+             * Format: int64
+             * @description what it is drawn by, so that it can be drawn again
+             */
+            seed: number;
+            /**
+             * Format: int64
+             * @description so many wrong lines are borne
+             */
+            wrong?: number;
+        };
+        SampleView: {
+            /**
+             * Format: int64
+             * @description in hundredths of a per cent: the record accuracy that is to be shown
+             */
+            accuracy: number;
+            /**
+             * Format: int64
+             * @description those that are wrong, beyond what is let pass
+             */
+            bad: number;
+            /**
+             * @description each line as likely, or each as likely as it is worth
+             * @enum {string}
+             */
+            by: "lines" | "value";
+            /**
+             * Format: int64
+             * @description per thousand
+             */
+            confidence: number;
+            /**
+             * Format: int64
+             * @description those of them that are counted; while some are not, nothing is shown
+             */
+            counted: number;
+            /**
+             * Format: int64
+             * @description lines of the sample
+             */
+            drawn: number;
+            /** @description drawn by lines: the gross value of all variances, if they are as those of the sample */
+            estimate: string | null;
+            /** @description and at most */
+            high: string;
+            /**
+             * Format: int64
+             * @description and so many at most
+             */
+            largest: number;
+            /**
+             * Format: int64
+             * @description of all lines so many are wrong at least, with the confidence
+             */
+            least: number;
+            /**
+             * Format: int64
+             * @description how many; 0: as many as it takes
+             */
+            lines?: number;
+            /** @description the record accuracy of all lines in per cent, at least */
+            low: string;
+            /**
+             * Format: int64
+             * @description the lines that it was drawn from; noted at the freeze
+             */
+            of?: number;
+            /**
+             * Format: int64
+             * @description what it is drawn by, so that it can be drawn again
+             */
+            seed: number;
+            /** @description it is shown that the accuracy is above the figure */
+            shown: boolean;
+            /** @description the result as a sentence */
+            words: string;
+            /**
+             * Format: int64
+             * @description so many wrong lines are borne
+             */
+            wrong?: number;
+        };
         SaveDraftLayoutRequest: {
             name: string;
             /** Format: int64 */
@@ -2081,6 +2192,8 @@ export interface components {
             /** @description lines of which nothing is recorded are left out */
             leave_zero?: boolean;
             rules?: components["schemas"]["Rule"][];
+            /** @description only a sample of these lines */
+            sample?: components["schemas"]["Sample"];
             /** Format: int64 */
             warehouse: number;
             zones?: string[];
@@ -2373,6 +2486,8 @@ export interface components {
             words: components["schemas"]["TakenBack"][];
         };
         Tally: {
+            /** @description the bins, where they are few enough to be drawn one by one */
+            bin_ids: number[];
             /** Format: int64 */
             bins: number;
             /**
@@ -2389,6 +2504,11 @@ export interface components {
             lines: number;
             /** @description the pace is that of earlier counts here */
             paced: boolean;
+            /**
+             * Format: int64
+             * @description the lines that a sample was drawn from; 0 where there is none
+             */
+            sample_of: number;
             /**
              * Format: int64
              * @description what counting is expected to take one person

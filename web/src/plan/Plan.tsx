@@ -16,6 +16,18 @@ type Limits = { quantity: string; percent: string; value: string };
 const own = (l?: Limits) => l !== undefined && (l.quantity !== "" || l.percent !== "" || l.value !== "");
 const noLimits: Limits = { quantity: "", percent: "", value: "" };
 
+function Figure({ label, value, onChange }: { label: string; value: string; onChange: (v: string) => void }) {
+	return (
+		<input
+			className="code w-14 text-right"
+			inputMode="decimal"
+			aria-label={label}
+			value={value}
+			onChange={(e) => onChange(e.target.value)}
+		/>
+	);
+}
+
 /** Work in hours and minutes, as people say it. */
 function hours(seconds: number) {
 	const minutes = Math.ceil(seconds / 60);
@@ -65,6 +77,9 @@ function NewCountIn({
 	const [by, setBy] = useState<"zone" | "size" | "people">("zone");
 	const [people, setPeople] = useState("");
 	const [walk, setWalk] = useState<"up and down" | "each aisle">(house.walk === "each aisle" ? "each aisle" : "up and down");
+	const [drawn, setDrawn] = useState<"" | "lines" | "value">("");
+	const [want, setWant] = useState({ confidence: "95", accuracy: "97", wrong: "0", lines: "" });
+	const [seed] = useState(() => 1 + Math.floor(Math.random() * 1e12));
 	const [keepAs, setKeepAs] = useState("");
 	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
@@ -79,6 +94,16 @@ function NewCountIn({
 			.filter(([, v]) => v)
 			.map(([attribute, v]) => ({ attribute, values: [v] })),
 		rules: rules.filter(isWhole),
+		sample: drawn
+			? {
+					by: drawn,
+					confidence: Math.round(Number(want.confidence) * 10) || 950,
+					accuracy: Math.round(Number(want.accuracy) * 100) || 9700,
+					wrong: Number.parseInt(want.wrong, 10) || undefined,
+					lines: Number.parseInt(want.lines, 10) || undefined,
+					seed,
+				}
+			: undefined,
 		leave_zero: leave.zero || undefined,
 		leave_empty: leave.empty || undefined,
 	};
@@ -127,7 +152,13 @@ function NewCountIn({
 			navigate(`/counts/${made.id}/sheets`);
 		},
 	});
-	const inScope = (t: { id: number; zone: string }) => (bins.size > 0 ? bins.has(t.id) : zones.size === 0 || zones.has(t.zone));
+	const within = useMemo(() => {
+		const ids = tally.data?.bin_ids ?? [];
+		return ids.length > 0 ? new Set(ids) : undefined;
+	}, [tally.data]);
+	const narrowed = drawn !== "" || rules.some(isWhole) || Object.values(kept).some(Boolean) || leave.empty || leave.zero;
+	const inScope = (t: { id: number; zone: string }) =>
+		narrowed && within ? within.has(t.id) : bins.size > 0 ? bins.has(t.id) : zones.size === 0 || zones.has(t.zone);
 	const look = (t: { id: number; zone: string }): Look => ({
 		fill: inScope(t) ? "ink" : "none",
 		words: inScope(t) ? "in scope" : "not in scope",
@@ -287,12 +318,46 @@ function NewCountIn({
 									<input type="checkbox" checked={!leave.zero} onChange={() => setLeave({ ...leave, zero: !leave.zero })} />
 									lines that are recorded at zero
 								</label>
-								{rules.length === 0 && (
+								{rules.length === 0 && !drawn && (
 									<label className="flex items-center gap-1.5">
 										<input type="checkbox" checked={!leave.empty} onChange={() => setLeave({ ...leave, empty: !leave.empty })} />
 										bins that are recorded as empty{t && t.empty > 0 ? ` (${count(t.empty)})` : ""}: somebody must look
 									</label>
 								)}
+							</div>
+						)}
+						{!first && (
+							<div className="mt-2 flex flex-col gap-1.5" data-sample>
+								<Choice
+									label="Sample"
+									value={drawn}
+									of={[
+										["", "every line of these"],
+										["lines", "a sample, each line as likely"],
+										["value", "a sample by value"],
+									]}
+									onChange={setDrawn}
+								/>
+								{drawn && (
+									<p className="flex flex-wrap items-center gap-x-2 gap-y-1">
+										so many that with
+										<Figure label="Confidence in per cent" value={want.confidence} onChange={(v) => setWant({ ...want, confidence: v })} />%
+										confidence the accuracy is above
+										<Figure label="Accuracy in per cent" value={want.accuracy} onChange={(v) => setWant({ ...want, accuracy: v })} />
+										%, where no more than
+										<Figure label="Wrong lines that are borne" value={want.wrong} onChange={(v) => setWant({ ...want, wrong: v })} />
+										are wrong; or just
+										<Figure label="Lines to draw" value={want.lines} onChange={(v) => setWant({ ...want, lines: v })} />
+										lines
+									</p>
+								)}
+								{t && t.sample_of > 0 && drawn && (
+									<p className="text-dim" data-drawn>
+										{count(t.lines)} of {many(t.sample_of, "line", "lines")}, drawn by seed <span className="code">{seed}</span>, which is
+										kept
+									</p>
+								)}
+								{tally.error && <Warn>{tally.error.message}</Warn>}
 							</div>
 						)}
 						{!first && (

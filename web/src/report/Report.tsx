@@ -22,7 +22,7 @@ export function Report() {
 	if (q.error) return <Failed what="The report" error={q.error} />;
 	if (!q.data) return null;
 	const left = { held: q.data.count.held, accepted: q.data.count.accepted, uncounted: q.data.count.uncounted - q.data.count.zeroed };
-	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders, cut_off } = q.data;
+	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders, cut_off, sample } = q.data;
 	return (
 		<Stage
 			foot={
@@ -78,6 +78,13 @@ export function Report() {
 						<Big name="net value" value={<Off of={f.values.net} />} />
 						<Big name="gross value" value={plain(f.values.gross)} />
 					</div>
+					{sample && (
+						<p className="mt-3 border-l-4 border-ink pl-3" data-sample-result>
+							<b>A sample</b> of {many(sample.drawn, "line", "lines")} out of {count(sample.of ?? 0)}
+							{sample.by === "value" ? ", drawn by value" : ""}, seed <span className="code">{sample.seed}</span>. {sample.words}
+							{sample.estimate != null && <> If all lines are as these, their variances come to {plain(sample.estimate)} gross.</>}
+						</p>
+					)}
 					<div className="mt-4 grid grid-cols-[1fr_1fr_1.2fr] gap-x-10">
 						<section>
 							<h2 className="border-b border-rule pb-1">Lines</h2>

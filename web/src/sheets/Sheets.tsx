@@ -83,7 +83,7 @@ export function Sheets() {
 		{
 			key: "bins",
 			title: "Bins",
-			width: "minmax(146px,1fr)",
+			width: "minmax(132px,1fr)",
 			cell: (s) => (
 				<span className="code">
 					{s.first_bin} – {s.last_bin}
@@ -102,7 +102,7 @@ export function Sheets() {
 		{
 			key: "state",
 			title: "Where it is",
-			width: "158px",
+			width: "176px",
 			cell: (s) => (
 				<span className={s.state === "back" ? "" : s.state === "out" ? "font-semibold" : "text-dim"}>
 					{s.state === "back" ? "✓ back" : s.state}
