@@ -1,7 +1,7 @@
-// Package sample is for an auditor: how many lines must be counted, which ones, and what the result says about all of them. Lines are right or
-// wrong; how many wrong ones a sample drawn without replacement holds follows the hypergeometric distribution (see, for one, Cochran,
-// Sampling Techniques, 3rd edition, sections 3.4 to 3.6: exact confidence limits from the tails of that distribution). It knows nothing of
-// what lines are.
+// Package sample is for an auditor: how many lines must be counted, which ones, and what the result says about all of
+// them. Lines are right or wrong; how many wrong ones a sample drawn without replacement holds follows the
+// hypergeometric distribution (see, for one, Cochran, Sampling Techniques, 3rd edition, sections 3.4 to 3.6: exact
+// confidence limits from the tails of that distribution). It knows nothing of what lines are.
 package sample
 
 import (
@@ -144,8 +144,8 @@ func (f Found) Above(accuracy, confidence int) bool {
 	return AtMost(f.Wrong, f.Drawn, wrong, f.All).Cmp(limit) <= 0
 }
 
-// source gives numbers from a seed: SplitMix64 (Steele, Lea, Flood: Fast splittable pseudorandom number generators, 2014), which is the same
-// in every version of every program, so that a sample can be drawn again.
+// source gives numbers from a seed: SplitMix64 (Steele, Lea, Flood: Fast splittable pseudorandom number generators,
+// 2014), which is the same in every version of every program, so that a sample can be drawn again.
 type source uint64
 
 func (s *source) next() uint64 {
@@ -188,9 +188,10 @@ func Draw(seed uint64, n, all int) []int {
 	return out
 }
 
-// DrawByWorth draws n out of all lines by a seed, each as likely as it is worth: the lines are laid end to end, each as long as its worth,
-// and every step of the n-th part of the whole from a random beginning picks one. What is worth a step or more is always picked. Lines worth
-// nothing are never picked; where the rest is fewer than n, it is all of them.
+// DrawByWorth draws n out of all lines by a seed, each as likely as it is worth: the lines are laid end to end, each as
+// long as its worth, and every step of the n-th part of the whole from a random beginning picks one. What is worth a
+// step or more is always picked. Lines worth nothing are never picked; where the rest is fewer than n, it is all of
+// them.
 func DrawByWorth(seed uint64, n int, worth []int64) []int {
 	left := make([]int, 0, len(worth))
 	for i, w := range worth {
@@ -254,8 +255,8 @@ func Percent(part, all int) string {
 	return fmt.Sprintf("%d.%02d", n/100, n%100)
 }
 
-// Project gives what a value found in a sample comes to for all lines, if they are as those of the sample, rounded half away from zero; ok is
-// false where it is out of range.
+// Project gives what a value found in a sample comes to for all lines, if they are as those of the sample, rounded half
+// away from zero; ok is false where it is out of range.
 func Project(value int64, all, drawn int) (total int64, ok bool) {
 	if drawn <= 0 {
 		return 0, false

@@ -17,7 +17,10 @@ func exactly(most, n, wrong, all int) *big.Rat {
 	sum := new(big.Int)
 	for k := 0; k <= most && k <= n; k++ {
 		if k <= wrong && n-k <= all-wrong {
-			sum.Add(sum, new(big.Int).Mul(new(big.Int).Binomial(int64(wrong), int64(k)), new(big.Int).Binomial(int64(all-wrong), int64(n-k))))
+			sum.Add(
+				sum,
+				new(big.Int).Mul(new(big.Int).Binomial(int64(wrong), int64(k)), new(big.Int).Binomial(int64(all-wrong), int64(n-k))),
+			)
 		}
 	}
 	return new(big.Rat).SetFrac(sum, new(big.Int).Binomial(int64(all), int64(n)))
@@ -34,7 +37,18 @@ func TestAtMostAgainstEnumeration(t *testing.T) {
 					}
 					got, _ := AtMost(most, n, wrong, all).Rat(nil)
 					off := new(big.Rat).Abs(new(big.Rat).Sub(want, got))
-					require.Less(t, off.Cmp(big.NewRat(1, 1<<62)), 0, "P(X<=%d), %d of %d, %d wrong: %v, not %v", most, n, all, wrong, got, want)
+					require.Less(
+						t,
+						off.Cmp(big.NewRat(1, 1<<62)),
+						0,
+						"P(X<=%d), %d of %d, %d wrong: %v, not %v",
+						most,
+						n,
+						all,
+						wrong,
+						got,
+						want,
+					)
 				}
 			}
 		}
@@ -45,7 +59,11 @@ func TestAtMostAgainstEnumeration(t *testing.T) {
 func TestSizeIsTheLeast(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		all := rapid.IntRange(1, 120).Draw(t, "all")
-		w := Want{Confidence: rapid.IntRange(500, 999).Draw(t, "confidence"), Accuracy: rapid.IntRange(1, 99_999).Draw(t, "accuracy"), Wrong: rapid.IntRange(0, 3).Draw(t, "borne")}
+		w := Want{
+			Confidence: rapid.IntRange(500, 999).Draw(t, "confidence"),
+			Accuracy:   rapid.IntRange(1, 99_999).Draw(t, "accuracy"),
+			Wrong:      rapid.IntRange(0, 3).Draw(t, "borne"),
+		}
 		require.Empty(t, w.Check())
 		n := w.Size(all)
 		wrong := 0 // the least with which the accuracy is not above the figure

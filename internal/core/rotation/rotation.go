@@ -1,0 +1,150 @@
+// Package rotation spreads counting over the year: each line of a class is counted so often, a portion of about the same
+// size on every working day, what was counted longest ago first. It knows nothing of what lines are or who counts.
+package rotation
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"time"
+)
+
+// Plan says how often lines of the classes A, B and C are counted a year, and on which days of the week people count.
+type Plan struct {
+	Times [3]int  `json:"times" doc:"counts a year of each line of the classes A, B and C; 0 for never"`
+	Days  [7]bool `json:"days" doc:"whether people count on Sunday, Monday and so on"`
+	// What the classes are worked out by, as rules have it.
+	By string `json:"by,omitempty" enum:"value,movement,"`
+	A  int    `json:"a,omitempty" minimum:"0" maximum:"100"`
+	B  int    `json:"b,omitempty" minimum:"0" maximum:"100"`
+}
+
+// Check tells what keeps a plan from being used, in a sentence; "" where nothing does.
+func (p *Plan) Check() string {
+	switch {
+	case p.Days == [7]bool{}:
+		return "A rotation needs a day of the week on which people count."
+	case p.Times == [3]int{}:
+		return "A rotation counts some class at least once a year."
+	}
+	for i, n := range p.Times {
+		if n < 0 || n > 366 {
+			return fmt.Sprintf("Class %c is counted between 0 and 366 times a year, not %d times.", 'A'+i, n)
+		}
+	}
+	return ""
+}
+
+// Line is what is known of a line.
+type Line struct {
+	Class   byte  // 'A', 'B' or 'C'
+	Counted int64 // when it was last counted, Unix nanoseconds; 0 for never
+	Waits   bool  // it is on a sheet that is not back, so it needs no other one
+}
+
+// Late says how far behind the rotation is.
+type Late struct {
+	Lines int `json:"lines" doc:"lines that were counted longer ago than their class allows, or never since the rotation began"`
+	Days  int `json:"days" doc:"by how many days at most"`
+}
+
+// Works tells whether people count on a day.
+func (p *Plan) Works(day time.Time) bool { return p.Days[day.Weekday()] }
+
+// workdays gives how many days of a year people count on, and the how-manieth of them a day is, from 1.
+func (p *Plan) workdays(day time.Time) (all, at int64) {
+	for d := time.Date(day.Year(), 1, 1, 0, 0, 0, 0, time.UTC); d.Year() == day.Year(); d = d.AddDate(0, 0, 1) {
+		if p.Works(d) {
+			if all++; d.YearDay() <= day.YearDay() {
+				at++
+			}
+		}
+	}
+	return all, at
+}
+
+// Quota is how many of n lines of a class are counted on a day, so that over the year every line has its turn as often as it is to have it.
+func (p *Plan) Quota(class byte, n int, day time.Time) int {
+	if !p.Works(day) {
+		return 0
+	}
+	all, at := p.workdays(day)
+	upTo := func(days int64) int64 { return int64(n) * int64(p.Times[class-'A']) * days / all }
+	return int(upTo(at) - upTo(at-1))
+}
+
+// Portion gives the lines that are to be counted on a day, as positions among lines, which stand in walking
+// order, in their order; and how late the rotation is, which began at a moment. What was counted on the day, or is
+// on its way, is part of the day's portion already. What is late comes first, and up to as much again as a day has
+// is added for it, so that days that were left out are made up for without one day having it all.
+func (p *Plan) Portion(lines []Line, day, began time.Time) (portion []int, late Late) {
+	start := midnight(day)
+	for class := byte('A'); class <= 'C'; class++ {
+		times := p.Times[class-'A']
+		if times == 0 {
+			continue
+		}
+		n, done, behind := 0, 0, 0
+		var open []int
+		for i := range lines {
+			l := &lines[i]
+			if l.Class != class {
+				continue
+			}
+			n++
+			if l.Waits || l.Counted >= start.UnixNano() {
+				done++
+				continue
+			}
+			open = append(open, i)
+			if days := p.behind(l, times, start, began); days > 0 {
+				behind, late.Days = behind+1, max(late.Days, days)
+			}
+		}
+		late.Lines += behind
+		slices.SortStableFunc(open, func(a, b int) int { return cmp.Compare(lines[a].Counted, lines[b].Counted) })
+		day := p.Quota(class, n, start)
+		portion = append(portion, open[:min(max(day+min(day, behind)-done, 0), len(open))]...)
+	}
+	slices.Sort(portion)
+	return portion, late
+}
+
+// behind gives by how many days the turn of a line is late at the beginning of a day; none or fewer where it is not.
+// A turn may come a day of the week earlier or later than the last one did.
+func (p *Plan) behind(l *Line, times int, start, began time.Time) int {
+	last := began
+	if l.Counted > last.UnixNano() {
+		last = time.Unix(0, l.Counted)
+	}
+	// Rounded, for a day when clocks are changed has 23 or 25 hours.
+	return int(start.Sub(midnight(last.In(start.Location()))).Hours()/24+0.5) - (365+times-1)/times - 7
+}
+
+// midnight gives the beginning of a day.
+func midnight(t time.Time) time.Time {
+	return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location())
+}
+
+// Month is what a month of the rotation comes to.
+type Month struct {
+	Month time.Month `json:"month"`
+	Days  int        `json:"days" doc:"working days"`
+	Lines int        `json:"lines"`
+}
+
+// Year gives the months of a year, for so many lines of each class.
+func (p *Plan) Year(year int, lines [3]int) []Month {
+	out := make([]Month, 12)
+	for d := time.Date(year, 1, 1, 0, 0, 0, 0, time.UTC); d.Year() == year; d = d.AddDate(0, 0, 1) {
+		m := &out[d.Month()-1]
+		if m.Month = d.Month(); !p.Works(d) {
+			continue
+		}
+		m.Days++
+		for i, n := range lines {
+			m.Lines += p.Quota(byte('A'+i), n, d)
+		}
+	}
+	return out
+}

@@ -1,0 +1,119 @@
+package rotation_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	. "wobin/internal/core/rotation"
+)
+
+// Over a simulated year a class is counted exactly as often as the plan says, each of its lines to within one,
+// portions differ by a line a class at most, and the rotation is never late.
+func TestYear(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		p := Plan{Times: [3]int{rapid.IntRange(0, 12).Draw(t, "A"), rapid.IntRange(0, 6).Draw(t, "B"), rapid.IntRange(0, 2).Draw(t, "C")}}
+		for d := range p.Days {
+			p.Days[d] = rapid.Bool().Draw(t, "day")
+		}
+		if p.Check() != "" {
+			return
+		}
+		var lines []Line
+		n := map[byte]int{}
+		for range rapid.IntRange(0, 120).Draw(t, "lines") {
+			class := byte('A' + rapid.IntRange(0, 2).Draw(t, "class"))
+			lines, n[class] = append(lines, Line{Class: class}), n[class]+1
+		}
+		began := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+		times := make([]int, len(lines))
+		least, most := map[byte]int{}, map[byte]int{}
+		months := make([]int, 12)
+		for day := began; day.Year() == 2026; day = day.AddDate(0, 0, 1) {
+			portion, late := p.Portion(lines, day.Add(6*time.Hour), began)
+			require.Zero(t, late.Lines, "%s: %d days", day, late.Days)
+			if !p.Works(day) {
+				require.Empty(t, portion)
+				continue
+			}
+			today := map[byte]int{}
+			for i, at := range portion {
+				require.True(t, i == 0 || at > portion[i-1])
+				times[at]++
+				lines[at].Counted = day.Add(12 * time.Hour).UnixNano()
+				today[lines[at].Class]++
+				months[day.Month()-1]++
+			}
+			for class := range n {
+				if _, had := least[class]; !had {
+					least[class] = today[class]
+				}
+				least[class], most[class] = min(least[class], today[class]), max(most[class], today[class])
+			}
+			again, _ := p.Portion(lines, day.Add(18*time.Hour), began)
+			require.Empty(t, again, "the day's portion is counted")
+		}
+		all := map[byte]int{}
+		for i, l := range lines {
+			// Lines of one day have no order among them, so one may have its turn before the year's end and another after it.
+			require.InDelta(t, p.Times[l.Class-'A'], times[i], 1, "a line of class %c", l.Class)
+			all[l.Class] += times[i]
+		}
+		for class := range n {
+			require.Equal(t, n[class]*p.Times[class-'A'], all[class], "class %c as a whole", class)
+		}
+		for class := range n {
+			require.LessOrEqual(t, most[class]-least[class], 1, "portions of class %c", class)
+		}
+		for i, m := range p.Year(2026, [3]int{n['A'], n['B'], n['C']}) {
+			require.Equal(t, months[i], m.Lines, "the calendar says what was done")
+		}
+	})
+}
+
+// Weeks in which nobody counted are made up for, a day at a time.
+func TestMadeUp(t *testing.T) {
+	p := Plan{Times: [3]int{12, 0, 0}, Days: [7]bool{1: true, 2: true, 3: true, 4: true, 5: true}}
+	lines := make([]Line, 200)
+	for i := range lines {
+		lines[i].Class = 'A'
+	}
+	began := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	worst, most := 0, 0
+	for day := began; day.Year() == 2026; day = day.AddDate(0, 0, 1) {
+		if day.Month() == time.July {
+			continue
+		}
+		portion, late := p.Portion(lines, day, began)
+		for _, i := range portion {
+			lines[i].Counted = day.UnixNano()
+		}
+		worst, most = max(worst, late.Lines), max(most, len(portion))
+		if day.Month() == time.July+2 {
+			require.Zero(t, late.Lines, day)
+		}
+	}
+	assert.Greater(t, worst, 100, "a month without counting leaves lines late")
+	assert.LessOrEqual(t, most, 20, "no day has more than twice its own")
+}
+
+func TestLate(t *testing.T) {
+	p := Plan{Times: [3]int{12, 4, 1}, Days: [7]bool{1: true, 2: true, 3: true, 4: true, 5: true}}
+	day := time.Date(2026, 7, 1, 9, 0, 0, 0, time.UTC)
+	ago := func(days int) int64 { return day.AddDate(0, 0, -days).UnixNano() }
+	lines := []Line{{'A', ago(20), false}, {'A', ago(60), false}, {'A', ago(90), true}, {'B', ago(60), false}, {'C', 0, false}}
+	_, late := p.Portion(lines, day, day.AddDate(0, 0, -100))
+	assert.Equal(t, Late{1, 60 - 31 - 7}, late, "what is on a sheet is not late, and what was never counted has its time")
+	_, late = p.Portion(lines, day, day.AddDate(-2, 0, 0))
+	assert.Equal(t, 2, late.Lines)
+	for says, p := range map[string]Plan{
+		"a day of the week": {Times: [3]int{1, 1, 1}},
+		"some class":        {Days: [7]bool{true}},
+		"Class B":           {Times: [3]int{1, 400, 1}, Days: [7]bool{true}},
+	} {
+		assert.Contains(t, p.Check(), says)
+	}
+}
