@@ -39,6 +39,7 @@ func (p *Plan) Check() string {
 type Line struct {
 	Class   byte  // 'A', 'B' or 'C'
 	Counted int64 // when it was last counted, Unix nanoseconds; 0 for never
+	Times   int   // how often it was counted within the year before
 	Waits   bool  // it is on a sheet that is not back, so it needs no other one
 }
 
@@ -102,7 +103,12 @@ func (p *Plan) Portion(lines []Line, day, began time.Time) (portion []int, late 
 			}
 		}
 		late.Lines += behind
-		slices.SortStableFunc(open, func(a, b int) int { return cmp.Compare(lines[a].Counted, lines[b].Counted) })
+		// Lines of one day have no order among them that means anything; those that had fewer turns go first, so that none
+		// falls behind the others year by year.
+		const days = 24 * int64(time.Hour)
+		slices.SortStableFunc(open, func(a, b int) int {
+			return cmp.Or(cmp.Compare(lines[a].Counted/days, lines[b].Counted/days), cmp.Compare(lines[a].Times, lines[b].Times))
+		})
 		day := p.Quota(class, n, start)
 		portion = append(portion, open[:min(max(day+min(day, behind)-done, 0), len(open))]...)
 	}

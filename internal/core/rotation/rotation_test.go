@@ -43,6 +43,7 @@ func TestYear(t *testing.T) {
 			for i, at := range portion {
 				require.True(t, i == 0 || at > portion[i-1])
 				times[at]++
+				lines[at].Times++
 				lines[at].Counted = day.Add(12 * time.Hour).UnixNano()
 				today[lines[at].Class]++
 				months[day.Month()-1]++
@@ -104,7 +105,7 @@ func TestLate(t *testing.T) {
 	p := Plan{Times: [3]int{12, 4, 1}, Days: [7]bool{1: true, 2: true, 3: true, 4: true, 5: true}}
 	day := time.Date(2026, 7, 1, 9, 0, 0, 0, time.UTC)
 	ago := func(days int) int64 { return day.AddDate(0, 0, -days).UnixNano() }
-	lines := []Line{{'A', ago(20), false}, {'A', ago(60), false}, {'A', ago(90), true}, {'B', ago(60), false}, {'C', 0, false}}
+	lines := []Line{{'A', ago(20), 5, false}, {'A', ago(60), 0, false}, {'A', ago(90), 1, true}, {'B', ago(60), 2, false}, {'C', 0, 0, false}}
 	_, late := p.Portion(lines, day, day.AddDate(0, 0, -100))
 	assert.Equal(t, Late{1, 60 - 31 - 7}, late, "what is on a sheet is not late, and what was never counted has its time")
 	_, late = p.Portion(lines, day, day.AddDate(-2, 0, 0))
