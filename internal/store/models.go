@@ -42,6 +42,7 @@ type Warehouse struct {
 	Name     string
 	SetID    int64
 	IntakeID int64
+	Rotation string // how often its lines are counted a year, as plan.Rotation has it in JSON; "" where nothing was said
 	Walk     string // how its aisles are walked, as cutting.Way has it; "" where nothing was said
 }
 

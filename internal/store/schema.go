@@ -274,6 +274,8 @@ CREATE TABLE cut_offs (
 );
 CREATE INDEX cut_offs_count ON cut_offs (count_id);
 CREATE TRIGGER cut_offs_kept BEFORE UPDATE ON cut_offs BEGIN SELECT RAISE(ABORT, 'the cut-off is never changed'); END;
+`, `
+ALTER TABLE warehouses ADD COLUMN rotation TEXT NOT NULL DEFAULT ''; -- how often lines are counted a year, and on which days
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

@@ -49,6 +49,25 @@ func (s *Server) registerCounts() {
 		}) (done, error) {
 			return done{true}, d.Plan.DropScope(ctx, p, in.Scope)
 		})
+	op(s, "rotation", http.MethodGet, "/api/rotation/{warehouse}", "How often lines are counted a year, and today's portion of it",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Warehouse int64 `path:"warehouse"`
+		}) (plan.RotationView, error) {
+			return d.Plan.Rotation(ctx, p, in.Warehouse)
+		})
+	op(s, "setRotation", http.MethodPost, "/api/rotation/{warehouse}", "Say how often lines are counted a year",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Warehouse int64 `path:"warehouse"`
+			Body      plan.Rotation
+		}) (done, error) {
+			return done{true}, d.Plan.SetRotation(ctx, p, in.Warehouse, &in.Body)
+		})
+	op(s, "endRotation", http.MethodPost, "/api/rotation/{warehouse}/end", "Count no more in rotation",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Warehouse int64 `path:"warehouse"`
+		}) (done, error) {
+			return done{true}, d.Plan.SetRotation(ctx, p, in.Warehouse, nil)
+		})
 	op(s, "cutOff", http.MethodGet, "/api/counts/{count}/cut-off", "What was on its way when a count was frozen",
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]count.CutOff, error) {
 			return d.Plan.CutOff(ctx, p, in.Count)

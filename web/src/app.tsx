@@ -11,7 +11,8 @@ const Layouts = lazy(() => import("./intake/Layouts").then((m) => ({ default: m.
 const Recorded = lazy(() => import("./recorded/Recorded").then((m) => ({ default: m.Recorded })));
 const RecordedOfCount = lazy(() => import("./recorded/Recorded").then((m) => ({ default: m.RecordedOfCount })));
 const NewCount = lazy(() => import("./plan/Plan").then((m) => ({ default: m.NewCount })));
-const Plan = lazy(() => import("./plan/Plan").then((m) => ({ default: m.Plan })));
+const Plan = lazy(() => import("./plan/Planned").then((m) => ({ default: m.Plan })));
+const Rotation = lazy(() => import("./plan/Rotation").then((m) => ({ default: m.Rotation })));
 const Sheets = lazy(() => import("./sheets/Sheets").then((m) => ({ default: m.Sheets })));
 const Counting = lazy(() => import("./counting/Counting").then((m) => ({ default: m.Counting })));
 const Variances = lazy(() => import("./variances/Variances").then((m) => ({ default: m.Variances })));
@@ -37,6 +38,7 @@ export function App() {
 				<Route path="intake" element={view(<Intake />)} />
 				<Route path="layouts" element={view(<Layouts />)} />
 				<Route path="plan" element={view(<NewCount />)} />
+				<Route path="rotation/:house" element={view(<Rotation />)} />
 				<Route path="safety" element={view(<Safety />)} />
 				<Route path="counts/:count" element={<CountFrame />}>
 					<Route index element={<Navigate to="variances" replace />} />

@@ -1,4 +1,4 @@
-// Package rotation spreads counting over the year: each line of a class is counted so often, a portion of about the same
+// Package rotation spreads counting over the year: each line of a group is counted so often, a portion of about the same
 // size on every working day, what was counted longest ago first. It knows nothing of what lines are or who counts.
 package rotation
 
@@ -9,35 +9,47 @@ import (
 	"time"
 )
 
-// Plan says how often lines of the classes A, B and C are counted a year, and on which days of the week people count.
+// Group is lines that are counted equally often: those of a class, or of a zone.
+type Group struct {
+	Name  string `json:"name" maxLength:"200" doc:"A, B or C, or a zone"`
+	Times int    `json:"times" minimum:"0" maximum:"366" doc:"counts a year of each line; 0 for never"`
+}
+
+// Plan says how often lines are counted a year, and on which days of the week people count.
 type Plan struct {
-	Times [3]int  `json:"times" doc:"counts a year of each line of the classes A, B and C; 0 for never"`
-	Days  [7]bool `json:"days" doc:"whether people count on Sunday, Monday and so on"`
-	// What the classes are worked out by, as rules have it.
-	By string `json:"by,omitempty" enum:"value,movement,"`
-	A  int    `json:"a,omitempty" minimum:"0" maximum:"100"`
-	B  int    `json:"b,omitempty" minimum:"0" maximum:"100"`
+	By     string  `json:"by" enum:"value,movement,zone" doc:"what the groups are: classes by value or by movement, or zones"`
+	Groups []Group `json:"groups" maxItems:"500"`
+	A      int     `json:"a,omitempty" minimum:"0" maximum:"100" doc:"limits of the classes, as rules have them"`
+	B      int     `json:"b,omitempty" minimum:"0" maximum:"100"`
+	Days   [7]bool `json:"days" doc:"whether people count on Sunday, Monday and so on"`
 }
 
 // Check tells what keeps a plan from being used, in a sentence; "" where nothing does.
 func (p *Plan) Check() string {
-	switch {
-	case p.Days == [7]bool{}:
+	if p.Days == [7]bool{} {
 		return "A rotation needs a day of the week on which people count."
-	case p.Times == [3]int{}:
-		return "A rotation counts some class at least once a year."
 	}
-	for i, n := range p.Times {
-		if n < 0 || n > 366 {
-			return fmt.Sprintf("Class %c is counted between 0 and 366 times a year, not %d times.", 'A'+i, n)
+	some := false
+	seen := map[string]bool{}
+	for _, g := range p.Groups {
+		if g.Times < 0 || g.Times > 366 {
+			return fmt.Sprintf("%s is counted between 0 and 366 times a year, not %d times.", g.Name, g.Times)
 		}
+		if seen[g.Name] {
+			return fmt.Sprintf("%q is named twice.", g.Name)
+		}
+		seen[g.Name] = true
+		some = some || g.Times > 0
+	}
+	if !some {
+		return "A rotation counts something at least once a year."
 	}
 	return ""
 }
 
 // Line is what is known of a line.
 type Line struct {
-	Class   byte  // 'A', 'B' or 'C'
+	Group   int   // its position among the groups of the plan; -1 for none of them
 	Counted int64 // when it was last counted, Unix nanoseconds; 0 for never
 	Times   int   // how often it was counted within the year before
 	Waits   bool  // it is on a sheet that is not back, so it needs no other one
@@ -45,7 +57,7 @@ type Line struct {
 
 // Late says how far behind the rotation is.
 type Late struct {
-	Lines int `json:"lines" doc:"lines that were counted longer ago than their class allows, or never since the rotation began"`
+	Lines int `json:"lines" doc:"lines that were counted longer ago than their group allows, or never since the rotation began"`
 	Days  int `json:"days" doc:"by how many days at most"`
 }
 
@@ -64,13 +76,13 @@ func (p *Plan) workdays(day time.Time) (all, at int64) {
 	return all, at
 }
 
-// Quota is how many of n lines of a class are counted on a day, so that over the year every line has its turn as often as it is to have it.
-func (p *Plan) Quota(class byte, n int, day time.Time) int {
+// Quota is how many of n lines of a group are counted on a day, so that over the year every line has its turn as often as it is to have it.
+func (p *Plan) Quota(group, n int, day time.Time) int {
 	if !p.Works(day) {
 		return 0
 	}
 	all, at := p.workdays(day)
-	upTo := func(days int64) int64 { return int64(n) * int64(p.Times[class-'A']) * days / all }
+	upTo := func(days int64) int64 { return int64(n) * int64(p.Groups[group].Times) * days / all }
 	return int(upTo(at) - upTo(at-1))
 }
 
@@ -80,8 +92,8 @@ func (p *Plan) Quota(class byte, n int, day time.Time) int {
 // is added for it, so that days that were left out are made up for without one day having it all.
 func (p *Plan) Portion(lines []Line, day, began time.Time) (portion []int, late Late) {
 	start := midnight(day)
-	for class := byte('A'); class <= 'C'; class++ {
-		times := p.Times[class-'A']
+	for group := range p.Groups {
+		times := p.Groups[group].Times
 		if times == 0 {
 			continue
 		}
@@ -89,7 +101,7 @@ func (p *Plan) Portion(lines []Line, day, began time.Time) (portion []int, late 
 		var open []int
 		for i := range lines {
 			l := &lines[i]
-			if l.Class != class {
+			if l.Group != group {
 				continue
 			}
 			n++
@@ -109,7 +121,7 @@ func (p *Plan) Portion(lines []Line, day, began time.Time) (portion []int, late 
 		slices.SortStableFunc(open, func(a, b int) int {
 			return cmp.Or(cmp.Compare(lines[a].Counted/days, lines[b].Counted/days), cmp.Compare(lines[a].Times, lines[b].Times))
 		})
-		day := p.Quota(class, n, start)
+		day := p.Quota(group, n, start)
 		portion = append(portion, open[:min(max(day+min(day, behind)-done, 0), len(open))]...)
 	}
 	slices.Sort(portion)
@@ -139,8 +151,9 @@ type Month struct {
 	Lines int        `json:"lines"`
 }
 
-// Year gives the months of a year, for so many lines of each class.
-func (p *Plan) Year(year int, lines [3]int) []Month {
+// Year gives the months of a year, for so many lines of each group; before the day on which the rotation began it has
+// nothing.
+func (p *Plan) Year(year int, lines []int, began time.Time) []Month {
 	out := make([]Month, 12)
 	for d := time.Date(year, 1, 1, 0, 0, 0, 0, time.UTC); d.Year() == year; d = d.AddDate(0, 0, 1) {
 		m := &out[d.Month()-1]
@@ -148,8 +161,11 @@ func (p *Plan) Year(year int, lines [3]int) []Month {
 			continue
 		}
 		m.Days++
+		if d.Before(time.Date(began.Year(), began.Month(), began.Day(), 0, 0, 0, 0, time.UTC)) {
+			continue
+		}
 		for i, n := range lines {
-			m.Lines += p.Quota(byte('A'+i), n, d)
+			m.Lines += p.Quota(i, n, d)
 		}
 	}
 	return out

@@ -37,6 +37,7 @@ type Scope struct {
 	// Rules narrow to lines for which all of them hold.
 	Rules      []scope.Rule `json:"rules,omitempty" maxItems:"20"`
 	Sample     *Sample      `json:"sample,omitempty" doc:"only a sample of these lines"`
+	Rotation   bool         `json:"rotation,omitempty" doc:"only today's portion of the rotation, of these lines"`
 	LeaveZero  bool         `json:"leave_zero,omitempty" doc:"lines of which nothing is recorded are left out"`
 	LeaveEmpty bool         `json:"leave_empty,omitempty" doc:"bins in which nothing is recorded are left out"`
 }

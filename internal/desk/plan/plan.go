@@ -288,6 +288,7 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 			return out, err
 		}
 		out = CountMade{c.ID, sheets, len(s.lines)}
+		d.facts.forget() // its lines are on their way
 		return out, w.Say(
 			"frozen",
 			map[string]any{"count": c.ID, "name": c.Name, "warehouse": h.Code, "set": c.SetID, "lines": len(s.lines), "sheets": sheets},

@@ -25,7 +25,10 @@ type facts struct {
 
 	set     int64 // the set of recorded lines that the rest stands beside
 	at      time.Time
-	counted []int64 // by line: when it was last counted, nanoseconds
+	counted []int64       // by line: when it was last counted, nanoseconds
+	turns   []uint16      // by line: in how many counts it was counted within a year
+	waits   []bool        // by line: it is on a sheet of a running count, uncounted
+	days    map[int64]int // lines that were counted, by the day since 1970
 	wrong   []bool
 	moved   []int64
 	classes map[classing][]byte // by line
@@ -92,11 +95,9 @@ func (d *Room) rules(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *sc
 	uses := func(what ...scope.What) bool {
 		return slices.ContainsFunc(rules, func(r scope.Rule) bool { return slices.Contains(what, r.What) })
 	}
-	if now := d.Now(); f.set != s.Set || now.Sub(f.at) > fresh || now.Before(f.at) {
-		f.set, f.at, f.counted, f.wrong, f.moved, f.classes = s.Set, now, nil, nil, nil, map[classing][]byte{}
-	}
+	f.renew(s.Set, d.Now())
 	if uses(scope.Age, scope.Moved, scope.Wrong) && f.counted == nil {
-		if err := f.loadCounted(ctx, tx, h, s); err != nil {
+		if err := f.loadCounted(ctx, tx, h, s, d.Now()); err != nil {
 			return nil, err
 		}
 	}
@@ -130,13 +131,9 @@ func (d *Room) rules(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *sc
 		var classes []byte
 		if r.What == scope.ABC {
 			a, b := r.Limits()
-			key := classing{cmp.Or(r.By, scope.ByValue), a, b}
 			var err error
-			if classes = f.classes[key]; classes == nil {
-				if classes, err = f.classify(tx, h, s, key, d.Now()); err != nil {
-					return nil, err
-				}
-				f.classes[key] = classes
+			if classes, err = f.classesBy(tx, h, s, classing{cmp.Or(r.By, scope.ByValue), a, b}, d.Now()); err != nil {
+				return nil, err
 			}
 		}
 		out.abc = append(out.abc, classes)
@@ -162,6 +159,20 @@ func (d *Room) rules(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *sc
 		}
 	}
 	return out, nil
+}
+
+// renew lets go of what is not true any more of a set at a moment.
+func (f *facts) renew(set int64, now time.Time) {
+	if f.set != set || now.Sub(f.at) > fresh || now.Before(f.at) {
+		f.set, f.at, f.counted, f.wrong, f.moved, f.classes = set, now, nil, nil, nil, map[classing][]byte{}
+	}
+}
+
+// forget lets go of what hangs on counts.
+func (f *facts) forget() {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.set = -1
 }
 
 // loadItems reads the categories and classes of all items.
@@ -195,29 +206,49 @@ func (f *facts) loadItems(tx *gorm.DB, version int64) error {
 
 type placed struct{ bin, item int64 }
 
-// loadCounted reads when each line's item was last counted in its bin, and whether it was wrong then.
-func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *scoped) error {
+const daySeconds = 24 * 60 * 60
+
+// loadCounted reads when each line's item was last counted in its bin, how often within a year, whether it was wrong
+// then, and whether it waits for being counted.
+func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *scoped, now time.Time) error {
 	type last struct {
-		at    int64
-		wrong bool
+		at, count    int64
+		turns        uint16
+		wrong, waits bool
 	}
 	known := map[placed]last{}
-	err := store.Each(tx, `SELECT l.bin_id, l.item_id, l.counted_at, l.status IN ('over', 'short', 'found') FROM count_lines l
-		WHERE l.count_id IN (SELECT id FROM counts WHERE warehouse_id = ? AND state <> ?) AND l.entries > 0`, []driver.Value{h.ID, store.Freezing},
+	f.days = map[int64]int{}
+	year := now.AddDate(-1, 0, 0).UnixNano()
+	err := store.Each(tx, `SELECT l.bin_id, l.item_id, l.counted_at, l.status IN ('over', 'short', 'found'), l.entries, l.count_id
+		FROM counts c CROSS JOIN count_lines l ON l.count_id = c.id
+		WHERE c.warehouse_id = ? AND (c.state = ? OR c.state = ? AND l.entries > 0)`, []driver.Value{h.ID, store.Running, store.Finished},
 		func(v []driver.Value) error {
-			k, x := placed{v[0].(int64), v[1].(int64)}, last{v[2].(int64), v[3] == int64(1)}
-			if was, had := known[k]; !had || x.at > was.at || x.at == was.at && x.wrong {
+			k := placed{v[0].(int64), v[1].(int64)}
+			x := known[k]
+			if v[4].(int64) == 0 {
+				x.waits = true
 				known[k] = x
+				return ctx.Err()
 			}
+			at, wrong, count := v[2].(int64), v[3] == int64(1), v[5].(int64)
+			f.days[at/int64(time.Second)/daySeconds]++
+			if at >= year && x.count != count { // lots of an item in a bin are one turn
+				x.turns, x.count = x.turns+1, count
+			}
+			if at > x.at || at == x.at && wrong {
+				x.at, x.wrong = at, wrong
+			}
+			known[k] = x
 			return ctx.Err()
 		})
 	if err != nil {
 		return err
 	}
-	f.counted, f.wrong = make([]int64, len(s.Bins)), make([]bool, len(s.Bins))
+	n := len(s.Bins)
+	f.counted, f.wrong, f.turns, f.waits = make([]int64, n), make([]bool, n), make([]uint16, n), make([]bool, n)
 	for i, bin := range s.Bins {
 		x := known[placed{bin, s.Items[i]}]
-		f.counted[i], f.wrong[i] = x.at, x.wrong
+		f.counted[i], f.wrong[i], f.turns[i], f.waits[i] = x.at, x.wrong, x.turns, x.waits
 	}
 	return nil
 }
@@ -245,6 +276,18 @@ func (f *facts) loadMoved(tx *gorm.DB, h *store.Warehouse, s *scoped) error {
 		f.moved[i] = max(last[placed{bin, s.Items[i]}], last[placed{0, s.Items[i]}])
 	}
 	return nil
+}
+
+// classesBy gives each line's class, worked out once.
+func (f *facts) classesBy(tx *gorm.DB, h *store.Warehouse, s *scoped, by classing, now time.Time) ([]byte, error) {
+	if classes := f.classes[by]; classes != nil {
+		return classes, nil
+	}
+	classes, err := f.classify(tx, h, s, by, now)
+	if err == nil {
+		f.classes[by] = classes
+	}
+	return classes, err
 }
 
 // classify works out each line's class: that of its item in this warehouse.

@@ -58,6 +58,7 @@ type scoped struct {
 	left  count.LeftOut
 	// sampleOf is how many lines a sample was drawn from.
 	sampleOf int
+	turned   *turned // what the rotation says of its lines, where it picks them
 	// SKUs, categories and so on that a rule names and nobody has, the first of them.
 	unknown []string
 	read    map[string]map[string]string // attributes by their text
@@ -145,10 +146,17 @@ func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc c
 			runs[bin] = [2]int32{runs[bin][0], int32(len(picked))}
 		}
 	}
+	if sc.Rotation {
+		if picked, err = d.turn(ctx, tx, h, s, picked); err != nil {
+			return nil, err
+		}
+	}
 	if sc.Sample != nil {
 		if picked, err = s.draw(sc.Sample, picked); err != nil {
 			return nil, err
 		}
+	}
+	if sc.Rotation || sc.Sample != nil {
 		runs = map[int64][2]int32{}
 		for _, bin := range set.Bins { // where something is recorded nobody looks for what is not
 			runs[bin] = [2]int32{}
@@ -162,8 +170,8 @@ func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc c
 			runs[bin] = run
 		}
 	}
-	// Rules about lines say nothing of bins that have none, and neither does a sample.
-	look := !sc.LeaveEmpty && len(sc.Kept) == 0 && len(sc.Rules) == 0 && sc.Sample == nil
+	// Rules about lines say nothing of bins that have none, and neither does what picks among them.
+	look := !sc.LeaveEmpty && len(sc.Kept) == 0 && len(sc.Rules) == 0 && sc.Sample == nil && !sc.Rotation
 	s.walk(cut, runs, picked, func(bin int64) bool { return look && in(bin) })
 	return s, nil
 }

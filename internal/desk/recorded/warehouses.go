@@ -19,6 +19,7 @@ type WarehouseView struct {
 	Unvalued   int            `json:"unvalued"`
 	RecordedAt *time.Time     `json:"recorded_at"`
 	Zones      []string       `json:"zones"`
+	Rotation   bool           `json:"rotation" doc:"its lines are counted in rotation"`
 	Walk       string         `json:"walk" doc:"how its aisles are walked; empty: one up and the next one down"`
 }
 
@@ -35,14 +36,16 @@ func (d *Room) Warehouses(ctx context.Context, p desk.Person) ([]WarehouseView, 
 		Value       int64
 		Unvalued    int
 		RecordedAt  int64
+		Rotation    bool
 	}
-	if err := tx.Raw(`SELECT w.id, w.code, w.walk, coalesce(s.lines, 0) AS lines, coalesce(s.value, 0) AS value, coalesce(s.unvalued, 0) AS unvalued, coalesce(s.recorded_at, 0) AS recorded_at,
+	if err := tx.Raw(`SELECT w.id, w.code, w.walk, w.rotation <> '' AS rotation, coalesce(s.lines, 0) AS lines, coalesce(s.value, 0) AS value, coalesce(s.unvalued, 0) AS unvalued, coalesce(s.recorded_at, 0) AS recorded_at,
 		(SELECT count(*) FROM bins b WHERE b.warehouse_id = w.id) AS bins FROM warehouses w LEFT JOIN stock_sets s ON s.id = w.set_id ORDER BY w.code`).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := make([]WarehouseView, len(rows))
 	for i, r := range rows {
-		out[i] = WarehouseView{r.ID, r.Code, r.Lines, r.Bins, quantity.Money(r.Value), r.Unvalued, desk.Moment(r.RecordedAt), []string{}, r.Walk}
+		out[i] = WarehouseView{ID: r.ID, Code: r.Code, Lines: r.Lines, Bins: r.Bins, Value: quantity.Money(r.Value), Unvalued: r.Unvalued,
+			RecordedAt: desk.Moment(r.RecordedAt), Zones: []string{}, Rotation: r.Rotation, Walk: r.Walk}
 		if err := tx.Raw("SELECT DISTINCT zone FROM bins WHERE warehouse_id = ? AND zone <> ''", r.ID).Scan(&out[i].Zones).Error; err != nil {
 			return nil, err
 		}

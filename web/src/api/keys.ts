@@ -11,6 +11,7 @@ export const key = {
 	reasons: ["reasons"],
 	classes: ["stock", "classes"],
 	categories: ["stock", "categories"],
+	rotation: (house: number) => ["stock", "rotation", house],
 	scopes: ["stock", "scopes"],
 	layouts: ["layouts"],
 	count: (id: number) => ["count", String(id)],

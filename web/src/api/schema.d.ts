@@ -620,6 +620,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rotation/{warehouse}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How often lines are counted a year, and today's portion of it */
+        get: operations["rotation"];
+        put?: never;
+        /** Say how often lines are counted a year */
+        post: operations["setRotation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rotation/{warehouse}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Count no more in rotation */
+        post: operations["endRotation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scopes": {
         parameters: {
             query?: never;
@@ -1429,6 +1464,15 @@ export interface components {
             /** @description of the item, or its barcode or further SKU, or what a scanner sent: a GTIN, a GS1 element string or a Digital Link */
             sku: string;
         };
+        Group: {
+            /** @description A, B or C, or a zone */
+            name: string;
+            /**
+             * Format: int64
+             * @description counts a year of each line; 0 for never
+             */
+            times: number;
+        };
         HandOutRequest: {
             counter: string;
             sheets: number[];
@@ -1562,6 +1606,18 @@ export interface components {
             more: number;
             /** @description the most frequent first, up to fifty */
             values: components["schemas"]["ZoneTally"][];
+        };
+        Late: {
+            /**
+             * Format: int64
+             * @description by how many days at most
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description lines that were counted longer ago than their group allows, or never since the rotation began
+             */
+            lines: number;
         };
         Layout: {
             $schema?: string;
@@ -2039,6 +2095,94 @@ export interface components {
             /** Format: int64 */
             row: number;
         };
+        Rotation: {
+            /**
+             * Format: int64
+             * @description limits of the classes, as rules have them
+             */
+            a?: number;
+            /** Format: int64 */
+            b?: number;
+            /** @description when it began; of the server's making */
+            began?: string;
+            /**
+             * @description what the groups are: classes by value or by movement, or zones
+             * @enum {string}
+             */
+            by: "value" | "movement" | "zone";
+            /** @description whether people count on Sunday, Monday and so on */
+            days: boolean[];
+            groups: components["schemas"]["Group"][];
+            /**
+             * Format: int64
+             * @description minutes of work that a day has for it, all people together; 0: not said
+             */
+            minutes?: number;
+            /** @description the time zone by which a day begins */
+            zone: string;
+        };
+        RotationGroup: {
+            /**
+             * Format: int64
+             * @description lines that were counted within a year
+             */
+            counted: number;
+            /** Format: int64 */
+            lines: number;
+            name: string;
+            /** Format: int64 */
+            times: number;
+        };
+        RotationMonth: {
+            /**
+             * Format: int64
+             * @description lines that were counted in it
+             */
+            counted: number;
+            /**
+             * Format: int64
+             * @description working days
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description lines that the rotation has in it
+             */
+            lines: number;
+            /** Format: int64 */
+            month: number;
+            /**
+             * Format: int64
+             * @description what they are expected to take one person
+             */
+            seconds: number;
+        };
+        RotationPortion: {
+            /** Format: int64 */
+            bins: number;
+            /**
+             * Format: int64
+             * @description lines that were counted today or are on a sheet
+             */
+            done: number;
+            /** Format: int64 */
+            lines: number;
+            /** Format: int64 */
+            seconds: number;
+            value: string;
+        };
+        RotationView: {
+            /** @description what the groups have, in the order of the plan; those that it has not stand last */
+            groups: components["schemas"]["RotationGroup"][];
+            late: components["schemas"]["Late"];
+            /** @description those of this year */
+            months: components["schemas"]["RotationMonth"][];
+            portion: components["schemas"]["RotationPortion"];
+            /** @description none where nothing was said */
+            rotation: components["schemas"]["Rotation"];
+            /** @description the groups that the plan of this warehouse may have, at what is usual */
+            usual: components["schemas"]["Group"][];
+        };
         Rule: {
             /**
              * Format: int64
@@ -2191,6 +2335,8 @@ export interface components {
             leave_empty?: boolean;
             /** @description lines of which nothing is recorded are left out */
             leave_zero?: boolean;
+            /** @description only today's portion of the rotation, of these lines */
+            rotation?: boolean;
             rules?: components["schemas"]["Rule"][];
             /** @description only a sample of these lines */
             sample?: components["schemas"]["Sample"];
@@ -2851,6 +2997,8 @@ export interface components {
             lines: number;
             /** Format: date-time */
             recorded_at: string | null;
+            /** @description its lines are counted in rotation */
+            rotation: boolean;
             /** Format: int64 */
             unvalued: number;
             value: string;
@@ -6198,6 +6346,265 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proof"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                warehouse: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RotationView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    setRotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                warehouse: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rotation"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    endRotation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                warehouse: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unauthorized */

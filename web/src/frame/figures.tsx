@@ -54,6 +54,12 @@ export function Off({ of, pad = 0, shape = true }: { of: string | null | undefin
 export const count = (n: number) => n.toLocaleString("en-US");
 export const many = (n: number, one: string, more: string) => `${count(n)} ${n === 1 ? one : more}`;
 
+/** Work in hours and minutes, as people say it. */
+export function hours(seconds: number) {
+	const minutes = Math.ceil(seconds / 60);
+	return minutes < 60 ? `${minutes} min` : `${count(Math.floor(minutes / 60))} h ${minutes % 60} min`;
+}
+
 const dayTime = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
 const yearDayTime = new Intl.DateTimeFormat("en-GB", {
 	day: "numeric",

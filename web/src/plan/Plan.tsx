@@ -4,35 +4,16 @@ import { useNavigate, useSearchParams } from "react-router";
 import { api, ask, queries, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
-import { Choice, Stage, useCount } from "../frame/Frame";
-import { age, count, Empty, many, plain, Warn, when } from "../frame/figures";
+import { Choice, Stage } from "../frame/Frame";
+import { age, count, Empty, hours, many, plain, Warn, when } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
-import { useCountBins } from "../sheets/Sheets";
-import { CutOff } from "./CutOff";
+import { all, type Draw, Part, sampleOf } from "./Part";
 import { isWhole, type Rule, Rules } from "./Rules";
 
 type Limits = { quantity: string; percent: string; value: string };
 /** A class with limits of its own does not have those of other items. */
 const own = (l?: Limits) => l !== undefined && (l.quantity !== "" || l.percent !== "" || l.value !== "");
 const noLimits: Limits = { quantity: "", percent: "", value: "" };
-
-function Figure({ label, value, onChange }: { label: string; value: string; onChange: (v: string) => void }) {
-	return (
-		<input
-			className="code w-14 text-right"
-			inputMode="decimal"
-			aria-label={label}
-			value={value}
-			onChange={(e) => onChange(e.target.value)}
-		/>
-	);
-}
-
-/** Work in hours and minutes, as people say it. */
-function hours(seconds: number) {
-	const minutes = Math.ceil(seconds / 60);
-	return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
-}
 
 /** A new count: what to count, how, and the tally that follows each choice; then freeze and cut. */
 export function NewCount() {
@@ -67,8 +48,10 @@ function NewCountIn({
 	const [fill, setFill] = useState("5");
 	const first = house.lines === 0; // nothing is recorded: sheets have rows to fill in for each bin
 	const [blind, setBlind] = useState<"open" | "blind">("blind");
+	const [search] = useSearchParams();
+	const portion = search.get("portion") === "today" && house.rotation;
 	const [name, setName] = useState(
-		`${house.code}, ${new Intl.DateTimeFormat("en-GB", { month: "long", year: "numeric" }).format(new Date())}`,
+		`${house.code}, ${new Intl.DateTimeFormat("en-GB", { day: portion ? "numeric" : undefined, month: "long", year: "numeric" }).format(new Date())}`,
 	);
 	const [limits, setLimits] = useState<Record<string, Limits>>({}); // by class; those of the count under ""
 	const [passed, setPassed] = useState<"stay" | "decide">("stay");
@@ -77,9 +60,7 @@ function NewCountIn({
 	const [by, setBy] = useState<"zone" | "size" | "people">("zone");
 	const [people, setPeople] = useState("");
 	const [walk, setWalk] = useState<"up and down" | "each aisle">(house.walk === "each aisle" ? "each aisle" : "up and down");
-	const [drawn, setDrawn] = useState<"" | "lines" | "value">("");
-	const [want, setWant] = useState({ confidence: "95", accuracy: "97", wrong: "0", lines: "" });
-	const [seed] = useState(() => 1 + Math.floor(Math.random() * 1e12));
+	const [draw, setDraw] = useState<Draw>(() => ({ ...all(), how: portion ? "rotation" : "" }));
 	const [keepAs, setKeepAs] = useState("");
 	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
@@ -94,16 +75,8 @@ function NewCountIn({
 			.filter(([, v]) => v)
 			.map(([attribute, v]) => ({ attribute, values: [v] })),
 		rules: rules.filter(isWhole),
-		sample: drawn
-			? {
-					by: drawn,
-					confidence: Math.round(Number(want.confidence) * 10) || 950,
-					accuracy: Math.round(Number(want.accuracy) * 100) || 9700,
-					wrong: Number.parseInt(want.wrong, 10) || undefined,
-					lines: Number.parseInt(want.lines, 10) || undefined,
-					seed,
-				}
-			: undefined,
+		sample: sampleOf(draw),
+		rotation: draw.how === "rotation" || undefined,
 		leave_zero: leave.zero || undefined,
 		leave_empty: leave.empty || undefined,
 	};
@@ -153,10 +126,10 @@ function NewCountIn({
 		},
 	});
 	const within = useMemo(() => {
-		const ids = tally.data?.bin_ids ?? [];
-		return ids.length > 0 ? new Set(ids) : undefined;
+		const t = tally.data;
+		return t && t.bin_ids.length === t.bins ? new Set(t.bin_ids) : undefined;
 	}, [tally.data]);
-	const narrowed = drawn !== "" || rules.some(isWhole) || Object.values(kept).some(Boolean) || leave.empty || leave.zero;
+	const narrowed = draw.how !== "" || rules.some(isWhole) || Object.values(kept).some(Boolean) || leave.empty || leave.zero;
 	const inScope = (t: { id: number; zone: string }) =>
 		narrowed && within ? within.has(t.id) : bins.size > 0 ? bins.has(t.id) : zones.size === 0 || zones.has(t.zone);
 	const look = (t: { id: number; zone: string }): Look => ({
@@ -183,6 +156,7 @@ function NewCountIn({
 		setKept(Object.fromEntries((sc.kept ?? []).map((k) => [k.attribute, k.values[0] ?? ""])));
 		setRules(sc.rules ?? []);
 		setLeave({ zero: Boolean(sc.leave_zero), empty: Boolean(sc.leave_empty) });
+		setDraw({ ...draw, how: sc.sample?.by ?? (sc.rotation && house.rotation ? "rotation" : "") });
 	};
 	const classes = useQuery({ queryKey: key.classes, queryFn: () => ask(api.GET("/api/classes")) });
 	const attributes = whole.data?.kept ?? [];
@@ -318,7 +292,7 @@ function NewCountIn({
 									<input type="checkbox" checked={!leave.zero} onChange={() => setLeave({ ...leave, zero: !leave.zero })} />
 									lines that are recorded at zero
 								</label>
-								{rules.length === 0 && !drawn && (
+								{rules.length === 0 && !draw.how && (
 									<label className="flex items-center gap-1.5">
 										<input type="checkbox" checked={!leave.empty} onChange={() => setLeave({ ...leave, empty: !leave.empty })} />
 										bins that are recorded as empty{t && t.empty > 0 ? ` (${count(t.empty)})` : ""}: somebody must look
@@ -326,40 +300,7 @@ function NewCountIn({
 								)}
 							</div>
 						)}
-						{!first && (
-							<div className="mt-2 flex flex-col gap-1.5" data-sample>
-								<Choice
-									label="Sample"
-									value={drawn}
-									of={[
-										["", "every line of these"],
-										["lines", "a sample, each line as likely"],
-										["value", "a sample by value"],
-									]}
-									onChange={setDrawn}
-								/>
-								{drawn && (
-									<p className="flex flex-wrap items-center gap-x-2 gap-y-1">
-										so many that with
-										<Figure label="Confidence in per cent" value={want.confidence} onChange={(v) => setWant({ ...want, confidence: v })} />%
-										confidence the accuracy is above
-										<Figure label="Accuracy in per cent" value={want.accuracy} onChange={(v) => setWant({ ...want, accuracy: v })} />
-										%, where no more than
-										<Figure label="Wrong lines that are borne" value={want.wrong} onChange={(v) => setWant({ ...want, wrong: v })} />
-										are wrong; or just
-										<Figure label="Lines to draw" value={want.lines} onChange={(v) => setWant({ ...want, lines: v })} />
-										lines
-									</p>
-								)}
-								{t && t.sample_of > 0 && drawn && (
-									<p className="text-dim" data-drawn>
-										{count(t.lines)} of {many(t.sample_of, "line", "lines")}, drawn by seed <span className="code">{seed}</span>, which is
-										kept
-									</p>
-								)}
-								{tally.error && <Warn>{tally.error.message}</Warn>}
-							</div>
-						)}
+						{!first && <Part draw={draw} house={house} tally={t} error={tally.error} onChange={setDraw} />}
 						{!first && (
 							<div className="mt-2 flex flex-wrap items-center gap-x-3 gap-y-1" data-scopes>
 								{(scopes.data ?? []).length > 0 && (
@@ -560,83 +501,6 @@ function NewCountIn({
 						<p className="col-start-2 text-dim">and {count(t.sheets_n - Math.min(40, t.sheets.length))} more</p>
 					)}
 				</div>
-			</div>
-		</Stage>
-	);
-}
-
-/** The plan of a count that is frozen already. */
-export function Plan() {
-	const { data: c, id } = useCount();
-	const tiles = useElevation(c?.warehouse_id);
-	const bins = useCountBins(id);
-	const inside = useMemo(() => new Set(bins.data?.map((b) => b.bin)), [bins.data]);
-	const [chosen, setChosen] = useState<Set<number>>(new Set());
-	if (!c) return null;
-	const words = (l: { quantity?: string | null; percent?: string | null; value?: string | null }) =>
-		[
-			l.quantity && `${l.quantity} units`,
-			l.percent && `${l.percent} % of what is expected`,
-			l.value && `${plain(l.value)} of value at most`,
-		]
-			.filter(Boolean)
-			.join(", or ");
-	const limits = words({ quantity: c.tolerance_quantity, percent: c.tolerance_percent, value: c.tolerance_value });
-	const ofClasses = Object.entries(c.classes ?? {});
-	return (
-		<Stage
-			side={
-				<div className="flex min-h-0 flex-1 flex-col px-3 py-2">
-					{tiles.data && (
-						<Elevation
-							tiles={tiles.data}
-							look={(t) => ({ fill: inside.has(t.id) ? "ink" : "none", words: inside.has(t.id) ? "in scope" : "not in scope" })}
-							chosen={chosen}
-							onChoose={setChosen}
-							legend={[
-								["ink", undefined, "in scope"],
-								["none", undefined, "not in scope"],
-							]}
-						/>
-					)}
-				</div>
-			}
-			keys={[
-				["E", "elevation"],
-				["?", "all keys"],
-			]}
-		>
-			<div className="px-6 py-4">
-				<h1>What was planned</h1>
-				<dl className="mt-3 grid max-w-2xl grid-cols-[11rem_1fr] gap-x-6 gap-y-2 border-t border-ink pt-3">
-					<dt className="text-dim">Frozen</dt>
-					<dd>
-						{when(c.frozen_at, "long")}, by {c.person}; it is not changed any more
-					</dd>
-					<dt className="text-dim">Scope</dt>
-					<dd>
-						{many(c.recorded_lines, "line", "lines")} of <span className="code">{c.warehouse}</span>, cut into{" "}
-						{many(c.sheets, "sheet", "sheets")}
-					</dd>
-					<dt className="text-dim">Left out</dt>
-					<dd>
-						{many(c.left_out.services, "service", "services")}, {many(c.left_out.parents, "grouping parent", "grouping parents")},{" "}
-						{many(c.left_out.inactive, "inactive item without stock", "inactive items without stock")}
-					</dd>
-					<dt className="text-dim">Sheets</dt>
-					<dd>{c.blind ? "blind: they do not show what is recorded" : "open: they show what is recorded"}</dd>
-					<dt className="text-dim">Let pass</dt>
-					<dd>
-						{limits || (ofClasses.length > 0 ? "" : "nothing: every variance wants a decision")}
-						{ofClasses.map(([name, l]) => (
-							<div key={name}>
-								class {name}: {words(l) || "nothing"}
-							</div>
-						))}
-						{c.post_tolerated && <div>it wants a decision and goes out, too</div>}
-					</dd>
-				</dl>
-				<CutOff id={id} open={c.state === "running"} />
 			</div>
 		</Stage>
 	);

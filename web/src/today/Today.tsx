@@ -5,6 +5,7 @@ import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
 import { age, count, Empty, many, plain, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
+import { Portion } from "../plan/Portion";
 
 /** What wants a hand now, over all counts and warehouses; each line leads to the very place. */
 export function Today() {
@@ -45,6 +46,9 @@ export function Today() {
 								</Link>
 							)}
 						</div>
+						{warehouses.map((w) => (
+							<Portion key={w.id} house={w} />
+						))}
 						{running.map((c) => (
 							<CountCard key={c.id} c={c} />
 						))}
