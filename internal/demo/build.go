@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/rotation"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
@@ -166,7 +167,13 @@ func (b *builder) loft() error {
 	if err != nil {
 		return err
 	}
-	return b.desk.Adjustments.Finish(b.ctx, b.ida, c.ID, adjustments.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted})
+	if err := b.desk.Adjustments.Finish(b.ctx, b.ida, c.ID, adjustments.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted}); err != nil {
+		return err
+	}
+	// From here on the loft is counted in rotation, which falls behind in the busy weeks.
+	turns := plan.Rotation{Minutes: 120, Zone: "UTC", Plan: rotation.Plan{By: "value", Days: [7]bool{1: true, 2: true, 3: true, 4: true, 5: true},
+		Groups: []rotation.Group{{Name: "A", Times: 6}, {Name: "B", Times: 2}, {Name: "C", Times: 1}}}}
+	return b.desk.Plan.SetRotation(b.ctx, b.ida, house, &turns)
 }
 
 // decide decides a share of the open variances, the largest first: most are accepted, a few held.

@@ -81,6 +81,19 @@ func (p Positions) where(column string) (string, []driver.Value, error) {
 	return column + " IN (SELECT value FROM json_each(?))", []driver.Value{string(b)}, err
 }
 
+// Frozen gives what was recorded of lines when their count was frozen, in the order of their positions.
+func Frozen(tx *gorm.DB, count int64, p Positions, take func(pos, recorded int64)) error {
+	where, args, err := p.where("pos")
+	if err != nil {
+		return err
+	}
+	return Each(tx, "SELECT pos, recorded FROM count_lines WHERE count_id = ? AND "+where+" ORDER BY pos", append([]driver.Value{count}, args...),
+		func(v []driver.Value) error {
+			take(v[0].(int64), v[1].(int64))
+			return nil
+		})
+}
+
 // lineFixed are the columns of a line that are never worked out, but for its texts.
 const lineFixed = "pos, bin_id, item_id, has_row, recorded, cost, sheet_id"
 

@@ -268,6 +268,28 @@ type Entry struct {
 	FileRow                   int
 }
 
+// Doubt is a row or a find that could not be taken as a count, until somebody says what it is.
+type Doubt struct {
+	ID, CountID, ReturnID, SheetID int64
+	FileRow                        int
+	Kind, Wrong                    string // what is wrong, as a group and in a sentence
+	Written                        string // JSON: what was written, by field
+	Cells                          string // JSON: the cells of the row as they stood in the file
+	Person                         string
+	At                             int64
+	State, Word                    string
+	SettledBy                      string
+	SettledAt, Pos                 int64 // Pos is the line that it was entered as
+}
+
+// States of a doubt.
+const (
+	Waits    = "waits"
+	Entered  = "entered"
+	Dropped  = "dropped"
+	Replaced = "replaced" // a later version of its file has the row right
+)
+
 // Decision is what was decided about a line.
 type Decision struct {
 	ID, CountID, Pos     int64

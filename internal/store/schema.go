@@ -276,6 +276,15 @@ CREATE INDEX cut_offs_count ON cut_offs (count_id);
 CREATE TRIGGER cut_offs_kept BEFORE UPDATE ON cut_offs BEGIN SELECT RAISE(ABORT, 'the cut-off is never changed'); END;
 `, `
 ALTER TABLE warehouses ADD COLUMN rotation TEXT NOT NULL DEFAULT ''; -- how often lines are counted a year, and on which days
+-- What came back and could not be taken as a count waits here until somebody says what it is. Nothing is ever deleted.
+CREATE TABLE doubts (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL REFERENCES counts(id), return_id INTEGER NOT NULL DEFAULT 0, sheet_id INTEGER NOT NULL DEFAULT 0,
+	file_row INTEGER NOT NULL DEFAULT 0, kind TEXT NOT NULL, wrong TEXT NOT NULL, written TEXT NOT NULL, cells TEXT NOT NULL,
+	person TEXT NOT NULL, at INTEGER NOT NULL, state TEXT NOT NULL DEFAULT 'waits', word TEXT NOT NULL DEFAULT '',
+	settled_by TEXT NOT NULL DEFAULT '', settled_at INTEGER NOT NULL DEFAULT 0, pos INTEGER NOT NULL DEFAULT 0
+);
+CREATE INDEX doubts_count ON doubts (count_id, state, id);
+CREATE TRIGGER doubts_stay BEFORE DELETE ON doubts BEGIN SELECT RAISE(ABORT, 'what is in doubt is never deleted'); END;
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

@@ -116,6 +116,53 @@ func (s *Server) registerCounts() {
 		}) (done, error) {
 			return done{true}, d.Counting.UndoReturn(ctx, p, in.Count, in.Return)
 		})
+	op(s, "tray", http.MethodGet, "/api/counts/{count}/tray", "What came back and could not be taken as a count",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Settled bool   `query:"settled" doc:"what was settled, in place of what waits"`
+			After   string `query:"after"`
+		}) (counting.Tray, error) {
+			return d.Counting.Tray(ctx, p, in.Count, in.Settled, in.After)
+		})
+	op(s, "noteDoubt", http.MethodPost, "/api/counts/{count}/tray", "Put something that is not understood into the tray",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Sheet   int           `json:"sheet" doc:"number of the sheet that it is written on"`
+				Written count.Written `json:"written"`
+				Wrong   string        `json:"wrong" maxLength:"1000" doc:"what is wrong with it"`
+			}
+		}) (done, error) {
+			return done{true}, d.Counting.NoteDoubt(ctx, p, in.Count, in.Body.Sheet, in.Body.Written, in.Body.Wrong)
+		})
+	op(s, "enterDoubt", http.MethodPost, "/api/counts/{count}/tray/{doubt}/enter", "Enter what waits in the tray as a count",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Doubt int64 `path:"doubt"`
+			Body  struct {
+				Zone  string         `json:"zone"`
+				Entry counting.Typed `json:"entry"`
+			}
+		}) (count.TakenIn, error) {
+			return d.Counting.EnterDoubt(ctx, p, in.Count, in.Doubt, in.Body.Zone, in.Body.Entry)
+		})
+	op(s, "dropDoubts", http.MethodPost, "/api/counts/{count}/tray/drop", "Take what is no count out of the tray",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Doubts []int64 `json:"doubts" minItems:"1" maxItems:"500"`
+				Word   string  `json:"word" maxLength:"500" doc:"why it is no count"`
+			}
+		}) (done, error) {
+			return done{true}, d.Counting.DropDoubts(ctx, p, in.Count, in.Body.Doubts, in.Body.Word)
+		})
+	op(s, "takeUpDoubt", http.MethodPost, "/api/counts/{count}/tray/{doubt}/take-up", "Put what was dropped back into the tray",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Doubt int64 `path:"doubt"`
+		}) (done, error) {
+			return done{true}, d.Counting.TakeUpDoubt(ctx, p, in.Count, in.Doubt)
+		})
 	op(s, "withdrawEntry", http.MethodPost, "/api/counts/{count}/lines/{pos}/withdraw", "Take one standing count of a line back",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

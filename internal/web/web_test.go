@@ -92,6 +92,14 @@ func TestWhoMay(t *testing.T) {
 		"GET /api/counts/{count}/cut-off":                   {"", roles},
 		"POST /api/counts/{count}/cut-off":                  {`{"what":"last in","reference":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/cut-off/{entry}/withdraw": {"", []string{"controller"}},
+		"GET /api/rotation/{warehouse}":                     {"", roles},
+		"POST /api/rotation/{warehouse}":                    {`{"by":"value","groups":[],"days":[true,true,true,true,true,true,true],"zone":"UTC"}`, []string{"controller"}},
+		"POST /api/rotation/{warehouse}/end":                {"", []string{"controller"}},
+		"GET /api/counts/{count}/tray":                      {"", roles},
+		"POST /api/counts/{count}/tray":                     {`{"sheet":1,"written":{},"wrong":""}`, []string{"controller", "counter"}},
+		"POST /api/counts/{count}/tray/{doubt}/enter":       {`{"zone":"UTC","entry":{}}`, []string{"controller", "counter"}},
+		"POST /api/counts/{count}/tray/drop":                {`{"doubts":[1],"word":"x"}`, []string{"controller", "counter"}},
+		"POST /api/counts/{count}/tray/{doubt}/take-up":     {"", []string{"controller", "counter"}},
 		"POST /api/counts/{count}/hand-out":                 {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/entries": {
 			`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`,
@@ -124,7 +132,7 @@ func TestWhoMay(t *testing.T) {
 	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
 		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
-			"1").
+			"1", "{doubt}", "1", "{warehouse}", "1").
 			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))
 		require.NoError(t, err)

@@ -14,6 +14,7 @@ type Left struct {
 	Held      int `json:"held" doc:"variances held, of which nothing goes out"`
 	Accepted  int `json:"accepted" doc:"accepted lines that were not sent out"`
 	Uncounted int `json:"uncounted"`
+	Doubts    int `json:"doubts,omitempty" doc:"what waits in the tray and is no count"`
 }
 
 // String lists what stays behind.
@@ -23,7 +24,8 @@ func (l Left) String() string {
 		n         int
 		one, many string
 	}{{l.Held, "variance stays held", "variances stay held"}, {l.Accepted, "accepted line is not sent out",
-		"accepted lines are not sent out"}, {l.Uncounted, "line stays uncounted", "lines stay uncounted"}} {
+		"accepted lines are not sent out"}, {l.Uncounted, "line stays uncounted", "lines stay uncounted"},
+		{l.Doubts, "row in the tray is no count", "rows in the tray are no counts"}} {
 		if x.n > 0 {
 			parts = append(parts, desk.Plural(x.n, x.one, x.many))
 		}
@@ -43,7 +45,10 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 		if err != nil {
 			return none, err
 		}
-		left := Left{all.Held, all.Accepted, all.Uncounted - all.Zeroed}
+		left := Left{Held: all.Held, Accepted: all.Accepted, Uncounted: all.Uncounted - all.Zeroed}
+		if left.Doubts, err = count.Doubts(w.DB, c.ID); err != nil {
+			return none, err
+		}
 		switch {
 		case all.Open > 0:
 			return none, desk.Refuse("%s not decided. Accept or hold them first.", desk.Plural(all.Open, "variance is", "variances are"))
@@ -56,7 +61,7 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 		}
 		return none, w.Say(
 			"finished",
-			map[string]any{"count": countID, "held": left.Held, "accepted": left.Accepted, "uncounted": left.Uncounted},
+			map[string]any{"count": countID, "held": left.Held, "accepted": left.Accepted, "uncounted": left.Uncounted, "doubts": left.Doubts},
 		)
 	})
 	return err

@@ -25,6 +25,7 @@ type Stages struct {
 	Lines          int                       `json:"lines"`
 	Counted        int                       `json:"counted"`
 	Uncounted      int                       `json:"uncounted"`
+	Doubts         int                       `json:"doubts" doc:"what waits in the tray"`
 	Sheets         int                       `json:"sheets"`
 	SheetsOut      int                       `json:"sheets_out"`
 	SheetsBack     int                       `json:"sheets_back"`
@@ -94,6 +95,9 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 	if c.Blind { // what is left for them is how far it is
 		s.Variances, s.Open, s.OpenValue, s.OpenOver, s.OpenShort, s.Accepted, s.Held, s.Posted, s.Zeroed, s.Accuracy = 0, 0, 0, 0, 0, 0, 0, 0,
 			0, nil
+	}
+	if s.Doubts, err = Doubts(c.Tx, c.ID); err != nil {
+		return s, err
 	}
 	var states []struct {
 		State string

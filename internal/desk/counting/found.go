@@ -19,8 +19,9 @@ func (t *Typed) code() string {
 	return strings.ToUpper(strings.TrimSpace(t.RowCode))
 }
 
-// line gives the line of what was found, which is made where the count has none. What a row of a sheet is for is typed there.
-func (f *Found) line(w *desk.Work, c *store.Count, sheets map[int]store.Sheet) (pos int64, err error) {
+// line gives the line of what was found, which is made where the count has none. What a row of a sheet is for is typed there, unless it
+// comes from the tray.
+func (f *Found) line(w *desk.Work, c *store.Count, sheets map[int]store.Sheet, tray bool) (pos int64, err error) {
 	var s store.Sheet
 	if err := w.Where("count_id = ? AND number = ?", c.ID, f.Sheet).Limit(1).Find(&s).Error; err != nil {
 		return 0, err
@@ -60,7 +61,7 @@ func (f *Found) line(w *desk.Work, c *store.Count, sheets map[int]store.Sheet) (
 	if err := w.Where("count_id = ? AND first <= ? AND first + lines > ?", c.ID, is.Pos, is.Pos).Limit(1).Find(&own).Error; err != nil {
 		return 0, err
 	}
-	if own.ID != 0 {
+	if own.ID != 0 && !tray {
 		return 0, desk.RefuseAs(desk.Invalid, "sku", "%s in %s has a row of its own: %s on sheet %d. Type it there.", f.SKU, f.Bin,
 			count.RowCodeOf(c.ID, &is, own.Number, own.First), own.Number)
 	}

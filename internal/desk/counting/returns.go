@@ -156,6 +156,10 @@ func undoReturn(w *desk.Work, c *store.Count, r *store.Return) error {
 	if err := w.Model(r).Updates(map[string]any{"state": store.Undone, "undone_at": w.Now, "undone_by": w.Person.Name}).Error; err != nil {
 		return err
 	}
+	if err := w.Exec("UPDATE doubts SET state = ?, settled_by = ?, settled_at = ? WHERE return_id = ? AND state = ?", store.Undone, w.Person.Name, w.Now,
+		r.ID, store.Waits).Error; err != nil {
+		return err
+	}
 	delete(sheets, 0)
 	for id := range sheets { // a sheet that came back with this file alone is out again
 		if err := w.Exec(`UPDATE sheets SET state = CASE WHEN counter <> '' OR out_at <> 0 THEN ? ELSE ? END, back_at = 0, revisions = max(revisions - ?, 0) WHERE id = ? AND counted < lines

@@ -2,9 +2,9 @@
 package counting
 
 import (
-	"cmp"
 	"context"
 	"fmt"
+	"time"
 
 	"wobin/internal/core/barcode"
 	"wobin/internal/core/counting"
@@ -69,97 +69,95 @@ func (d *Room) TypeIn(
 		if err != nil {
 			return out, err
 		}
-		out.Count, out.Kind = c.ID, field.Counts
-		rows, positions := map[string]int64{}, make([]int64, 0, len(typed))
-		sheets := map[int]store.Sheet{}
-		for i := range typed {
-			t := &typed[i]
-			code := t.code()
-			pos, err := int64(0), error(nil)
-			if t.Found != nil {
-				pos, err = t.Found.line(w, c, sheets)
-				t.scanned()
-				code = t.code() // what was scanned says more than where and what
-				if err == nil && t.Quantity == nil && t.Text == "" && !t.Withdraw {
-					err = desk.RefuseAs(desk.Invalid, "quantity", "%s: say how many were found.", code)
-				}
-			} else {
-				pos, err = rowOf(w, c, code, sheets)
-			}
-			if err != nil {
-				return out, err
-			}
-			if _, twice := rows[code]; twice {
-				return out, desk.RefuseAs(desk.Invalid, "entries", "%s comes twice in what was sent. Send each row once.", code)
-			}
-			rows[code] = pos
-			positions = append(positions, pos)
-		}
-		numbers := map[int64]int{}
-		for n, s := range sheets {
-			numbers[s.ID] = n
-		}
-		stands := map[int64][]store.Entry{}
-		err = store.Standing(w.DB, c.ID, store.Positions{Some: positions}, func(e *store.Entry) error {
-			if e.Round == 1 {
-				stands[e.Pos] = append(stands[e.Pos], *e)
-			}
-			return nil
-		})
-		if err != nil {
+		if out, _, err = typeIn(w, c, zone, typed, false); err != nil {
 			return out, err
-		}
-		if err := workOut(w, c, typed, rows); err != nil {
-			return out, err
-		}
-		var entries []store.Entry
-		for _, t := range typed {
-			x := typing{w: w, c: c, t: &t, pos: rows[t.code()]}
-			_, number, _, _ := counting.ParseCode(t.RowCode)
-			if t.Found != nil {
-				number, t.RowCode = t.Found.Sheet, t.code() // as it is told of
-			}
-			x.sheet = sheets[number].ID
-			for _, e := range stands[x.pos] {
-				switch {
-				case e.Parcel == x.parcel():
-					x.own = e
-				case !e.Withdrawn:
-					x.others = append(x.others, e)
-				}
-			}
-			at := w.Now
-			if t.CountedAt != "" {
-				if at, err = form.ParseTime(t.CountedAt, zone); err != nil {
-					return out, desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", t.CountedAt, err)
-				}
-			}
-			some, err := x.entries(at, &out.Outcome)
-			if err != nil {
-				return out, err
-			}
-			entries = append(entries, some...)
-		}
-		if len(entries) > 0 {
-			if _, _, err := count.Enter(w, c, entries, nil); err != nil {
-				return out, err
-			}
-		}
-		for _, s := range sheets {
-			if err := w.Exec("UPDATE sheets SET state = ?, out_at = ? WHERE id = ? AND state = ?", store.Out, w.Now, s.ID,
-				store.WithUs).Error; err != nil {
-				return out, err
-			}
-			if err := w.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines AND lines > 0 AND state <> ?", store.Back, w.Now, s.ID,
-				store.Back).Error; err != nil {
-				return out, err
-			}
 		}
 		return out, w.Say(
 			"counts typed",
 			map[string]any{"count": c.ID, "added": out.Added, "revised": out.Changed, "withdrawn": out.Gone},
 		)
 	})
+}
+
+// typeIn writes typed counts, and gives their lines. Those from the tray are beside what stands in their row, not in its place.
+func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tray bool) (out count.TakenIn, positions []int64, err error) {
+	out.Count, out.Kind = c.ID, field.Counts
+	rows := map[string]int64{}
+	sheets := map[int]store.Sheet{}
+	for i := range typed {
+		t := &typed[i]
+		code := t.code()
+		pos, err := int64(0), error(nil)
+		if t.Found != nil {
+			pos, err = t.Found.line(w, c, sheets, tray)
+			t.scanned()
+			code = t.code() // what was scanned says more than where and what
+			if err == nil && t.Quantity == nil && t.Text == "" && !t.Withdraw {
+				err = desk.RefuseAs(desk.Invalid, "quantity", "%s: say how many were found.", code)
+			}
+		} else {
+			pos, err = rowOf(w, c, code, sheets)
+		}
+		if err != nil {
+			return out, nil, err
+		}
+		if _, twice := rows[code]; twice {
+			return out, nil, desk.RefuseAs(desk.Invalid, "entries", "%s comes twice in what was sent. Send each row once.", code)
+		}
+		rows[code] = pos
+		positions = append(positions, pos)
+	}
+	stands := map[int64][]store.Entry{}
+	err = store.Standing(w.DB, c.ID, store.Positions{Some: positions}, func(e *store.Entry) error {
+		if e.Round == 1 {
+			stands[e.Pos] = append(stands[e.Pos], *e)
+		}
+		return nil
+	})
+	if err != nil {
+		return out, nil, err
+	}
+	if err := workOut(w, c, typed, rows); err != nil {
+		return out, nil, err
+	}
+	var entries []store.Entry
+	for _, t := range typed {
+		x := typing{w: w, c: c, t: &t, pos: rows[t.code()]}
+		_, number, _, _ := counting.ParseCode(t.RowCode)
+		if t.Found != nil {
+			number, t.RowCode = t.Found.Sheet, t.code() // as it is told of
+			x.parcel = counting.Parcel(number, 1)
+		}
+		x.sheet = sheets[number].ID
+		x.beside(stands[x.pos], number, tray)
+		at := w.Now
+		if t.CountedAt != "" {
+			if at, err = form.ParseTime(t.CountedAt, zone); err != nil {
+				return out, nil, desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", t.CountedAt, err)
+			}
+		}
+		some, err := x.entries(at, &out.Outcome)
+		if err != nil {
+			return out, nil, err
+		}
+		entries = append(entries, some...)
+	}
+	if len(entries) > 0 {
+		if _, _, err := count.Enter(w, c, entries, nil); err != nil {
+			return out, nil, err
+		}
+	}
+	for _, s := range sheets {
+		if err := w.Exec("UPDATE sheets SET state = ?, out_at = ? WHERE id = ? AND state = ?", store.Out, w.Now, s.ID,
+			store.WithUs).Error; err != nil {
+			return out, nil, err
+		}
+		if err := w.Exec("UPDATE sheets SET state = ?, back_at = ? WHERE id = ? AND counted = lines AND lines > 0 AND state <> ?", store.Back, w.Now, s.ID,
+			store.Back).Error; err != nil {
+			return out, nil, err
+		}
+	}
+	return out, positions, nil
 }
 
 // rowOf finds the line of a row code of this count, and notes its sheet.
@@ -183,35 +181,54 @@ func rowOf(w *desk.Work, c *store.Count, code string, sheets map[int]store.Sheet
 
 // typing is one row that is typed, with what stands of its line.
 type typing struct {
-	w      *desk.Work
-	c      *store.Count
-	t      *Typed
-	pos    int64
-	sheet  int64
+	w     *desk.Work
+	c     *store.Count
+	t     *Typed
+	pos   int64
+	sheet int64
+	// parcel tells the typed count of a line from others of it: that of the row itself, or, of what was found, that of the
+	// first row that was added to the sheet by hand, so that the sheet as a file and as typed say the same.
+	parcel int64
 	own    store.Entry   // that of the row itself, or its withdrawal
 	others []store.Entry // of the same line, from other sheets and files
 }
 
 func (x *typing) entry(replaces store.Entry) store.Entry {
-	return store.Entry{
+	e := store.Entry{
 		CountID:  x.c.ID,
 		Pos:      x.pos,
 		SheetID:  x.sheet,
 		Round:    1,
-		Parcel:   cmp.Or(replaces.Parcel, x.parcel()),
+		Parcel:   x.parcel,
 		Replaces: replaces.ID,
 		Person:   x.w.Person.Name,
 		At:       x.w.Now,
 	}
+	if replaces.ID != 0 {
+		e.Parcel = replaces.Parcel
+	}
+	return e
 }
 
-// parcel tells the typed count of a line from others of it: that of the row itself, or, of what was found, that of the first row that was
-// added to the sheet by hand, so that the sheet as a file and as typed say the same.
-func (x *typing) parcel() int64 {
-	if x.t.Found == nil {
-		return 0
+// beside tells apart what stands in the row itself and what stands of its line elsewhere. What comes from the tray was seen by nobody
+// beside what stands, so a count that stands in its row is another one, too, and it gets the next parcel of the sheet.
+func (x *typing) beside(stands []store.Entry, sheet int, tray bool) {
+	last := int64(0)
+	for _, e := range stands {
+		if sheet > 0 && e.Parcel>>20 == int64(sheet) {
+			last = max(last, e.Parcel&(1<<20-1))
+		}
+		switch {
+		case e.Parcel == x.parcel:
+			x.own = e
+		case !e.Withdrawn:
+			x.others = append(x.others, e)
+		}
 	}
-	return counting.Parcel(x.t.Found.Sheet, 1)
+	if tray && standingID(&x.own) != 0 {
+		x.others = append(x.others, x.own)
+		x.own, x.parcel = store.Entry{}, counting.Parcel(sheet, int(last)+1)
+	}
 }
 
 // entries gives the entries that one typed row comes to, and counts it by what becomes of it.

@@ -16,8 +16,15 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 	if err := d.keep(dr); err != nil {
 		return count.TakenIn{}, err
 	}
+	doubts, err := d.doubtful(dr, pt)
+	if err != nil {
+		return count.TakenIn{}, err
+	}
 	return desk.Do(ctx, d.Desk, p, desk.Enter, key, func(w *desk.Work) (out count.TakenIn, err error) {
-		for _, b := range pt.back().all() {
+		for i, b := range pt.back().all() {
+			if i == 0 {
+				b.doubts = doubts
+			}
 			one, err := b.take(w, p, dr, pt)
 			if err != nil {
 				return out, err
@@ -83,6 +90,9 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 		return out, err
 	}
 	if err := w.Model(&ret).Select("first_entry", "last_entry").Updates(&ret).Error; err != nil {
+		return out, err
+	}
+	if err := b.keepDoubts(w, c, ret.ID, sheets, entries); err != nil {
 		return out, err
 	}
 	for _, n := range b.touched {
@@ -197,7 +207,8 @@ func (b *backDraft) entries(
 	}
 	for i := range b.counts.Counts {
 		n := &b.counts.Counts[i]
-		if n.Replaces < 0 || left[n] {
+		_, revises := before[n.Replaces]
+		if n.Replaces < 0 || left[n] || revises && b.stays[n.Row] {
 			continue
 		}
 		pos := n.Pos

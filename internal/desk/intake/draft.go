@@ -154,6 +154,7 @@ type Choices struct {
 type SheetChoice struct {
 	Use    string        `json:"use,omitempty" enum:"yes,no," doc:"whether the sheet is taken in; left out: where it reads as something"`
 	Layout layout.Layout `json:"layout,omitzero"`
+	Stays  []int         `json:"stays,omitempty" doc:"rows of a returned file whose earlier count stays"`
 }
 
 // CellMend is one cell put right.
@@ -327,6 +328,7 @@ type Answer struct {
 	Check      string         `json:"check,omitempty" doc:"what the answer is to, of the checks"`
 	Value      string         `json:"value,omitempty" doc:"the option that is chosen"`
 	Set        *layout.Layout `json:"set,omitempty" doc:"laid over what was settled about the sheet"`
+	Stays      *[]int         `json:"stays,omitempty" maxItems:"1000" doc:"the rows of a revision whose earlier count stays, all of them"`
 	Mends      []CellMend     `json:"mends,omitempty"`
 	MendAlike  *MendAlike     `json:"mend_alike,omitempty"`
 	Back       bool           `json:"back,omitempty" doc:"take the last answer back"`
@@ -383,6 +385,9 @@ func (d *Room) Settle(ctx context.Context, p desk.Person, id string, a Answer) (
 		set(&s.Use, a.Use)
 		if a.Set != nil {
 			s.Layout.Settle(a.Set)
+		}
+		if a.Stays != nil {
+			s.Stays = *a.Stays
 		}
 		c.setSheet(a.Sheet, s)
 		for _, m := range a.Mends {

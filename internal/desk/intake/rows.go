@@ -194,6 +194,49 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 	if dr.table == nil || sheet < 0 || sheet >= len(dr.parts) || dr.parts[sheet].mapping == nil {
 		return "", nil, desk.Missing("The sheet")
 	}
+	m := dr.parts[sheet].mapping
+	var table [][]string
+	if m.HeaderRow == 0 {
+		top := make([]string, len(m.Columns))
+		for i := range top {
+			top[i] = tabular.ColumnName(i)
+		}
+		table = append(table, append(top, rowHeader, recognise.WhyRefused))
+	}
+	err = d.eachRefused(dr, sheet, true, func(n int, row []string, why string) {
+		row = row[:len(m.Columns)]
+		if n == m.HeaderRow {
+			for i := range row { // as the rows of the header are read together
+				if m.HeaderRows > 1 {
+					row[i] = m.Columns[i].Header
+				}
+			}
+			table = append(table, append(row, rowHeader, recognise.WhyRefused))
+			return
+		}
+		table = append(table, append(row, strconv.Itoa(n), why))
+	})
+	if err != nil {
+		return "", nil, err
+	}
+	base := strings.TrimSuffix(dr.name, filepath.Ext(dr.name)) + " - refused rows"
+	if dr.table.Kind != tabular.Text {
+		b, err := workbookOf(table)
+		return base + ".xlsx", b, err
+	}
+	out := []byte("\ufeff")
+	for _, r := range table {
+		for i := range r { // it is opened in a spreadsheet program to be mended
+			r[i] = tabular.Safe(r[i])
+		}
+		out = tabular.AppendRow(out, dr.table.Dialect.Delimiter, r...)
+	}
+	return base + ".csv", out, nil
+}
+
+// eachRefused gives the refused rows of a sheet with the cells that were put right by hand, at least as many as it has columns, and why each
+// was refused; on request its header row as well.
+func (d *Room) eachRefused(dr *draft, sheet int, header bool, take func(row int, cells []string, why string)) error {
 	pt := dr.parts[sheet]
 	m := pt.mapping
 	reasons := map[int]string{}
@@ -211,29 +254,20 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 	}
 	rows, err := dr.table.Rows(sheet)
 	if err != nil {
-		return "", nil, err
+		return err
 	}
 	defer rows.Close()
-	width := len(m.Columns)
-	var table [][]string
-	if m.HeaderRow == 0 {
-		top := make([]string, width)
-		for i := range top {
-			top[i] = tabular.ColumnName(i)
-		}
-		table = append(table, append(top, rowHeader, recognise.WhyRefused))
-	}
 	mends := dr.choices.mends(sheet)
 	for {
 		n, cells, ok := rows.Next()
 		if !ok {
 			break
 		}
-		_, refused := pt.problems.Refused(n)
-		if n != m.HeaderRow && !refused {
+		g, refused := pt.problems.Refused(n)
+		if !refused && !(header && n == m.HeaderRow) {
 			continue
 		}
-		row := make([]string, max(width, len(cells)))
+		row := make([]string, max(len(m.Columns), len(cells)))
 		for i, c := range cells {
 			row[i] = string(c)
 		}
@@ -242,38 +276,16 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 				row[at] = x.Is
 			}
 		}
-		row = row[:width]
-		if n == m.HeaderRow {
-			for i := range row { // as the rows of the header are read together
-				if i < len(m.Columns) && m.HeaderRows > 1 {
-					row[i] = m.Columns[i].Header
-				}
-			}
-			table = append(table, append(row, rowHeader, recognise.WhyRefused))
-			continue
-		}
 		why := reasons[n]
-		if g, _ := pt.problems.Refused(n); why == "" {
+		if why == "" {
 			why = strings.TrimPrefix(string(g.Field)+": "+g.Kind, ": ")
 		}
-		table = append(table, append(row, strconv.Itoa(n), why))
+		take(n, row, why)
 	}
 	if err := rows.Err(); err != nil {
-		return "", nil, desk.Refuse("%s.", err)
+		return desk.Refuse("%s.", err)
 	}
-	base := strings.TrimSuffix(dr.name, filepath.Ext(dr.name)) + " - refused rows"
-	if dr.table.Kind != tabular.Text {
-		b, err := workbookOf(table)
-		return base + ".xlsx", b, err
-	}
-	out := []byte("\ufeff")
-	for _, r := range table {
-		for i := range r { // it is opened in a spreadsheet program to be mended
-			r[i] = tabular.Safe(r[i])
-		}
-		out = tabular.AppendRow(out, dr.table.Dialect.Delimiter, r...)
-	}
-	return base + ".csv", out, nil
+	return nil
 }
 
 // workbookOf writes a table as a workbook with all cells as text, streaming.

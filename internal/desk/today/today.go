@@ -91,6 +91,9 @@ func waits(s *count.Stages) []Wait {
 	} else if s.Uncounted > 0 && s.SheetsBack > 0 {
 		w = append(w, Wait{desk.Plural(s.Uncounted, "line is", "lines are") + " uncounted", "counting", ""})
 	}
+	if s.Doubts > 0 {
+		w = append(w, Wait{desk.Plural(s.Doubts, "row waits", "rows wait") + " in the tray", "counting/tray", ""})
+	}
 	if s.Open > 0 {
 		w = append(w, Wait{desk.Plural(s.Open, "variance", "variances") + " to decide", "variances", s.OpenValue.String()})
 	}

@@ -18,6 +18,7 @@ export const key = {
 	sheets: (id: number) => ["count", String(id), "sheets"],
 	bins: (id: number, at: string) => ["count", String(id), "bins", at],
 	returns: (id: number) => ["count", String(id), "returns"],
+	tray: (id: number, what: string) => ["count", String(id), "tray", what],
 	cutOff: (id: number) => ["count", String(id), "cut-off"],
 	report: (id: number) => ["count", String(id), "report"],
 	postings: (id: number) => ["count", String(id), "postings"],

@@ -398,6 +398,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/tray": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came back and could not be taken as a count */
+        get: operations["tray"];
+        put?: never;
+        /** Put something that is not understood into the tray */
+        post: operations["noteDoubt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/tray/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take what is no count out of the tray */
+        post: operations["dropDoubts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/tray/{doubt}/enter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter what waits in the tray as a count */
+        post: operations["enterDoubt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/tray/{doubt}/take-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put what was dropped back into the tray */
+        post: operations["takeUpDoubt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/uncounted": {
         parameters: {
             query?: never;
@@ -961,6 +1030,8 @@ export interface components {
             set?: components["schemas"]["Layout"];
             /** Format: int64 */
             sheet?: number;
+            /** @description the rows of a revision whose earlier count stays, all of them */
+            stays?: number[];
             /** @enum {string} */
             use?: "yes" | "no" | "";
             /** @description the option that is chosen */
@@ -999,6 +1070,8 @@ export interface components {
              * @description counts of its sheets that stand and that it has no more
              */
             missing: number;
+            /** @description what it is off from what was frozen; none for whoever must not know that */
+            off: components["schemas"]["Off"];
             /**
              * Format: int64
              * @description counts that replace earlier ones of the same row
@@ -1239,6 +1312,41 @@ export interface components {
         Done: {
             done: boolean;
         };
+        DoubtView: {
+            /** Format: date-time */
+            at: string;
+            /** @description the row as it stood in the file */
+            cells: string[];
+            /** @description the file that it came with; empty where it was typed */
+            file: string;
+            /** Format: int64 */
+            id: number;
+            /** @description what is wrong, for groups */
+            kind: string;
+            /** @description what it was entered as */
+            line: string;
+            person: string;
+            /**
+             * Format: int64
+             * @description of the file
+             */
+            row: number;
+            /** Format: date-time */
+            settled_at: string | null;
+            settled_by: string;
+            /**
+             * Format: int64
+             * @description number of the sheet that it was written on; 0 where that is not known
+             */
+            sheet: number;
+            /** @enum {string} */
+            state: "waits" | "entered" | "dropped" | "replaced" | "undone";
+            /** @description why it was dropped */
+            word: string;
+            written: components["schemas"]["Written"];
+            /** @description what is wrong, in a sentence */
+            wrong: string;
+        };
         Draft: {
             /** @description what has to be answered first: recorded_at, counted_at, count; checks stand with their sheet */
             asks: string;
@@ -1288,6 +1396,11 @@ export interface components {
             /** @description no field by itself: each of its cells becomes a line of its own */
             lines: boolean;
             why: string;
+        };
+        DropDoubtsRequest: {
+            doubts: number[];
+            /** @description why it is no count */
+            word: string;
         };
         Effect: {
             /** Format: int64 */
@@ -1347,6 +1460,10 @@ export interface components {
             /** Format: int64 */
             unchanged: number;
             warehouse: string;
+        };
+        EnterDoubtRequest: {
+            entry: components["schemas"]["Typed"];
+            zone: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -1732,6 +1849,11 @@ export interface components {
             accepted: number;
             /**
              * Format: int64
+             * @description what waits in the tray and is no count
+             */
+            doubts?: number;
+            /**
+             * Format: int64
              * @description variances held, of which nothing goes out
              */
             held: number;
@@ -1848,6 +1970,31 @@ export interface components {
              */
             walk?: "up and down" | "each aisle" | "";
             zone?: string;
+        };
+        NoteDoubtRequest: {
+            /**
+             * Format: int64
+             * @description number of the sheet that it is written on
+             */
+            sheet: number;
+            written: components["schemas"]["Written"];
+            /** @description what is wrong with it */
+            wrong: string;
+        };
+        Off: {
+            /**
+             * Format: int64
+             * @description lines of which a quantity was frozen and that it counts
+             */
+            lines: number;
+            /**
+             * Format: int64
+             * @description how many of them it counts otherwise
+             */
+            off: number;
+            over: string;
+            /** @description below zero */
+            short: string;
         };
         PassedOver: {
             /** Format: int64 */
@@ -2094,6 +2241,8 @@ export interface components {
             line: string;
             /** Format: int64 */
             row: number;
+            /** @description it was said that the earlier count stays */
+            stays: boolean;
         };
         Rotation: {
             /**
@@ -2358,6 +2507,8 @@ export interface components {
         };
         SheetChoice: {
             layout?: components["schemas"]["Layout"];
+            /** @description rows of a returned file whose earlier count stays */
+            stays?: number[];
             /**
              * @description whether the sheet is taken in; left out: where it reads as something
              * @enum {string}
@@ -2495,6 +2646,11 @@ export interface components {
             /** Format: int64 */
             counted: number;
             coverage: string | null;
+            /**
+             * Format: int64
+             * @description what waits in the tray
+             */
+            doubts: number;
             /** Format: date-time */
             frozen_at: string;
             /** Format: int64 */
@@ -2751,6 +2907,11 @@ export interface components {
             /** Format: int64 */
             counted: number;
             coverage: string | null;
+            /**
+             * Format: int64
+             * @description what waits in the tray
+             */
+            doubts: number;
             /** Format: date-time */
             frozen_at: string;
             /** Format: int64 */
@@ -2809,6 +2970,19 @@ export interface components {
              * @description uncounted lines that were settled to be zero
              */
             zeroed: number;
+        };
+        Tray: {
+            doubts: components["schemas"]["DoubtView"][];
+            next: string;
+            /** Format: int64 */
+            settled: number;
+            /**
+             * Format: int64
+             * @description the number of the first sheet, on which what has none is noted; 0 where the count has none
+             */
+            sheets: number;
+            /** Format: int64 */
+            waits: number;
         };
         Tried: {
             result: string;
@@ -3015,6 +3189,19 @@ export interface components {
             fixed: string;
             formula: string;
             wrong: string;
+        };
+        Written: {
+            bin?: string;
+            counted_at?: string;
+            counter?: string;
+            description?: string;
+            holding?: string;
+            lot?: string;
+            quantity?: string;
+            row_code?: string;
+            serial?: string;
+            /** @description or whatever else names the item */
+            sku?: string;
         };
         ZoneTally: {
             /** Format: int64 */
@@ -5218,6 +5405,449 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tray: {
+        parameters: {
+            query?: {
+                /** @description what was settled, in place of what waits */
+                settled?: boolean;
+                after?: string;
+            };
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tray"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    noteDoubt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteDoubtRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropDoubts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropDoubtsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    enterDoubt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                doubt: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnterDoubtRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeUpDoubt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                doubt: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unauthorized */

@@ -7,6 +7,7 @@ import { count, Failed, many, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
 import { useCountBins, useSheets } from "../sheets/Sheets";
 import { Returned } from "./Returned";
+import { TrayOf } from "./Tray";
 import { TypeIn } from "./TypeIn";
 import { Uncounted } from "./Uncounted";
 
@@ -58,6 +59,7 @@ export function Counting() {
 			{!number && <Returned id={id} running={c.state === "running"} />}
 		</>
 	);
+	if (sheet === "tray") return <TrayOf id={id} c={c} side={side} />;
 	if (number) return <TypeIn key={number} id={id} c={c} number={number} side={side} />;
 	return (
 		<Stage
@@ -91,6 +93,19 @@ export function Counting() {
 						<DropField />
 					</div>
 				</div>
+				{c.doubts > 0 && (
+					<Link
+						to={`/counts/${id}/counting/tray`}
+						className="mb-2 flex justify-between border border-warn bg-warn-wash px-3 py-1 hover:bg-sheet"
+						data-tray
+					>
+						<span>
+							<b className="text-warn">!</b> <b>{many(c.doubts, "row waits", "rows wait")}</b> in the tray: written, and not understood as a
+							count
+						</span>
+						<span className="word">Settle {c.doubts === 1 ? "it" : "them"}</span>
+					</Link>
+				)}
 				<div className="border-t border-ink">
 					{shown.map((s) => (
 						<Lane key={s.id} id={id} s={s} />

@@ -344,6 +344,25 @@ function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetVie
 			setAsks(e instanceof Problem && e.kind === "asks" ? (e.field ?? "") : "");
 		},
 	});
+	const tray = useMutation({
+		mutationFn: () =>
+			ask(
+				api.POST("/api/counts/{count}/tray", {
+					params: { path: { count: id } },
+					body: {
+						sheet: sheet.number,
+						wrong: add.error?.message ?? "",
+						written: { ...row, counted_at: at ? at.replace("T", " ") : undefined, counter: who || undefined },
+					},
+				}),
+			),
+		onSuccess: async () => {
+			setRow({ ...blank, bin: row.bin });
+			add.reset();
+			item.current?.focus();
+			await queries.invalidateQueries({ queryKey: key.count(id) });
+		},
+	});
 	const cell = (of: keyof typeof blank, label: string, width: string, more: object = {}) => (
 		<label className="flex flex-col">
 			<span className="text-[12px] text-dim">{label}</span>
@@ -397,6 +416,12 @@ function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetVie
 							it is meant
 						</button>
 					)}
+					{!asks && (
+						<button type="button" className="word ml-2" disabled={tray.isPending} onClick={() => tray.mutate()}>
+							let it wait in the tray
+						</button>
+					)}
+					{tray.error && ` ${tray.error.message}`}
 				</Warn>
 			)}
 		</form>

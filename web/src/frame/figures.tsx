@@ -57,7 +57,8 @@ export const many = (n: number, one: string, more: string) => `${count(n)} ${n =
 /** Work in hours and minutes, as people say it. */
 export function hours(seconds: number) {
 	const minutes = Math.ceil(seconds / 60);
-	return minutes < 60 ? `${minutes} min` : `${count(Math.floor(minutes / 60))} h ${minutes % 60} min`;
+	const rest = minutes % 60 > 0 || minutes === 0 ? `${minutes % 60} min` : "";
+	return minutes < 60 ? rest : `${count(Math.floor(minutes / 60))} h ${rest}`.trim();
 }
 
 const dayTime = new Intl.DateTimeFormat("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });

@@ -44,13 +44,15 @@ export function Intake() {
 }
 
 function DropList({ drops, at, onAt }: { drops: Drop[]; at: number; onAt: (id: number) => void }) {
-	const ready = drops.filter((d) => d.draft && !d.done && d.draft.blocked === "" && d.draft.effect.refused === 0);
+	const ready = drops.filter(
+		(d) => d.draft && !d.done && d.draft.blocked === "" && (d.draft.effect.refused === 0 || d.draft.kind === "counts"),
+	);
 	const all = useMutation({
 		mutationFn: async () => {
 			for (const d of ready) {
 				changeDrop(d.id, { busy: true });
 				try {
-					changeDrop(d.id, { done: await takeIn(d, 0), busy: false });
+					changeDrop(d.id, { done: await takeIn(d, d.draft?.effect.refused ?? 0), busy: false });
 				} catch (e) {
 					changeDrop(d.id, { error: (e as Error).message, busy: false });
 				}
@@ -191,7 +193,9 @@ function OneDrop({ drop }: { drop: Drop }) {
 							{take.isPending
 								? "Taking in…"
 								: refused > 0
-									? `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}${going}`
+									? counting
+										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}, put ${many(refused, "row", "rows")} into the tray`
+										: `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}${going}`
 									: counting
 										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}${draft.effect.gone > 0 ? `, withdraw ${count(draft.effect.gone)}` : ""}`
 										: `Take in ${many(draft.taking, "row", "rows")}${going}`}
@@ -234,7 +238,14 @@ function LastWord({ drop, done }: { drop: Drop; done: Schemas["TakenIn"] }) {
 		<Empty title={`${drop.file.name} is taken in`}>
 			<p className="text-[15px] text-ink" data-last-word>
 				{count(done.added)} new, {count(done.changed)} {done.kind === "counts" ? "revised" : "changed"}, {count(done.unchanged)} unchanged
-				{done.gone > 0 && `, ${count(done.gone)} ${done.kind === "counts" ? "withdrawn" : "gone"}`}, {count(done.refused)} refused
+				{done.gone > 0 && `, ${count(done.gone)} ${done.kind === "counts" ? "withdrawn" : "gone"}`}, {count(done.refused)}{" "}
+				{done.kind === "counts" && done.refused > 0 ? (
+					<Link className="word" to={`/counts/${done.count}/counting/tray`}>
+						put into the tray
+					</Link>
+				) : (
+					"refused"
+				)}
 				{done.left > 0 && `, ${count(done.left)} left out by choice`}.
 			</p>
 			<p>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../api/client";
 import { key } from "../api/keys";
-import { count, many, plain, Warn } from "../frame/figures";
+import { count, many, Off, plain, Warn } from "../frame/figures";
 import type { Drop } from "./drops";
 import { Problems } from "./Problems";
 import { type Draft, fieldTitle, type Layout, type Settle, type Sheet } from "./settling";
@@ -105,7 +105,7 @@ export function What({
 						data-figure={name}
 					>
 						<div className={`code font-semibold ${Number(n) > 99_999 ? "text-[12.5px]" : "text-[15px]"}`}>{count(Number(n))}</div>
-						<div className="text-[12px] text-dim">{name}</div>
+						<div className="text-[12px] text-dim">{name === "refused" && draft.kind === "counts" ? "in doubt" : name}</div>
 					</div>
 				))}
 			</div>
@@ -154,7 +154,7 @@ export function What({
 				</p>
 			)}
 			{sheet?.backs.map((b) => (
-				<Back key={b.count} b={b} />
+				<Back key={b.count} b={b} stay={(stays) => settle({ sheet: sheet.number, stays })} />
 			))}
 			{e.places.length > 0 && (
 				<table className="mt-3 w-full text-right">
@@ -357,7 +357,7 @@ function Modes({ sheet, settle }: { sheet: Sheet; settle: Settle }) {
 }
 
 /** What a returned sheet would do. */
-function Back({ b }: { b: Sheet["backs"][number] }) {
+function Back({ b, stay }: { b: Sheet["backs"][number]; stay: (rows: number[]) => void }) {
 	return (
 		<div className="mt-2" data-back={b.count}>
 			<p>
@@ -394,14 +394,48 @@ function Back({ b }: { b: Sheet["backs"][number] }) {
 					),
 			)}
 			{b.by_hand > b.hand.length && <p className="text-dim">and {count(b.by_hand - b.hand.length)} more without a row code</p>}
-			{b.revisions.length > 0 && <p className="mt-1 font-semibold">A revision: these counts replace earlier ones</p>}
-			{b.revisions.map((r) => (
-				<p key={r.row} className="flex justify-between">
-					<span className="code truncate">{r.line}</span>
-					<span className="code">
-						{plain(r.before)} → {plain(r.after)}
+			{b.off && b.off.off > 0 && (
+				<p className={b.off.off * 2 > b.off.lines ? "text-warn" : ""} data-off>
+					{b.off.off * 2 > b.off.lines && b.off.lines > 3 && <b>! </b>}
+					{count(b.off.off)} of {many(b.off.lines, "line", "lines")} off what was frozen: <Off of={b.off.short} /> <Off of={b.off.over} />
+					{b.off.off * 2 > b.off.lines && b.off.lines > 3 && ". Is it the right column?"}
+				</p>
+			)}
+			{b.revisions.length > 0 && (
+				<p className="mt-1 font-semibold">
+					A revision: these counts replace earlier ones.{" "}
+					<span className="font-normal">
+						Where one is not to, the earlier count stays.{" "}
+						<button
+							type="button"
+							className="word"
+							onClick={() => stay(b.revisions.every((r) => r.stays) ? [] : b.revisions.map((r) => r.row))}
+						>
+							{b.revisions.every((r) => r.stays) ? "All of them do" : "None of them does"}
+						</button>
 					</span>
 				</p>
+			)}
+			{b.revisions.map((r) => (
+				<label key={r.row} className={`flex justify-between gap-2 ${r.stays ? "text-dim" : ""}`} data-revision={r.row}>
+					<span className="flex min-w-0 items-center gap-1.5">
+						<input
+							type="checkbox"
+							checked={!r.stays}
+							onChange={() =>
+								stay(
+									r.stays
+										? b.revisions.filter((x) => x.stays && x.row !== r.row).map((x) => x.row)
+										: [...b.revisions.filter((x) => x.stays).map((x) => x.row), r.row],
+								)
+							}
+						/>
+						<span className="code truncate">{r.line}</span>
+					</span>
+					<span className="code shrink-0">
+						{plain(r.before)} {r.stays ? "stays, not" : "→"} {plain(r.after)}
+					</span>
+				</label>
 			))}
 		</div>
 	);

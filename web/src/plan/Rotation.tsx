@@ -187,7 +187,7 @@ function RotationOf({ house, v }: { house: Schemas["WarehouseView"]; v: View }) 
 function Year({ v, minutes }: { v: View; minutes: number }) {
 	const most = Math.max(1, ...v.months.map((m) => Math.max(m.lines, m.counted)));
 	const now = new Date().getMonth() + 1;
-	const bar = (n: number, shade: string) => <span className={`block h-2 ${shade}`} style={{ width: `${(n / most) * 100}%` }} />;
+	const bar = (n: number, shade: string) => n > 0 && <span className={`block h-2 ${shade}`} style={{ width: `${(n / most) * 100}%` }} />;
 	return (
 		<div>
 			<h2>The year</h2>
@@ -214,8 +214,8 @@ function Year({ v, minutes }: { v: View; minutes: number }) {
 								{bar(m.counted, "bg-ink")}
 							</td>
 							<td className="code text-right">{m.days}</td>
-							<td className="code text-right">{count(m.lines)}</td>
-							<td className="code text-right">{m.month <= now || m.counted > 0 ? count(m.counted) : ""}</td>
+							<td className="code text-right">{m.lines > 0 ? count(m.lines) : "–"}</td>
+							<td className="code text-right">{m.counted > 0 || (m.lines > 0 && m.month <= now) ? count(m.counted) : ""}</td>
 							<td className="code text-right">
 								{m.seconds > 0 ? hours(m.seconds) : ""}
 								{minutes > 0 && m.seconds > m.days * minutes * 60 && <span title="More than the days of the month have"> !</span>}

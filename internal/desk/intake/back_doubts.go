@@ -1,0 +1,100 @@
+package intake
+
+import (
+	"encoding/json"
+	"strings"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/core/field"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// mostDoubts is how many rows of a file wait in the tray at most: one that is wrong in most of its rows is to be put right as a whole.
+const mostDoubts = 2000
+
+// doubtful gives the rows of a file of counts that cannot be taken as counts; they wait in the tray of its count.
+func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
+	if pt.problems.Rows > mostDoubts {
+		return nil, desk.RefuseAs(desk.Invalid, "", "%s in doubt, and no more than %d of a file wait in the tray. Settle what many rows have alike first.",
+			desk.Plural(pt.problems.Rows, "row is", "rows are"), mostDoubts)
+	}
+	if pt.problems.Rows == 0 {
+		return nil, nil
+	}
+	m := pt.mapping
+	err = d.eachRefused(dr, pt.view.Number, false, func(n int, cells []string, why string) {
+		g, _ := pt.problems.Refused(n)
+		text := func(fields ...field.Field) string {
+			for _, f := range fields {
+				if s := m.Sources[f]; s != nil && s.Column >= 0 && s.Column < len(cells) && strings.TrimSpace(cells[s.Column]) != "" {
+					return strings.TrimSpace(cells[s.Column])
+				}
+			}
+			return ""
+		}
+		out = append(out, count.NewDoubt{Row: n, Kind: g.Kind, Wrong: strings.TrimPrefix(why, string(g.Field)+": "), Cells: cells, Written: count.Written{
+			RowCode:     text(field.RowCode),
+			Bin:         text(field.Bin),
+			SKU:         text(field.SKU, field.FurtherSKU, field.Barcode),
+			Description: text(field.Description),
+			Lot:         text(field.Lot),
+			Serial:      text(field.Serial),
+			Holding:     text(field.Holding),
+			Quantity:    text(field.Counted),
+			CountedAt:   text(field.CountedAt),
+			Counter:     text(field.Counter),
+		}})
+	})
+	return out, err
+}
+
+// keepDoubts puts the doubtful rows into the tray, each with the sheet that it is of. What waits there of rows that the file has right now
+// waits no more.
+func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets map[int]store.Sheet, entries []store.Entry) error {
+	sheetOf := func(rowCode string) (sheet store.Sheet, row int) {
+		if id, n, row, ok := counting.ParseCode(rowCode); ok && row > 0 && int64(id) == c.ID {
+			return sheets[n], row
+		}
+		return sheet, 0
+	}
+	still := map[string]bool{}
+	for i := range b.doubts {
+		x := &b.doubts[i]
+		still[x.Written.RowCode] = true
+		s, _ := sheetOf(x.Written.RowCode)
+		if s.ID == 0 && len(b.touched) > 0 {
+			s = sheets[b.touched[0]]
+		}
+		x.Return, x.Sheet = ret, s.ID
+	}
+	var waits []store.Doubt
+	if err := w.Where("count_id = ? AND state = ? AND return_id <> 0", c.ID, store.Waits).Find(&waits).Error; err != nil {
+		return err
+	}
+	counted := map[int64]bool{}
+	for i := range entries {
+		counted[entries[i].Pos] = entries[i].Parcel == 0 && !entries[i].Withdrawn || counted[entries[i].Pos]
+	}
+	var right []int64
+	for _, x := range waits {
+		var written count.Written
+		if err := json.Unmarshal([]byte(x.Written), &written); err != nil {
+			return err
+		}
+		if still[written.RowCode] {
+			continue
+		}
+		if s, row := sheetOf(written.RowCode); s.ID != 0 && counted[s.First+int64(row)-1] {
+			right = append(right, x.ID)
+		}
+	}
+	if len(right) > 0 {
+		if err := w.Exec("UPDATE doubts SET state = ?, settled_by = ?, settled_at = ? WHERE id IN ?", store.Replaced, w.Person.Name, w.Now,
+			right).Error; err != nil {
+			return err
+		}
+	}
+	return count.KeepDoubts(w, c, b.doubts)
+}
