@@ -135,7 +135,7 @@ func (b *builder) loft() error {
 	}
 	for n := 1; n <= c.Sheets; n++ {
 		who := []string{"Bram Tolley", "Sunna Vik", "Jory Penn"}[n%3]
-		if err := b.desk.Counting.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
+		if err := b.desk.Counting.HandOut(b.ctx, b.ida, c.ID, counting.Handing{Sheets: []int{n}, Counter: who}); err != nil {
 			return err
 		}
 		text, err := b.sheet(c.ID, n)
@@ -231,7 +231,7 @@ func (b *builder) quay() error {
 		}
 		who := names[n%4]
 		b.clock.Now = quayFreeze.Add(time.Hour)
-		if err := b.desk.Counting.HandOut(b.ctx, b.ida, c.ID, []int{n}, who); err != nil {
+		if err := b.desk.Counting.HandOut(b.ctx, b.ida, c.ID, counting.Handing{Sheets: []int{n}, Counter: who}); err != nil {
 			return err
 		}
 		from := quayFreeze.Add(time.Duration(n%12)*30*time.Minute + 2*time.Hour + time.Duration(n/12)*24*time.Hour)

@@ -167,7 +167,12 @@ type Sheet struct {
 	OutAt, BackAt     int64
 	Counter           string
 	Revisions         int
+	Coded             int   // rows that its row codes stand for, where it was longer once; they are on other sheets now
+	Due               int64 // when it is to be back; 0 where that was not said
 }
+
+// Rows is how many rows the row codes of a sheet stand for.
+func (s *Sheet) Rows() int { return max(s.Lines, s.Coded) }
 
 // EmptyBin is a bin of a sheet in which nothing is recorded: somebody must look. It stands behind the line at position After, and among
 // several there by its Place.
@@ -175,9 +180,10 @@ type EmptyBin struct{ CountID, SheetID, After, Place, BinID int64 }
 
 // States of a sheet.
 const (
-	WithUs = "with us"
-	Out    = "out"
-	Back   = "back"
+	WithUs  = "with us"
+	Out     = "out"
+	Back    = "back"
+	CutAnew = "cut anew" // its rows are on other sheets now, and it stands only for its row codes
 )
 
 // CountLine is one line of a count and what was worked out about it.

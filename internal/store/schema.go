@@ -276,6 +276,8 @@ CREATE INDEX cut_offs_count ON cut_offs (count_id);
 CREATE TRIGGER cut_offs_kept BEFORE UPDATE ON cut_offs BEGIN SELECT RAISE(ABORT, 'the cut-off is never changed'); END;
 `, `
 ALTER TABLE warehouses ADD COLUMN rotation TEXT NOT NULL DEFAULT ''; -- how often lines are counted a year, and on which days
+ALTER TABLE sheets ADD COLUMN coded INTEGER NOT NULL DEFAULT 0; -- rows that its row codes stand for, where it was longer once
+ALTER TABLE sheets ADD COLUMN due INTEGER NOT NULL DEFAULT 0; -- when it is to be back
 -- What came back and could not be taken as a count waits here until somebody says what it is. Nothing is ever deleted.
 CREATE TABLE doubts (
 	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL REFERENCES counts(id), return_id INTEGER NOT NULL DEFAULT 0, sheet_id INTEGER NOT NULL DEFAULT 0,

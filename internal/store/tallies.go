@@ -114,6 +114,16 @@ func EachTally(tx *gorm.DB, count int64, sort string, bins []int64, take func(t 
 	})
 }
 
+// MoveBins notes that bins of a count are on another sheet now.
+func MoveBins(tx *gorm.DB, count int64, bins []int64, sheet int64) error {
+	b, err := json.Marshal(bins)
+	if err != nil {
+		return err
+	}
+	return tx.Exec("UPDATE count_tallies SET sheet_id = ? WHERE count_id = ? AND part = ? AND name IN (SELECT value FROM json_each(?))", sheet, count, PartBin,
+		string(b)).Error
+}
+
 func tallyTable(count int64) table {
 	return table{
 		head:  "INSERT OR REPLACE INTO count_tallies (count_id, part, name, sheet_id, zone, " + strings.Join(tallyColumns, ", ") + ") VALUES ",

@@ -194,12 +194,49 @@ func (s *Server) registerCounts() {
 	op(s, "handOut", http.MethodPost, "/api/counts/{count}/hand-out", "Note who has sheets",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
+			Body counting.Handing
+		}) (done, error) {
+			return done{true}, d.Counting.HandOut(ctx, p, in.Count, in.Body)
+		})
+	op(s, "takeBack", http.MethodPost, "/api/counts/{count}/take-back", "Note that sheets are back, or out again",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
 			Body struct {
-				Sheets  []int  `json:"sheets" minItems:"1"`
-				Counter string `json:"counter" maxLength:"120"`
+				Sheets []int `json:"sheets" minItems:"1" maxItems:"5000"`
+				Back   bool  `json:"back"`
 			}
 		}) (done, error) {
-			return done{true}, d.Counting.HandOut(ctx, p, in.Count, in.Body.Sheets, in.Body.Counter)
+			return done{true}, d.Counting.TakeBack(ctx, p, in.Count, in.Body.Sheets, in.Body.Back)
+		})
+	op(s, "cutAnew", http.MethodPost, "/api/counts/{count}/cut-anew", "Cut sheets that are with us anew",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Sheets []int `json:"sheets" minItems:"1" maxItems:"5000"`
+				plan.Cut
+			}
+		}) (sheetsMade, error) {
+			made, err := d.Plan.CutAnew(ctx, p, in.Count, in.Body.Sheets, in.Body.Cut)
+			return sheetsMade{made}, err
+		})
+	op(s, "sheetBins", http.MethodGet, "/api/counts/{count}/sheets/{number}/bins", "The bins of a sheet in walking order",
+		func(ctx context.Context, p desk.Person, in *SheetPath) ([]plan.BinOfSheet, error) {
+			return d.Plan.SheetBins(ctx, p, in.Count, in.Number)
+		})
+	op(s, "part", http.MethodPost, "/api/counts/{count}/sheets/{number}/part", "Part a sheet, wherever it is",
+		func(ctx context.Context, p desk.Person, in *struct {
+			SheetPath
+			Body struct {
+				From    string `json:"from" doc:"the first bin of the new sheet"`
+				Counter string `json:"counter,omitempty" maxLength:"120" doc:"who gets it; left out: it is with us"`
+			}
+		}) (sheetsMade, error) {
+			made, err := d.Plan.Part(ctx, p, in.Count, in.Number, in.Body.From, in.Body.Counter)
+			return sheetsMade{[]int{made}}, err
+		})
+	op(s, "lanes", http.MethodGet, "/api/counts/{count}/lanes", "Who counts, and when they are likely to be done",
+		func(ctx context.Context, p desk.Person, in *CountPath) ([]counting.Lane, error) {
+			return d.Counting.Lanes(ctx, p, in.Count)
 		})
 	op(s, "countLines", http.MethodGet, "/api/counts/{count}/lines", "The lines of a count in walking order",
 		func(ctx context.Context, p desk.Person, in *struct {
@@ -323,4 +360,15 @@ func (s *Server) registerCounts() {
 	}) (desk.Person, error) {
 		return d.People.AddPerson(ctx, p, in.Body.Name, in.Body.SignIn, in.Body.Password, in.Body.Role)
 	})
+}
+
+// SheetPath names a sheet of a count.
+type SheetPath struct {
+	CountPath
+	Number int `path:"number"`
+}
+
+// sheetsMade are the numbers of sheets that were made.
+type sheetsMade struct {
+	Made []int `json:"made"`
 }

@@ -100,6 +100,9 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/counts/{count}/tray/{doubt}/enter":       {`{"zone":"UTC","entry":{}}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/tray/drop":                {`{"doubts":[1],"word":"x"}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/tray/{doubt}/take-up":     {"", []string{"controller", "counter"}},
+		"POST /api/counts/{count}/take-back":                {`{"sheets":[1],"back":true}`, []string{"controller", "counter"}},
+		"POST /api/counts/{count}/cut-anew":                 {`{"sheets":[1],"rows":50}`, []string{"controller"}},
+		"POST /api/counts/{count}/sheets/{number}/part":     {`{"from":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/hand-out":                 {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/entries": {
 			`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`,
@@ -132,7 +135,7 @@ func TestWhoMay(t *testing.T) {
 	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
 		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
-			"1", "{doubt}", "1", "{warehouse}", "1").
+			"1", "{doubt}", "1", "{warehouse}", "1", "{number}", "1").
 			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))
 		require.NoError(t, err)

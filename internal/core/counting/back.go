@@ -2,6 +2,7 @@ package counting
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"sort"
 	"strings"
@@ -64,6 +65,8 @@ type Frozen struct {
 	Positions []int64     // of its lines
 	// RowAt gives the pos in Book of a sheet's row, -1 where there is no such row.
 	RowAt func(sheet, row int) int
+	// SheetOf gives the sheet that a row is on now, where sheets were cut anew since they went out; nil where none was.
+	SheetOf func(sheet, row int) int
 	// Elsewhere finds the line that a key means where no line of Book has it. Where the count has no such line its pos is
 	// -1 and the key holds the codes as the records have them; what they lack, or what the key leaves open, is an error
 	// about the field.
@@ -102,6 +105,28 @@ func SheetsIn(f *read.CountFile) map[int][]int {
 	return out
 }
 
+// sheet gives the sheet that a row is on now.
+func (f *Frozen) sheet(sheet, row int) int {
+	if f.SheetOf == nil || sheet == 0 {
+		return sheet
+	}
+	return f.SheetOf(sheet, row)
+}
+
+// sheetsIn tells which sheets of the count the rows of a file are on now, in order.
+func (f *Frozen) sheetsIn(file *read.CountFile) []int {
+	if f.SheetOf == nil {
+		return SheetsIn(file)[f.Count]
+	}
+	found := map[int]bool{}
+	for id := 1; id < file.RowCodes.Len(); id++ {
+		if c, s, row, ok := ParseCode(file.RowCodes.Text(stock.ID(id))); ok && row > 0 && c == f.Count {
+			found[f.SheetOf(s, row)] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(found))
+}
+
 var partOf = map[field.Field]stock.Part{
 	field.Warehouse: stock.Warehouse,
 	field.Bin:       stock.Bin,
@@ -122,12 +147,13 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 	if len(frozen.Book.Lines) > 0 {
 		warehouse = frozen.Book.Lines[0].Key[stock.Warehouse]
 	}
-	b.Sheets = SheetsIn(f)[frozen.Count]
-	if head.Sheet != 0 && head.Count == frozen.Count && !slices.Contains(b.Sheets, head.Sheet) { // a sheet without row codes
-		b.Sheets = append(slices.Clone(b.Sheets), head.Sheet)
+	b.Sheets = frozen.sheetsIn(f)
+	if head.Sheet != 0 && head.Count == frozen.Count && !slices.Contains(b.Sheets, frozen.sheet(head.Sheet, 1)) &&
+		!slices.Contains(SheetsIn(f)[frozen.Count], head.Sheet) { // a sheet without row codes
+		b.Sheets = append(slices.Clone(b.Sheets), frozen.sheet(head.Sheet, 1))
 		slices.Sort(b.Sheets)
 	}
-	home := head.Sheet
+	home := frozen.sheet(head.Sheet, 1)
 	if home == 0 && len(b.Sheets) > 0 {
 		home = b.Sheets[0]
 	}
@@ -226,7 +252,7 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 				wrong(f, kind, d.Value, "%s", say)
 				continue
 			}
-			c.Pos, c.Sheet = frozen.Positions[line], code.sheet
+			c.Pos, c.Sheet = frozen.Positions[line], frozen.sheet(code.sheet, code.row)
 			if !n.Given {
 				b.Empty++
 				continue

@@ -1,6 +1,7 @@
 package count
 
 import (
+	"cmp"
 	"database/sql/driver"
 	"encoding/json"
 	"slices"
@@ -258,13 +259,39 @@ func setLatest(w *desk.Work, c *store.Count, latest int64) (positions []int64, e
 		Error
 }
 
+// OnSheet gives the sheet that a line is on now, of all sheets of a count; ok is false where it is on none.
+func OnSheet(sheets map[int]store.Sheet) func(pos int64) (s store.Sheet, ok bool) {
+	list := make([]store.Sheet, 0, len(sheets))
+	for _, s := range sheets {
+		if s.Lines > 0 {
+			list = append(list, s)
+		}
+	}
+	slices.SortFunc(list, func(a, b store.Sheet) int { return cmp.Compare(a.First, b.First) })
+	return func(pos int64) (store.Sheet, bool) {
+		i, has := slices.BinarySearchFunc(list, pos, func(s store.Sheet, pos int64) int {
+			switch {
+			case s.First+int64(s.Lines) <= pos:
+				return -1
+			case s.First > pos:
+				return 1
+			}
+			return 0
+		})
+		if !has {
+			return store.Sheet{}, false
+		}
+		return list[i], true
+	}
+}
+
 // SheetsOf gives a count's sheets by their numbers, and the numbers by their ids.
 func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbers map[int64]int, err error) {
 	byNumber, numbers = map[int]store.Sheet{}, map[int64]int{}
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	err = store.Each(
 		w.DB,
-		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions
+		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due
 		FROM sheets WHERE count_id = ?`,
 		[]driver.Value{c.ID},
 		func(v []driver.Value) error {
@@ -289,6 +316,8 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 				BackAt:    n(13),
 				Counter:   text(v[14]),
 				Revisions: int(n(15)),
+				Coded:     int(n(16)),
+				Due:       n(17),
 			}
 			byNumber[s.Number], numbers[s.ID] = s, s.Number
 			return nil

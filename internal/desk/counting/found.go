@@ -21,51 +21,49 @@ func (t *Typed) code() string {
 
 // line gives the line of what was found, which is made where the count has none. What a row of a sheet is for is typed there, unless it
 // comes from the tray.
-func (f *Found) line(w *desk.Work, c *store.Count, sheets map[int]store.Sheet, tray bool) (pos int64, err error) {
-	var s store.Sheet
+func (f *Found) line(w *desk.Work, c *store.Count, tray bool) (pos int64, s store.Sheet, err error) {
 	if err := w.Where("count_id = ? AND number = ?", c.ID, f.Sheet).Limit(1).Find(&s).Error; err != nil {
-		return 0, err
+		return 0, s, err
 	}
-	if s.ID == 0 {
-		return 0, desk.RefuseAs(desk.Invalid, "sheet", "This count has no sheet number %d.", f.Sheet)
+	if s.ID == 0 || s.State == store.CutAnew {
+		return 0, s, desk.RefuseAs(desk.Invalid, "sheet", "This count has no sheet number %d.", f.Sheet)
 	}
-	sheets[f.Sheet] = s
 	for _, text := range []*string{&f.Bin, &f.SKU, &f.Lot, &f.Serial, &f.Holding} {
 		*text = strings.TrimSpace(*text)
 	}
 	key := [stock.Parts]string{stock.SKU: f.SKU, stock.Lot: f.Lot, stock.Serial: f.Serial}
 	codes, scan, scanned, err := counting.Scanned(&key, desk.Instant(w.Now).Year())
 	if err != nil {
-		return 0, desk.RefuseAs(desk.Invalid, "sku", "%q %v.", f.SKU, err)
+		return 0, s, desk.RefuseAs(desk.Invalid, "sku", "%q %v.", f.SKU, err)
 	}
 	if scanned {
 		f.Lot, f.Serial, f.scan, f.codes = key[stock.Lot], key[stock.Serial], scan, codes
 	}
 	k := count.FoundKey{Lot: f.Lot, Serial: f.Serial, Holding: f.Holding}
 	if k.Bin, err = f.bin(w, c); err != nil {
-		return 0, err
+		return 0, s, err
 	}
 	if k.Item, err = f.item(w); err != nil {
-		return 0, err
+		return 0, s, err
 	}
 	var is store.CountLine
 	if err := w.Where("count_id = ? AND bin_id = ? AND item_id = ? AND lot = ? AND serial = ? AND holding = ?", c.ID, k.Bin, k.Item, k.Lot, k.Serial,
 		k.Holding).Limit(1).Find(&is).Error; err != nil {
-		return 0, err
+		return 0, s, err
 	}
 	if is.Pos == 0 {
 		made, err := count.AddLines(w, c, []count.FoundKey{k}, map[count.FoundKey]int64{k: s.ID})
-		return made[k], err
+		return made[k], s, err
 	}
 	var own store.Sheet
 	if err := w.Where("count_id = ? AND first <= ? AND first + lines > ?", c.ID, is.Pos, is.Pos).Limit(1).Find(&own).Error; err != nil {
-		return 0, err
+		return 0, s, err
 	}
 	if own.ID != 0 && !tray {
-		return 0, desk.RefuseAs(desk.Invalid, "sku", "%s in %s has a row of its own: %s on sheet %d. Type it there.", f.SKU, f.Bin,
+		return 0, s, desk.RefuseAs(desk.Invalid, "sku", "%s in %s has a row of its own: %s on sheet %d. Type it there.", f.SKU, f.Bin,
 			count.RowCodeOf(c.ID, &is, own.Number, own.First), own.Number)
 	}
-	return is.Pos, nil
+	return is.Pos, s, nil
 }
 
 // bin finds the bin, without regard to case.

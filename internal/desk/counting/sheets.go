@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/counting"
+	"wobin/internal/core/form"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -36,6 +37,9 @@ type SheetView struct {
 	Counter   string     `json:"counter"`
 	OutAt     *time.Time `json:"out_at"`
 	BackAt    *time.Time `json:"back_at"`
+	Due       *time.Time `json:"due" doc:"when it is to be back; null where that was not said"`
+	Seconds   int64      `json:"seconds" doc:"what it is expected to take"`
+	Likely    *time.Time `json:"likely" doc:"out: when it is likely to be done, as it looks now"`
 	Revisions int        `json:"revisions" doc:"how often counts of it were changed by a later file"`
 }
 
@@ -55,29 +59,21 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 	from, _ := strconv.Atoi(after)
 	most := (&desk.Filter{Limit: limit}).PageSize()
 	var rows []store.Sheet
-	if err := c.Tx.Where("count_id = ? AND number > ?", countID, from).Order("number").Limit(most).Find(&rows).Error; err != nil {
+	if err := c.Tx.Where("count_id = ? AND number > ? AND state <> ?", countID, from, store.CutAnew).Order("number").Limit(most).Find(&rows).Error; err != nil {
+		return page, err
+	}
+	ends, _, err := likely(c.Tx, c.Count, d.Now())
+	if err != nil {
 		return page, err
 	}
 	for _, s := range rows {
-		page.Sheets = append(
-			page.Sheets,
-			SheetView{
-				s.ID,
-				s.Number,
-				s.Code,
-				s.Zone,
-				s.FirstBin,
-				s.LastBin,
-				s.Lines,
-				s.Empty,
-				s.Counted,
-				s.State,
-				s.Counter,
-				desk.Moment(s.OutAt),
-				desk.Moment(s.BackAt),
-				s.Revisions,
-			},
-		)
+		v := SheetView{ID: s.ID, Number: s.Number, Code: s.Code, Zone: s.Zone, FirstBin: s.FirstBin, LastBin: s.LastBin, Lines: s.Lines, Empty: s.Empty,
+			Counted: s.Counted, State: s.State, Counter: s.Counter, OutAt: desk.Moment(s.OutAt), BackAt: desk.Moment(s.BackAt), Due: desk.Moment(s.Due),
+			Seconds: s.Seconds, Revisions: s.Revisions}
+		if end, out := ends[s.Number]; out {
+			v.Likely = &end
+		}
+		page.Sheets = append(page.Sheets, v)
 	}
 	if len(rows) == most {
 		page.Next = strconv.Itoa(rows[most-1].Number)
@@ -85,26 +81,75 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 	return page, nil
 }
 
-// HandOut notes who has sheets; with an empty name they are with us again.
-func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, numbers []int, counter string) error {
-	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+// Handing says who gets which sheets.
+type Handing struct {
+	Sheets  []int  `json:"sheets" minItems:"1" maxItems:"5000" doc:"their numbers"`
+	Counter string `json:"counter" maxLength:"120" doc:"who has them; empty: they are with us"`
+	Due     string `json:"due,omitempty" doc:"when they are to be back"`
+	Zone    string `json:"zone,omitempty" doc:"the time zone of that"`
+}
+
+// HandOut notes who has sheets, whoever had them before, and when they are to be back, if that is said.
+func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Handing) error {
+	zone, err := desk.ZoneNamed(h.Zone)
+	if err != nil {
+		return err
+	}
+	_, err = desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		c, err := w.Running(countID)
 		if err != nil {
 			return none, err
 		}
-		counter = strings.TrimSpace(counter)
-		to := map[string]any{"counter": counter, "state": store.Out, "out_at": w.Now}
-		if counter == "" {
-			to["state"], to["out_at"] = store.WithUs, 0
+		counter := strings.TrimSpace(h.Counter)
+		to := map[string]any{"counter": counter, "state": store.Out, "out_at": w.Now, "due": 0}
+		if h.Due != "" {
+			at, err := form.ParseTime(h.Due, zone)
+			if err != nil {
+				return none, desk.RefuseAs(desk.Invalid, "due", "%q %v.", h.Due, err)
+			}
+			if at <= w.Now {
+				return none, desk.RefuseAs(desk.Invalid, "due", "%s is past. Say a time to come.", desk.Instant(at).In(zone).Format("2006-01-02 15:04"))
+			}
+			to["due"] = at
 		}
-		r := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state <> ?", c.ID, numbers, store.Back).Updates(to)
+		if counter == "" {
+			to["state"], to["out_at"], to["due"] = store.WithUs, 0, 0
+		}
+		r := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state NOT IN ?", c.ID, h.Sheets, []string{store.Back, store.CutAnew}).Updates(to)
 		if r.Error != nil {
 			return none, r.Error
 		}
 		if r.RowsAffected == 0 {
 			return none, desk.RefuseAs(desk.Ended, "sheets", "These sheets are back already.")
 		}
-		return none, w.Say("handed out", map[string]any{"count": c.ID, "sheets": numbers, "counter": counter})
+		return none, w.Say("handed out", map[string]any{"count": c.ID, "sheets": h.Sheets, "counter": counter, "due": h.Due})
+	})
+	return err
+}
+
+// TakeBack notes that sheets are back, though not all of their rows have counts, or that they are out again. What is uncounted on them stays so
+// until somebody says what it is.
+func (d *Room) TakeBack(ctx context.Context, p desk.Person, countID int64, numbers []int, back bool) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Enter, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		q := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ?", c.ID, numbers)
+		word := "sheets taken back"
+		if back {
+			q = q.Where("state = ?", store.Out).Updates(map[string]any{"state": store.Back, "back_at": w.Now})
+		} else {
+			word = "sheets out again"
+			q = q.Where("state = ?", store.Back).Updates(map[string]any{"state": store.Out, "back_at": 0})
+		}
+		if q.Error != nil {
+			return none, q.Error
+		}
+		if q.RowsAffected != int64(len(numbers)) {
+			return none, desk.RefuseAs(desk.Changed, "sheets", "Not all of these sheets are %s. Look at them again.", map[bool]string{true: "out", false: "back"}[back])
+		}
+		return none, w.Say(word, map[string]any{"count": c.ID, "sheets": numbers})
 	})
 	return err
 }
@@ -138,7 +183,7 @@ func (d *Room) WriteSheet(
 	if err := c.Tx.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&s).Error; err != nil {
 		return "", nil, err
 	}
-	if s.ID == 0 {
+	if s.ID == 0 || s.State == store.CutAnew {
 		return "", nil, desk.Missing("The sheet")
 	}
 	return writeSheet(c.Tx, c.Count, &s, form)
@@ -225,7 +270,7 @@ func (d *Room) Print(ctx context.Context, p desk.Person, countID int64, paper st
 		return desk.RefuseAs(desk.Invalid, "paper", "%q is no paper that sheets are printed on. They are on A4 or Letter.", paper)
 	}
 	var sheets []store.Sheet
-	q := c.Tx.Where("count_id = ?", countID)
+	q := c.Tx.Where("count_id = ? AND state <> ?", countID, store.CutAnew)
 	if len(numbers) > 0 {
 		q = q.Where("number IN ?", numbers)
 	}
@@ -263,7 +308,7 @@ func (d *Room) WriteSheets(ctx context.Context, p desk.Person, countID int64, fo
 		return err
 	}
 	var sheets []store.Sheet
-	if err := c.Tx.Where("count_id = ?", countID).Order("number").Find(&sheets).Error; err != nil {
+	if err := c.Tx.Where("count_id = ? AND state <> ?", countID, store.CutAnew).Order("number").Find(&sheets).Error; err != nil {
 		return err
 	}
 	z := zip.NewWriter(begin())

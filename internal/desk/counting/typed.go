@@ -83,20 +83,22 @@ func (d *Room) TypeIn(
 func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tray bool) (out count.TakenIn, positions []int64, err error) {
 	out.Count, out.Kind = c.ID, field.Counts
 	rows := map[string]int64{}
-	sheets := map[int]store.Sheet{}
+	on, known := map[string]store.Sheet{}, map[int]store.Sheet{} // by row: the sheet that it is written on
 	for i := range typed {
 		t := &typed[i]
 		code := t.code()
 		pos, err := int64(0), error(nil)
 		if t.Found != nil {
-			pos, err = t.Found.line(w, c, sheets, tray)
+			pos, on[code], err = t.Found.line(w, c, tray)
 			t.scanned()
+			sheet := on[code]
 			code = t.code() // what was scanned says more than where and what
+			on[code] = sheet
 			if err == nil && t.Quantity == nil && t.Text == "" && !t.Withdraw {
 				err = desk.RefuseAs(desk.Invalid, "quantity", "%s: say how many were found.", code)
 			}
 		} else {
-			pos, err = rowOf(w, c, code, sheets)
+			pos, on[code], err = rowOf(w, c, code, known)
 		}
 		if err != nil {
 			return out, nil, err
@@ -123,13 +125,13 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 	var entries []store.Entry
 	for _, t := range typed {
 		x := typing{w: w, c: c, t: &t, pos: rows[t.code()]}
-		_, number, _, _ := counting.ParseCode(t.RowCode)
+		sheet := on[t.code()]
 		if t.Found != nil {
-			number, t.RowCode = t.Found.Sheet, t.code() // as it is told of
-			x.parcel = counting.Parcel(number, 1)
+			t.RowCode = t.code() // as it is told of
+			x.parcel = counting.Parcel(sheet.Number, 1)
 		}
-		x.sheet = sheets[number].ID
-		x.beside(stands[x.pos], number, tray)
+		x.sheet = sheet.ID
+		x.beside(stands[x.pos], sheet.Number, tray)
 		at := w.Now
 		if t.CountedAt != "" {
 			if at, err = form.ParseTime(t.CountedAt, zone); err != nil {
@@ -147,7 +149,7 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 			return out, nil, err
 		}
 	}
-	for _, s := range sheets {
+	for _, s := range on {
 		if err := w.Exec("UPDATE sheets SET state = ?, out_at = ? WHERE id = ? AND state = ?", store.Out, w.Now, s.ID,
 			store.WithUs).Error; err != nil {
 			return out, nil, err
@@ -160,23 +162,27 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 	return out, positions, nil
 }
 
-// rowOf finds the line of a row code of this count, and notes its sheet.
-func rowOf(w *desk.Work, c *store.Count, code string, sheets map[int]store.Sheet) (pos int64, err error) {
+// rowOf finds the line of a row code of this count, and the sheet that it is on now.
+// Sheets are noted in known by their numbers.
+func rowOf(w *desk.Work, c *store.Count, code string, known map[int]store.Sheet) (pos int64, s store.Sheet, err error) {
 	count, number, row, ok := counting.ParseCode(code)
-	if !ok || row == 0 || int64(count) != c.ID {
-		return 0, desk.RefuseAs(desk.Invalid, "row_code", "%q is no row of this count.", code)
-	}
-	s, have := sheets[number]
-	if !have {
-		if err := w.Where("count_id = ? AND number = ?", c.ID, number).Limit(1).Find(&s).Error; err != nil {
-			return 0, err
+	if ok && row > 0 && int64(count) == c.ID {
+		if s, ok = known[number]; !ok {
+			if err = w.Where("count_id = ? AND number = ?", c.ID, number).Limit(1).Find(&s).Error; err != nil {
+				return 0, s, err
+			}
+			known[number] = s
 		}
 	}
-	if s.ID == 0 || row > s.Lines {
-		return 0, desk.RefuseAs(desk.Invalid, "row_code", "%q is no row of this count.", code)
+	if s.ID == 0 || row > s.Rows() {
+		return 0, s, desk.RefuseAs(desk.Invalid, "row_code", "%q is no row of this count.", code)
 	}
-	sheets[number] = s
-	return s.First + int64(row) - 1, nil
+	pos = s.First + int64(row) - 1
+	if row > s.Lines {
+		s = store.Sheet{}
+		err = w.Where("count_id = ? AND first <= ? AND first + lines > ?", c.ID, pos, pos).Limit(1).Find(&s).Error
+	}
+	return pos, s, err
 }
 
 // typing is one row that is typed, with what stands of its line.

@@ -470,7 +470,7 @@ func TestSheetsZip(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, z.File, 2)
 	assert.True(t, strings.HasSuffix(z.File[0].Name, ".xlsx"))
-	require.NoError(t, d.Counting.HandOut(ctx, nell, id, []int{1, 2}, "Bo"))
+	require.NoError(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{1, 2}, Counter: "Bo"}))
 	sheets, err := allSheets(d, id)
 	require.NoError(t, err)
 	assert.Equal(t, store.Out, sheets[1].State)

@@ -45,7 +45,7 @@ func TestRotation(t *testing.T) {
 	require.NoError(t, d.Plan.SetRotation(ctx, nell, 1, &r))
 	v, err = d.Plan.Rotation(ctx, nell, 1)
 	require.NoError(t, err)
-	assert.Equal(t, []plan.RotationGroup{{"Front", 12, 120, 0}, {"Back", 0, 120, 0}}, v.Groups, "of a zone that is not named nothing is counted")
+	assert.Equal(t, []plan.RotationGroup{{Name: "Front", Times: 12, Lines: 120, Counted: 0}, {Name: "Back", Times: 0, Lines: 120, Counted: 0}}, v.Groups, "of a zone that is not named nothing is counted")
 	assert.InDelta(t, 120*12/261, v.Portion.Lines, 1)
 	assert.Zero(t, v.Late.Lines)
 	sum := 0
@@ -117,6 +117,6 @@ W,A-3,CHEAP,10,5,2026-11-20T06:00:00Z
 	require.NoError(t, d.Plan.SetRotation(ctx, nell, 1, &r))
 	v, err := d.Plan.Rotation(ctx, nell, 1)
 	require.NoError(t, err)
-	assert.Equal(t, []plan.RotationGroup{{"A", 366, 1, 0}, {"B", 0, 1, 0}, {"C", 1, 1, 0}}, v.Groups)
+	assert.Equal(t, []plan.RotationGroup{{Name: "A", Times: 366, Lines: 1, Counted: 0}, {Name: "B", Times: 0, Lines: 1, Counted: 0}, {Name: "C", Times: 1, Lines: 1, Counted: 0}}, v.Groups)
 	assert.Equal(t, 1, v.Portion.Lines)
 }

@@ -748,7 +748,9 @@ func (m *countModel) ends() {
 			_, err := m.d.Variances.SetZero(ctx, nell, m.id, variances.UncountedPart{}, true, 0)
 			return err
 		},
-		"hand-outs":   func() error { return m.d.Counting.HandOut(ctx, nell, m.id, []int{1}, "x") },
+		"hand-outs": func() error {
+			return m.d.Counting.HandOut(ctx, nell, m.id, counting.Handing{Sheets: []int{1}, Counter: "x"})
+		},
 		"postings":    func() error { _, err := m.d.Adjustments.Post(ctx, nell, m.id, "difference", "", 0); return err },
 		"undo":        func() error { return m.d.Counting.UndoReturn(ctx, nell, m.id, 1) },
 		"finishing":   func() error { return m.d.Adjustments.Finish(ctx, nell, m.id, adjustments.Left{}) },

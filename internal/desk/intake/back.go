@@ -1,11 +1,14 @@
 package intake
 
 import (
+	"cmp"
 	"context"
 	"database/sql/driver"
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 
 	"gorm.io/gorm"
 
@@ -288,6 +291,9 @@ func (d *Room) lookCount(
 	}
 	find := finder{tx: tx, count: c.ID, house: h, year: d.Now().Year(), rec: rec, known: rec.known(), made: b.keys}
 	frozen.Elsewhere = find.line
+	if said := cutSince(sheets, numbers, frozen); said != "" {
+		v.Assumed = append(v.Assumed, said)
+	}
 	back := counting.TakeBack(dr.name, pt.mapping.SheetName, pt.mapping, x.file, frozen, head, &pt.problems)
 	if find.err != nil { // a row that could not be looked up must not pass for new
 		return nil, find.err
@@ -325,54 +331,84 @@ func (d *Room) lookCount(
 	return b, d.compareBack(w, dr, b, sheets, v)
 }
 
-// frozenOf gives the lines of some sheets of a count, for proving their rows.
+// frozenOf gives the lines of some sheets of a count, for proving their rows. A sheet that was longer once stands for the rows that its row
+// codes were given for.
 func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]store.Sheet, numbers []int) (*counting.Frozen, error) {
 	f := &counting.Frozen{Count: int(c.ID), Book: &stock.Book{}}
-	starts := make(map[int]int, len(numbers)) // by sheet: its first line in the book
-	slices.Sort(numbers)
+	type stretch struct {
+		from, to int64 // of positions
+		start    int   // where they begin in the book
+	}
+	var stretches []stretch
+	for _, n := range numbers {
+		if s, is := sheets[n]; is && s.Rows() > 0 {
+			stretches = append(stretches, stretch{from: s.First, to: s.First + int64(s.Rows())})
+		}
+	}
+	slices.SortFunc(stretches, func(a, b stretch) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(b.to, a.to)) })
 	house := f.Book.Codes[stock.Warehouse].Intern([]byte(h.Code))
 	code := func(p stock.Part, v driver.Value) stock.ID {
 		t, _ := v.(string)
 		return f.Book.Codes[p].Intern([]byte(t))
 	}
-	for _, n := range numbers {
-		if s, is := sheets[n]; is {
-			starts[n] = len(f.Book.Lines)
-			err := store.Each(
-				tx,
-				`SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+	read := int64(0) // a line that stands in two stretches is read once
+	for i := range stretches {
+		x := &stretches[i]
+		x.from = max(x.from, read)
+		x.start = len(f.Book.Lines)
+		err := store.Each(
+			tx,
+			`SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
 				WHERE l.count_id = ? AND l.pos >= ? AND l.pos < ? ORDER BY l.pos`,
-				[]driver.Value{c.ID, s.First, s.First + int64(s.Lines)},
-				func(v []driver.Value) error {
-					f.Positions = append(f.Positions, v[0].(int64))
-					f.Book.Lines = append(
-						f.Book.Lines,
-						stock.Line{
-							Key: stock.Key{
-								house,
-								code(stock.Bin, v[1]),
-								code(stock.SKU, v[2]),
-								code(stock.Lot, v[3]),
-								code(stock.Serial, v[4]),
-								code(stock.Holding, v[5]),
-							},
-							Row: 1,
-						},
-					)
-					return nil
-				},
-			)
-			if err != nil {
-				return nil, err
-			}
+			[]driver.Value{c.ID, x.from, x.to},
+			func(v []driver.Value) error {
+				f.Positions = append(f.Positions, v[0].(int64))
+				f.Book.Lines = append(f.Book.Lines, stock.Line{Key: stock.Key{house, code(stock.Bin, v[1]), code(stock.SKU, v[2]),
+					code(stock.Lot, v[3]), code(stock.Serial, v[4]), code(stock.Holding, v[5])}, Row: 1})
+				return nil
+			},
+		)
+		if err != nil {
+			return nil, err
 		}
+		read = max(read, x.to)
+	}
+	stretches = slices.DeleteFunc(stretches, func(x stretch) bool { return x.from >= x.to })
+	on, cut := count.OnSheet(sheets), false
+	for _, n := range numbers {
+		s := sheets[n]
+		cut = cut || s.Rows() > s.Lines
 	}
 	f.RowAt = func(sheet, row int) int {
-		start, is := starts[sheet]
-		if !is || row > sheets[sheet].Lines {
+		s, is := sheets[sheet]
+		if !is || row > s.Rows() {
 			return -1
 		}
-		return start + row - 1
+		pos := s.First + int64(row) - 1
+		at, has := slices.BinarySearchFunc(stretches, pos, func(x stretch, pos int64) int {
+			switch {
+			case x.to <= pos:
+				return -1
+			case x.from > pos:
+				return 1
+			}
+			return 0
+		})
+		if !has {
+			return -1
+		}
+		return stretches[at].start + int(pos-stretches[at].from)
+	}
+	if cut {
+		f.SheetOf = func(sheet, row int) int {
+			s, is := sheets[sheet]
+			if is && row <= s.Rows() {
+				if now, has := on(s.First + int64(row) - 1); has {
+					return now.Number
+				}
+			}
+			return sheet
+		}
 	}
 	return f, nil
 }
@@ -404,7 +440,7 @@ func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
 		rows, had := known[sheet{c, number}]
 		if !had {
 			// What cannot be looked up is told when the rows are proved.
-			_ = tx.Raw(`SELECT i.sku FROM sheets s JOIN count_lines l ON l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + s.lines
+			_ = tx.Raw(`SELECT i.sku FROM sheets s JOIN count_lines l ON l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + max(s.lines, s.coded)
 				JOIN items i ON i.id = l.item_id WHERE s.count_id = ? AND s.number = ? ORDER BY l.pos`, c, number).Scan(&rows).Error
 			known[sheet{c, number}] = rows
 		}
@@ -413,4 +449,21 @@ func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
 		}
 		return rows[row-1]
 	}
+}
+
+// cutSince tells which of the sheets of a file were cut anew since, so that their rows are on others now.
+func cutSince(sheets map[int]store.Sheet, numbers []int, f *counting.Frozen) string {
+	var old []string
+	for _, n := range numbers {
+		if s := sheets[n]; s.Rows() > s.Lines {
+			old = append(old, strconv.Itoa(n))
+		}
+	}
+	if f.SheetOf == nil || len(old) == 0 {
+		return ""
+	}
+	if len(old) == 1 {
+		return "Sheet " + old[0] + " was cut anew or parted since it was written. Its rows are taken as those of the sheets that they are on now."
+	}
+	return "Sheets " + strings.Join(old, ", ") + " were cut anew or parted since they were written. Their rows are taken as those of the sheets that they are on now."
 }

@@ -60,6 +60,14 @@ func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
 			}
 		}
 	}
+	on := count.OnSheet(sheets)
+	for i := range stands { // a row belongs to the sheet that it is on now, whichever it was counted on
+		if x := &stands[i]; x.Parcel == 0 && x.Sheet != 0 {
+			if now, has := on(x.Pos); has {
+				x.Sheet = now.Number
+			}
+		}
+	}
 	return counting.Revise(b.counts, stands, b.timed), nil
 }
 

@@ -53,11 +53,14 @@ func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 // keepDoubts puts the doubtful rows into the tray, each with the sheet that it is of. What waits there of rows that the file has right now
 // waits no more.
 func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets map[int]store.Sheet, entries []store.Entry) error {
-	sheetOf := func(rowCode string) (sheet store.Sheet, row int) {
+	on := count.OnSheet(sheets)
+	sheetOf := func(rowCode string) (sheet store.Sheet, pos int64) {
 		if id, n, row, ok := counting.ParseCode(rowCode); ok && row > 0 && int64(id) == c.ID {
-			return sheets[n], row
+			s := sheets[n]
+			pos = s.First + int64(row) - 1
+			sheet, _ = on(pos)
 		}
-		return sheet, 0
+		return sheet, pos
 	}
 	still := map[string]bool{}
 	for i := range b.doubts {
@@ -86,7 +89,7 @@ func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets m
 		if still[written.RowCode] {
 			continue
 		}
-		if s, row := sheetOf(written.RowCode); s.ID != 0 && counted[s.First+int64(row)-1] {
+		if s, pos := sheetOf(written.RowCode); s.ID != 0 && counted[pos] {
 			right = append(right, x.ID)
 		}
 	}

@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/cut-anew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cut sheets that are with us anew */
+        post: operations["cutAnew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/cut-off": {
         parameters: {
             query?: never;
@@ -238,6 +255,23 @@ export interface paths {
         put?: never;
         /** Note who has sheets */
         post: operations["handOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who counts, and when they are likely to be done */
+        get: operations["lanes"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -392,6 +426,57 @@ export interface paths {
         get: operations["sheets"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/sheets/{number}/bins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bins of a sheet in walking order */
+        get: operations["sheetBins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/sheets/{number}/part": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Part a sheet, wherever it is */
+        post: operations["part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note that sheets are back, or out again */
+        post: operations["takeBack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1101,6 +1186,18 @@ export interface components {
             size: number;
             why: string;
         };
+        BinOfSheet: {
+            bin: string;
+            /** Format: int64 */
+            counted: number;
+            /** Format: int64 */
+            rows: number;
+            /**
+             * Format: int64
+             * @description what it is expected to take, the way to it included
+             */
+            seconds: number;
+        };
         BinState: {
             /** Format: int64 */
             accepted: number;
@@ -1269,6 +1366,31 @@ export interface components {
             lines: number;
             /** Format: int64 */
             sheets: number;
+        };
+        CutAnewRequest: {
+            /**
+             * @description each zone by itself, by rows alone, or a stretch of the same time for each person; left out: by zone
+             * @enum {string}
+             */
+            by?: "zone" | "size" | "people" | "";
+            /**
+             * Format: int64
+             * @description where nothing is recorded: rows to fill in for each bin
+             */
+            empty?: number;
+            /** @description by people: who they are, each of whom gets sheets */
+            for?: string[];
+            /**
+             * Format: int64
+             * @description the largest number of rows on a sheet; a bin is never parted
+             */
+            rows: number;
+            sheets: number[];
+            /**
+             * @description how the aisles are walked: one up and the next one down, or each from its first bay
+             * @enum {string}
+             */
+            walk?: "up and down" | "each aisle" | "";
         };
         CutOff: {
             /** Format: date-time */
@@ -1590,10 +1712,6 @@ export interface components {
              */
             times: number;
         };
-        HandOutRequest: {
-            counter: string;
-            sheets: number[];
-        };
         HandRow: {
             line: string;
             /** @description the count has no such line; it is found stock */
@@ -1601,6 +1719,16 @@ export interface components {
             quantity: string;
             /** Format: int64 */
             row: number;
+        };
+        Handing: {
+            /** @description who has them; empty: they are with us */
+            counter: string;
+            /** @description when they are to be back */
+            due?: string;
+            /** @description their numbers */
+            sheets: number[];
+            /** @description the time zone of that */
+            zone?: string;
         };
         Held: {
             /**
@@ -1723,6 +1851,43 @@ export interface components {
             more: number;
             /** @description the most frequent first, up to fifty */
             values: components["schemas"]["ZoneTally"][];
+        };
+        Lane: {
+            /** Format: int64 */
+            back: number;
+            counter: string;
+            /**
+             * Format: date-time
+             * @description when the last of them is to be back
+             */
+            due: string | null;
+            /**
+             * Format: date-time
+             * @description since when there is nothing in hand; null where there is
+             */
+            idle: string | null;
+            /** @description a sheet in hand is likely to be done after it is to be back, or should be by now */
+            late: boolean;
+            /**
+             * Format: date-time
+             * @description when the last sheet in hand is likely to be done; null where there is none
+             */
+            likely: string | null;
+            /**
+             * Format: int64
+             * @description sheets in hand
+             */
+            out: number;
+            /**
+             * Format: int64
+             * @description rows of the sheets in hand that are not counted yet
+             */
+            rows: number;
+            /**
+             * Format: int64
+             * @description what is expected to be left
+             */
+            seconds: number;
         };
         Late: {
             /**
@@ -1995,6 +2160,12 @@ export interface components {
             over: string;
             /** @description below zero */
             short: string;
+        };
+        PartRequest: {
+            /** @description who gets it; left out: it is with us */
+            counter?: string;
+            /** @description the first bin of the new sheet */
+            from: string;
         };
         PassedOver: {
             /** Format: int64 */
@@ -2603,6 +2774,11 @@ export interface components {
             counted: number;
             counter: string;
             /**
+             * Format: date-time
+             * @description when it is to be back; null where that was not said
+             */
+            due: string | null;
+            /**
              * Format: int64
              * @description rows to fill in for each bin, where nothing is recorded; 0 elsewhere
              */
@@ -2611,6 +2787,11 @@ export interface components {
             /** Format: int64 */
             id: number;
             last_bin: string;
+            /**
+             * Format: date-time
+             * @description out: when it is likely to be done, as it looks now
+             */
+            likely: string | null;
             /** Format: int64 */
             lines: number;
             /** Format: int64 */
@@ -2622,9 +2803,17 @@ export interface components {
              * @description how often counts of it were changed by a later file
              */
             revisions: number;
+            /**
+             * Format: int64
+             * @description what it is expected to take
+             */
+            seconds: number;
             /** @enum {string} */
             state: "with us" | "out" | "back";
             zone: string;
+        };
+        SheetsMade: {
+            made: number[];
         };
         SignInRequest: {
             password: string;
@@ -2714,6 +2903,10 @@ export interface components {
             net: string;
             over: string;
             short: string;
+        };
+        TakeBackRequest: {
+            back: boolean;
+            sheets: number[];
         };
         TakeInRequest: {
             /** @description of the client's making; a repeat is answered with the first result */
@@ -3983,6 +4176,95 @@ export interface operations {
             };
         };
     };
+    cutAnew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutAnewRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetsMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     cutOff: {
         parameters: {
             query?: never;
@@ -4521,7 +4803,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["HandOutRequest"];
+                "application/json": components["schemas"]["Handing"];
             };
         };
         responses: {
@@ -4532,6 +4814,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lanes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lane"][];
                 };
             };
             /** @description Unauthorized */
@@ -5405,6 +5772,271 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SheetPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sheetBins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BinOfSheet"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetsMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unauthorized */

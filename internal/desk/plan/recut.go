@@ -1,0 +1,335 @@
+package plan
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/core/cutting"
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// cutBin is a bin of sheets that are cut anew, with the lines that it has on them.
+type cutBin struct {
+	id       int64
+	from, to int64 // its lines; of an empty one none
+	after    int64 // of an empty one: the line behind which it stands
+	place    int64
+	seconds  int64
+	zone     int32
+}
+
+// runOfSheets is sheets whose lines follow one another, with their bins in walking order.
+type runOfSheets struct {
+	sheets []store.Sheet
+	bins   []cutBin
+}
+
+// recutting is what cutting anew needs to know of a count.
+type recutting struct {
+	w    *desk.Work
+	c    *store.Count
+	room *Room
+	next int // number of the next sheet
+}
+
+// begin prepares it.
+func (d *Room) recutting(w *desk.Work, countID int64) (*recutting, error) {
+	c, err := w.Running(countID)
+	if err != nil {
+		return nil, err
+	}
+	x := &recutting{w: w, c: c, room: d}
+	return x, w.Raw("SELECT coalesce(max(number), 0) + 1 FROM sheets WHERE count_id = ?", c.ID).Scan(&x.next).Error
+}
+
+// sheets gives sheets by their numbers, those that stand.
+func (x *recutting) sheets(numbers []int) (out []store.Sheet, err error) {
+	err = x.w.Where("count_id = ? AND number IN ? AND state <> ?", x.c.ID, numbers, store.CutAnew).Order("first, number").Find(&out).Error
+	if err == nil && len(out) != len(numbers) {
+		err = desk.Missing("The sheet")
+	}
+	return out, err
+}
+
+// bins gives the bins of sheets that follow one another, in walking order, with what each takes.
+func (x *recutting) bins(sheets []store.Sheet) ([]cutBin, error) {
+	first, last := &sheets[0], &sheets[len(sheets)-1]
+	var bins []cutBin
+	var full []struct{ BinID, First, N int64 }
+	if err := x.w.Raw("SELECT bin_id, min(pos) AS first, count(*) AS n FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? GROUP BY bin_id",
+		x.c.ID, first.First, last.First+int64(last.Lines)).Scan(&full).Error; err != nil {
+		return nil, err
+	}
+	for _, b := range full {
+		bins = append(bins, cutBin{id: b.BinID, from: b.First, to: b.First + b.N, after: b.First - 1, place: -1})
+	}
+	ids := make([]int64, len(sheets))
+	for i := range sheets {
+		ids[i] = sheets[i].ID
+	}
+	var empty []store.EmptyBin
+	if err := x.w.Where("count_id = ? AND sheet_id IN ?", x.c.ID, ids).Find(&empty).Error; err != nil {
+		return nil, err
+	}
+	for _, b := range empty {
+		bins = append(bins, cutBin{id: b.BinID, after: b.After, place: b.Place})
+	}
+	// Behind a line stand first the empty bins there, by their place, and then the bin whose lines begin with the next one.
+	slices.SortFunc(bins, func(a, b cutBin) int {
+		switch {
+		case a.after != b.after:
+			return cmp.Compare(a.after, b.after)
+		case a.place < 0 || b.place < 0:
+			return cmp.Compare(b.place, a.place)
+		}
+		return cmp.Compare(a.place, b.place)
+	})
+	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	if err != nil {
+		return nil, err
+	}
+	pace, _, err := x.room.pace(x.w.DB, x.c.WarehouseID)
+	if err != nil {
+		return nil, err
+	}
+	at := make(map[int64]int, len(where.Order))
+	for i, bin := range where.Order {
+		at[bin] = i
+	}
+	var before *cutting.Stop
+	for i := range bins {
+		b := &bins[i]
+		b.zone = where.Zones[b.id]
+		stop := &cutting.Stop{Zone: b.zone, Address: where.Addresses[at[b.id]]}
+		b.seconds = pace.Seconds(before, stop, int(b.to-b.from))
+		before = stop
+	}
+	return bins, nil
+}
+
+// rows is how many rows a bin has on a sheet.
+func (b *cutBin) rows(fill int) int {
+	if b.to > b.from {
+		return int(b.to - b.from)
+	}
+	return max(fill, 1)
+}
+
+// put makes a sheet of some bins and moves their lines to it.
+func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store.Sheet, error) {
+	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	if err != nil {
+		return store.Sheet{}, err
+	}
+	s := store.Sheet{CountID: x.c.ID, Number: x.next, Code: counting.SheetCode(int(x.c.ID), x.next), State: store.WithUs, Counter: counter, Empty: like.Empty}
+	x.next++
+	if err := x.extent(&s, bins, where.Codes, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
+		return s, err
+	}
+	if err := x.w.Create(&s).Error; err != nil {
+		return s, err
+	}
+	ids, empty := make([]int64, 0, len(bins)), make([]int64, 0)
+	for i := range bins {
+		ids = append(ids, bins[i].id)
+		if bins[i].place >= 0 {
+			empty = append(empty, bins[i].place)
+		}
+	}
+	if err := x.w.Exec("UPDATE count_lines SET sheet_id = ? WHERE count_id = ? AND pos >= ? AND pos < ?", s.ID, x.c.ID, s.First,
+		s.First+int64(s.Lines)).Error; err != nil {
+		return s, err
+	}
+	if len(empty) > 0 {
+		if err := x.w.Exec("UPDATE empty_bins SET sheet_id = ? WHERE count_id = ? AND place IN ?", s.ID, x.c.ID, empty).Error; err != nil {
+			return s, err
+		}
+	}
+	return s, store.MoveBins(x.w.DB, x.c.ID, ids, s.ID)
+}
+
+// extent sets where a sheet begins and ends, how much of it is counted, and what it takes.
+func (x *recutting) extent(s *store.Sheet, bins []cutBin, codes map[int64]string, zone func(*cutBin) string) error {
+	var names []string
+	s.First, s.Lines, s.Seconds = bins[0].after+1, 0, 0
+	for i := range bins {
+		b := &bins[i]
+		s.Lines, s.Seconds = s.Lines+int(b.to-b.from), s.Seconds+b.seconds
+		if z := zone(b); z != "" && !slices.Contains(names, z) {
+			names = append(names, z)
+		}
+	}
+	s.Zone, s.FirstBin, s.LastBin = strings.Join(names, ", "), codes[bins[0].id], codes[bins[len(bins)-1].id]
+	if s.Empty > 0 {
+		s.First = 1
+	}
+	return x.w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0", x.c.ID, s.First,
+		s.First+int64(s.Lines)).Scan(&s.Counted).Error
+}
+
+// CutAnew cuts sheets that are with us anew, those that follow one another together. They get new numbers; what was printed of the old ones
+// is still known by its row codes.
+func (d *Room) CutAnew(ctx context.Context, p desk.Person, countID int64, numbers []int, cut Cut) (made []int, err error) {
+	return desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (made []int, err error) {
+		x, err := d.recutting(w, countID)
+		if err != nil {
+			return nil, err
+		}
+		if cut, err = cut.settled(); err != nil {
+			return nil, err
+		}
+		sheets, err := x.sheets(numbers)
+		if err != nil {
+			return nil, err
+		}
+		for i := range sheets {
+			if s := &sheets[i]; s.State != store.WithUs || s.Counted > 0 {
+				return nil, desk.RefuseAs(desk.Invalid, "sheets", "Sheet %d is out or counted already. Only sheets that are with us are cut anew; others are parted.", s.Number)
+			}
+		}
+		runs, err := x.runs(sheets)
+		if err != nil {
+			return nil, err
+		}
+		if len(runs) > 1 && cut.By == string(cutting.People) {
+			return nil, desk.RefuseAs(desk.Invalid, "sheets", "A stretch for each person is cut of sheets that follow one another. Choose them, or cut by rows.")
+		}
+		for _, r := range runs {
+			bins := make([]cutting.Bin, len(r.bins))
+			for i := range r.bins {
+				b := &r.bins[i]
+				bins[i] = cutting.Bin{Zone: b.zone, Lines: b.rows(r.sheets[0].Empty), Seconds: b.seconds}
+			}
+			for _, piece := range cutting.Cut(bins, cut.how()) {
+				s, err := x.put(r.bins[piece.From:piece.To], &r.sheets[0], cut.who(piece.Person))
+				if err != nil {
+					return nil, err
+				}
+				made = append(made, s.Number)
+			}
+			for i := range r.sheets {
+				s := &r.sheets[i]
+				if err := w.Model(s).Updates(map[string]any{"state": store.CutAnew, "coded": s.Rows(), "lines": 0, "counter": "", "due": 0}).Error; err != nil {
+					return nil, err
+				}
+			}
+		}
+		return made, w.Say("sheets cut anew", map[string]any{"count": x.c.ID, "sheets": numbers, "made": made})
+	})
+}
+
+// runs puts sheets together whose lines follow one another.
+func (x *recutting) runs(sheets []store.Sheet) (out []runOfSheets, err error) {
+	for i := 0; i < len(sheets); {
+		to := i + 1
+		for to < len(sheets) && (sheets[to].First == sheets[to-1].First+int64(sheets[to-1].Lines) || sheets[to].Empty > 0) {
+			to++
+		}
+		r := runOfSheets{sheets: sheets[i:to]}
+		if r.bins, err = x.bins(r.sheets); err != nil {
+			return nil, err
+		}
+		out, i = append(out, r), to
+	}
+	return out, nil
+}
+
+// BinOfSheet is a bin of a sheet, where it can be parted.
+type BinOfSheet struct {
+	Bin     string `json:"bin"`
+	Rows    int    `json:"rows"`
+	Counted int    `json:"counted"`
+	Seconds int64  `json:"seconds" doc:"what it is expected to take, the way to it included"`
+}
+
+// SheetBins gives the bins of a sheet in walking order.
+func (d *Room) SheetBins(ctx context.Context, p desk.Person, countID int64, number int) (out []BinOfSheet, err error) {
+	c, err := d.See(ctx, p, countID)
+	if err != nil {
+		return nil, err
+	}
+	x := &recutting{w: &desk.Work{DB: c.Tx}, c: c.Count, room: d}
+	sheets, err := x.sheets([]int{number})
+	if err != nil {
+		return nil, err
+	}
+	bins, err := x.bins(sheets)
+	if err != nil {
+		return nil, err
+	}
+	where, err := d.recorded.BinsOf(c.Tx, c.WarehouseID)
+	if err != nil {
+		return nil, err
+	}
+	var counted []struct{ BinID, N int64 }
+	if err := c.Tx.Raw("SELECT bin_id, count(*) AS n FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0 GROUP BY bin_id", c.ID,
+		sheets[0].First, sheets[0].First+int64(sheets[0].Lines)).Scan(&counted).Error; err != nil {
+		return nil, err
+	}
+	done := map[int64]int{}
+	for _, b := range counted {
+		done[b.BinID] = int(b.N)
+	}
+	out = make([]BinOfSheet, len(bins))
+	for i := range bins {
+		b := &bins[i]
+		out[i] = BinOfSheet{where.Codes[b.id], b.rows(sheets[0].Empty), done[b.id], b.seconds}
+	}
+	return out, nil
+}
+
+// Part parts a sheet, wherever it is: the bins from one on go to a sheet of their own, for somebody else. Rows of it that are counted stay
+// counted, and what comes back on the paper of the whole sheet is still known by its row codes.
+func (d *Room) Part(ctx context.Context, p desk.Person, countID int64, number int, from, counter string) (made int, err error) {
+	return desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (made int, err error) {
+		x, err := d.recutting(w, countID)
+		if err != nil {
+			return 0, err
+		}
+		sheets, err := x.sheets([]int{number})
+		if err != nil {
+			return 0, err
+		}
+		old := sheets[0]
+		if old.State == store.Back {
+			return 0, desk.RefuseAs(desk.Ended, "sheet", "Sheet %d is back already.", number)
+		}
+		bins, err := x.bins(sheets)
+		if err != nil {
+			return 0, err
+		}
+		where, err := d.recorded.BinsOf(w.DB, x.c.WarehouseID)
+		if err != nil {
+			return 0, err
+		}
+		at := slices.IndexFunc(bins, func(b cutBin) bool { return where.Codes[b.id] == strings.TrimSpace(from) })
+		switch {
+		case at < 0:
+			return 0, desk.RefuseAs(desk.Invalid, "bin", "Bin %q is not on sheet %d.", from, number)
+		case at == 0:
+			return 0, desk.RefuseAs(desk.Invalid, "bin", "%s is the first bin of sheet %d, so nothing would be left of it. Hand the whole sheet over.", from, number)
+		}
+		s, err := x.put(bins[at:], &old, "")
+		if err != nil {
+			return 0, err
+		}
+		if counter = strings.TrimSpace(counter); counter != "" {
+			if err := w.Model(&s).Updates(map[string]any{"state": store.Out, "counter": counter, "out_at": w.Now, "due": old.Due}).Error; err != nil {
+				return 0, err
+			}
+		}
+		coded := old.Rows()
+		if err := x.extent(&old, bins[:at], where.Codes, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
+			return 0, err
+		}
+		to := map[string]any{"lines": old.Lines, "coded": coded, "zone": old.Zone, "last_bin": old.LastBin, "seconds": old.Seconds, "counted": old.Counted}
+		if err := w.Model(&store.Sheet{}).Where("id = ?", old.ID).Updates(to).Error; err != nil {
+			return 0, err
+		}
+		return s.Number, w.Say("sheet parted", map[string]any{"count": x.c.ID, "sheet": number, "from": from, "made": s.Number, "counter": counter})
+	})
+}
