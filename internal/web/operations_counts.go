@@ -211,12 +211,9 @@ func (s *Server) registerCounts() {
 	op(s, "cutAnew", http.MethodPost, "/api/counts/{count}/cut-anew", "Cut sheets that are with us anew",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
-			Body struct {
-				Sheets []int `json:"sheets" minItems:"1" maxItems:"5000"`
-				plan.Cut
-			}
+			Body plan.Recut
 		}) (sheetsMade, error) {
-			made, err := d.Plan.CutAnew(ctx, p, in.Count, in.Body.Sheets, in.Body.Cut)
+			made, err := d.Plan.CutAnew(ctx, p, in.Count, in.Body)
 			return sheetsMade{made}, err
 		})
 	op(s, "sheetBins", http.MethodGet, "/api/counts/{count}/sheets/{number}/bins", "The bins of a sheet in walking order",

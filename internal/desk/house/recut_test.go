@@ -82,7 +82,7 @@ func TestSheetsCutAnew(t *testing.T) {
 	_, whole, err := d.Counting.WriteSheet(ctx, nell, id, 2, counting.AsText)
 	require.NoError(t, err)
 
-	made, err := d.Plan.CutAnew(ctx, nell, id, []int{1, 2}, plan.Cut{By: "people", Rows: 100, For: []string{"Ada", "Bo", "Cy"}})
+	made, err := d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: []int{1, 2}, Cut: plan.Cut{By: "people", Rows: 100, For: []string{"Ada", "Bo", "Cy"}}})
 	require.NoError(t, err)
 	require.Equal(t, []int{3, 4, 5}, made)
 	sheets = onSheets(t, d, id, 68, 6)
@@ -91,7 +91,7 @@ func TestSheetsCutAnew(t *testing.T) {
 	require.Error(t, err, "a sheet that was cut anew is written no more")
 
 	require.NoError(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{5}, Counter: "Cy", Due: "2026-11-20 18:00", Zone: "UTC"}))
-	_, err = d.Plan.CutAnew(ctx, nell, id, []int{4, 5}, plan.Cut{By: "size", Rows: 10})
+	_, err = d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: []int{4, 5}, Cut: plan.Cut{By: "size", Rows: 10}})
 	require.ErrorContains(t, err, "Sheet 5 is out")
 	bins, err := d.Plan.SheetBins(ctx, nell, id, 5)
 	require.NoError(t, err)
@@ -105,6 +105,17 @@ func TestSheetsCutAnew(t *testing.T) {
 	assert.Equal(t, []string{"out", "Dee", bins[4].Bin}, []string{sheets[six].State, sheets[six].Counter, sheets[six].FirstBin})
 	assert.Equal(t, sheets[5].Due, sheets[six].Due, "it is to be back by the same time")
 	assert.Equal(t, bins[3].Bin, sheets[5].LastBin)
+
+	// The border between two people is moved: they keep who they are for.
+	three, err := d.Plan.SheetBins(ctx, nell, id, 3)
+	require.NoError(t, err)
+	moved, err := d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: []int{3, 4}, At: []string{three[5].Bin}})
+	require.NoError(t, err)
+	sheets = onSheets(t, d, id, 68, 6)
+	require.Len(t, moved, 2)
+	assert.Equal(t, []string{"Ada", "Bo", three[5].Bin}, []string{sheets[moved[0]].Counter, sheets[moved[1]].Counter, sheets[moved[1]].FirstBin})
+	_, err = d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: moved, At: []string{"Q-1"}})
+	require.ErrorContains(t, err, "on none of these sheets")
 
 	// The paper of the second sheet of the first cut comes back: its rows are on three sheets now.
 	var rows []string
@@ -174,7 +185,7 @@ func TestSheetsInAnyOrder(t *testing.T) {
 			case 0:
 				if len(idle) > 0 {
 					some := idle[:rapid.IntRange(1, len(idle)).Draw(rt, "some")]
-					_, err := d.Plan.CutAnew(ctx, nell, id, some, plan.Cut{By: rapid.SampledFrom([]string{"zone", "size"}).Draw(rt, "by"), Rows: rapid.IntRange(3, 40).Draw(rt, "rows")})
+					_, err := d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: some, Cut: plan.Cut{By: rapid.SampledFrom([]string{"zone", "size"}).Draw(rt, "by"), Rows: rapid.IntRange(3, 40).Draw(rt, "rows")}})
 					require.NoError(rt, err)
 				}
 			case 1:

@@ -171,9 +171,17 @@ func (x *recutting) extent(s *store.Sheet, bins []cutBin, codes map[int64]string
 		s.First+int64(s.Lines)).Scan(&s.Counted).Error
 }
 
+// Recut says how sheets are cut anew: as a cut has it, or where certain bins begin new ones.
+type Recut struct {
+	Sheets []int    `json:"sheets" minItems:"1" maxItems:"5000" doc:"their numbers"`
+	At     []string `json:"at,omitempty" maxItems:"200" doc:"bins that new sheets begin with, in place of a way to cut; the sheets keep who they are for, in their order"`
+	Cut
+}
+
 // CutAnew cuts sheets that are with us anew, those that follow one another together. They get new numbers; what was printed of the old ones
 // is still known by its row codes.
-func (d *Room) CutAnew(ctx context.Context, p desk.Person, countID int64, numbers []int, cut Cut) (made []int, err error) {
+func (d *Room) CutAnew(ctx context.Context, p desk.Person, countID int64, r Recut) (made []int, err error) {
+	numbers, cut := r.Sheets, r.Cut
 	return desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (made []int, err error) {
 		x, err := d.recutting(w, countID)
 		if err != nil {
@@ -195,24 +203,29 @@ func (d *Room) CutAnew(ctx context.Context, p desk.Person, countID int64, number
 		if err != nil {
 			return nil, err
 		}
-		if len(runs) > 1 && cut.By == string(cutting.People) {
-			return nil, desk.RefuseAs(desk.Invalid, "sheets", "A stretch for each person is cut of sheets that follow one another. Choose them, or cut by rows.")
+		if len(runs) > 1 && (cut.By == string(cutting.People) || len(r.At) > 0) {
+			return nil, desk.RefuseAs(desk.Invalid, "sheets", "They do not follow one another. Choose sheets that do, or cut them by zone or by rows.")
 		}
-		for _, r := range runs {
-			bins := make([]cutting.Bin, len(r.bins))
-			for i := range r.bins {
-				b := &r.bins[i]
-				bins[i] = cutting.Bin{Zone: b.zone, Lines: b.rows(r.sheets[0].Empty), Seconds: b.seconds}
+		for _, run := range runs {
+			pieces, err := x.pieces(run, r.At, cut)
+			if err != nil {
+				return nil, err
 			}
-			for _, piece := range cutting.Cut(bins, cut.how()) {
-				s, err := x.put(r.bins[piece.From:piece.To], &r.sheets[0], cut.who(piece.Person))
+			for i, piece := range pieces {
+				who := ""
+				if len(r.At) == 0 {
+					who = cut.who(piece.Person)
+				} else if i < len(run.sheets) {
+					who = run.sheets[i].Counter
+				}
+				s, err := x.put(run.bins[piece.From:piece.To], &run.sheets[0], who)
 				if err != nil {
 					return nil, err
 				}
 				made = append(made, s.Number)
 			}
-			for i := range r.sheets {
-				s := &r.sheets[i]
+			for i := range run.sheets {
+				s := &run.sheets[i]
 				if err := w.Model(s).Updates(map[string]any{"state": store.CutAnew, "coded": s.Rows(), "lines": 0, "counter": "", "due": 0}).Error; err != nil {
 					return nil, err
 				}
@@ -220,6 +233,38 @@ func (d *Room) CutAnew(ctx context.Context, p desk.Person, countID int64, number
 		}
 		return made, w.Say("sheets cut anew", map[string]any{"count": x.c.ID, "sheets": numbers, "made": made})
 	})
+}
+
+// pieces gives where the new sheets of a run begin and end.
+func (x *recutting) pieces(run runOfSheets, at []string, cut Cut) (out []cutting.Sheet, err error) {
+	if len(at) == 0 {
+		bins := make([]cutting.Bin, len(run.bins))
+		for i := range run.bins {
+			b := &run.bins[i]
+			bins[i] = cutting.Bin{Zone: b.zone, Lines: b.rows(run.sheets[0].Empty), Seconds: b.seconds}
+		}
+		return cutting.Cut(bins, cut.how()), nil
+	}
+	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	if err != nil {
+		return nil, err
+	}
+	begin := 0
+	found := map[string]bool{}
+	for i := range run.bins {
+		if code := where.Codes[run.bins[i].id]; slices.Contains(at, code) {
+			if found[code] = true; i > begin {
+				out = append(out, cutting.Sheet{From: begin, To: i, Person: -1})
+				begin = i
+			}
+		}
+	}
+	for _, code := range at {
+		if !found[code] {
+			return nil, desk.RefuseAs(desk.Invalid, "at", "Bin %q is on none of these sheets.", code)
+		}
+	}
+	return append(out, cutting.Sheet{From: begin, To: len(run.bins), Person: -1}), nil
 }
 
 // runs puts sheets together whose lines follow one another.
@@ -240,6 +285,7 @@ func (x *recutting) runs(sheets []store.Sheet) (out []runOfSheets, err error) {
 
 // BinOfSheet is a bin of a sheet, where it can be parted.
 type BinOfSheet struct {
+	ID      int64  `json:"id"`
 	Bin     string `json:"bin"`
 	Rows    int    `json:"rows"`
 	Counted int    `json:"counted"`
@@ -277,7 +323,7 @@ func (d *Room) SheetBins(ctx context.Context, p desk.Person, countID int64, numb
 	out = make([]BinOfSheet, len(bins))
 	for i := range bins {
 		b := &bins[i]
-		out[i] = BinOfSheet{where.Codes[b.id], b.rows(sheets[0].Empty), done[b.id], b.seconds}
+		out[i] = BinOfSheet{b.id, where.Codes[b.id], b.rows(sheets[0].Empty), done[b.id], b.seconds}
 	}
 	return out, nil
 }

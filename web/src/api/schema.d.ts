@@ -1191,6 +1191,8 @@ export interface components {
             /** Format: int64 */
             counted: number;
             /** Format: int64 */
+            id: number;
+            /** Format: int64 */
             rows: number;
             /**
              * Format: int64
@@ -1366,31 +1368,6 @@ export interface components {
             lines: number;
             /** Format: int64 */
             sheets: number;
-        };
-        CutAnewRequest: {
-            /**
-             * @description each zone by itself, by rows alone, or a stretch of the same time for each person; left out: by zone
-             * @enum {string}
-             */
-            by?: "zone" | "size" | "people" | "";
-            /**
-             * Format: int64
-             * @description where nothing is recorded: rows to fill in for each bin
-             */
-            empty?: number;
-            /** @description by people: who they are, each of whom gets sheets */
-            for?: string[];
-            /**
-             * Format: int64
-             * @description the largest number of rows on a sheet; a bin is never parted
-             */
-            rows: number;
-            sheets: number[];
-            /**
-             * @description how the aisles are walked: one up and the next one down, or each from its first bay
-             * @enum {string}
-             */
-            walk?: "up and down" | "each aisle" | "";
         };
         CutOff: {
             /** Format: date-time */
@@ -2329,6 +2306,34 @@ export interface components {
             lines: components["schemas"]["RecordedLine"][];
             /** @description empty at the end */
             next: string;
+        };
+        Recut: {
+            /** @description bins that new sheets begin with, in place of a way to cut; the sheets keep who they are for, in their order */
+            at?: string[];
+            /**
+             * @description each zone by itself, by rows alone, or a stretch of the same time for each person; left out: by zone
+             * @enum {string}
+             */
+            by?: "zone" | "size" | "people" | "";
+            /**
+             * Format: int64
+             * @description where nothing is recorded: rows to fill in for each bin
+             */
+            empty?: number;
+            /** @description by people: who they are, each of whom gets sheets */
+            for?: string[];
+            /**
+             * Format: int64
+             * @description the largest number of rows on a sheet; a bin is never parted
+             */
+            rows: number;
+            /** @description their numbers */
+            sheets: number[];
+            /**
+             * @description how the aisles are walked: one up and the next one down, or each from its first bay
+             * @enum {string}
+             */
+            walk?: "up and down" | "each aisle" | "";
         };
         RemedyView: {
             after: string;
@@ -4187,7 +4192,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CutAnewRequest"];
+                "application/json": components["schemas"]["Recut"];
             };
         };
         responses: {

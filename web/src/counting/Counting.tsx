@@ -1,6 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import type { Schemas } from "../api/client";
+import { api, ask, type Schemas } from "../api/client";
+import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Stage, useCount } from "../frame/Frame";
 import { count, Failed, many, when } from "../frame/figures";
@@ -106,6 +108,7 @@ export function Counting() {
 						<span className="word">Settle {c.doubts === 1 ? "it" : "them"}</span>
 					</Link>
 				)}
+				<People id={id} />
 				<div className="border-t border-ink">
 					{shown.map((s) => (
 						<Lane key={s.id} id={id} s={s} />
@@ -119,6 +122,54 @@ export function Counting() {
 				<Uncounted id={id} c={c} />
 			</div>
 		</Stage>
+	);
+}
+
+const past = (time: string | null | undefined) => Boolean(time) && new Date(time as string) < new Date();
+
+/** Who counts: what is in hand, when it is likely to be done, who is late, who is idle. */
+function People({ id }: { id: number }) {
+	const q = useQuery({
+		queryKey: key.lanes(id),
+		queryFn: () => ask(api.GET("/api/counts/{count}/lanes", { params: { path: { count: id } } })),
+	});
+	if (!q.data || q.data.length === 0) return null;
+	const ends = q.data.flatMap((l) => (l.likely ? [l.likely] : [])).sort();
+	return (
+		<details className="mb-3" data-people open={q.data.some((l) => l.late) || q.data.length <= 6}>
+			<summary className="cursor-pointer">
+				<b>{many(q.data.filter((l) => l.out > 0).length, "person counts", "people count")}</b>
+				{ends.length > 0 && (
+					<>
+						, {past(ends.at(-1)) ? "all should be done since" : "likely to be done"} {when(ends.at(-1))}
+					</>
+				)}
+				{q.data.some((l) => l.late) && <span className="text-warn"> ! {q.data.filter((l) => l.late).length} late</span>}
+			</summary>
+			<ul className="mt-1 grid grid-cols-[repeat(auto-fill,minmax(22rem,1fr))] gap-x-6">
+				{q.data.map((l) => (
+					<li key={l.counter} className="flex justify-between gap-2 border-b border-hair py-0.5" data-person={l.counter}>
+						<span className={`whitespace-nowrap ${l.out > 0 ? "font-semibold" : "text-dim"}`}>
+							{l.late && <span className="text-warn">! </span>}
+							{l.counter}
+						</span>
+						<span className="text-right text-dim">
+							{l.out > 0 ? (
+								<>
+									{many(l.rows, "row", "rows")} left,{" "}
+									<span className={past(l.likely) ? "text-warn" : ""}>
+										{past(l.likely) ? "! due since" : "likely"} {when(l.likely)}
+									</span>
+									{l.due && <span className={l.late ? "text-warn" : ""}>, back by {when(l.due, "clock")}</span>}
+								</>
+							) : (
+								`idle since ${when(l.idle)}`
+							)}
+						</span>
+					</li>
+				))}
+			</ul>
+		</details>
 	);
 }
 

@@ -1,14 +1,15 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Stage, useCount, usePerson } from "../frame/Frame";
-import { count, Empty, Failed, many, Warn, when } from "../frame/figures";
+import { count, Empty, Failed, many, when } from "../frame/figures";
 import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
+import { SheetsInHand } from "./InHand";
 
 type Sheet = Schemas["SheetView"];
 
@@ -40,27 +41,14 @@ export function Sheets() {
 	const tiles = useElevation(c?.warehouse_id);
 	const hand = useHand();
 	const { chosen, marked } = hand;
-	const [who, setWho] = useState("");
 	const [paper, setPaper] = useState("A4");
+	const [behind, setBehind] = useState<ReadonlySet<number>>(new Set()); // the border that is moved
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = useMemo(() => {
 		if (chosen.size === 0) return sheets.rows;
 		const on = new Set([...chosen].map((b) => byBin.get(b)?.sheet));
 		return sheets.rows.filter((s) => on.has(s.number));
 	}, [sheets.rows, chosen, byBin]);
-	const handOut = useMutation({
-		mutationFn: (counter: string) =>
-			ask(
-				api.POST("/api/counts/{count}/hand-out", {
-					params: { path: { count: id } },
-					body: { sheets: wanted.map((s) => s.number), counter },
-				}),
-			),
-		onSuccess: () => {
-			hand.unmark();
-			setWho("");
-		},
-	});
 	if (sheets.error) return <Failed what="The sheets" error={sheets.error} />;
 	if (!c) return null;
 	const { at, row: now, wanted } = hand.of(rows, (s) => s.number);
@@ -106,7 +94,13 @@ export function Sheets() {
 			cell: (s) => (
 				<span className={s.state === "back" ? "" : s.state === "out" ? "font-semibold" : "text-dim"}>
 					{s.state === "back" ? "✓ back" : s.state}
-					{s.state === "out" && <span className="font-normal text-dim"> since {when(s.out_at)}</span>}
+					{s.state === "out" && (
+						<span className={`font-normal ${s.due && s.likely && s.likely > s.due ? "text-warn" : "text-dim"}`}>
+							{" "}
+							{s.due && s.likely && s.likely > s.due ? "! " : ""}
+							{s.due ? `back by ${when(s.due)}` : `since ${when(s.out_at)}`}
+						</span>
+					)}
 					{s.revisions > 0 && <span className="text-warn"> ! rev {s.revisions + 1}</span>}
 				</span>
 			),
@@ -136,68 +130,51 @@ export function Sheets() {
 	return (
 		<Stage
 			side={
-				<div className="flex min-h-0 flex-1 flex-col px-3 py-2">
-					{tiles.data && (
-						<Elevation
-							tiles={tiles.data}
-							look={look}
-							chosen={chosen}
-							onChoose={hand.choose}
-							legend={[
-								["ink", undefined, "the sheet in hand"],
-								["tone", undefined, "sheets in turn"],
-								["half", undefined, "and the next"],
-							]}
-						/>
+				<>
+					<div className="flex min-h-0 flex-1 flex-col px-3 py-2">
+						{tiles.data && (
+							<Elevation
+								tiles={tiles.data}
+								look={look}
+								chosen={chosen}
+								onChoose={hand.choose}
+								lit={behind}
+								legend={[
+									["ink", undefined, "the sheet in hand"],
+									["tone", undefined, "sheets in turn"],
+									["half", undefined, "and the next"],
+								]}
+							/>
+						)}
+					</div>
+					{c.state === "running" && person.role === "controller" && wanted.length > 0 && (
+						<SheetsInHand key={wanted.map((s) => s.number).join()} id={id} sheets={wanted} onBorder={setBehind} onDone={hand.unmark} />
 					)}
-				</div>
+				</>
 			}
 			foot={
-				<>
-					{c.state === "running" && person.role === "controller" && wanted.some((s) => s.state !== "back") && (
-						<form
-							className="flex items-center gap-2"
-							onSubmit={(e) => {
-								e.preventDefault();
-								handOut.mutate(who);
-							}}
-						>
-							<input
-								className="w-40"
-								value={who}
-								onChange={(e) => setWho(e.target.value)}
-								placeholder="who gets it"
-								aria-label="Who gets the sheets"
-							/>
-							<button type="submit" className="act-plain" disabled={who.trim() === "" || handOut.isPending}>
-								Hand out {wanted.length === 1 ? `sheet ${wanted[0]?.number}` : many(wanted.length, "sheet", "sheets")}
-							</button>
-						</form>
-					)}
-					{handOut.error && <Warn>{handOut.error.message}</Warn>}
-					<span className="ml-auto flex items-center gap-3">
-						<span className="text-dim" title={c.blind ? "They do not show what is recorded." : "They show what is recorded."}>
-							{c.blind ? "Blind" : "Open"} ·
-						</span>
-						<span className="text-dim">all {count(c.sheets)} as</span>
-						<a className="word" href={`/api/counts/${id}/sheets.zip?form=csv`}>
-							text
-						</a>
-						<a className="word" href={`/api/counts/${id}/sheets.zip?form=xlsx`}>
-							workbooks
-						</a>
-						<label className="flex items-center gap-1.5">
-							<span className="text-dim">on</span>
-							<select value={paper} onChange={(e) => setPaper(e.target.value)} aria-label="Paper">
-								<option value="A4">A4</option>
-								<option value="Letter">Letter</option>
-							</select>
-						</label>
-						<a className="act" href={`/api/counts/${id}/sheets.pdf?paper=${paper}${marked.size > 0 ? numbers(wanted) : ""}`}>
-							Print {marked.size > 0 ? many(wanted.length, "sheet", "sheets") : `all ${count(c.sheets)} sheets`}
-						</a>
+				<span className="ml-auto flex items-center gap-3">
+					<span className="text-dim" title={c.blind ? "They do not show what is recorded." : "They show what is recorded."}>
+						{c.blind ? "Blind" : "Open"} ·
 					</span>
-				</>
+					<span className="text-dim">all {count(c.sheets)} as</span>
+					<a className="word" href={`/api/counts/${id}/sheets.zip?form=csv`}>
+						text
+					</a>
+					<a className="word" href={`/api/counts/${id}/sheets.zip?form=xlsx`}>
+						workbooks
+					</a>
+					<label className="flex items-center gap-1.5">
+						<span className="text-dim">on</span>
+						<select value={paper} onChange={(e) => setPaper(e.target.value)} aria-label="Paper">
+							<option value="A4">A4</option>
+							<option value="Letter">Letter</option>
+						</select>
+					</label>
+					<a className="act" href={`/api/counts/${id}/sheets.pdf?paper=${paper}${marked.size > 0 ? numbers(wanted) : ""}`}>
+						Print {marked.size > 0 ? many(wanted.length, "sheet", "sheets") : `all ${count(c.sheets)} sheets`}
+					</a>
+				</span>
 			}
 			keys={[
 				["↑ ↓", "sheet"],
@@ -213,7 +190,10 @@ export function Sheets() {
 				rows={rows}
 				rowKey={(s) => s.number}
 				active={at}
-				onActive={hand.setActive}
+				onActive={(at) => {
+					hand.setActive(at);
+					setBehind(new Set());
+				}}
 				marked={marked}
 				onMark={hand.setMarked}
 				more={sheets.more}

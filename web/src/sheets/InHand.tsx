@@ -1,0 +1,257 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Schemas, zone } from "../api/client";
+import { key } from "../api/keys";
+import { changed } from "../counting/changed";
+import { Choice } from "../frame/Frame";
+import { hours, many, Warn } from "../frame/figures";
+
+type Sheet = Schemas["SheetView"];
+type By = "zone" | "size" | "people";
+
+/** The bins of sheets that follow one another, with what each takes. */
+const useBins = (id: number, sheets: Sheet[], on: boolean) =>
+	useQuery({
+		queryKey: key.sheetBins(id, sheets.map((s) => s.number).join()),
+		enabled: on,
+		queryFn: async () =>
+			(
+				await Promise.all(
+					sheets.map((s) =>
+						ask(api.GET("/api/counts/{count}/sheets/{number}/bins", { params: { path: { count: id, number: s.number } } })),
+					),
+				)
+			).flat(),
+	});
+
+/** What can be done with the sheets in hand: handed out or over, taken back, parted, cut anew. */
+export function SheetsInHand({
+	id,
+	sheets,
+	onBorder,
+	onDone,
+}: {
+	id: number;
+	sheets: Sheet[];
+	/** The bins behind the border, while it is moved. */
+	onBorder: (bins: Set<number>) => void;
+	onDone: () => void;
+}) {
+	const [who, setWho] = useState("");
+	const [due, setDue] = useState("");
+	const [border, setBorder] = useState<number | null>(null);
+	const [by, setBy] = useState<By>("size");
+	const [rows, setRows] = useState("60");
+	const [people, setPeople] = useState("");
+	const numbers = sheets.map((s) => s.number);
+	const out = sheets.filter((s) => s.state === "out");
+	const idle = sheets.every((s) => s.state === "with us" && s.counted === 0);
+	const one = sheets.length === 1 ? sheets[0] : undefined;
+	// One sheet is parted wherever it is; the border between two is moved while they are with us.
+	const borders = (one !== undefined && one.state !== "back") || (sheets.length === 2 && idle);
+	const bins = useBins(id, sheets, borders);
+	const path = { params: { path: { count: id } } };
+	const then = {
+		onSuccess: async () => {
+			setBorder(null);
+			onBorder(new Set());
+			setWho("");
+			setDue("");
+			onDone();
+			await changed(id);
+		},
+	};
+	const hand = useMutation({
+		mutationFn: (counter: string) =>
+			ask(
+				api.POST("/api/counts/{count}/hand-out", {
+					...path,
+					body: { sheets: numbers, counter, due: counter && due ? due.replace("T", " ") : undefined, zone: zone() },
+				}),
+			),
+		...then,
+	});
+	const back = useMutation({
+		mutationFn: (back: boolean) => ask(api.POST("/api/counts/{count}/take-back", { ...path, body: { sheets: numbers, back } })),
+		...then,
+	});
+	const names = people
+		.split(/[,;\n]+/)
+		.map((n) => n.trim())
+		.filter(Boolean);
+	const anew = useMutation({
+		mutationFn: (at?: string) =>
+			ask(
+				api.POST("/api/counts/{count}/cut-anew", {
+					...path,
+					body: {
+						sheets: numbers,
+						at: at ? [at] : undefined,
+						rows: Math.max(1, Math.min(5000, Number.parseInt(rows, 10) || 60)),
+						by: at ? undefined : by,
+						for: at || by !== "people" ? undefined : names,
+					},
+				}),
+			),
+		...then,
+	});
+	const part = useMutation({
+		mutationFn: (from: string) =>
+			ask(
+				api.POST("/api/counts/{count}/sheets/{number}/part", {
+					params: { path: { count: id, number: one?.number ?? 0 } },
+					body: { from, counter: who.trim() || undefined },
+				}),
+			),
+		...then,
+	});
+	const busy = hand.isPending || back.isPending || anew.isPending || part.isPending;
+	const error = hand.error ?? back.error ?? anew.error ?? part.error;
+	const list = bins.data ?? [];
+	const at = Math.max(1, Math.min(list.length - 1, border ?? half(list)));
+	const seconds = (from: number, to: number) => list.slice(from, to).reduce((sum, b) => sum + b.seconds, 0);
+	const named = one ? `sheet ${one.number}` : many(sheets.length, "sheet", "sheets");
+	return (
+		<div className="border-t border-ink px-3 py-2" data-in-hand>
+			<h2>
+				{one ? `Sheet ${one.number}` : many(sheets.length, "sheet", "sheets")},{" "}
+				{many(
+					sheets.reduce((sum, s) => sum + s.lines, 0),
+					"row",
+					"rows",
+				)}
+				, about {hours(sheets.reduce((sum, s) => sum + s.seconds, 0))}
+			</h2>
+			{sheets.some((s) => s.state !== "back") && (
+				<form
+					className="mt-1 flex flex-wrap items-center gap-2"
+					onSubmit={(e) => {
+						e.preventDefault();
+						hand.mutate(who);
+					}}
+				>
+					<input
+						className="w-28 flex-1"
+						value={who}
+						onChange={(e) => setWho(e.target.value)}
+						placeholder="who gets it"
+						aria-label="Who gets the sheets"
+					/>
+					<button type="submit" className="act-plain" disabled={who.trim() === "" || busy}>
+						{out.length === sheets.length ? "Hand over" : "Hand out"} {named}
+					</button>
+					<label className="flex items-center gap-1.5">
+						<span className="text-dim">back by</span>
+						<input type="datetime-local" value={due} onChange={(e) => setDue(e.target.value)} aria-label="To be back by" />
+					</label>
+				</form>
+			)}
+			{borders && list.length > 1 && (
+				<div className="mt-2" data-border>
+					<label className="flex items-center gap-2">
+						<span className="text-dim">{one ? "part it before" : "border before"}</span>
+						<span className="code w-20 font-semibold">{list[at]?.bin}</span>
+						<input
+							type="range"
+							className="min-w-0 flex-1 accent-[var(--ink)]"
+							min={1}
+							max={list.length - 1}
+							value={at}
+							onChange={(e) => {
+								setBorder(Number(e.target.value));
+								onBorder(new Set(list.slice(Number(e.target.value)).map((b) => b.id)));
+							}}
+							aria-label={`Border before bin ${list[at]?.bin}`}
+						/>
+					</label>
+					<p className="mt-0.5 flex items-center gap-2">
+						<span className="text-dim">
+							{many(at, "bin", "bins")}, {hours(seconds(0, at))} | {many(list.length - at, "bin", "bins")},{" "}
+							{hours(seconds(at, list.length))}
+						</span>
+						<button
+							type="button"
+							className="word ml-auto"
+							disabled={busy}
+							onClick={() => (one ? part.mutate(list[at]?.bin ?? "") : anew.mutate(list[at]?.bin))}
+						>
+							{one ? (who.trim() ? `the rest to ${who.trim()}` : "part it there") : "move the border there"}
+						</button>
+					</p>
+				</div>
+			)}
+			{idle && (
+				<form
+					className="mt-2"
+					data-anew
+					onSubmit={(e) => {
+						e.preventDefault();
+						anew.mutate(undefined);
+					}}
+				>
+					<Choice<By>
+						label="Cut anew"
+						value={by}
+						of={[
+							["size", "by rows"],
+							["zone", "by zone"],
+							["people", "by people"],
+						]}
+						onChange={setBy}
+					/>
+					<p className="mt-1 flex flex-wrap items-center gap-2">
+						<input
+							className="code w-14 text-right"
+							inputMode="numeric"
+							value={rows}
+							onChange={(e) => setRows(e.target.value)}
+							aria-label="Rows on a sheet cut anew"
+						/>
+						<span className="text-dim">rows at most</span>
+						{by === "people" && (
+							<input
+								className="w-40"
+								value={people}
+								onChange={(e) => setPeople(e.target.value)}
+								placeholder="names, apart by commas"
+								aria-label="Who counts the sheets cut anew"
+							/>
+						)}
+						<button type="submit" className="act-plain ml-auto" disabled={busy || (by === "people" && names.length === 0)}>
+							Cut {named} anew
+						</button>
+					</p>
+				</form>
+			)}
+			<p className="mt-1 flex gap-4">
+				{out.length === sheets.length && (
+					<>
+						<button type="button" className="word" disabled={busy} onClick={() => back.mutate(true)}>
+							{one ? "it is back" : "they are back"}
+						</button>
+						<button type="button" className="word" disabled={busy} onClick={() => hand.mutate("")}>
+							with us again
+						</button>
+					</>
+				)}
+				{sheets.every((s) => s.state === "back") && (
+					<button type="button" className="word" disabled={busy} onClick={() => back.mutate(false)}>
+						{one ? "it is out again" : "they are out again"}
+					</button>
+				)}
+			</p>
+			{error && <Warn>{error.message}</Warn>}
+		</div>
+	);
+}
+
+/** Where half of the work is done. */
+function half(bins: { seconds: number }[]) {
+	const all = bins.reduce((sum, b) => sum + b.seconds, 0);
+	let done = 0;
+	for (let i = 0; i < bins.length; i++) {
+		done += bins[i]?.seconds ?? 0;
+		if (done * 2 >= all) return i + 1;
+	}
+	return 1;
+}
