@@ -46,7 +46,7 @@ type Covered struct {
 // covered are the tables whose rows links can cover, with the columns that count and the one that numbers their rows.
 var covered = map[string][2]string{
 	"entries": {
-		"id, count_id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, person, at, replaces, return_id, file_row, undoes",
+		"id, count_id, pos, sheet_id, round, parcel, withdrawn, quantity, CASE since WHEN 0 THEN counted_at ELSE since || '/' || counted_at END, counter, person, at, replaces, return_id, file_row, undoes",
 		"id",
 	},
 	"decisions":     {"id, count_id, pos, kind, reason, person, at, quantity", "id"},

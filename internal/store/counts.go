@@ -348,9 +348,9 @@ func AddEntries(tx *gorm.DB, entries []Entry) (first, last int64, err error) {
 	}
 	e := &entries[0]
 	t := table{
-		head:  "INSERT OR FAIL INTO entries (count_id, person, at, return_id, undoes, slot, id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, counter, replaces, file_row) VALUES ",
-		row:   fmt.Sprintf("(%d,%s,%d,%d,%d,'',%s)", e.CountID, quoted(e.Person), e.At, e.ReturnID, e.Undoes, marks(11)),
-		width: 11,
+		head:  "INSERT OR FAIL INTO entries (count_id, person, at, return_id, undoes, slot, id, pos, sheet_id, round, parcel, withdrawn, quantity, counted_at, since, counter, replaces, file_row) VALUES ",
+		row:   fmt.Sprintf("(%d,%s,%d,%d,%d,'',%s)", e.CountID, quoted(e.Person), e.At, e.ReturnID, e.Undoes, marks(12)),
+		width: 12,
 	}
 	err = withConn(tx, func(c *sqlite3.SQLiteConn) error {
 		return inserted(tx.Statement.Context, c, t, len(entries), func(i int, v []driver.NamedValue) {
@@ -364,6 +364,7 @@ func AddEntries(tx *gorm.DB, entries []Entry) (first, last int64, err error) {
 				flag(e.Withdrawn),
 				e.Quantity,
 				e.CountedAt,
+				e.Since,
 				e.Counter,
 				e.Replaces,
 				int64(e.FileRow),
@@ -380,7 +381,7 @@ func Standing(tx *gorm.DB, count int64, p Positions, take func(e *Entry) error) 
 		return err
 	}
 	// Within a slot an entry that replaces another comes behind it, so the last one stands.
-	q := "SELECT id, pos, round, parcel, sheet_id, withdrawn, quantity, counted_at, counter, return_id, person FROM entries WHERE count_id = ? AND " + where + " ORDER BY count_id, pos, round, parcel, replaces"
+	q := "SELECT id, pos, round, parcel, sheet_id, withdrawn, quantity, counted_at, since, counter, return_id, person FROM entries WHERE count_id = ? AND " + where + " ORDER BY count_id, pos, round, parcel, replaces"
 	var e Entry
 	some := false
 	err = Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
@@ -395,6 +396,7 @@ func Standing(tx *gorm.DB, count int64, p Positions, take func(e *Entry) error) 
 			Withdrawn: r.yes(),
 			Quantity:  r.number(),
 			CountedAt: r.number(),
+			Since:     r.number(),
 			Counter:   r.text(),
 			ReturnID:  r.number(),
 			Person:    r.text(),

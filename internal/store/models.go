@@ -272,6 +272,7 @@ type Entry struct {
 	Counter, Person           string
 	At, Replaces, ReturnID    int64
 	FileRow                   int
+	Since                     int64 // where it was counted some time between this and CountedAt; else 0
 }
 
 // Doubt is a row or a find that could not be taken as a count, until somebody says what it is.

@@ -28,6 +28,7 @@ type Count struct {
 	Row      int   // of the file
 	Quantity quantity.Quantity
 	At       int64 // Unix nanoseconds
+	From     int64 // where the head of the sheet says from when to when it was counted: from when; else 0
 	Timed    bool
 	Counter  string
 	ByHand   bool // it is no row of the line's own sheet
@@ -195,12 +196,7 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 			c.Counter = head.By
 		}
 		if !c.Timed && n.Given {
-			switch {
-			case head.To != 0:
-				c.At, c.Timed = head.To, true
-			case head.From != 0:
-				c.At, c.Timed = head.From, true
-			}
+			c.At, c.From, c.Timed = head.When()
 		}
 		if n.RowCode != 0 {
 			code, text := parsed[n.RowCode], f.RowCodes.Text(n.RowCode)
@@ -361,6 +357,17 @@ type Head struct {
 	Count    int
 	From, To int64
 	By       string
+}
+
+// When is the counting time of rows that have none of their own: up to when the sheet was counted, and from when where both are said.
+func (h *Head) When() (at, from int64, ok bool) {
+	switch {
+	case h.To == 0:
+		return h.From, 0, h.From != 0
+	case h.From > h.To: // one of the two is wrong, so neither says how long it took
+		return h.To, 0, true
+	}
+	return h.To, h.From, true
 }
 
 // ReadHead reads the labels above the header. Problems with times go to p.

@@ -21,6 +21,7 @@ type Standing struct {
 	Sheet     int // the number of the sheet whose row it is, 0 for none
 	Quantity  quantity.Quantity
 	At        int64
+	Since     int64 // where it was counted some time between this and At; else 0
 	Withdrawn bool
 	FromFile  bool // it came with a file, not by typing
 }
@@ -85,7 +86,7 @@ func Revise(back *Back, standing []Standing, timed bool) (r Revision) {
 		switch {
 		case s.Withdrawn:
 			r.Added = append(r.Added, c)
-		case s.Quantity == c.Quantity && (!timed || !c.Timed || c.At == s.At):
+		case s.Quantity == c.Quantity && (!timed || !c.Timed || c.At == s.At && (s.Since == 0 || c.From == s.Since)):
 			r.Unchanged++
 			c.Replaces = -1
 		default:

@@ -81,7 +81,7 @@ func (r *Result) input(n int, costs *stock.CostOf, buf []variance.Entry) varianc
 	}
 	for k := r.inputs[n].first; k != 0; k = r.entries[k-1].next {
 		e := &r.entries[k-1]
-		in.Entries = append(in.Entries, variance.Entry{Quantity: e.quantity, At: e.at, Round: int(e.round)})
+		in.Entries = append(in.Entries, variance.Entry{Quantity: e.quantity, At: e.at, From: e.from, Round: int(e.round)})
 	}
 	return in
 }

@@ -41,6 +41,7 @@ func (r *run) placeCounts() {
 				},
 			)
 		}
+		head := counting.ReadHead(names[f], r.maps.counts[f], read.Reading{Zone: r.opt.Zone}, r.problems)
 		to := r.book.Codes.Adopt(&c.Codes)
 		rowCodes, counters := codes.Adopt(&c.RowCodes), r.counters.Adopt(&c.Counters)
 		for len(owners) < codes.Len() {
@@ -60,6 +61,12 @@ func (r *run) placeCounts() {
 			}
 			e := entry{quantity: n.Quantity, at: n.At, timed: n.Timed, line: int32(r.book.Ensure(key)), row: n.Row,
 				counter: counters[n.Counter], round: int16(n.Round), file: int16(f), code: rowCodes[n.RowCode]}
+			if !e.timed {
+				e.at, e.from, e.timed = head.When()
+			}
+			if e.counter == 0 && head.By != "" {
+				e.counter = r.counters.Intern([]byte(head.By))
+			}
 			if e.code != 0 {
 				o := &owners[e.code]
 				if o.entry > 0 {

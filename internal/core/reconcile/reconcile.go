@@ -81,6 +81,7 @@ type lineInput struct {
 type entry struct {
 	quantity quantity.Quantity
 	at       int64
+	from     int64 // where it was counted some time between this and at; else 0
 	line     int32
 	next     int32 // entry + 1
 	row      int32

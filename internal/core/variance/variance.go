@@ -46,6 +46,7 @@ func (t Tolerance) Within(variance, expected quantity.Quantity, value quantity.M
 type Entry struct {
 	Quantity quantity.Quantity
 	At       int64 // Unix nanoseconds, 0 where it is not known
+	From     int64 // where it was counted some time between this and At, as paper says it; else 0
 	Round    int
 }
 
@@ -73,7 +74,7 @@ type Result struct {
 	Round          int
 	Status         Status
 	Valued         bool
-	MovedMeanwhile bool // a movement lies between the first and the last entry
+	MovedMeanwhile bool // a movement lies between the first and the last entry, or while it was counted
 	Zeroed         bool // not counted, and settled to be zero: the variance is of 0, as at the latest counting time
 }
 
@@ -86,14 +87,18 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 		if counted && e.Round < r.Round {
 			continue
 		}
+		begin := e.At
+		if e.From != 0 {
+			begin = min(e.From, e.At)
+		}
 		if !counted || e.Round > r.Round {
-			counted, r.Round, r.Counted, first, last = true, e.Round, 0, e.At, e.At
+			counted, r.Round, r.Counted, first, last = true, e.Round, 0, begin, e.At
 		}
 		var ok bool
 		if r.Counted, ok = quantity.Add(r.Counted, e.Quantity); !ok {
 			return r, quantity.ErrTooLarge
 		}
-		first, last = min(first, e.At), max(last, e.At)
+		first, last = min(first, begin), max(last, e.At)
 	}
 	upTo := in.Latest
 	if counted {

@@ -52,7 +52,7 @@ func TestTolerance(t *testing.T) {
 
 func TestEvaluate(t *testing.T) {
 	mv := func(qty string, at int64) stock.Movement { return stock.Movement{Quantity: q(qty), At: at} }
-	en := func(qty string, at int64, round int) Entry { return Entry{q(qty), at, round} }
+	en := func(qty string, at int64, round int) Entry { return Entry{q(qty), at, 0, round} }
 	for name, c := range map[string]struct {
 		in        Input
 		tol       Tolerance
@@ -71,6 +71,10 @@ func TestEvaluate(t *testing.T) {
 			Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Short, "11", "-1", true},
 		"a movement at the first entry is before": {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 4)},
 			Entries: []Entry{en("5", 4, 1), en("5", 6, 1)}}, Tolerance{Quantity: limit("9")}, Tolerated, "11", "-1", false},
+		"moved while paper was counted is not tolerated": {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 5)},
+			Entries: []Entry{{q("10"), 6, 4, 1}}}, Tolerance{Quantity: limit("9")}, Short, "11", "-1", true},
+		"moved before paper was counted": {Input{Recorded: q("10"), Row: true, Movements: []stock.Movement{mv("1", 4)},
+			Entries: []Entry{{q("10"), 6, 4, 1}}}, Tolerance{Quantity: limit("9")}, Tolerated, "11", "-1", false},
 		"found": {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{}, Found, "0", "3", false},
 		"found within tolerance": {Input{Entries: []Entry{en("3", 4, 1)}}, Tolerance{Quantity: limit("3")}, Tolerated, "0",
 			"3", false},
@@ -123,6 +127,7 @@ func TestOrderAndFooting(t *testing.T) {
 					Entry{
 						quantity.Quantity(rapid.Int64Range(0, 1e9).Draw(t, "e")),
 						rapid.Int64Range(0, 100).Draw(t, "at"),
+						rapid.Int64Range(0, 100).Draw(t, "from"),
 						rapid.IntRange(1, 2).Draw(t, "round"),
 					},
 				)

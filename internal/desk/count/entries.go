@@ -26,6 +26,7 @@ func StandingOf(w *desk.Work, c *store.Count, p store.Positions, sheets map[int6
 				Sheet:     sheets[e.SheetID],
 				Quantity:  quantity.Quantity(e.Quantity),
 				At:        e.CountedAt,
+				Since:     e.Since,
 				Withdrawn: e.Withdrawn,
 				FromFile:  e.ReturnID != 0,
 			},

@@ -117,7 +117,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	}
 	err := store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
 		if in := find(e.Pos); in != nil && !e.Withdrawn {
-			in.entries = append(in.entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, Round: e.Round})
+			in.entries = append(in.entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round})
 			in.counters = append(in.counters, e.Counter)
 		}
 		return nil

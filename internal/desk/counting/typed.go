@@ -31,6 +31,7 @@ type Typed struct {
 	Withdraw  bool               `json:"withdraw,omitempty" doc:"take the count of this row back; it is uncounted then"`
 	Saw       *int64             `json:"saw,omitempty" doc:"number of the entry that whoever typed saw in the row, 0 for none; where another one stands by now, it is refused and says which"`
 	CountedAt string             `json:"counted_at,omitempty"`
+	Since     string             `json:"since,omitempty" doc:"where paper says from when to when it was counted: from when; counted_at is to when"`
 	Counter   string             `json:"counter,omitempty"`
 	Again     string             `json:"again,omitempty" enum:",add,replace" doc:"what becomes of counts of the same line in other sheets or files: both add up, or the new one stands alone"`
 	Sure      bool               `json:"sure,omitempty" doc:"the counting time is meant, though it lies before the freeze or is still to come"`
@@ -138,6 +139,14 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 				return out, nil, desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", t.CountedAt, err)
 			}
 		}
+		if t.Since != "" {
+			if x.since, err = form.ParseTime(t.Since, zone); err != nil {
+				return out, nil, desk.RefuseAs(desk.Invalid, "since", "%q %v.", t.Since, err)
+			}
+			if t.CountedAt == "" || x.since > at {
+				return out, nil, desk.RefuseAs(desk.Invalid, "since", "Counted from %s lies behind counted to. Correct one of the two.", t.Since)
+			}
+		}
 		some, err := x.entries(at, &out.Outcome)
 		if err != nil {
 			return out, nil, err
@@ -192,6 +201,7 @@ type typing struct {
 	t     *Typed
 	pos   int64
 	sheet int64
+	since int64 // from when it was counted, where paper says so
 	// parcel tells the typed count of a line from others of it: that of the row itself, or, of what was found, that of the
 	// first row that was added to the sheet by hand, so that the sheet as a file and as typed say the same.
 	parcel int64
@@ -267,19 +277,19 @@ func (x *typing) entries(at int64, out *count.Outcome) ([]store.Entry, error) {
 	if err := x.timely(at); err != nil {
 		return nil, err
 	}
-	if stands && x.own.Quantity == int64(*t.Quantity) && (t.CountedAt == "" || at == x.own.CountedAt) {
+	if stands && x.own.Quantity == int64(*t.Quantity) && (t.CountedAt == "" || at == x.own.CountedAt && x.since == x.own.Since) {
 		out.Unchanged++
 		return nil, nil
 	}
 	e := x.entry(x.own)
-	e.Quantity, e.CountedAt, e.Counter = int64(*t.Quantity), at, t.Counter
+	e.Quantity, e.CountedAt, e.Since, e.Counter = int64(*t.Quantity), at, x.since, t.Counter
 	if e.Counter == "" {
 		e.Counter = x.w.Person.Name
 	}
 	list := []store.Entry{e}
 	if stands {
 		if t.CountedAt == "" {
-			list[0].CountedAt = x.own.CountedAt
+			list[0].CountedAt, list[0].Since = x.own.CountedAt, x.own.Since
 		}
 		out.Changed++
 		return list, nil

@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -117,4 +118,42 @@ func TestScannedTexts(t *testing.T) {
 	dr = look(t, d, "odd.csv", "Row code,Bin,SKU,Lot,Counted,Counted at\n,A-1,(01)09501101530003(10)L-80,L-81,5,2026-11-21 12:00\n", intake.Choices{Count: c.ID})
 	require.Len(t, dr.Problems, 1)
 	assert.Contains(t, dr.Problems[0].List[0].Text, "L-81 stands beside it")
+}
+
+// What paper says it was counted in is a stretch of time: what moved within it is marked, and not let pass.
+func TestCountedFromTo(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", itemsText)
+	take(t, d, "stock.csv", stockText)
+	limit := quantity.Quantity(5 * quantity.Scale)
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, ToleranceQuantity: &limit})
+	require.NoError(t, err)
+	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,1,2026-11-20T09:00:00Z,m1\nW,A-1-2,SHK,1,2026-11-20T07:30:00Z,m2\n")
+	rope, shk := lineOf(t, d, c.ID, "ROPE", "A-1-1"), lineOf(t, d, c.ID, "SHK", "A-1-2")
+	typed := func(row, text, since, at string) error {
+		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{RowCode: row, Text: text, Since: since, CountedAt: at}})
+		return err
+	}
+	require.ErrorContains(t, typed(rope.RowCode, "10", "2026-11-20 11:00", "2026-11-20 10:00"), "lies behind counted to")
+	require.ErrorContains(t, typed(rope.RowCode, "10", "2026-11-20 08:00", ""), "lies behind counted to")
+	require.NoError(t, typed(rope.RowCode, "10", "2026-11-20 08:00", "2026-11-20 10:00"))
+	require.NoError(t, typed(shk.RowCode, "40", "2026-11-20 08:00", "2026-11-20 10:00"))
+	rope, shk = lineOf(t, d, c.ID, "ROPE", "A-1-1"), lineOf(t, d, c.ID, "SHK", "A-1-2")
+	assert.Equal(t, []any{true, "short"}, []any{rope.Meanwhile, rope.Status})
+	assert.Equal(t, []any{false, "tolerated"}, []any{shk.Meanwhile, shk.Status})
+	require.NoError(t, typed(rope.RowCode, "10", "2026-11-20 09:30", "2026-11-20 10:00"), "the time alone is corrected")
+	rope = lineOf(t, d, c.ID, "ROPE", "A-1-1")
+	assert.Equal(t, []any{false, "tolerated"}, []any{rope.Meanwhile, rope.Status})
+	// The head of a returned sheet says the same.
+	_, text, err := d.Counting.WriteSheet(ctx, nell, c.ID, 2, counting.AsText)
+	require.NoError(t, err)
+	file := strings.Replace(strings.Replace(string(text), "Counted from,", "Counted from,2026-11-20T08:30:00Z", 1), "Counted to,", "Counted to,2026-11-20T10:00:00Z", 1)
+	file = strings.Replace(file, ",m,10,,", ",m,10,10,", 1)
+	dr := look(t, d, "sheet.csv", file, intake.Choices{})
+	require.Equal(t, 1, dr.Effect.Changed, dr.Problems)
+	takeDraft(t, d, dr)
+	rope = lineOf(t, d, c.ID, "ROPE", "A-1-1")
+	assert.Equal(t, []any{true, "short"}, []any{rope.Meanwhile, rope.Status})
+	_, err = d.Safety.Verify(ctx, nell)
+	require.NoError(t, err)
 }

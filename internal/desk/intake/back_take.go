@@ -216,9 +216,9 @@ func (b *backDraft) entries(
 			pos = made[b.key(n)]
 		}
 		e := entry(pos, n.Round, n.Parcel, sheets[n.Sheet].ID, n.Replaces)
-		e.Quantity, e.CountedAt, e.Counter, e.FileRow = int64(n.Quantity), n.At, n.Counter, n.Row
+		e.Quantity, e.CountedAt, e.Since, e.Counter, e.FileRow = int64(n.Quantity), n.At, n.From, n.Counter, n.Row
 		if old, had := before[n.Replaces]; had && !n.Timed {
-			e.CountedAt = old.At
+			e.CountedAt, e.Since = old.At, old.Since
 		}
 		entries = append(entries, e)
 	}

@@ -3217,6 +3217,8 @@ export interface components {
              * @description number of the entry that whoever typed saw in the row, 0 for none; where another one stands by now, it is refused and says which
              */
             saw?: number;
+            /** @description where paper says from when to when it was counted: from when; counted_at is to when */
+            since?: string;
             /** @description the counting time is meant, though it lies before the freeze or is still to come */
             sure?: boolean;
             /** @description in place of the quantity, as it was typed: a number, a sum such as 12*24+7, or packs such as 3bx+5 */

@@ -35,6 +35,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	const [wrong, setWrong] = useState<Record<string, { text: string; asks?: string; value?: string }>>({});
 	const [saving, setSaving] = useState(0);
 	const [at, setAt] = useState("");
+	const [since, setSince] = useState("");
 	const [counter, setCounter] = useState<string | null>(null);
 	const fields = useRef(new Map<number, HTMLInputElement>());
 	const turns = useRef(new Map<string, Promise<void>>()); // one row's work follows its own
@@ -72,6 +73,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				text: more.withdraw ? undefined : text,
 				saw,
 				counted_at: at ? at.replace("T", " ") : undefined,
+				since: at && since ? since.replace("T", " ") : undefined,
 				counter: who || undefined,
 				...more,
 			};
@@ -221,7 +223,17 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 					{sheet.zone}, <span className="code">{`${sheet.first_bin} – ${sheet.last_bin}`}</span>
 				</span>
 				<label className="ml-auto flex items-center gap-1.5">
-					<span className="text-dim">counted at</span>
+					<span className="text-dim">counted from</span>
+					<input
+						type="datetime-local"
+						value={since}
+						onChange={(e) => setSince(e.target.value)}
+						aria-label="Counted from; what moved between from and to is marked"
+						title="As the paper says. What moved between from and to is marked, and not let pass"
+					/>
+				</label>
+				<label className="flex items-center gap-1.5">
+					<span className="text-dim">to</span>
 					<input
 						type="datetime-local"
 						value={at}
@@ -299,14 +311,14 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						))}
 					</tbody>
 				</table>
-				{open && <FoundRow id={id} sheet={sheet} at={at} who={who} />}
+				{open && <FoundRow id={id} sheet={sheet} at={at} since={since} who={who} />}
 			</div>
 		</Stage>
 	);
 }
 
 /** What was found and written on the sheet by hand: bin, item and count, then the next. Said again it replaces what was said; emptied it is withdrawn. */
-function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetView"]; at: string; who: string }) {
+function FoundRow({ id, sheet, at, since, who }: { id: number; sheet: Schemas["SheetView"]; at: string; since: string; who: string }) {
 	const blank = { bin: sheet.first_bin, sku: "", lot: "", serial: "", quantity: "" };
 	const [row, setRow] = useState(blank);
 	const [asks, setAsks] = useState("");
@@ -325,6 +337,7 @@ function FoundRow({ id, sheet, at, who }: { id: number; sheet: Schemas["SheetVie
 								found: { sheet: sheet.number, bin: row.bin, sku: row.sku, lot: row.lot || undefined, serial: row.serial || undefined },
 								text: more.withdraw ? undefined : row.quantity.trim() || undefined,
 								counted_at: at ? at.replace("T", " ") : undefined,
+								since: at && since ? since.replace("T", " ") : undefined,
 								counter: who || undefined,
 								...more,
 							},
