@@ -242,6 +242,14 @@ func (s *Server) registerCounts() {
 		}) (count.VariancePage, error) {
 			return d.Counting.CountLines(ctx, p, in.Count, in.filter())
 		})
+	op(s, "findRow", http.MethodGet, "/api/counts/{count}/find", "Find the row that a typed or scanned text means",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Sheet int    `query:"sheet" doc:"the sheet in hand, whose rows go first"`
+			Text  string `query:"text" maxLength:"200"`
+		}) (counting.FoundRow, error) {
+			return d.Counting.FindRow(ctx, p, in.Count, in.Sheet, in.Text)
+		})
 	op(s, "typeIn", http.MethodPost, "/api/counts/{count}/entries", "Take counts typed at the desk",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

@@ -82,22 +82,10 @@ func (f *Found) bin(w *desk.Work, c *store.Count) (id int64, err error) {
 
 // item finds the item by its SKU, else by its barcode or further SKU.
 func (f *Found) item(w *desk.Work) (id int64, err error) {
-	var ids []int64
-	names := append([]string{f.SKU}, f.codes...) // the forms of a scanned GTIN
-	for _, where := range []string{"sku = @s", "sku = @s COLLATE NOCASE", "barcode = @s OR further_sku = @s OR instr(barcodes, json_quote(@s)) > 0"} {
-		for _, name := range names {
-			if err = w.Raw("SELECT id FROM items WHERE "+where+" LIMIT 2", sql.Named("s", name)).Scan(&ids).Error; err != nil {
-				return 0, err
-			}
-			if len(ids) > 0 {
-				break
-			}
-		}
-		if len(ids) > 0 {
-			break
-		}
-	}
+	ids, err := f.items(w)
 	switch {
+	case err != nil:
+		return 0, err
 	case f.SKU == "":
 		return 0, desk.RefuseAs(desk.Invalid, "sku", "Name the item that was found.")
 	case len(ids) == 0:
@@ -106,4 +94,31 @@ func (f *Found) item(w *desk.Work) (id int64, err error) {
 		return 0, desk.RefuseAs(desk.Invalid, "sku", "%q stands for several items. Name the item by its SKU.", f.SKU)
 	}
 	return ids[0], nil
+}
+
+// named gives the item that a typed or scanned text names; 0 where it names none, or several.
+func (f *Found) named(w *desk.Work) (id int64, err error) {
+	key := [stock.Parts]string{stock.SKU: f.SKU}
+	if codes, _, scanned, err := counting.Scanned(&key, desk.Instant(w.Now).Year()); err == nil && scanned {
+		f.codes = codes
+	}
+	ids, err := f.items(w)
+	if err != nil || len(ids) != 1 {
+		return 0, err
+	}
+	return ids[0], nil
+}
+
+// items gives the items, two at most, that the text names in the first way in which it names any: its SKU, that without regard to case, a
+// barcode of the item or of one of its packs, a further SKU.
+func (f *Found) items(w *desk.Work) (ids []int64, err error) {
+	names := append([]string{f.SKU}, f.codes...) // the forms of a scanned GTIN
+	for _, where := range []string{"sku = @s", "sku = @s COLLATE NOCASE", "barcode = @s OR further_sku = @s OR instr(barcodes, json_quote(@s)) > 0"} {
+		for _, name := range names {
+			if err = w.Raw("SELECT id FROM items WHERE "+where+" LIMIT 2", sql.Named("s", name)).Scan(&ids).Error; err != nil || len(ids) > 0 {
+				return ids, err
+			}
+		}
+	}
+	return nil, nil
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 
+	"wobin/internal/core/barcode"
 	"wobin/internal/core/code"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
@@ -22,6 +23,10 @@ func workOut(w *desk.Work, c *store.Count, typed []Typed, rows map[string]int64)
 		}
 		if t.Quantity != nil {
 			return desk.RefuseAs(desk.Invalid, "text", "%s: send a quantity or a text, not both.", t.code())
+		}
+		if _, is := barcode.GTIN(strings.TrimSpace(t.Text)); is && !t.Sure {
+			return desk.RefuseAs(desk.Asks, "scanned", "%s: %q is a barcode with a right check digit. Say that so many were counted, or find the row that it is for.",
+				t.code(), t.Text)
 		}
 		packs, err := packsOf(w, c, rows[t.code()])
 		if err != nil {

@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -155,5 +156,44 @@ func TestCountedFromTo(t *testing.T) {
 	rope = lineOf(t, d, c.ID, "ROPE", "A-1-1")
 	assert.Equal(t, []any{true, "short"}, []any{rope.Meanwhile, rope.Status})
 	_, err = d.Safety.Verify(ctx, nell)
+	require.NoError(t, err)
+}
+
+// A row is found by whatever names it; a barcode that lands where a count belongs is told apart from one.
+func TestFindRow(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	take(t, d, "barcodes.csv", "SKU,Barcode,Further SKU\nSHK,4006381333931,S-9\n")
+	find := func(sheet int, text string) string {
+		t.Helper()
+		r, err := d.Counting.FindRow(ctx, nell, id, sheet, text)
+		require.NoError(t, err)
+		if r.Pos == 0 {
+			return ""
+		}
+		page, err := d.Counting.CountLines(ctx, nell, id, desk.Filter{})
+		require.NoError(t, err)
+		for _, l := range page.Lines {
+			if l.Pos == r.Pos {
+				return fmt.Sprintf("%s %s on %d", l.Bin, l.SKU, r.Sheet)
+			}
+		}
+		return "lost"
+	}
+	shk := lineOf(t, d, id, "SHK", "A-1-2")
+	for text, want := range map[string]string{
+		shk.RowCode: "A-1-2 SHK on 2", strings.ToLower(shk.RowCode): "A-1-2 SHK on 2",
+		"rope": "A-1-1 ROPE on 2", "a-1-2": "A-1-2 SHK on 2", "l1": "B-1-2 PAINT on 1", "S-9": "A-1-2 SHK on 2",
+		"4006381333931": "A-1-2 SHK on 2", "010400638133393110L9": "A-1-2 SHK on 2", "nothing": "",
+	} {
+		assert.Equal(t, want, find(2, text), text)
+	}
+	assert.Equal(t, "B-1-1 SHK on 1", find(1, "SHK"), "the sheet in hand first")
+	assert.Equal(t, "A-1-1 ROPE on 2", find(1, "ROPE"), "then any other")
+	_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: shk.RowCode, Text: "4006381333931"}})
+	var refused *desk.Refusal
+	require.ErrorAs(t, err, &refused)
+	assert.Equal(t, []any{desk.Asks, "scanned"}, []any{refused.Kind, refused.Field})
+	_, err = d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: shk.RowCode, Text: "12345670", Sure: true}})
 	require.NoError(t, err)
 }

@@ -1,13 +1,14 @@
-import { useMutation, useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
-import { Link } from "react-router";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, Problem, queries, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
-import { apart, Empty, Failed, plain, Quantity, Warn, when } from "../frame/figures";
+import { apart, Empty, Failed, many, plain, Quantity, Warn, when } from "../frame/figures";
+import { FoundRow } from "./FoundRow";
 
 type Line = Schemas["VarianceLine"];
-type Sent = Omit<Schemas["Typed"], "row_code" | "quantity">;
+export type Sent = Omit<Schemas["Typed"], "row_code" | "quantity">;
 type Rows = { sheet: Schemas["SheetView"] | undefined; next: number | undefined; lines: Line[] };
 
 /** All rows of a sheet, however long it is, with the sheet and the next one that has rows to count. */
@@ -37,12 +38,33 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	const [at, setAt] = useState("");
 	const [since, setSince] = useState("");
 	const [counter, setCounter] = useState<string | null>(null);
+	const [sought, setSought] = useState("");
+	const [lost, setLost] = useState("");
+	const [search] = useSearchParams();
+	const navigate = useNavigate();
+	const seek = useRef<HTMLInputElement>(null);
+	const findRef = useRef<(text: string) => void>(undefined);
 	const fields = useRef(new Map<number, HTMLInputElement>());
 	const turns = useRef(new Map<string, Promise<void>>()); // one row's work follows its own
 	const keys = useRef(new Map<string, string>()); // of work whose answer did not come
 	const shown = useRef(new Map<string, number>()); // the entry that was shown in a row when typing in it began
 	const listKey = key.sheetLines(id, number);
 	const q = useQuery({ queryKey: listKey, queryFn: () => rowsOf(id, number) });
+	useEffect(() => {
+		const onKey = (e: KeyboardEvent) => {
+			if (e.key !== "F3") return;
+			e.preventDefault();
+			seek.current?.focus();
+		};
+		window.addEventListener("keydown", onKey);
+		return () => window.removeEventListener("keydown", onKey);
+	}, []);
+	// A row that was sought from another sheet is gone to once this one is here.
+	const awaited = search.get("find");
+	const ready = q.data !== undefined;
+	useEffect(() => {
+		if (awaited && ready) findRef.current?.(awaited);
+	}, [awaited, ready]);
 	if (q.error) return <Failed what="This sheet" error={q.error} />;
 	if (!q.data) return null;
 	const { sheet, next, lines: rows } = q.data;
@@ -153,6 +175,76 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 			else go(i + step);
 		}
 	};
+	/** Goes to the row that a text means, on this sheet or another. */
+	const find = async (text: string) => {
+		setLost("");
+		try {
+			const r = await ask(api.GET("/api/counts/{count}/find", { params: { path: { count: id }, query: { sheet: number, text } } }));
+			const i = rows.findIndex((x) => x.pos === r.pos);
+			if (i >= 0) {
+				setSought("");
+				go(i);
+			} else if (r.pos > 0 && r.sheet > 0) {
+				navigate(`/counts/${id}/counting/${r.sheet}?find=${encodeURIComponent(text)}`);
+			} else setLost(`${text} is in no row of this count.`);
+		} catch (e) {
+			setLost((e as Error).message);
+		}
+	};
+	/** A block from a spreadsheet goes down the rows from this one, or, with row codes in its first column, to their rows; as one, all or nothing. */
+	const paste = async (e: React.ClipboardEvent<HTMLInputElement>, from: number) => {
+		const block = e.clipboardData
+			.getData("text/plain")
+			.replace(/\r?\n$/, "")
+			.split(/\r?\n/)
+			.map((l) => l.split("\t").map((c) => c.trim()));
+		if (block.length < 2 && (block[0]?.length ?? 0) < 2) return;
+		e.preventDefault();
+		const coded = block.some((cells) => cells.length > 1 && rows.some((r) => r.row_code !== "" && r.row_code === cells[0]?.toUpperCase()));
+		const target = (cells: string[], i: number) =>
+			coded
+				? rows.find((r) => r.row_code !== "" && r.row_code === cells[0]?.toUpperCase())
+				: rows.slice(from).filter((r) => r.row_code !== "")[i];
+		const entries: Schemas["Typed"][] = [];
+		const texts: Record<string, string> = {};
+		for (const [i, cells] of block.entries()) {
+			const text = cells.at(-1) ?? "";
+			const row = target(cells, i);
+			if (text === "") continue;
+			if (!row)
+				return setWrong((w) => ({
+					...w,
+					"": { text: `${cells.join(" ")}: there is no row for it on this sheet. Nothing of the block was put down.` },
+				}));
+			texts[row.row_code] = text;
+			if (text !== row.own)
+				entries.push({
+					row_code: row.row_code,
+					text,
+					saw: row.entry,
+					counted_at: at ? at.replace("T", " ") : undefined,
+					since: at && since ? since.replace("T", " ") : undefined,
+					counter: who || undefined,
+				});
+		}
+		setSaving((n) => n + 1);
+		setTyped((t) => ({ ...t, ...texts }));
+		try {
+			if (entries.length > 0)
+				await ask(
+					api.POST("/api/counts/{count}/entries", { params: { path: { count: id } }, body: { key: workKey(), zone: zone(), entries } }),
+				);
+			await queries.invalidateQueries({ queryKey: key.count(id) });
+			right("");
+			setTyped((t) => Object.fromEntries(Object.entries(t).filter(([row, text]) => texts[row] !== text)));
+			setLost(`${many(Object.keys(texts).length, "count", "counts")} of the block put down.`);
+		} catch (e) {
+			setTyped((t) => Object.fromEntries(Object.entries(t).filter(([row, text]) => texts[row] !== text)));
+			setWrong((w) => ({ ...w, "": { text: `${(e as Error).message} Nothing of the block was put down.` } }));
+		}
+		setSaving((n) => n - 1);
+	};
+	findRef.current = find;
 	const own = rows.filter((r) => r.row_code !== "");
 	const left = own.filter((r) => r.entries === 0).length;
 	const found = rows.length - own.length;
@@ -177,11 +269,30 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						)}
 					</span>
 					<span className="text-dim" role="status">
-						{saving > 0 ? "Saving…" : first ? "" : "Everything typed is saved."}
+						{saving > 0 ? "Saving…" : first ? "" : lost || "Everything typed is saved."}
 					</span>
 					{first && (
 						<Warn>
 							{first[1].text}
+							{first[1].asks === "scanned" && (
+								<span className="ml-2 inline-flex gap-2">
+									<button
+										type="button"
+										className="word"
+										onClick={() => {
+											const text = first[1].value ?? "";
+											forget(first[0], text);
+											right(first[0]);
+											find(text);
+										}}
+									>
+										find its row
+									</button>
+									<button type="button" className="word" onClick={() => send(first[0], first[1].value ?? "", { sure: true })}>
+										so many were counted
+									</button>
+								</span>
+							)}
 							{first[1].asks === "again" && (
 								<span className="ml-2 inline-flex gap-2">
 									<button type="button" className="word" onClick={() => send(first[0], first[1].value ?? "", { again: "add" })}>
@@ -207,22 +318,42 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				</>
 			}
 			keys={[
-				["0–9 Enter", "count, and on to the next row"],
+				["0–9 Enter", "count, next row"],
 				["12*24+7, 3bx+5", "sums and packs"],
-				["Enter", "leaves an empty row uncounted"],
+				["Enter", "leaves it uncounted"],
 				["emptied, Enter Enter", "withdraws"],
 				["↑ ↓", "row"],
-				["Esc", "what stood there before"],
+				["F3", "find a row"],
+				["Esc", "as it was"],
 			]}
 		>
-			<div className="flex items-center gap-5 border-b border-hair px-4 py-1.5">
+			<div className="flex items-center gap-5 px-4 pt-1.5">
 				<h1>
 					Sheet {sheet.number} <span className="code text-[15px]">{sheet.code}</span>
 				</h1>
 				<span className="text-dim">
 					{sheet.zone}, <span className="code">{`${sheet.first_bin} – ${sheet.last_bin}`}</span>
 				</span>
-				<label className="ml-auto flex items-center gap-1.5">
+				<form
+					className="ml-auto"
+					onSubmit={(e) => {
+						e.preventDefault();
+						if (sought.trim()) find(sought.trim());
+					}}
+				>
+					<input
+						ref={seek}
+						className="code w-36"
+						value={sought}
+						onChange={(e) => setSought(e.target.value)}
+						onFocus={(e) => e.target.select()}
+						placeholder="find a row"
+						aria-label="Find a row by row code, bin, SKU, barcode, lot or serial"
+					/>
+				</form>
+			</div>
+			<div className="flex items-center gap-5 border-b border-hair px-4 pt-1 pb-1.5">
+				<label className="flex items-center gap-1.5">
 					<span className="text-dim">counted from</span>
 					<input
 						type="datetime-local"
@@ -244,7 +375,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				</label>
 				<label className="flex items-center gap-1.5">
 					<span className="text-dim">by</span>
-					<input className="w-32" value={who} onChange={(e) => setCounter(e.target.value)} />
+					<input className="w-36" value={who} onChange={(e) => setCounter(e.target.value)} />
 				</label>
 			</div>
 			<div className="min-h-0 flex-1 overflow-y-auto" data-grid>
@@ -295,6 +426,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 												if (!shown.current.has(r.row_code)) shown.current.set(r.row_code, r.entry);
 												setTyped((t) => ({ ...t, [r.row_code]: e.target.value }));
 											}}
+											onPaste={(e) => paste(e, i)}
 											onBlur={() => save(r)}
 											onKeyDown={(e) => onKey(e, r, i)}
 										/>
@@ -314,129 +446,5 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				{open && <FoundRow id={id} sheet={sheet} at={at} since={since} who={who} />}
 			</div>
 		</Stage>
-	);
-}
-
-/** What was found and written on the sheet by hand: bin, item and count, then the next. Said again it replaces what was said; emptied it is withdrawn. */
-function FoundRow({ id, sheet, at, since, who }: { id: number; sheet: Schemas["SheetView"]; at: string; since: string; who: string }) {
-	const blank = { bin: sheet.first_bin, sku: "", lot: "", serial: "", quantity: "" };
-	const [row, setRow] = useState(blank);
-	const [asks, setAsks] = useState("");
-	const [once, setOnce] = useState(workKey);
-	const item = useRef<HTMLInputElement>(null);
-	const add = useMutation({
-		mutationFn: (more: Partial<Sent>) =>
-			ask(
-				api.POST("/api/counts/{count}/entries", {
-					params: { path: { count: id } },
-					body: {
-						key: once,
-						zone: zone(),
-						entries: [
-							{
-								found: { sheet: sheet.number, bin: row.bin, sku: row.sku, lot: row.lot || undefined, serial: row.serial || undefined },
-								text: more.withdraw ? undefined : row.quantity.trim() || undefined,
-								counted_at: at ? at.replace("T", " ") : undefined,
-								since: at && since ? since.replace("T", " ") : undefined,
-								counter: who || undefined,
-								...more,
-							},
-						],
-					},
-				}),
-			),
-		onSuccess: async () => {
-			setRow({ ...blank, bin: row.bin });
-			setAsks("");
-			setOnce(workKey());
-			item.current?.focus();
-			await queries.invalidateQueries({ queryKey: key.count(id) });
-		},
-		onError: (e) => {
-			if (e instanceof Problem && e.kind) setOnce(workKey()); // it was answered
-			setAsks(e instanceof Problem && e.kind === "asks" ? (e.field ?? "") : "");
-		},
-	});
-	const tray = useMutation({
-		mutationFn: () =>
-			ask(
-				api.POST("/api/counts/{count}/tray", {
-					params: { path: { count: id } },
-					body: {
-						sheet: sheet.number,
-						wrong: add.error?.message ?? "",
-						written: { ...row, counted_at: at ? at.replace("T", " ") : undefined, counter: who || undefined },
-					},
-				}),
-			),
-		onSuccess: async () => {
-			setRow({ ...blank, bin: row.bin });
-			add.reset();
-			item.current?.focus();
-			await queries.invalidateQueries({ queryKey: key.count(id) });
-		},
-	});
-	const cell = (of: keyof typeof blank, label: string, width: string, more: object = {}) => (
-		<label className="flex flex-col">
-			<span className="text-[12px] text-dim">{label}</span>
-			<input
-				className={`code ${width}`}
-				value={row[of]}
-				onChange={(e) => setRow({ ...row, [of]: e.target.value })}
-				aria-label={`Found: ${label.toLowerCase()}`}
-				{...more}
-			/>
-		</label>
-	);
-	return (
-		<form
-			className="border-t border-ink px-3 py-2"
-			data-found
-			onSubmit={(e) => {
-				e.preventDefault();
-				if (row.sku) add.mutate({});
-			}}
-		>
-			<h2>Found, where no row is for it</h2>
-			<div className="mt-1 flex flex-wrap items-end gap-2">
-				{cell("bin", "Bin", "w-28")}
-				{cell("sku", "SKU or barcode", "w-40", { ref: item })}
-				{cell("lot", "Lot", "w-24")}
-				{cell("serial", "Serial", "w-28")}
-				{cell("quantity", "Counted", "w-24 text-right", { inputMode: "decimal" })}
-				<button type="submit" className="act-plain" disabled={!row.sku || add.isPending}>
-					Put it down
-				</button>
-				<button type="button" className="word" disabled={!row.sku || add.isPending} onClick={() => add.mutate({ withdraw: true })}>
-					withdraw it
-				</button>
-			</div>
-			{add.error && (
-				<Warn>
-					{add.error.message}
-					{asks === "again" && (
-						<span className="ml-2 inline-flex gap-2">
-							<button type="button" className="word" onClick={() => add.mutate({ again: "add" })}>
-								both add up
-							</button>
-							<button type="button" className="word" onClick={() => add.mutate({ again: "replace" })}>
-								the new one stands alone
-							</button>
-						</span>
-					)}
-					{asks === "sure" && (
-						<button type="button" className="word ml-2" onClick={() => add.mutate({ sure: true })}>
-							it is meant
-						</button>
-					)}
-					{!asks && (
-						<button type="button" className="word ml-2" disabled={tray.isPending} onClick={() => tray.mutate()}>
-							let it wait in the tray
-						</button>
-					)}
-					{tray.error && ` ${tray.error.message}`}
-				</Warn>
-			)}
-		</form>
 	);
 }
