@@ -110,6 +110,7 @@ func press(text string) chromedp.Action {
 // drop gives files to the page as a person's drop does: the same event with the same files.
 func drop(files ...string) chromedp.Action {
 	return chromedp.Tasks{
+		chromedp.WaitVisible(`header`),
 		chromedp.Evaluate(
 			`(() => { const i = document.createElement("input"); i.type = "file"; i.multiple = true; i.id = "e2e-drop"; i.style.display = "none"; document.body.append(i); })()`,
 			nil,
@@ -160,4 +161,11 @@ func (s *server) rows(selector string) int {
 	var nodes []*cdp.Node
 	s.do("nodes of "+selector, chromedp.Nodes(selector, &nodes, chromedp.ByQueryAll, chromedp.AtLeast(0)))
 	return len(nodes)
+}
+
+// value gives what stands in a field.
+func (s *server) value(selector string) (out string) {
+	s.t.Helper()
+	s.do("value of "+selector, chromedp.Value(selector, &out))
+	return out
 }

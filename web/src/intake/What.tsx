@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../api/client";
 import { key } from "../api/keys";
-import { count, many, Off, plain, Warn } from "../frame/figures";
+import { count, isZero, many, Off, plain, Warn } from "../frame/figures";
 import type { Drop } from "./drops";
 import { Problems } from "./Problems";
 import { type Draft, fieldTitle, type Layout, type Settle, type Sheet } from "./settling";
@@ -397,7 +397,8 @@ function Back({ b, stay }: { b: Sheet["backs"][number]; stay: (rows: number[]) =
 			{b.off && b.off.off > 0 && (
 				<p className={b.off.off * 2 > b.off.lines ? "text-warn" : ""} data-off>
 					{b.off.off * 2 > b.off.lines && b.off.lines > 3 && <b>! </b>}
-					{count(b.off.off)} of {many(b.off.lines, "line", "lines")} off what was frozen: <Off of={b.off.short} /> <Off of={b.off.over} />
+					{count(b.off.off)} of {many(b.off.lines, "line", "lines")} off what was frozen: {!isZero(b.off.short) && <Off of={b.off.short} />}{" "}
+					{!isZero(b.off.over) && <Off of={b.off.over} />}
 					{b.off.off * 2 > b.off.lines && b.off.lines > 3 && ". Is it the right column?"}
 				</p>
 			)}
