@@ -143,6 +143,7 @@ type Count struct {
 	SetID                                               int64  // the recorded stock that was frozen
 	PostTolerated                                       bool   // variances that are let pass go out too
 	Tolerances                                          string // JSON: by class of item
+	Together                                            string // the name that counts of several warehouses stand under; "" where it is by itself
 	Stale                                               bool   // its lines are to be worked out again before anything else
 }
 

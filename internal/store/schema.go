@@ -279,6 +279,7 @@ ALTER TABLE warehouses ADD COLUMN rotation TEXT NOT NULL DEFAULT ''; -- how ofte
 ALTER TABLE sheets ADD COLUMN coded INTEGER NOT NULL DEFAULT 0; -- rows that its row codes stand for, where it was longer once
 ALTER TABLE sheets ADD COLUMN due INTEGER NOT NULL DEFAULT 0; -- when it is to be back
 ALTER TABLE entries ADD COLUMN since INTEGER NOT NULL DEFAULT 0; -- where it was counted some time between this and counted_at
+ALTER TABLE counts ADD COLUMN together TEXT NOT NULL DEFAULT ''; -- the name that counts of several warehouses stand under
 -- What came back and could not be taken as a count waits here until somebody says what it is. Nothing is ever deleted.
 CREATE TABLE doubts (
 	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL REFERENCES counts(id), return_id INTEGER NOT NULL DEFAULT 0, sheet_id INTEGER NOT NULL DEFAULT 0,

@@ -321,6 +321,10 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, in *CountPath) (report.Report, error) {
 			return d.Report.Report(ctx, p, in.Count)
 		})
+	op(s, "together", http.MethodGet, "/api/counts/{count}/together", "The counts that stand under one name with a count, and all of them",
+		func(ctx context.Context, p desk.Person, in *CountPath) (report.Together, error) {
+			return d.Report.Together(ctx, p, in.Count)
+		})
 	op(s, "finish", http.MethodPost, "/api/counts/{count}/finish", "End a count for good",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

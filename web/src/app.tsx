@@ -12,6 +12,7 @@ const Recorded = lazy(() => import("./recorded/Recorded").then((m) => ({ default
 const RecordedOfCount = lazy(() => import("./recorded/Recorded").then((m) => ({ default: m.RecordedOfCount })));
 const NewCount = lazy(() => import("./plan/Plan").then((m) => ({ default: m.NewCount })));
 const Plan = lazy(() => import("./plan/Planned").then((m) => ({ default: m.Plan })));
+const Together = lazy(() => import("./report/Together").then((m) => ({ default: m.Together })));
 const Rotation = lazy(() => import("./plan/Rotation").then((m) => ({ default: m.Rotation })));
 const Sheets = lazy(() => import("./sheets/Sheets").then((m) => ({ default: m.Sheets })));
 const Counting = lazy(() => import("./counting/Counting").then((m) => ({ default: m.Counting })));
@@ -39,6 +40,7 @@ export function App() {
 				<Route path="layouts" element={view(<Layouts />)} />
 				<Route path="plan" element={view(<NewCount />)} />
 				<Route path="rotation/:house" element={view(<Rotation />)} />
+				<Route path="together/:count" element={view(<Together />)} />
 				<Route path="safety" element={view(<Safety />)} />
 				<Route path="counts/:count" element={<CountFrame />}>
 					<Route index element={<Navigate to="variances" replace />} />

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/variance"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -14,6 +15,7 @@ import (
 type Stages struct {
 	ID             int64                     `json:"id"`
 	Name           string                    `json:"name"`
+	Together       string                    `json:"together" doc:"the name that it stands under with counts of other warehouses"`
 	Warehouse      string                    `json:"warehouse"`
 	WarehouseID    int64                     `json:"warehouse_id"`
 	State          string                    `json:"state" enum:"running,finished"`
@@ -57,6 +59,7 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 	s = Stages{
 		ID:             c.ID,
 		Name:           c.Name,
+		Together:       c.Together,
 		Warehouse:      h.Code,
 		WarehouseID:    h.ID,
 		State:          c.State,
@@ -81,17 +84,7 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 	if err != nil {
 		return s, err
 	}
-	f := &t.Figures
-	s.RecordedLines, s.Lines, s.Counted, s.Uncounted, s.Zeroed = f.RecordedLines, t.Lines, f.Counted, f.Uncounted, t.Zeroed
-	s.Variances = f.Over + f.Short + f.Found
-	s.Open, s.OpenValue, s.OpenOver, s.OpenShort = t.Open, t.OpenSums.Gross, t.OpenSums.Over, t.OpenSums.Short
-	s.Accepted, s.Held, s.Posted = t.Accepted, t.Held, t.Posted
-	if v, ok := f.Accuracy(); ok && f.RecordedLines > 0 { // of nothing that is recorded nothing can be accurate
-		s.Accuracy = &v
-	}
-	if v, ok := f.Coverage(); ok {
-		s.Coverage = &v
-	}
+	s.Fill(&t)
 	if c.Blind { // what is left for them is how far it is
 		s.Variances, s.Open, s.OpenValue, s.OpenOver, s.OpenShort, s.Accepted, s.Held, s.Posted, s.Zeroed, s.Accuracy = 0, 0, 0, 0, 0, 0, 0, 0,
 			0, nil
@@ -116,4 +109,19 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 		}
 	}
 	return s, nil
+}
+
+// Fill puts the figures of a tally in.
+func (s *Stages) Fill(t *variance.Tally) {
+	f := &t.Figures
+	s.RecordedLines, s.Lines, s.Counted, s.Uncounted, s.Zeroed = f.RecordedLines, t.Lines, f.Counted, f.Uncounted, t.Zeroed
+	s.Variances = f.Over + f.Short + f.Found
+	s.Open, s.OpenValue, s.OpenOver, s.OpenShort = t.Open, t.OpenSums.Gross, t.OpenSums.Over, t.OpenSums.Short
+	s.Accepted, s.Held, s.Posted = t.Accepted, t.Held, t.Posted
+	if v, ok := f.Accuracy(); ok && f.RecordedLines > 0 { // of nothing that is recorded nothing can be accurate
+		s.Accuracy = &v
+	}
+	if v, ok := f.Coverage(); ok {
+		s.Coverage = &v
+	}
 }

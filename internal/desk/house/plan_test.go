@@ -14,6 +14,7 @@ import (
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/counting"
+	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/plan"
 )
@@ -286,4 +287,68 @@ func TestSample(t *testing.T) {
 	valued, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Sample: &by}, plan.Cut{Rows: 500})
 	require.NoError(t, err)
 	assert.Equal(t, 20, valued.Lines)
+}
+
+// Warehouses that are planned at once are one count each, and stand together: all of them are frozen, or none.
+func TestWarehousesTogether(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", `warehouse,zone,bin,sku,on hand,unit cost,as at
+W,Front,A-1-1,ROPE,100,5,2026-11-20T06:00:00Z
+W,Front,A-1-2,SHK,40,2,2026-11-20T06:00:00Z
+E,Front,A-1-1,ROPE,10,5,2026-11-20T06:00:00Z
+N,Front,A-1-1,PIN,0,1,2026-11-20T06:00:00Z
+`)
+	houses, err := d.Recorded.Warehouses(ctx, nell)
+	require.NoError(t, err)
+	id := map[string]int64{}
+	for _, h := range houses {
+		id[h.Code] = h.ID
+	}
+	n := plan.NewCount{Name: "All of it", Scope: count.Scope{Warehouse: id["W"], LeaveZero: true}, Further: []int64{id["E"], id["N"]}, Cut: plan.Cut{Rows: 50}}
+	_, err = d.Plan.Freeze(ctx, nell, n)
+	require.ErrorContains(t, err, "There is nothing to count in N")
+	var left int
+	require.NoError(t, d.Store.Read(ctx).Raw("SELECT count(*) FROM counts").Scan(&left).Error)
+	require.Zero(t, left, "none is frozen")
+	n.Further = []int64{id["E"], id["W"]}
+	_, err = d.Plan.Freeze(ctx, nell, n)
+	require.ErrorContains(t, err, "named twice")
+	n.Further, n.Scope.Zones = []int64{id["E"]}, []string{"Front"}
+	_, err = d.Plan.Freeze(ctx, nell, n)
+	require.ErrorContains(t, err, "those of one warehouse")
+	n.Scope.Zones = nil
+	made, err := d.Plan.Freeze(ctx, nell, n)
+	require.NoError(t, err)
+	require.Len(t, made.Further, 1)
+	east := made.Further[0].ID
+
+	// Another one of the same name at another time does not stand with them.
+	now := d.Now()
+	d.Now = func() time.Time { return now.Add(time.Hour) }
+	_, err = d.Plan.Freeze(ctx, nell, n)
+	require.NoError(t, err)
+
+	page, err := d.Counting.CountLines(ctx, nell, east, desk.Filter{})
+	require.NoError(t, err)
+	_, err = d.Counting.TypeIn(ctx, nell, east, "", "UTC", []counting.Typed{{RowCode: page.Lines[0].RowCode, Text: "8", CountedAt: "2026-11-20 12:00"}})
+	require.NoError(t, err)
+	for _, of := range []int64{made.ID, east} {
+		together, err := d.Report.Together(ctx, nell, of)
+		require.NoError(t, err)
+		require.Len(t, together.Counts, 2)
+		assert.Equal(t, []string{"All of it", "All of it, E", "All of it, W"}, []string{together.Name, together.Counts[0].Name, together.Counts[1].Name})
+		all := together.All
+		assert.Equal(t, []int{3, 1, 2, 1, 2}, []int{all.Lines, all.Counted, all.Sheets, all.Open, all.Uncounted})
+		assert.Equal(t, []string{"-10.00", "10.00", "0.00"}, []string{all.Short.String(), all.Gross.String(), all.Over.String()})
+		assert.Equal(t, "33.33", all.Coverage.String())
+	}
+	_, err = d.Report.Together(ctx, nell, frozenAlone(t, d, id["W"]))
+	require.Error(t, err)
+}
+
+func frozenAlone(t *testing.T, d *house.House, warehouse int64) int64 {
+	t.Helper()
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Alone", Scope: count.Scope{Warehouse: warehouse}, Cut: plan.Cut{Rows: 50}})
+	require.NoError(t, err)
+	return c.ID
 }

@@ -39,23 +39,24 @@ func New(d *desk.Desk, r *recorded.Room) *Room {
 
 // Tally is what a scope comes to.
 type Tally struct {
-	Lines    int            `json:"lines"`
-	Empty    int            `json:"empty" doc:"where nothing is recorded: bins whose rows are to be filled in"`
-	Bins     int            `json:"bins"`
-	Items    int            `json:"items"`
-	Value    quantity.Money `json:"value"`
-	Unvalued int            `json:"unvalued"`
-	LeftOut  count.LeftOut  `json:"left_out"`
-	Sheets   []SheetTally   `json:"sheets" doc:"the sheets that would be cut, the first of them"`
-	SheetsN  int            `json:"sheets_n" doc:"how many sheets would be cut"`
-	Zones    []ZoneTally    `json:"zones"`
-	Kept     []KeptTally    `json:"kept" doc:"attributes that lines in scope have"`
-	Seconds  int64          `json:"seconds" doc:"what counting is expected to take one person"`
-	Paced    bool           `json:"paced" doc:"the pace is that of earlier counts here"`
-	BinIDs   []int64        `json:"bin_ids" doc:"the bins, where they are few enough to be drawn one by one"`
-	SampleOf int            `json:"sample_of" doc:"the lines that a sample was drawn from; 0 where there is none"`
-	Unknown  []string       `json:"unknown" doc:"values of rules that nothing has, the first twenty"`
-	UnknownN int            `json:"unknown_n" doc:"how many they are"`
+	Lines     int            `json:"lines"`
+	Empty     int            `json:"empty" doc:"where nothing is recorded: bins whose rows are to be filled in"`
+	Bins      int            `json:"bins"`
+	Items     int            `json:"items"`
+	Value     quantity.Money `json:"value"`
+	Unvalued  int            `json:"unvalued"`
+	LeftOut   count.LeftOut  `json:"left_out"`
+	Sheets    []SheetTally   `json:"sheets" doc:"the sheets that would be cut, the first of them"`
+	SheetsN   int            `json:"sheets_n" doc:"how many sheets would be cut"`
+	Zones     []ZoneTally    `json:"zones"`
+	Kept      []KeptTally    `json:"kept" doc:"attributes that lines in scope have"`
+	Seconds   int64          `json:"seconds" doc:"what counting is expected to take one person"`
+	Paced     bool           `json:"paced" doc:"the pace is that of earlier counts here"`
+	BinIDs    []int64        `json:"bin_ids" doc:"the bins, where they are few enough to be drawn one by one"`
+	Elsewhere int            `json:"elsewhere" doc:"lines that are on sheets of running counts, uncounted there"`
+	SampleOf  int            `json:"sample_of" doc:"the lines that a sample was drawn from; 0 where there is none"`
+	Unknown   []string       `json:"unknown" doc:"values of rules that nothing has, the first twenty"`
+	UnknownN  int            `json:"unknown_n" doc:"how many they are"`
 }
 
 // SheetTally is a sheet that would be cut.
@@ -93,7 +94,12 @@ func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, cut Cut
 	if err != nil {
 		return t, err
 	}
-	t, err = s.tally(cut)
+	if t, err = s.tally(cut); err != nil {
+		return t, err
+	}
+	if t.Elsewhere, err = d.elsewhere(ctx, tx, h, s); err != nil {
+		return t, err
+	}
 	t.Paced = paced
 	if t.UnknownN = len(t.Unknown); t.UnknownN > 20 {
 		t.Unknown = t.Unknown[:20]
@@ -102,6 +108,28 @@ func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, cut Cut
 		t.Unknown = []string{}
 	}
 	return t, err
+}
+
+// elsewhere counts the lines of a scope that wait on sheets of running counts.
+func (d *Room) elsewhere(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *scoped) (n int, err error) {
+	var runs bool
+	if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE warehouse_id = ? AND state = ?)", h.ID, store.Running).Scan(&runs).Error; err != nil || !runs {
+		return 0, err
+	}
+	f := &d.facts
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.renew(s.Set, d.Now()); f.counted == nil {
+		if err := f.loadCounted(ctx, tx, h, s, d.Now()); err != nil {
+			return 0, err
+		}
+	}
+	for _, l := range s.lines {
+		if f.waits[l] {
+			n++
+		}
+	}
+	return n, nil
 }
 
 // Classes gives the classes that items have, for limits of their own.
@@ -150,7 +178,10 @@ type NewCount struct {
 	PostTolerated     bool                            `json:"post_tolerated,omitempty" doc:"variances that are let pass go out too, once they are accepted"`
 	FrozenAt          string                          `json:"frozen_at,omitempty" doc:"the moment of the freeze; left out: when the stock was recorded"`
 	Zone              string                          `json:"zone,omitempty"`
-	Columns           []string                        `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
+	together          string
+	at                int64    // the moment of the freeze in the records of who did what, the same for counts that stand together
+	Further           []int64  `json:"further,omitempty" maxItems:"200" doc:"further warehouses that are counted at the same time by the same rules: one count each, together under this name"`
+	Columns           []string `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
 }
 
 // CountMade is the answer to a new count.
@@ -158,12 +189,15 @@ type CountMade struct {
 	ID     int64 `json:"id"`
 	Sheets int   `json:"sheets"`
 	Lines  int   `json:"lines"`
+	// Further are the counts of further warehouses.
+	Further []CountMade `json:"further,omitempty"`
 }
 
 // row makes the count's own row of what was settled.
 func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) (c store.Count, err error) {
 	c = store.Count{
 		Name:              strings.TrimSpace(n.Name),
+		Together:          n.together,
 		WarehouseID:       h.ID,
 		SetID:             h.SetID,
 		State:             store.Freezing,
@@ -216,9 +250,76 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 	return c, nil
 }
 
+// frozen is a count that is written and that nobody sees yet.
+type frozen struct {
+	house  *store.Warehouse
+	scoped *scoped
+	cut    Cut
+	row    store.Count
+	sheets int
+}
+
+// prepare finds out what a count of one warehouse comes to.
+func (d *Room) prepare(ctx context.Context, p desk.Person, n NewCount) (f *frozen, err error) {
+	f = &frozen{}
+	tx := d.Store.Read(ctx)
+	if f.house, err = desk.WarehouseRow(tx, n.Scope.Warehouse); err != nil {
+		return nil, err
+	}
+	if n.Cut.pace, _, err = d.pace(tx, f.house.ID); err != nil {
+		return nil, err
+	}
+	if f.cut, err = n.Cut.settled(); err != nil {
+		return nil, err
+	}
+	if f.scoped, err = d.scoped(ctx, tx, f.house, n.Scope, f.cut); err != nil {
+		return nil, err
+	}
+	if len(n.Further) > 0 {
+		n.Name += ", " + f.house.Code
+	}
+	if f.row, err = n.row(f.house, f.scoped, p, n.at); err != nil {
+		return nil, err
+	}
+	if len(f.scoped.bins) == 0 {
+		in := "in this scope"
+		if len(n.Further) > 0 {
+			in = "in " + f.house.Code
+		}
+		return nil, desk.RefuseAs(desk.Invalid, "scope", "There is nothing to count %s. Choose more zones or bins, or ease a rule.", in)
+	}
+	return f, n.knownClasses(tx)
+}
+
+// publish makes it seen, within work.
+func (f *frozen) publish(w *desk.Work, walk string) (out CountMade, err error) {
+	now, err := desk.WarehouseRow(w.DB, f.house.ID)
+	if err != nil {
+		return out, err
+	}
+	if now.SetID != f.row.SetID {
+		return out, desk.RefuseAs(
+			desk.Changed,
+			"",
+			"Other stock was taken in meanwhile. Look at the tally again, and freeze what is recorded now.",
+		)
+	}
+	if err := w.Exec("UPDATE counts SET state = ? WHERE id = ?", store.Running, f.row.ID).Error; err != nil {
+		return out, err
+	}
+	if err := w.Exec("UPDATE warehouses SET walk = ? WHERE id = ? AND walk <> ?", walk, f.house.ID, walk).Error; err != nil {
+		return out, err
+	}
+	made, err := w.Running(f.row.ID)
+	if err != nil {
+		return out, err
+	}
+	return CountMade{ID: f.row.ID, Sheets: f.sheets, Lines: len(f.scoped.lines)}, count.MoveIn(w, made, "1 = 1", nil)
+}
+
 // Freeze copies the recorded stock of a scope and cuts the sheets. The freeze is as at the time of which the
 // recorded figures are true: later movements are known as such. The lines are written in pieces that nobody sees, so that
-// nobody is kept waiting; the work that publishes them is the commit of one row.
+// nobody is kept waiting; the work that publishes them is the commit of one row. Counts of several warehouses are published together, or none.
 func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out CountMade, err error) {
 	if err := desk.Allow(p, desk.Plan); err != nil {
 		return out, err
@@ -227,71 +328,58 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 	if done, err := d.Answered(ctx, p, []desk.Act{desk.Plan}, key, &out); done || err != nil {
 		return out, err
 	}
-	tx := d.Store.Read(ctx)
-	h, err := desk.WarehouseRow(tx, n.Scope.Warehouse)
-	if err != nil {
-		return out, err
+	if len(n.Further) > 0 && len(n.Scope.Zones)+len(n.Scope.Bins) > 0 {
+		return out, desk.RefuseAs(desk.Invalid, "further", "Zones and bins are those of one warehouse. Plan several together by rules, or one by one.")
 	}
-	if n.Cut.pace, _, err = d.pace(tx, h.ID); err != nil {
-		return out, err
+	houses := append([]int64{n.Scope.Warehouse}, n.Further...)
+	counts := make([]*frozen, len(houses))
+	n.at = d.Now().UnixNano()
+	for i, house := range houses {
+		if slices.Contains(houses[:i], house) {
+			return out, desk.RefuseAs(desk.Invalid, "further", "A warehouse is named twice.")
+		}
+		one := n
+		if one.Scope.Warehouse = house; len(n.Further) > 0 {
+			one.together = strings.TrimSpace(n.Name)
+		}
+		if counts[i], err = d.prepare(ctx, p, one); err != nil {
+			return out, err
+		}
 	}
-	cut, err := n.Cut.settled()
-	if err != nil {
-		return out, err
-	}
-	s, err := d.scoped(ctx, tx, h, n.Scope, cut)
-	if err != nil {
-		return out, err
-	}
-	c, err := n.row(h, s, p, d.Now().UnixNano())
-	if err != nil {
-		return out, err
-	}
-	if err := n.knownClasses(tx); err != nil {
-		return out, err
-	}
-	if len(s.bins) == 0 {
-		return out, desk.RefuseAs(desk.Invalid, "scope", "There is nothing to count in this scope. Choose more zones or bins, or ease a rule.")
-	}
+	published := false
 	defer func() {
-		if err != nil && c.ID != 0 { // a kill leaves this to the next start
-			_ = d.Store.Write(context.WithoutCancel(ctx), func(tx *gorm.DB) error { return store.DeleteCount(tx, c.ID) })
+		for _, f := range counts {
+			if !published && f.row.ID != 0 { // a kill leaves this to the next start
+				_ = d.Store.Write(context.WithoutCancel(ctx), func(tx *gorm.DB) error { return store.DeleteCount(tx, f.row.ID) })
+			}
 		}
 	}()
-	sheets, err := d.writeFrozen(ctx, &c, s, cut)
-	if err != nil {
-		return out, desk.InWords(err)
+	for _, f := range counts {
+		if f.sheets, err = d.writeFrozen(ctx, &f.row, f.scoped, f.cut); err != nil {
+			return out, desk.InWords(err)
+		}
 	}
-	return desk.Do(ctx, d.Desk, p, desk.Plan, key, func(w *desk.Work) (CountMade, error) {
-		now, err := desk.WarehouseRow(w.DB, h.ID)
-		if err != nil {
-			return out, err
+	out, err = desk.Do(ctx, d.Desk, p, desk.Plan, key, func(w *desk.Work) (out CountMade, err error) {
+		var said []map[string]any
+		for i, f := range counts {
+			made, err := f.publish(w, n.Walk)
+			if err != nil {
+				return out, err
+			}
+			if said = append(said, map[string]any{"count": made.ID, "name": f.row.Name, "warehouse": f.house.Code, "set": f.row.SetID, "lines": made.Lines,
+				"sheets": made.Sheets}); i == 0 {
+				out = made
+			} else {
+				out.Further = append(out.Further, made)
+			}
 		}
-		if now.SetID != c.SetID {
-			return out, desk.RefuseAs(
-				desk.Changed,
-				"",
-				"Other stock was taken in meanwhile. Look at the tally again, and freeze what is recorded now.",
-			)
+		if len(said) == 1 {
+			return out, w.Say("frozen", said[0])
 		}
-		if err := w.Exec("UPDATE counts SET state = ? WHERE id = ?", store.Running, c.ID).Error; err != nil {
-			return out, err
-		}
-		if err := w.Exec("UPDATE warehouses SET walk = ? WHERE id = ? AND walk <> ?", n.Walk, h.ID, n.Walk).Error; err != nil {
-			return out, err
-		}
-		made, err := w.Running(c.ID)
-		if err != nil {
-			return out, err
-		}
-		if err := count.MoveIn(w, made, "1 = 1", nil); err != nil {
-			return out, err
-		}
-		out = CountMade{c.ID, sheets, len(s.lines)}
-		d.facts.forget() // its lines are on their way
-		return out, w.Say(
-			"frozen",
-			map[string]any{"count": c.ID, "name": c.Name, "warehouse": h.Code, "set": c.SetID, "lines": len(s.lines), "sheets": sheets},
-		)
+		return out, w.Say("frozen", map[string]any{"together": n.Name, "counts": said})
 	})
+	if published = err == nil; published {
+		d.facts.forget() // its lines are on their way
+	}
+	return out, err
 }

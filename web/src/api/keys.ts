@@ -20,6 +20,7 @@ export const key = {
 	returns: (id: number) => ["count", String(id), "returns"],
 	sheetBins: (id: number, sheets: string) => ["count", String(id), "sheet-bins", sheets],
 	lanes: (id: number) => ["count", String(id), "lanes"],
+	together: (id: number) => ["count", String(id), "together"],
 	tray: (id: number, what: string) => ["count", String(id), "tray", what],
 	cutOff: (id: number) => ["count", String(id), "cut-off"],
 	report: (id: number) => ["count", String(id), "report"],

@@ -500,6 +500,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The counts that stand under one name with a count, and all of them */
+        get: operations["together"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/tray": {
         parameters: {
             query?: never;
@@ -1379,6 +1396,7 @@ export interface components {
             value?: string;
         };
         CountMade: {
+            further?: components["schemas"]["CountMade"][];
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -2121,6 +2139,8 @@ export interface components {
             for?: string[];
             /** @description the moment of the freeze; left out: when the stock was recorded */
             frozen_at?: string;
+            /** @description further warehouses that are counted at the same time by the same rules: one count each, together under this name */
+            further?: number[];
             /** @description of the client's making; a repeat is answered with the first result */
             key?: string;
             name: string;
@@ -2151,6 +2171,95 @@ export interface components {
             written: components["schemas"]["Written"];
             /** @description what is wrong with it */
             wrong: string;
+        };
+        OfSeveral: {
+            /**
+             * Format: int64
+             * @description accepted and not yet in a posting
+             */
+            accepted: number;
+            /** @description percent; null over nothing */
+            accuracy: string | null;
+            blind: boolean;
+            /** @description limits of classes of items */
+            classes?: {
+                [key: string]: components["schemas"]["ClassTolerance"];
+            };
+            /** Format: int64 */
+            counted: number;
+            coverage: string | null;
+            /**
+             * Format: int64
+             * @description what waits in the tray
+             */
+            doubts: number;
+            /** Format: date-time */
+            frozen_at: string;
+            gross: string;
+            /** Format: int64 */
+            held: number;
+            /** Format: int64 */
+            id: number;
+            left_out: components["schemas"]["LeftOut"];
+            /** Format: int64 */
+            lines: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description of these, not decided
+             */
+            open: number;
+            open_over: string;
+            open_short: string;
+            /** @description their gross value */
+            open_value: string;
+            /** @description value of its variances */
+            over: string;
+            person: string;
+            /** @description variances that are let pass want a decision too */
+            post_tolerated: boolean;
+            /**
+             * Format: int64
+             * @description lines of which something went out
+             */
+            posted: number;
+            /** Format: int64 */
+            postings: number;
+            /** Format: date-time */
+            recorded_at: string;
+            /** Format: int64 */
+            recorded_lines: number;
+            /** @description gross value of what went out */
+            sent: string;
+            /** Format: int64 */
+            sheets: number;
+            /** Format: int64 */
+            sheets_back: number;
+            /** Format: int64 */
+            sheets_out: number;
+            short: string;
+            /** @enum {string} */
+            state: "running" | "finished";
+            /** @description the name that it stands under with counts of other warehouses */
+            together: string;
+            tolerance_percent: string | null;
+            tolerance_quantity: string | null;
+            tolerance_value: string | null;
+            /** Format: int64 */
+            uncounted: number;
+            /**
+             * Format: int64
+             * @description lines over, short or found
+             */
+            variances: number;
+            warehouse: string;
+            /** Format: int64 */
+            warehouse_id: number;
+            /**
+             * Format: int64
+             * @description uncounted lines that were settled to be zero
+             */
+            zeroed: number;
         };
         Off: {
             /**
@@ -2913,6 +3022,8 @@ export interface components {
             sheets_out: number;
             /** @enum {string} */
             state: "running" | "finished";
+            /** @description the name that it stands under with counts of other warehouses */
+            together: string;
             tolerance_percent: string | null;
             tolerance_quantity: string | null;
             tolerance_value: string | null;
@@ -3019,6 +3130,11 @@ export interface components {
             bin_ids: number[];
             /** Format: int64 */
             bins: number;
+            /**
+             * Format: int64
+             * @description lines that are on sheets of running counts, uncounted there
+             */
+            elsewhere: number;
             /**
              * Format: int64
              * @description where nothing is recorded: bins whose rows are to be filled in
@@ -3178,6 +3294,8 @@ export interface components {
             sheets_out: number;
             /** @enum {string} */
             state: "running" | "finished";
+            /** @description the name that it stands under with counts of other warehouses */
+            together: string;
             tolerance_percent: string | null;
             tolerance_quantity: string | null;
             tolerance_value: string | null;
@@ -3197,6 +3315,12 @@ export interface components {
              * @description uncounted lines that were settled to be zero
              */
             zeroed: number;
+        };
+        Together: {
+            /** @description the sums; it has no number */
+            all: components["schemas"]["OfSeveral"];
+            counts: components["schemas"]["OfSeveral"][];
+            name: string;
         };
         Tray: {
             doubts: components["schemas"]["DoubtView"][];
@@ -6162,6 +6286,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    together: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Together"];
                 };
             };
             /** @description Unauthorized */

@@ -7,6 +7,7 @@ import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, Stage } from "../frame/Frame";
 import { age, count, Empty, hours, many, plain, Warn, when } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
+import { Further, together, useFurther } from "./Further";
 import { all, type Draw, Part, sampleOf } from "./Part";
 import { isWhole, type Rule, Rules } from "./Rules";
 
@@ -50,9 +51,7 @@ function NewCountIn({
 	const [blind, setBlind] = useState<"open" | "blind">("blind");
 	const [search] = useSearchParams();
 	const portion = search.get("portion") === "today" && house.rotation;
-	const [name, setName] = useState(
-		`${house.code}, ${new Intl.DateTimeFormat("en-GB", { day: portion ? "numeric" : undefined, month: "long", year: "numeric" }).format(new Date())}`,
-	);
+	const [named, setName] = useState<string | null>(null);
 	const [limits, setLimits] = useState<Record<string, Limits>>({}); // by class; those of the count under ""
 	const [passed, setPassed] = useState<"stay" | "decide">("stay");
 	const [rules, setRules] = useState<Rule[]>([]);
@@ -61,6 +60,9 @@ function NewCountIn({
 	const [people, setPeople] = useState("");
 	const [walk, setWalk] = useState<"up and down" | "each aisle">(house.walk === "each aisle" ? "each aisle" : "up and down");
 	const [draw, setDraw] = useState<Draw>(() => ({ ...all(), how: portion ? "rotation" : "" }));
+	const [further, setFurther] = useState<number[]>([]); // warehouses that are counted at the same time
+	const day = new Intl.DateTimeFormat("en-GB", { day: portion ? "numeric" : undefined, month: "long", year: "numeric" }).format(new Date());
+	const name = named ?? (further.length > 0 ? day : `${house.code}, ${day}`);
 	const [keepAs, setKeepAs] = useState("");
 	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
@@ -96,6 +98,9 @@ function NewCountIn({
 		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, ...cut } })),
 		placeholderData: (before) => before,
 	});
+	const others = useFurther(further, scope, cut);
+	const sum = together([tally.data, ...others.map((o) => o.data)]);
+	const lacking = others.find((o) => o.error || o.data?.lines === 0);
 	const freeze = useMutation({
 		mutationFn: () =>
 			ask(
@@ -104,6 +109,7 @@ function NewCountIn({
 						key: once,
 						name,
 						scope,
+						further: further.length > 0 ? further : undefined,
 						blind: blind === "blind",
 						...cut,
 						zone: zone(),
@@ -122,7 +128,7 @@ function NewCountIn({
 			),
 		onSuccess: (made) => {
 			queries.invalidateQueries();
-			navigate(`/counts/${made.id}/sheets`);
+			navigate(further.length > 0 ? `/together/${made.id}` : `/counts/${made.id}/sheets`);
 		},
 	});
 	const within = useMemo(() => {
@@ -181,7 +187,10 @@ function NewCountIn({
 							tiles={tiles.data}
 							look={look}
 							chosen={bins}
-							onChoose={setBins}
+							onChoose={(b) => {
+								setFurther([]); // bins are those of one warehouse
+								setBins(new Set(b));
+							}}
 							legend={[
 								["ink", undefined, "in scope"],
 								["none", undefined, "not in scope"],
@@ -195,6 +204,16 @@ function NewCountIn({
 					{first ? (
 						<span data-tally>
 							<b>{count(t?.empty ?? 0)}</b> bins with rows to fill in; what is counted in them is found
+						</span>
+					) : further.length > 0 ? (
+						<span data-tally>
+							<b>{count(sum.lines)}</b> lines in <b>{count(sum.bins)}</b> bins of {count(further.length + 1)} warehouses
+							{sum.seconds > 0 && (
+								<span data-hours>
+									{" "}
+									· about <b>{hours(sum.seconds)}</b> of work
+								</span>
+							)}
 						</span>
 					) : (
 						<span data-tally>
@@ -213,14 +232,19 @@ function NewCountIn({
 						</span>
 					)}
 					{freeze.error && <Warn>{freeze.error.message}</Warn>}
+					{!freeze.error && lacking && (
+						<Warn>
+							{lacking.error?.message ??
+								`There is nothing to count in ${houses.find((h) => h.id === further[others.indexOf(lacking)])?.code}.`}
+						</Warn>
+					)}
 					<button
 						type="button"
 						className="act ml-auto"
-						disabled={!t || t.lines + t.empty === 0 || freeze.isPending || tally.isPlaceholderData}
+						disabled={!t || t.lines + t.empty === 0 || !sum.known || Boolean(lacking) || freeze.isPending || tally.isPlaceholderData}
 						onClick={() => freeze.mutate()}
 					>
-						{first ? "Begin a first count" : `Freeze ${many(t?.lines ?? 0, "line", "lines")}`} and cut{" "}
-						{many(t?.sheets_n ?? 0, "sheet", "sheets")}
+						{first ? "Begin a first count" : `Freeze ${many(sum.lines, "line", "lines")}`} and cut {many(sum.sheets, "sheet", "sheets")}
 					</button>
 				</>
 			}
@@ -243,13 +267,26 @@ function NewCountIn({
 							of={houses.filter((h) => h.lines > 0 || h.bins > 0).map((h) => [String(h.id), h.code])}
 							onChange={(v) => onHouse(Number(v))}
 						/>
+						{!first && (
+							<Further
+								houses={houses.filter((h) => h.id !== house.id && h.lines > 0)}
+								chosen={further}
+								onChange={(list) => {
+									setFurther(list);
+									if (list.length > 0) {
+										setZones(new Set());
+										setBins(new Set());
+									}
+								}}
+							/>
+						)}
 						<div className="mt-2 flex flex-wrap gap-x-5 gap-y-1">
 							{house.zones.map((z) => (
 								<label key={z} className="flex items-center gap-1.5">
 									<input
 										type="checkbox"
 										checked={bins.size === 0 && (zones.size === 0 || zones.has(z))}
-										disabled={bins.size > 0}
+										disabled={bins.size > 0 || further.length > 0}
 										onChange={() => {
 											const next = new Set(zones.size === 0 ? house.zones : zones);
 											if (!next.delete(z)) next.add(z);
@@ -341,6 +378,12 @@ function NewCountIn({
 								</form>
 								{keep.error && <Warn>{keep.error.message}</Warn>}
 							</div>
+						)}
+						{t && t.elsewhere > 0 && (
+							<p className="mt-2" data-elsewhere>
+								<b className="text-warn">!</b> {many(t.elsewhere, "of these lines is", "of these lines are")} on sheets of a count that
+								runs, and not counted there yet.
+							</p>
 						)}
 						{t && left > 0 && (
 							<p className="mt-2" data-left-out>

@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, useCount, usePerson } from "../frame/Frame";
@@ -71,6 +72,15 @@ export function Report() {
 							<h1>{c.name}</h1>
 							<p className="text-dim">
 								<span className="code">{c.warehouse}</span> · {many(f.recorded_lines, "recorded line", "recorded lines")}
+								{c.together && (
+									<>
+										{" "}
+										· one of{" "}
+										<Link className="word" to={`/together/${c.id}`}>
+											{c.together}
+										</Link>
+									</>
+								)}
 							</p>
 						</div>
 						<Big name="accuracy (IRA)" value={f.accuracy == null ? "–" : `${f.accuracy} %`} />

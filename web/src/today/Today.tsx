@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { Fragment } from "react";
 import { Link } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
@@ -49,8 +50,22 @@ export function Today() {
 						{warehouses.map((w) => (
 							<Portion key={w.id} house={w} />
 						))}
-						{running.map((c) => (
-							<CountCard key={c.id} c={c} />
+						{running.map((c, i) => (
+							<Fragment key={c.id}>
+								{c.together && c.together !== running[i - 1]?.together && (
+									<h2 className="mt-3 border-b border-rule pb-1">
+										<Link to={`/together/${c.id}`} className="hover:underline">
+											{c.together}
+										</Link>
+										<span className="font-normal text-dim">
+											, {many(running.filter((x) => x.together === c.together).length, "warehouse", "warehouses")} together:{" "}
+											{count(running.reduce((n, x) => (x.together === c.together ? n + x.counted : n), 0))} of{" "}
+											{count(running.reduce((n, x) => (x.together === c.together ? n + x.lines : n), 0))} lines
+										</span>
+									</h2>
+								)}
+								<CountCard c={c} />
+							</Fragment>
 						))}
 						{running.length === 0 && <p className="py-4 text-dim">No count is running.</p>}
 						{finished.length > 0 && <h2 className="mt-6 mb-1 border-b border-rule pb-1">Finished</h2>}
