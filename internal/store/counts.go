@@ -95,7 +95,7 @@ func Frozen(tx *gorm.DB, count int64, p Positions, take func(pos, recorded int64
 }
 
 // lineFixed are the columns of a line that are never worked out, but for its texts.
-const lineFixed = "pos, bin_id, item_id, has_row, recorded, cost, sheet_id"
+const lineFixed = "pos, bin_id, item_id, has_row, beside, recorded, cost, sheet_id"
 
 // worked are the columns that are worked out.
 var worked = []string{
@@ -137,6 +137,7 @@ func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine
 			BinID:     r.number(),
 			ItemID:    r.number(),
 			HasRow:    r.yes(),
+			Beside:    r.yes(),
 			Recorded:  r.number(),
 			Cost:      r.maybe(),
 			SheetID:   r.number(),
@@ -316,9 +317,42 @@ func (s *Store) WriteFrozen(ctx context.Context, count int64, lines []CountLine)
 // AddCountLines adds lines to a count, as found stock, within the transaction of a Write. They are gone until they are worked out.
 func AddCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 	texts := anyTexts(lines)
-	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
+	err := withConn(tx, func(c *sqlite3.SQLiteConn) error {
 		return inserted(tx.Statement.Context, c, frozenTable(count, texts, Gone), len(lines), fillFrozen(lines, texts))
 	})
+	if err != nil {
+		return err
+	}
+	var beside []int64
+	for i := range lines {
+		if lines[i].Beside {
+			beside = append(beside, lines[i].Pos)
+		}
+	}
+	if len(beside) == 0 {
+		return nil
+	}
+	where, args, err := Positions{Some: beside}.where("pos")
+	if err != nil {
+		return err
+	}
+	return tx.Exec("UPDATE count_lines SET beside = 1 WHERE count_id = ? AND "+where, append([]any{count}, args[0])...).Error
+}
+
+// RecordedIn gives the lines of a set that lie in bins, bin by bin.
+func RecordedIn(tx *gorm.DB, set int64, bins []int64, take func(l *StockLine) error) error {
+	b, err := json.Marshal(bins)
+	if err != nil {
+		return err
+	}
+	return Each(tx, `SELECT s.pos, s.bin_id, s.item_id, s.quantity, s.cost, s.lot, s.serial, s.holding, s.record_id, s.attributes
+		FROM json_each(?) k JOIN set_bins b ON b.set_id = ? AND b.bin_id = k.value
+		CROSS JOIN stock_lines s ON s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines`, []driver.Value{string(b), set},
+		func(v []driver.Value) error {
+			r := reader{v: v}
+			return take(&StockLine{SetID: set, Pos: r.number(), BinID: r.number(), ItemID: r.number(), Quantity: r.number(), Cost: r.maybe(), Lot: r.text(),
+				Serial: r.text(), Holding: r.text(), RecordID: r.text(), Attributes: r.text()})
+		})
 }
 
 // WriteCountItems writes what a count knows of its items, in a transaction of its own.

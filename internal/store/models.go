@@ -192,7 +192,8 @@ type CountLine struct {
 	CountID, Pos, BinID, ItemID        int64
 	Lot, Serial, Holding, RecordID     string
 	Attributes                         string // JSON
-	HasRow                             bool
+	HasRow                             bool   // it has a row on a sheet
+	Beside                             bool   // it has none, since it is not in the scope of the count, but it was recorded when that was frozen
 	Recorded                           int64
 	Cost                               *int64
 	SheetID                            int64
@@ -222,6 +223,9 @@ const (
 	QueueHeld
 	QueueAccepted
 )
+
+// Row tells whether the line is one that was recorded when the count was frozen.
+func (l *CountLine) Row() bool { return l.HasRow || l.Beside }
 
 // Gone is the status of a line that was found and is no more: its counts were withdrawn, and nothing else is known of it.
 const Gone = "gone"

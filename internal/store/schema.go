@@ -280,6 +280,13 @@ ALTER TABLE sheets ADD COLUMN coded INTEGER NOT NULL DEFAULT 0; -- rows that its
 ALTER TABLE sheets ADD COLUMN due INTEGER NOT NULL DEFAULT 0; -- when it is to be back
 ALTER TABLE entries ADD COLUMN since INTEGER NOT NULL DEFAULT 0; -- where it was counted some time between this and counted_at
 ALTER TABLE counts ADD COLUMN together TEXT NOT NULL DEFAULT ''; -- the name that counts of several warehouses stand under
+-- What was counted beside the scope of a count is no find where it was recorded when the count was frozen: it is held against that.
+ALTER TABLE count_lines ADD COLUMN beside INTEGER NOT NULL DEFAULT 0;
+UPDATE count_lines SET beside = 1, recorded = s.quantity, record_id = s.record_id, cost = s.cost
+	FROM counts c, set_bins b, stock_lines s WHERE c.id = count_lines.count_id AND c.state = 'running' AND count_lines.has_row = 0
+	AND b.set_id = c.set_id AND b.bin_id = count_lines.bin_id AND s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines
+	AND s.item_id = count_lines.item_id AND s.lot = count_lines.lot AND s.serial = count_lines.serial AND s.holding = count_lines.holding;
+UPDATE counts SET stale = 1 WHERE id IN (SELECT count_id FROM count_lines WHERE beside = 1);
 -- What came back and could not be taken as a count waits here until somebody says what it is. Nothing is ever deleted.
 CREATE TABLE doubts (
 	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL REFERENCES counts(id), return_id INTEGER NOT NULL DEFAULT 0, sheet_id INTEGER NOT NULL DEFAULT 0,

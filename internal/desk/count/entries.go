@@ -4,9 +4,11 @@ import (
 	"cmp"
 	"database/sql/driver"
 	"encoding/json"
+	"maps"
 	"slices"
 
 	"wobin/internal/core/counting"
+	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
@@ -60,6 +62,11 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 	if err != nil {
 		return nil, err
 	}
+	recorded, err := recordedOf(w, c, keys)
+	if err != nil {
+		return nil, err
+	}
+	columns := ColumnsOf(c)
 	lines, positions, made := make([]store.CountLine, len(keys)), map[FoundKey]int64{}, make([]int64, len(keys))
 	for i, k := range keys {
 		last++
@@ -74,6 +81,23 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 			SheetID: sheets[k],
 			Cost:    costs[k.Item],
 		}
+		if r := recorded[k]; r != nil { // it is not in the scope, but no find either
+			l := &lines[i]
+			l.Beside, l.Recorded, l.RecordID, l.Cost = true, r.Quantity, r.RecordID, r.Cost
+			if len(columns) > 0 && r.Attributes != "" {
+				kept := map[string]string{}
+				if err := json.Unmarshal([]byte(r.Attributes), &kept); err != nil {
+					return nil, err
+				}
+				own := map[string]string{}
+				for name, v := range kept {
+					own[field.LineAttribute+name] = v
+				}
+				if l.Attributes, err = KeepColumns(own, columns); err != nil {
+					return nil, err
+				}
+			}
+		}
 		positions[k], made[i] = last, last
 	}
 	if err := store.AddCountLines(w.DB, c.ID, lines); err != nil {
@@ -87,6 +111,25 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 		return nil, err
 	}
 	return positions, findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", made)
+}
+
+// recordedOf gives what was recorded of keys when the count was frozen.
+func recordedOf(w *desk.Work, c *store.Count, keys []FoundKey) (map[FoundKey]*store.StockLine, error) {
+	out := make(map[FoundKey]*store.StockLine, len(keys))
+	if c.SetID == 0 {
+		return out, nil
+	}
+	in := map[int64]bool{}
+	for _, k := range keys {
+		in[k.Bin], out[k] = true, nil
+	}
+	return out, store.RecordedIn(w.DB, c.SetID, slices.Sorted(maps.Keys(in)), func(l *store.StockLine) error {
+		k := FoundKey{Bin: l.BinID, Item: l.ItemID, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding}
+		if _, wanted := out[k]; wanted {
+			out[k] = l
+		}
+		return nil
+	})
 }
 
 // findMoves finds movements since the freeze their lines, for the lines or the movements that where picks by their numbers.

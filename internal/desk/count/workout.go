@@ -145,7 +145,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		before := *l
 		x := variance.Input{
 			Recorded:  quantity.Quantity(l.Recorded),
-			Row:       l.HasRow,
+			Row:       l.Row(),
 			Frozen:    c.FrozenAt,
 			Latest:    rules.latest,
 			Movements: in.moves,
@@ -155,7 +155,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		if l.Cost != nil {
 			x.Cost, x.Costed = quantity.Cost(*l.Cost), true
 		}
-		if !l.HasRow && len(x.Movements) == 0 && len(x.Entries) > 0 && earlier[l.Pos] {
+		if !l.Row() && len(x.Movements) == 0 && len(x.Entries) > 0 && earlier[l.Pos] {
 			x.Movements = []stock.Movement{{At: c.FrozenAt}} // it is no stock that nobody knew of
 		}
 		now, err := worked(&x, l, rules.tolerances.For(rules.classes[l.ItemID]), rules.postTolerated)
@@ -179,7 +179,7 @@ func worked(in *variance.Input, l *store.CountLine, tol variance.Tolerance, post
 	if now.Result, err = variance.Evaluate(in, tol); err != nil {
 		return now, err
 	}
-	now.Gone = !in.Row && len(in.Entries) == 0 && len(in.Movements) == 0 && l.Postings == 0
+	now.Gone = len(in.Entries) == 0 && l.Postings == 0 && (!in.Row && len(in.Movements) == 0 || l.Beside)
 	now.Rest, err = now.Result.Rest(now.Sent, postTolerated)
 	return now, err
 }
@@ -191,7 +191,7 @@ func sentOf(l *store.CountLine) variance.Sent {
 // LineState is where a line stands, as it was written down.
 func LineState(l *store.CountLine) variance.Line {
 	s := variance.Line{
-		Row:      l.HasRow,
+		Row:      l.Row(),
 		Costed:   l.Cost != nil,
 		Gone:     l.Status == store.Gone,
 		Sent:     sentOf(l),

@@ -1,7 +1,9 @@
 package counting
 
 import (
+	"cmp"
 	"database/sql"
+	"slices"
 	"strings"
 
 	"wobin/internal/core/counting"
@@ -46,6 +48,9 @@ func (f *Found) line(w *desk.Work, c *store.Count, tray bool) (pos int64, s stor
 	if k.Item, err = f.item(w); err != nil {
 		return 0, s, err
 	}
+	if err := f.open(w, c, &k); err != nil {
+		return 0, s, err
+	}
 	var is store.CountLine
 	if err := w.Where("count_id = ? AND bin_id = ? AND item_id = ? AND lot = ? AND serial = ? AND holding = ?", c.ID, k.Bin, k.Item, k.Lot, k.Serial,
 		k.Holding).Limit(1).Find(&is).Error; err != nil {
@@ -64,6 +69,51 @@ func (f *Found) line(w *desk.Work, c *store.Count, tray bool) (pos int64, s stor
 			count.RowCodeOf(c.ID, &is, own.Number, own.First), own.Number)
 	}
 	return is.Pos, s, nil
+}
+
+// open fills in what was left open of a lot, serial and holding where only one line of the item is recorded or counted in the bin, and asks
+// where several are.
+func (f *Found) open(w *desk.Work, c *store.Count, k *count.FoundKey) error {
+	var known []count.FoundKey
+	fits := func(l count.FoundKey) {
+		for _, x := range [][2]string{{k.Lot, l.Lot}, {k.Serial, l.Serial}, {k.Holding, l.Holding}} {
+			if x[0] != "" && !strings.EqualFold(x[0], x[1]) {
+				return
+			}
+		}
+		if !slices.Contains(known, l) {
+			known = append(known, l)
+		}
+	}
+	var lines []store.CountLine
+	if err := w.Where("count_id = ? AND bin_id = ? AND item_id = ? AND status <> ?", c.ID, k.Bin, k.Item, store.Gone).Find(&lines).Error; err != nil {
+		return err
+	}
+	for _, l := range lines {
+		fits(count.FoundKey{Bin: k.Bin, Item: k.Item, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding})
+	}
+	err := store.RecordedIn(w.DB, c.SetID, []int64{k.Bin}, func(l *store.StockLine) error {
+		if l.ItemID == k.Item {
+			fits(count.FoundKey{Bin: k.Bin, Item: k.Item, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding})
+		}
+		return nil
+	})
+	if err != nil || len(known) == 0 || slices.Contains(known, *k) {
+		return err
+	}
+	if len(known) > 1 {
+		words := make([]string, 0, len(known))
+		for _, l := range known[:min(len(known), 4)] {
+			words = append(words, cmp.Or(strings.Join(strings.Fields(l.Lot+" "+l.Serial+" "+l.Holding), " "), "none"))
+		}
+		if len(known) > 4 {
+			words = append(words, "…")
+		}
+		return desk.RefuseAs(desk.Invalid, "lot", "%s lies in %s as %s. Say which of them was counted.", f.SKU, f.Bin, strings.Join(words, ", "))
+	}
+	*k = known[0]
+	f.Lot, f.Serial, f.Holding = k.Lot, k.Serial, k.Holding
+	return nil
 }
 
 // bin finds the bin, without regard to case.

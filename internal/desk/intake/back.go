@@ -289,7 +289,7 @@ func (d *Room) lookCount(
 	if err != nil {
 		return nil, err
 	}
-	find := finder{tx: tx, count: c.ID, house: h, year: d.Now().Year(), rec: rec, known: rec.known(), made: b.keys}
+	find := finder{tx: tx, count: c.ID, set: c.SetID, house: h, year: d.Now().Year(), rec: rec, known: rec.known(), made: b.keys}
 	frozen.Elsewhere = find.line
 	if said := cutSince(sheets, numbers, frozen); said != "" {
 		v.Assumed = append(v.Assumed, said)

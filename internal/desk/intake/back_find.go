@@ -25,6 +25,7 @@ import (
 type finder struct {
 	tx    *gorm.DB
 	count int64
+	set   int64 // the recorded stock that was frozen
 	house *store.Warehouse
 	year  int // in which it is read: scanned dates have two digits of theirs
 	rec   *records
@@ -40,7 +41,7 @@ type finder struct {
 
 // foundLine is a line of the count by what else than bin and item its key has.
 type foundLine struct {
-	pos  int64
+	pos  int64     // 0: it was recorded when the count was frozen, but is not in its scope
 	rest [3]string // lot, serial, holding
 	next int32
 }
@@ -115,7 +116,7 @@ func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]strin
 	for at := f.first[[2]int64{where.id, item}]; at > 0; at = f.lines[at-1].next {
 		l := &f.lines[at-1]
 		if l.rest == given {
-			return l.pos, is, "", nil
+			return f.at(l, where.id, item, &is), is, "", nil
 		}
 		if l.fits(given) {
 			fit = append(fit, l)
@@ -127,7 +128,7 @@ func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]strin
 	case 1: // what the row leaves open can only be this
 		f.only++
 		is[stock.Lot], is[stock.Serial], is[stock.Holding] = fit[0].rest[0], fit[0].rest[1], fit[0].rest[2]
-		return fit[0].pos, is, "", nil
+		return f.at(fit[0], where.id, item, &is), is, "", nil
 	default:
 		return -1, key, fit[0].open(
 				fit[1],
@@ -140,6 +141,15 @@ func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]strin
 			)
 	}
 	return -1, is, "", nil
+}
+
+// at gives the position of a line; -1 for one that is not in the scope of the count, and is made.
+func (f *finder) at(l *foundLine, bin, item int64, is *[stock.Parts]string) int64 {
+	if l.pos != 0 {
+		return l.pos
+	}
+	f.made[strings.Join(is[:], "\x00")] = count.FoundKey{Bin: bin, Item: item, Lot: l.rest[0], Serial: l.rest[1], Holding: l.rest[2]}
+	return -1
 }
 
 // fits tells whether the line may be meant where only some of the key is given.
@@ -174,24 +184,52 @@ func alternatives(lines []*foundLine) string {
 	return strings.Join(texts, ", ")
 }
 
-// load reads the keys of the count's lines. An error is kept for the end.
+// load reads the keys of the count's lines, and of those that were recorded beside its scope. An error is kept for the end.
 func (f *finder) load() {
 	f.first, f.bins = map[[2]int64]int32{}, f.known.Bins(f.house.Code)
-	f.err = store.Each(
-		f.tx,
-		"SELECT pos, bin_id, item_id, lot, serial, holding FROM count_lines WHERE count_id = ? ORDER BY pos DESC",
-		[]driver.Value{f.count},
-		func(v []driver.Value) error {
-			l, at := foundLine{pos: v[0].(int64)}, [2]int64{v[1].(int64), v[2].(int64)}
-			for i := range l.rest {
-				if l.rest[i], _ = v[3+i].(string); l.rest[i] != "" {
-					f.names[i].Intern([]byte(l.rest[i]))
+	add := func(v []driver.Value, pos int64) {
+		l, at := foundLine{pos: pos}, [2]int64{v[1].(int64), v[2].(int64)}
+		for i := range l.rest {
+			l.rest[i], _ = v[3+i].(string)
+		}
+		if pos == 0 { // of the frozen stock: only what is no line of the count
+			for n := f.first[at]; n > 0; n = f.lines[n-1].next {
+				if f.lines[n-1].rest == l.rest {
+					return
 				}
 			}
-			l.next = f.first[at]
-			f.lines = append(f.lines, l)
-			f.first[at] = int32(len(f.lines))
+		}
+		for i := range l.rest {
+			if l.rest[i] != "" {
+				f.names[i].Intern([]byte(l.rest[i]))
+			}
+		}
+		l.next = f.first[at]
+		f.lines = append(f.lines, l)
+		f.first[at] = int32(len(f.lines))
+	}
+	rows := 0
+	f.err = store.Each(
+		f.tx,
+		"SELECT pos, bin_id, item_id, lot, serial, holding, has_row FROM count_lines WHERE count_id = ? ORDER BY pos DESC",
+		[]driver.Value{f.count},
+		func(v []driver.Value) error {
+			add(v, v[0].(int64))
+			if v[6].(int64) != 0 {
+				rows++
+			}
 			return nil
 		},
 	)
+	var all int
+	if f.err == nil && f.set != 0 {
+		f.err = f.tx.Raw("SELECT lines FROM stock_sets WHERE id = ?", f.set).Scan(&all).Error
+	}
+	if f.err == nil && all > rows { // else all of it is in the count
+		f.err = store.Each(f.tx, "SELECT pos, bin_id, item_id, lot, serial, holding FROM stock_lines WHERE set_id = ?", []driver.Value{f.set},
+			func(v []driver.Value) error {
+				add(v, 0)
+				return nil
+			})
+	}
 }
