@@ -282,6 +282,22 @@ func TestSample(t *testing.T) {
 	assert.False(t, r.Sample.Shown, "none was to be wrong")
 	assert.Equal(t, 2, r.Sample.Bad)
 	assert.Equal(t, "14.55", r.Sample.Estimate.String(), "2.00 in 55 lines are so much in 400")
+	// What is counted beside the sample changes nothing about what it says.
+	counted := map[string]bool{}
+	for _, l := range page.Lines {
+		counted[l.SKU] = true
+	}
+	for i := range 400 {
+		if sku := fmt.Sprintf("S%03d", i); !counted[sku] {
+			_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: fmt.Sprintf("A-%02d-%d", i/8, i%8/4), SKU: sku},
+				Text: "999", CountedAt: "2026-11-20 12:00"}})
+			require.NoError(t, err)
+			break
+		}
+	}
+	beside, err := d.Report.Report(ctx, nell, c.ID)
+	require.NoError(t, err)
+	assert.Equal(t, r.Sample, beside.Sample)
 	by := draw
 	by.By, by.Lines = "value", 20
 	valued, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Sample: &by}, plan.Cut{Rows: 500})

@@ -88,7 +88,7 @@ func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Repo
 		return r, err
 	}
 	r.Figures = viewFigures(all.Figures)
-	if r.Sample, err = sampled(c.Count, &all.Figures); err != nil {
+	if r.Sample, err = sampled(c.Tx, c.Count); err != nil {
 		return r, err
 	}
 	for sort, into := range map[string]*[]ReportPart{store.PartZone: &r.Zones, store.PartCategory: &r.Categories,

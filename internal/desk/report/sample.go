@@ -4,9 +4,10 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"gorm.io/gorm"
+
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/sample"
-	"wobin/internal/core/variance"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
 )
@@ -26,14 +27,19 @@ type SampleView struct {
 	Estimate *quantity.Money `json:"estimate" doc:"drawn by lines: the gross value of all variances, if they are as those of the sample"`
 }
 
-// sampled states the result of a count that is a sample; nil where it is none.
-func sampled(c *store.Count, f *variance.Figures) (*SampleView, error) {
+// sampled states the result of a count that is a sample; nil where it is none. What was counted beside the lines that were drawn says nothing.
+func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
 	var scope count.Scope
 	if err := json.Unmarshal([]byte(c.Scope), &scope); err != nil || scope.Sample == nil {
 		return nil, err
 	}
-	v := &SampleView{Sample: *scope.Sample, Drawn: f.RecordedLines, Bad: f.Over + f.Short}
-	v.Counted = f.RecordedCounted
+	v := &SampleView{Sample: *scope.Sample}
+	var gross, unvalued int64
+	if err := tx.Raw(`SELECT count(*), coalesce(sum(entries > 0), 0), coalesce(sum(status IN ('over', 'short')), 0), coalesce(sum(abs(value)), 0),
+		coalesce(sum(cost IS NULL), 0) FROM count_lines WHERE count_id = ? AND has_row = 1`, c.ID).
+		Row().Scan(&v.Drawn, &v.Counted, &v.Bad, &gross, &unvalued); err != nil {
+		return nil, err
+	}
 	if v.Counted < v.Drawn || v.Drawn == 0 {
 		v.Words = fmt.Sprintf("%d of the %d lines of the sample are not counted yet, so it shows nothing.", v.Drawn-v.Counted, v.Drawn)
 		return v, nil
@@ -56,8 +62,8 @@ func sampled(c *store.Count, f *variance.Figures) (*SampleView, error) {
 	} else {
 		v.Words += fmt.Sprintf("It is not shown that it is above %s.", figure)
 	}
-	if f.Unvalued == 0 {
-		if total, ok := sample.Project(int64(f.Values.Gross), v.Of, v.Drawn); ok {
+	if unvalued == 0 {
+		if total, ok := sample.Project(gross, v.Of, v.Drawn); ok {
 			m := quantity.Money(total)
 			v.Estimate = &m
 		}
