@@ -1,6 +1,10 @@
 package store
 
-import "wobin/internal/core/variance"
+import (
+	"slices"
+
+	"wobin/internal/core/variance"
+)
 
 // The rows of the tables. Quantities and costs are millionths, values hundredths, times Unix nanoseconds.
 
@@ -185,7 +189,14 @@ const (
 	Out     = "out"
 	Back    = "back"
 	CutAnew = "cut anew" // its rows are on other sheets now, and it stands only for its row codes
+	LetGo   = "let go"   // its rows are out of the count
 )
+
+// Void are the states of sheets that nobody counts by.
+var Void = []string{CutAnew, LetGo}
+
+// Void tells whether nobody counts by the sheet.
+func (s *Sheet) Void() bool { return slices.Contains(Void, s.State) }
 
 // CountLine is one line of a count and what was worked out about it.
 type CountLine struct {

@@ -216,6 +216,33 @@ func (s *Server) registerCounts() {
 			made, err := d.Plan.CutAnew(ctx, p, in.Count, in.Body)
 			return sheetsMade{made}, err
 		})
+	op(s, "seeMore", http.MethodPost, "/api/counts/{count}/more/tally", "What lines a running count would be given",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body plan.More
+		}) (plan.Extension, error) {
+			return d.Plan.SeeMore(ctx, p, in.Count, in.Body)
+		})
+	op(s, "addMore", http.MethodPost, "/api/counts/{count}/more", "Give a running count lines that it has not",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body plan.More
+		}) (plan.Extension, error) {
+			return d.Plan.AddMore(ctx, p, in.Count, in.Body)
+		})
+	op(s, "letGo", http.MethodPost, "/api/counts/{count}/let-go", "Let lines of sheets go, of which nothing is counted, or take them up again",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Sheets []int `json:"sheets" minItems:"1" maxItems:"5000"`
+				Again  bool  `json:"again,omitempty" doc:"take them up again"`
+			}
+		}) (done, error) {
+			if in.Body.Again {
+				return done{true}, d.Plan.TakeUp(ctx, p, in.Count, in.Body.Sheets)
+			}
+			return done{true}, d.Plan.LetGo(ctx, p, in.Count, in.Body.Sheets)
+		})
 	op(s, "sheetBins", http.MethodGet, "/api/counts/{count}/sheets/{number}/bins", "The bins of a sheet in walking order",
 		func(ctx context.Context, p desk.Person, in *SheetPath) ([]plan.BinOfSheet, error) {
 			return d.Plan.SheetBins(ctx, p, in.Count, in.Number)

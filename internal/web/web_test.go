@@ -103,6 +103,9 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/counts/{count}/take-back":                {`{"sheets":[1],"back":true}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/cut-anew":                 {`{"sheets":[1],"rows":50}`, []string{"controller"}},
 		"POST /api/counts/{count}/sheets/{number}/part":     {`{"from":"x"}`, []string{"controller"}},
+		"POST /api/counts/{count}/more":                     {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
+		"POST /api/counts/{count}/more/tally":               {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
+		"POST /api/counts/{count}/let-go":                   {`{"sheets":[1]}`, []string{"controller"}},
 		"POST /api/counts/{count}/hand-out":                 {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/entries": {
 			`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`,

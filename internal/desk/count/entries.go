@@ -100,17 +100,69 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 		}
 		positions[k], made[i] = last, last
 	}
+	return positions, put(w, c, lines, made)
+}
+
+// put adds lines with what a count knows of their items, and finds them the movements since the freeze.
+func put(w *desk.Work, c *store.Count, lines []store.CountLine, positions []int64) error {
 	if err := store.AddCountLines(w.DB, c.ID, lines); err != nil {
-		return nil, err
+		return err
+	}
+	items := make([]int64, len(lines))
+	for i := range lines {
+		items[i] = lines[i].ItemID
 	}
 	list, err := json.Marshal(items)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	if err := w.Exec(`INSERT OR IGNORE INTO count_items SELECT ?, id, category, class FROM items WHERE id IN (SELECT value FROM json_each(?))`, c.ID, string(list)).Error; err != nil {
-		return nil, err
+		return err
 	}
-	return positions, findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", made)
+	return findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", positions)
+}
+
+// AddRows adds recorded lines with rows on sheets to a count that runs, uncounted, and works them out.
+func AddRows(w *desk.Work, c *store.Count, lines []store.CountLine) error {
+	positions := make([]int64, len(lines))
+	for i := range lines {
+		positions[i] = lines[i].Pos
+	}
+	if err := put(w, c, lines, positions); err != nil {
+		return err
+	}
+	return WorkOut(w, c, positions, false)
+}
+
+// TakeOut takes lines off their sheet, of which nothing was counted: they are beside the count from then on, and count for nothing.
+func TakeOut(w *desk.Work, c *store.Count, s *store.Sheet, positions []int64) error {
+	if len(positions) == 0 {
+		return nil
+	}
+	if err := w.Exec("UPDATE count_lines SET has_row = 0, beside = 1, zeroed = 0 WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First,
+		s.First+int64(s.Lines)).Error; err != nil {
+		return err
+	}
+	return WorkOut(w, c, positions, false)
+}
+
+// TakeIn puts the lines of a sheet that was let go on it again, and sets how many of them are counted.
+func TakeIn(w *desk.Work, c *store.Count, s *store.Sheet) error {
+	to := s.First + int64(s.Coded)
+	var positions []int64
+	if err := w.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First, to).Scan(&positions).Error; err != nil {
+		return err
+	}
+	if len(positions) == 0 {
+		return nil
+	}
+	if err := w.Exec("UPDATE count_lines SET has_row = 1, beside = 0 WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First, to).Error; err != nil {
+		return err
+	}
+	if err := WorkOut(w, c, positions, false); err != nil {
+		return err
+	}
+	return w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0", c.ID, s.First, to).Scan(&s.Counted).Error
 }
 
 // recordedOf gives what was recorded of keys when the count was frozen.

@@ -96,7 +96,7 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 		State string
 		N     int
 	}
-	if err := c.Tx.Raw("SELECT state, count(*) AS n FROM sheets WHERE count_id = ? AND state <> ? GROUP BY state", c.ID, store.CutAnew).Scan(&states).Error; err != nil {
+	if err := c.Tx.Raw("SELECT state, count(*) AS n FROM sheets WHERE count_id = ? AND state NOT IN ? GROUP BY state", c.ID, store.Void).Scan(&states).Error; err != nil {
 		return s, err
 	}
 	for _, x := range states {

@@ -27,7 +27,7 @@ func (f *Found) line(w *desk.Work, c *store.Count, tray bool) (pos int64, s stor
 	if err := w.Where("count_id = ? AND number = ?", c.ID, f.Sheet).Limit(1).Find(&s).Error; err != nil {
 		return 0, s, err
 	}
-	if s.ID == 0 || s.State == store.CutAnew {
+	if s.ID == 0 || s.Void() {
 		return 0, s, desk.RefuseAs(desk.Invalid, "sheet", "This count has no sheet number %d.", f.Sheet)
 	}
 	for _, text := range []*string{&f.Bin, &f.SKU, &f.Lot, &f.Serial, &f.Holding} {

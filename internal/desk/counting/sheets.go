@@ -33,7 +33,7 @@ type SheetView struct {
 	Lines     int        `json:"lines"`
 	Empty     int        `json:"empty" doc:"rows to fill in for each bin, where nothing is recorded; 0 elsewhere"`
 	Counted   int        `json:"counted"`
-	State     string     `json:"state" enum:"with us,out,back"`
+	State     string     `json:"state" enum:"with us,out,back,let go"`
 	Counter   string     `json:"counter"`
 	OutAt     *time.Time `json:"out_at"`
 	BackAt    *time.Time `json:"back_at"`
@@ -70,6 +70,9 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 		v := SheetView{ID: s.ID, Number: s.Number, Code: s.Code, Zone: s.Zone, FirstBin: s.FirstBin, LastBin: s.LastBin, Lines: s.Lines, Empty: s.Empty,
 			Counted: s.Counted, State: s.State, Counter: s.Counter, OutAt: desk.Moment(s.OutAt), BackAt: desk.Moment(s.BackAt), Due: desk.Moment(s.Due),
 			Seconds: s.Seconds, Revisions: s.Revisions}
+		if s.State == store.LetGo {
+			v.Lines = s.Rows()
+		}
 		if end, out := ends[s.Number]; out {
 			v.Likely = &end
 		}
@@ -115,7 +118,7 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 		if counter == "" {
 			to["state"], to["out_at"], to["due"] = store.WithUs, 0, 0
 		}
-		r := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state NOT IN ?", c.ID, h.Sheets, []string{store.Back, store.CutAnew}).Updates(to)
+		r := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state NOT IN ?", c.ID, h.Sheets, append([]string{store.Back}, store.Void...)).Updates(to)
 		if r.Error != nil {
 			return none, r.Error
 		}
@@ -183,7 +186,7 @@ func (d *Room) WriteSheet(
 	if err := c.Tx.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&s).Error; err != nil {
 		return "", nil, err
 	}
-	if s.ID == 0 || s.State == store.CutAnew {
+	if s.ID == 0 || s.Void() {
 		return "", nil, desk.Missing("The sheet")
 	}
 	return writeSheet(c.Tx, c.Count, &s, form)
@@ -270,7 +273,7 @@ func (d *Room) Print(ctx context.Context, p desk.Person, countID int64, paper st
 		return desk.RefuseAs(desk.Invalid, "paper", "%q is no paper that sheets are printed on. They are on A4 or Letter.", paper)
 	}
 	var sheets []store.Sheet
-	q := c.Tx.Where("count_id = ? AND state <> ?", countID, store.CutAnew)
+	q := c.Tx.Where("count_id = ? AND state NOT IN ?", countID, store.Void)
 	if len(numbers) > 0 {
 		q = q.Where("number IN ?", numbers)
 	}
@@ -308,7 +311,7 @@ func (d *Room) WriteSheets(ctx context.Context, p desk.Person, countID int64, fo
 		return err
 	}
 	var sheets []store.Sheet
-	if err := c.Tx.Where("count_id = ? AND state <> ?", countID, store.CutAnew).Order("number").Find(&sheets).Error; err != nil {
+	if err := c.Tx.Where("count_id = ? AND state NOT IN ?", countID, store.Void).Order("number").Find(&sheets).Error; err != nil {
 		return err
 	}
 	z := zip.NewWriter(begin())

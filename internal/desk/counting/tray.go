@@ -92,7 +92,7 @@ func (d *Room) Tray(ctx context.Context, p desk.Person, countID int64, settled b
 	if err := c.Tx.Raw("SELECT count(*) FROM doubts WHERE count_id = ? AND state <> ?", c.ID, store.Waits).Scan(&t.Settled).Error; err != nil {
 		return t, err
 	}
-	return t, c.Tx.Raw("SELECT coalesce(min(number), 0) FROM sheets WHERE count_id = ? AND state <> ?", c.ID, store.CutAnew).Scan(&t.Sheets).Error
+	return t, c.Tx.Raw("SELECT coalesce(min(number), 0) FROM sheets WHERE count_id = ? AND state NOT IN ?", c.ID, store.Void).Scan(&t.Sheets).Error
 }
 
 // NoteDoubt puts something that was written on a sheet and is not understood into the tray: an item that nobody knows, a bin that there is

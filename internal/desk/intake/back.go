@@ -453,17 +453,27 @@ func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
 
 // cutSince tells which of the sheets of a file were cut anew since, so that their rows are on others now.
 func cutSince(sheets map[int]store.Sheet, numbers []int, f *counting.Frozen) string {
-	var old []string
+	var old, gone []string
 	for _, n := range numbers {
-		if s := sheets[n]; s.Rows() > s.Lines {
+		switch s := sheets[n]; {
+		case s.State == store.LetGo:
+			gone = append(gone, strconv.Itoa(n))
+		case s.Rows() > s.Lines:
 			old = append(old, strconv.Itoa(n))
 		}
 	}
-	if f.SheetOf == nil || len(old) == 0 {
-		return ""
+	var said []string
+	sheet := func(n []string) string {
+		if len(n) == 1 {
+			return "Sheet " + n[0]
+		}
+		return "Of sheets " + strings.Join(n, ", ") + " each"
 	}
-	if len(old) == 1 {
-		return "Sheet " + old[0] + " was cut anew or parted since it was written. Its rows are taken as those of the sheets that they are on now."
+	if len(old) > 0 {
+		said = append(said, sheet(old)+" was cut anew or parted since it was written. Its rows are taken as those of the sheets that they are on now.")
 	}
-	return "Sheets " + strings.Join(old, ", ") + " were cut anew or parted since they were written. Their rows are taken as those of the sheets that they are on now."
+	if len(gone) > 0 {
+		said = append(said, sheet(gone)+" was let go out of the count. Its rows are taken as counted beside it, and held against what was recorded.")
+	}
+	return strings.Join(said, " ")
 }

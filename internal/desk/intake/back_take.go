@@ -97,6 +97,9 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 	}
 	for _, n := range b.touched {
 		s := sheets[n]
+		if s.Void() {
+			continue
+		}
 		to := map[string]any{"state": store.Back, "back_at": w.Now}
 		if b.view.By != "" {
 			to["counter"] = b.view.By

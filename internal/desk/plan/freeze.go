@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/counting"
+	"wobin/internal/core/cutting"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -24,23 +25,7 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 			return err
 		}
 		for n := range cuts {
-			x := &cuts[n]
-			from, to := s.bins[x.From].from, s.bins[x.To-1].to
-			list[n] = store.Sheet{
-				CountID:  c.ID,
-				Number:   n + 1,
-				Code:     counting.SheetCode(int(c.ID), n+1),
-				Zone:     s.zones(x),
-				FirstBin: s.code(x.From),
-				LastBin: s.code(
-					x.To - 1,
-				),
-				First:   int64(from + 1),
-				Lines:   int(to - from),
-				Counter: cut.who(x.Person),
-				Seconds: x.Seconds,
-				State:   store.WithUs,
-			}
+			list[n] = s.sheet(&cuts[n], cut, c.ID, n+1)
 			if s.first {
 				list[n].First, list[n].Empty = 1, cut.Empty
 			}
@@ -114,6 +99,13 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 	return len(cuts), d.Store.WriteCountTallies(ctx, c.ID, t.tallies())
 }
 
+// sheet makes a sheet of what was cut; its lines are counted from the first of the scope.
+func (s *scoped) sheet(x *cutting.Sheet, cut Cut, countID int64, number int) store.Sheet {
+	from, to := s.bins[x.From].from, s.bins[x.To-1].to
+	return store.Sheet{CountID: countID, Number: number, Code: counting.SheetCode(int(countID), number), Zone: s.zones(x), FirstBin: s.code(x.From),
+		LastBin: s.code(x.To - 1), First: int64(from + 1), Lines: int(to - from), Counter: cut.who(x.Person), Seconds: x.Seconds, State: store.WithUs}
+}
+
 // countItems gives what a count knows of the items in its scope.
 func (d *Room) countItems(tx *gorm.DB, c *store.Count, s *scoped) (map[int64]store.CountItem, error) {
 	in := make(map[int64]bool)
@@ -136,7 +128,8 @@ type freezing struct {
 	count      *store.Count
 	scope      *scoped
 	sheets     []store.Sheet
-	sheet      int // the one in hand
+	sheet      int   // the one in hand
+	base       int64 // the position behind which the lines stand, in a count that runs
 	categories map[int64]store.CountItem
 	columns    []string
 	parts      map[store.Part]*store.PartTally
@@ -170,7 +163,7 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 		next++
 		line := &piece[n-from]
 		*line = store.CountLine{
-			Pos:      int64(n + 1),
+			Pos:      t.base + int64(n+1),
 			BinID:    l.BinID,
 			ItemID:   l.ItemID,
 			Lot:      l.Lot,
@@ -198,8 +191,9 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 		for int64(t.sheets[t.sheet].First)+int64(t.sheets[t.sheet].Lines) <= l.Pos {
 			t.sheet++
 		}
-		l.SheetID = t.sheets[t.sheet].ID
-		t.tally(l)
+		if l.SheetID = t.sheets[t.sheet].ID; t.parts != nil { // else they are worked out
+			t.tally(l)
+		}
 	}
 	return piece, nil
 }

@@ -90,7 +90,7 @@ func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, cut Cut
 	if cut, err = cut.settled(); err != nil {
 		return t, err
 	}
-	s, err := d.scoped(ctx, tx, h, sc, cut)
+	s, err := d.scoped(ctx, tx, h, sc, cut, nil)
 	if err != nil {
 		return t, err
 	}
@@ -272,7 +272,7 @@ func (d *Room) prepare(ctx context.Context, p desk.Person, n NewCount) (f *froze
 	if f.cut, err = n.Cut.settled(); err != nil {
 		return nil, err
 	}
-	if f.scoped, err = d.scoped(ctx, tx, f.house, n.Scope, f.cut); err != nil {
+	if f.scoped, err = d.scoped(ctx, tx, f.house, n.Scope, f.cut, nil); err != nil {
 		return nil, err
 	}
 	if len(n.Further) > 0 {

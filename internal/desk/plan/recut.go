@@ -48,7 +48,7 @@ func (d *Room) recutting(w *desk.Work, countID int64) (*recutting, error) {
 
 // sheets gives sheets by their numbers, those that stand.
 func (x *recutting) sheets(numbers []int) (out []store.Sheet, err error) {
-	err = x.w.Where("count_id = ? AND number IN ? AND state <> ?", x.c.ID, numbers, store.CutAnew).Order("first, number").Find(&out).Error
+	err = x.w.Where("count_id = ? AND number IN ? AND state NOT IN ?", x.c.ID, numbers, store.Void).Order("first, number").Find(&out).Error
 	if err == nil && len(out) != len(numbers) {
 		err = desk.Missing("The sheet")
 	}

@@ -192,7 +192,7 @@ func (d *Room) Rotation(ctx context.Context, p desk.Person, warehouse int64) (v 
 	if cut, err = cut.settled(); err != nil {
 		return v, err
 	}
-	s, err := d.scoped(ctx, tx, h, count.Scope{Warehouse: h.ID, Rotation: true}, cut)
+	s, err := d.scoped(ctx, tx, h, count.Scope{Warehouse: h.ID, Rotation: true}, cut, nil)
 	if err != nil {
 		return v, err
 	}

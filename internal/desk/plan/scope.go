@@ -76,7 +76,8 @@ func (b *binIn) empty() bool { return b.from == b.to }
 
 // scope finds what is to be counted, in walking order: the recorded lines that the rules pick and, unless they are to be left out, the bins
 // in which nothing is recorded: somebody must look.
-func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc count.Scope, cut Cut) (*scoped, error) {
+// keep, where given, lets some of the lines through.
+func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc count.Scope, cut Cut, keep func(*scoped, []int32) ([]int32, error)) (*scoped, error) {
 	if err := scope.Check(sc.Rules); err != nil {
 		return nil, desk.RefuseAs(desk.Invalid, "rules", "%s", err.Error())
 	}
@@ -156,7 +157,12 @@ func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc c
 			return nil, err
 		}
 	}
-	if sc.Rotation || sc.Sample != nil {
+	if keep != nil {
+		if picked, err = keep(s, picked); err != nil {
+			return nil, err
+		}
+	}
+	if sc.Rotation || sc.Sample != nil || keep != nil {
 		runs = map[int64][2]int32{}
 		for _, bin := range set.Bins { // where something is recorded nobody looks for what is not
 			runs[bin] = [2]int32{}

@@ -295,6 +295,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/let-go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let lines of sheets go, of which nothing is counted, or take them up again */
+        post: operations["letGo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/lines": {
         parameters: {
             query?: never;
@@ -340,6 +357,40 @@ export interface paths {
         put?: never;
         /** Take one standing count of a line back */
         post: operations["withdrawEntry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/more": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a running count lines that it has not */
+        post: operations["addMore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/more/tally": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What lines a running count would be given */
+        post: operations["seeMore"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1640,6 +1691,71 @@ export interface components {
              */
             type: string;
         };
+        Extension: {
+            /** @description the bins, where they are few enough to be drawn one by one */
+            bin_ids: number[];
+            /** Format: int64 */
+            bins: number;
+            /**
+             * Format: int64
+             * @description lines that are on sheets of running counts, uncounted there
+             */
+            elsewhere: number;
+            /**
+             * Format: int64
+             * @description where nothing is recorded: bins whose rows are to be filled in
+             */
+            empty: number;
+            /**
+             * Format: int64
+             * @description lines of this scope that the count has already
+             */
+            has: number;
+            /** Format: int64 */
+            items: number;
+            /** @description attributes that lines in scope have */
+            kept: components["schemas"]["KeptTally"][];
+            left_out: components["schemas"]["LeftOut"];
+            /** Format: int64 */
+            lines: number;
+            /** @description numbers of the sheets that were made */
+            made: number[];
+            /** @description the pace is that of earlier counts here */
+            paced: boolean;
+            /**
+             * Format: int64
+             * @description the lines that a sample was drawn from; 0 where there is none
+             */
+            sample_of: number;
+            /**
+             * Format: int64
+             * @description what counting is expected to take one person
+             */
+            seconds: number;
+            /**
+             * Format: int64
+             * @description bins that are on other sheets of the count, too
+             */
+            shared: number;
+            /** @description the sheets that would be cut, the first of them */
+            sheets: components["schemas"]["SheetTally"][];
+            /**
+             * Format: int64
+             * @description how many sheets would be cut
+             */
+            sheets_n: number;
+            /** @description values of rules that nothing has, the first twenty */
+            unknown: string[];
+            /**
+             * Format: int64
+             * @description how many they are
+             */
+            unknown_n: number;
+            /** Format: int64 */
+            unvalued: number;
+            value: string;
+            zones: components["schemas"]["ZoneTally"][];
+        };
         FieldChoice: {
             about: string;
             /** @description an empty cell can be said to clear what is recorded */
@@ -2065,6 +2181,11 @@ export interface components {
              */
             zero: number;
         };
+        LetGoRequest: {
+            /** @description take them up again */
+            again?: boolean;
+            sheets: number[];
+        };
         LineHistory: {
             /** @description what of the cut-off list concerns the line */
             cut_off: components["schemas"]["CutOff"][];
@@ -2116,6 +2237,32 @@ export interface components {
             is: string;
             kind: string;
             was: string;
+        };
+        More: {
+            /**
+             * @description each zone by itself, by rows alone, or a stretch of the same time for each person; left out: by zone
+             * @enum {string}
+             */
+            by?: "zone" | "size" | "people" | "";
+            /**
+             * Format: int64
+             * @description where nothing is recorded: rows to fill in for each bin
+             */
+            empty?: number;
+            /** @description by people: who they are, each of whom gets sheets */
+            for?: string[];
+            /**
+             * Format: int64
+             * @description the largest number of rows on a sheet; a bin is never parted
+             */
+            rows: number;
+            /** @description of the count's own warehouse; what the count has already is not added twice */
+            scope: components["schemas"]["Scope"];
+            /**
+             * @description how the aisles are walked: one up and the next one down, or each from its first bay
+             * @enum {string}
+             */
+            walk?: "up and down" | "each aisle" | "";
         };
         NewCount: {
             blind: boolean;
@@ -2952,7 +3099,7 @@ export interface components {
              */
             seconds: number;
             /** @enum {string} */
-            state: "with us" | "out" | "back";
+            state: "with us" | "out" | "back" | "let go";
             zone: string;
         };
         SheetsMade: {
@@ -5215,6 +5362,95 @@ export interface operations {
             };
         };
     };
+    letGo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetGoRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     countLines: {
         parameters: {
             query?: {
@@ -5416,6 +5652,184 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addMore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["More"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Extension"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    seeMore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["More"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Extension"];
                 };
             };
             /** @description Unauthorized */

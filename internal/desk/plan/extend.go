@@ -1,0 +1,236 @@
+package plan
+
+import (
+	"context"
+	"database/sql/driver"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// More is what a running count is given beside what it has.
+type More struct {
+	Scope count.Scope `json:"scope" doc:"of the count's own warehouse; what the count has already is not added twice"`
+	Cut
+}
+
+// Extension is what that comes to.
+type Extension struct {
+	Tally
+	Has    int   `json:"has" doc:"lines of this scope that the count has already"`
+	Shared int   `json:"shared" doc:"bins that are on other sheets of the count, too"`
+	Made   []int `json:"made" doc:"numbers of the sheets that were made"`
+}
+
+// lineKey tells lines of a count apart.
+type lineKey struct {
+	bin, item            int64
+	lot, serial, holding string
+}
+
+// SeeMore tells what lines a running count would be given.
+func (d *Room) SeeMore(ctx context.Context, p desk.Person, countID int64, m More) (x Extension, err error) {
+	if err := desk.Allow(p, desk.Plan); err != nil {
+		return x, err
+	}
+	c, err := d.See(ctx, p, countID)
+	if err != nil {
+		return x, err
+	}
+	_, _, x, err = d.more(ctx, c.Tx, c.Count, m)
+	return x, err
+}
+
+// more finds the lines of a scope that a count has not, as they were recorded when it was frozen: whatever moved since is rolled forward for them
+// as for all others, so they are lines of the same freeze.
+func (d *Room) more(ctx context.Context, tx *gorm.DB, c *store.Count, m More) (s *scoped, cut Cut, x Extension, err error) {
+	x.Made = []int{}
+	if c.SetID == 0 {
+		return nil, cut, x, desk.Refuse("Nothing was recorded when this count began, so whatever is found is put down on its sheets.")
+	}
+	h, err := desk.WarehouseRow(tx, c.WarehouseID)
+	if err != nil {
+		return nil, cut, x, err
+	}
+	h.SetID = c.SetID
+	m.Scope.Warehouse, m.Scope.LeaveEmpty, m.Scope.Sample, m.Scope.Rotation = h.ID, true, nil, false
+	if m.Walk == "" {
+		m.Walk = h.Walk
+	}
+	if m.pace, _, err = d.pace(tx, h.ID); err != nil {
+		return nil, cut, x, err
+	}
+	if cut, err = m.Cut.settled(); err != nil {
+		return nil, cut, x, err
+	}
+	has, on := map[lineKey]bool{}, map[int64]bool{}
+	// A line that was found and taken back, or let go, is had as well: its counts may come back.
+	err = store.Each(tx, "SELECT bin_id, item_id, lot, serial, holding, has_row FROM count_lines WHERE count_id = ?", []driver.Value{c.ID}, func(v []driver.Value) error {
+		text := func(i int) string { t, _ := v[i].(string); return t }
+		k := lineKey{v[0].(int64), v[1].(int64), text(2), text(3), text(4)}
+		if has[k] = true; v[5].(int64) != 0 {
+			on[k.bin] = true
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, cut, x, err
+	}
+	s, err = d.scoped(ctx, tx, h, m.Scope, cut, func(s *scoped, picked []int32) (left []int32, err error) {
+		positions := make([]int64, len(picked))
+		for i, n := range picked {
+			positions[i] = int64(n)
+		}
+		next := 0
+		err = store.StockLinesAt(tx, s.Set, positions, func(l *store.StockLine) error {
+			n := picked[next]
+			if next++; has[lineKey{l.BinID, l.ItemID, l.Lot, l.Serial, l.Holding}] {
+				x.Has++
+			} else {
+				left = append(left, n)
+			}
+			return nil
+		})
+		return left, err
+	})
+	if err != nil {
+		return nil, cut, x, err
+	}
+	has = nil
+	for i := range s.bins {
+		if on[s.bins[i].bin] {
+			x.Shared++
+		}
+	}
+	x.Tally, err = s.tally(cut)
+	if x.Unknown == nil {
+		x.Unknown = []string{}
+	}
+	return s, cut, x, err
+}
+
+// AddMore gives a running count lines that it has not, on sheets of their own.
+func (d *Room) AddMore(ctx context.Context, p desk.Person, countID int64, m More) (x Extension, err error) {
+	return desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (x Extension, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return x, err
+		}
+		s, cut, x, err := d.more(ctx, w.DB, c, m)
+		if err != nil {
+			return x, err
+		}
+		if len(s.lines) == 0 {
+			return x, desk.RefuseAs(desk.Invalid, "scope", "The count has all of it already (%s).", desk.Plural(x.Has, "line", "lines"))
+		}
+		var at struct{ Pos, Number int64 }
+		if err := w.Raw("SELECT (SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = ?) AS pos, (SELECT coalesce(max(number), 0) FROM sheets WHERE count_id = ?) AS number",
+			c.ID, c.ID).Scan(&at).Error; err != nil {
+			return x, err
+		}
+		cuts := s.cut(cut)
+		list := make([]store.Sheet, len(cuts))
+		for n := range cuts {
+			list[n] = s.sheet(&cuts[n], cut, c.ID, int(at.Number)+n+1)
+			list[n].First += at.Pos
+		}
+		if err := store.Batch(w.DB, list); err != nil {
+			return x, err
+		}
+		t := freezing{count: c, scope: s, sheets: list, columns: count.ColumnsOf(c), base: at.Pos}
+		lines, err := t.piece(w.DB, 0, len(s.lines))
+		if err != nil {
+			return x, err
+		}
+		if err := count.AddRows(w, c, lines); err != nil {
+			return x, err
+		}
+		for i := range list {
+			x.Made = append(x.Made, list[i].Number)
+		}
+		d.facts.forget()
+		return x, w.Say("lines added", map[string]any{"count": c.ID, "lines": len(lines), "sheets": x.Made, "scope": m.Scope})
+	})
+}
+
+// LetGo takes the lines of sheets of which nothing is counted out of a running count. What is counted of them all the same is held against what
+// was recorded, as all that is counted beside a count.
+func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers []int) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		x, err := d.recutting(w, countID)
+		if err != nil {
+			return none, err
+		}
+		sheets, err := x.sheets(numbers)
+		if err != nil {
+			return none, err
+		}
+		lines := 0
+		for i := range sheets {
+			s := &sheets[i]
+			var touched bool
+			if err := w.Raw("SELECT EXISTS (SELECT 1 FROM entries WHERE count_id = ? AND pos >= ? AND pos < ?)", x.c.ID, s.First,
+				s.First+int64(s.Lines)).Scan(&touched).Error; err != nil {
+				return none, err
+			}
+			if touched || s.State == store.Back {
+				return none, desk.RefuseAs(desk.Invalid, "sheets", "Something of sheet %d was counted. Part it, and let the rest go.", s.Number)
+			}
+			var positions []int64
+			if err := w.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ?", x.c.ID, s.First,
+				s.First+int64(s.Lines)).Scan(&positions).Error; err != nil {
+				return none, err
+			}
+			if err := count.TakeOut(w, x.c, s, positions); err != nil {
+				return none, err
+			}
+			lines += len(positions)
+			if err := w.Model(s).Updates(map[string]any{"state": store.LetGo, "coded": s.Rows(), "lines": 0, "counted": 0, "counter": "", "due": 0}).Error; err != nil {
+				return none, err
+			}
+		}
+		var left int
+		if err := w.Raw("SELECT count(*) FROM sheets WHERE count_id = ? AND state NOT IN ?", x.c.ID, store.Void).Scan(&left).Error; err != nil {
+			return none, err
+		}
+		if left == 0 {
+			return none, desk.RefuseAs(desk.Invalid, "sheets", "Nothing would be left of the count. Finish it instead.")
+		}
+		d.facts.forget()
+		return none, w.Say("lines let go", map[string]any{"count": x.c.ID, "sheets": numbers, "lines": lines})
+	})
+	return err
+}
+
+// TakeUp takes sheets that were let go into the count again, with what was counted of their lines meanwhile.
+func (d *Room) TakeUp(ctx context.Context, p desk.Person, countID int64, numbers []int) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		var sheets []store.Sheet
+		if err := w.Where("count_id = ? AND number IN ? AND state = ?", c.ID, numbers, store.LetGo).Find(&sheets).Error; err != nil {
+			return none, err
+		}
+		if len(sheets) != len(numbers) {
+			return none, desk.RefuseAs(desk.Changed, "sheets", "Not all of these sheets were let go. Look at them again.")
+		}
+		for i := range sheets {
+			s := &sheets[i]
+			if err := count.TakeIn(w, c, s); err != nil {
+				return none, err
+			}
+			to := map[string]any{"state": store.WithUs, "lines": s.Coded, "coded": 0, "counted": s.Counted}
+			if err := w.Model(&store.Sheet{}).Where("id = ?", s.ID).Updates(to).Error; err != nil {
+				return none, err
+			}
+		}
+		d.facts.forget()
+		return none, w.Say("lines taken up", map[string]any{"count": c.ID, "sheets": numbers})
+	})
+	return err
+}
