@@ -17,7 +17,7 @@ type KeptRule struct {
 // has tells whether a bin is in a scope. A scope by attributes or rules says nothing about keys that nobody had recorded.
 func (sc *Scope) has(bin int64, zone string) bool {
 	switch {
-	case len(sc.Kept) > 0 || len(sc.Rules) > 0 || sc.LeaveZero || sc.Sample != nil:
+	case len(sc.Kept) > 0 || len(sc.Rules) > 0 || sc.LeaveZero || sc.Sample != nil || sc.Rotation:
 		return false
 	case len(sc.Bins) > 0:
 		return slices.Contains(sc.Bins, bin)
