@@ -21,6 +21,7 @@ export const key = {
 	sheetBins: (id: number, sheets: string) => ["count", String(id), "sheet-bins", sheets],
 	lanes: (id: number) => ["count", String(id), "lanes"],
 	together: (id: number) => ["count", String(id), "together"],
+	more: (id: number, by: string) => ["count", String(id), "more", by],
 	tray: (id: number, what: string) => ["count", String(id), "tray", what],
 	cutOff: (id: number) => ["count", String(id), "cut-off"],
 	report: (id: number) => ["count", String(id), "report"],

@@ -1,13 +1,15 @@
 import { useMemo, useState } from "react";
 import { Elevation, useElevation } from "../elevation/Elevation";
-import { Stage, useCount } from "../frame/Frame";
+import { Stage, useCount, usePerson } from "../frame/Frame";
 import { many, plain, when } from "../frame/figures";
 import { useCountBins } from "../sheets/Sheets";
 import { CutOff } from "./CutOff";
+import { More } from "./More";
 
 /** The plan of a count that is frozen already. */
 export function Plan() {
 	const { data: c, id } = useCount();
+	const person = usePerson();
 	const tiles = useElevation(c?.warehouse_id);
 	const bins = useCountBins(id);
 	const inside = useMemo(() => new Set(bins.data?.map((b) => b.bin)), [bins.data]);
@@ -76,6 +78,7 @@ export function Plan() {
 						{c.post_tolerated && <div>it wants a decision and goes out, too</div>}
 					</dd>
 				</dl>
+				{c.state === "running" && person.role === "controller" && c.recorded_lines > 0 && <More id={id} bins={chosen} />}
 				<CutOff id={id} open={c.state === "running"} />
 			</div>
 		</Stage>

@@ -44,11 +44,12 @@ export function SheetsInHand({
 	const [rows, setRows] = useState("60");
 	const [people, setPeople] = useState("");
 	const numbers = sheets.map((s) => s.number);
+	const lines = sheets.reduce((sum, s) => sum + s.lines, 0);
 	const out = sheets.filter((s) => s.state === "out");
 	const idle = sheets.every((s) => s.state === "with us" && s.counted === 0);
 	const one = sheets.length === 1 ? sheets[0] : undefined;
 	// One sheet is parted wherever it is; the border between two is moved while they are with us.
-	const borders = (one !== undefined && one.state !== "back") || (sheets.length === 2 && idle);
+	const borders = (one !== undefined && (one.state === "out" || one.state === "with us")) || (sheets.length === 2 && idle);
 	const bins = useBins(id, sheets, borders);
 	const path = { params: { path: { count: id } } };
 	const then = {
@@ -105,8 +106,13 @@ export function SheetsInHand({
 			),
 		...then,
 	});
-	const busy = hand.isPending || back.isPending || anew.isPending || part.isPending;
-	const error = hand.error ?? back.error ?? anew.error ?? part.error;
+	const letGo = useMutation({
+		mutationFn: (again: boolean) => ask(api.POST("/api/counts/{count}/let-go", { ...path, body: { sheets: numbers, again } })),
+		...then,
+	});
+	const [sure, setSure] = useState(false);
+	const busy = letGo.isPending || hand.isPending || back.isPending || anew.isPending || part.isPending;
+	const error = letGo.error ?? hand.error ?? back.error ?? anew.error ?? part.error;
 	const list = bins.data ?? [];
 	const at = Math.max(1, Math.min(list.length - 1, border ?? half(list)));
 	const seconds = (from: number, to: number) => list.slice(from, to).reduce((sum, b) => sum + b.seconds, 0);
@@ -114,15 +120,10 @@ export function SheetsInHand({
 	return (
 		<div className="border-t border-ink px-3 py-2" data-in-hand>
 			<h2>
-				{one ? `Sheet ${one.number}` : many(sheets.length, "sheet", "sheets")},{" "}
-				{many(
-					sheets.reduce((sum, s) => sum + s.lines, 0),
-					"row",
-					"rows",
-				)}
-				, about {hours(sheets.reduce((sum, s) => sum + s.seconds, 0))}
+				{one ? `Sheet ${one.number}` : many(sheets.length, "sheet", "sheets")}, {many(lines, "row", "rows")}, about{" "}
+				{hours(sheets.reduce((sum, s) => sum + s.seconds, 0))}
 			</h2>
-			{sheets.some((s) => s.state !== "back") && (
+			{sheets.some((s) => s.state === "with us" || s.state === "out") && (
 				<form
 					className="mt-1 flex flex-wrap items-center gap-2"
 					onSubmit={(e) => {
@@ -223,7 +224,22 @@ export function SheetsInHand({
 					</p>
 				</form>
 			)}
-			<p className="mt-1 flex gap-4">
+			<p className="mt-1 flex flex-wrap gap-x-4">
+				{sheets.every((s) => s.state === "let go") && (
+					<button type="button" className="word" disabled={busy} onClick={() => letGo.mutate(true)}>
+						take {one ? "it" : "them"} into the count again
+					</button>
+				)}
+				{sheets.every((s) => (s.state === "with us" || s.state === "out") && s.counted === 0) &&
+					(sure ? (
+						<button type="button" className="word text-warn" disabled={busy} onClick={() => letGo.mutate(false)}>
+							! {many(lines, "line is", "lines are")} not counted then: let {one ? "it" : "them"} go
+						</button>
+					) : (
+						<button type="button" className="word" disabled={busy} onClick={() => setSure(true)}>
+							let {one ? "it" : "them"} go…
+						</button>
+					))}
 				{out.length === sheets.length && (
 					<>
 						<button type="button" className="word" disabled={busy} onClick={() => back.mutate(true)}>
