@@ -368,3 +368,23 @@ func frozenAlone(t *testing.T, d *house.House, warehouse int64) int64 {
 	require.NoError(t, err)
 	return c.ID
 }
+
+// What items have by themselves stands on sheets and in files out on request, in the order that was chosen.
+func TestColumnsOfItems(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description,unit,category,barcode,pack unit,pack size\nROPE,Rope,m,ropes,4006381333931,coil,200\nSHK,Shackle,ea,metal,,,\n")
+	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,unit cost,as at\nW,A-1,ROPE,10,5,2026-11-20T06:00:00Z\nW,A-2,SHK,4,2,2026-11-20T06:00:00Z\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50},
+		Columns: []string{"item.Packs", "item.Barcode", "item.Category"}})
+	require.NoError(t, err)
+	_, text, err := d.Counting.WriteSheet(ctx, nell, c.ID, 1, counting.AsText)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "Packs,Barcode,Category,Recorded")
+	assert.Contains(t, string(text), "coil of 200,4006381333931,ropes")
+	assert.Contains(t, string(text), ",ea,,,metal")
+	take(t, d, "items2.csv", "sku,barcode\nSHK,96385074\n")
+	dr := look(t, d, "back.csv", strings.NewReplacer("ropes,10,,", "ropes,10,9,2026-11-20T10:00:00Z", "metal,4,,", "metal,4,4,2026-11-20T10:00:00Z").Replace(string(text)), intake.Choices{})
+	require.Empty(t, dr.Blocked)
+	require.Empty(t, dr.Problems)
+	assert.Equal(t, 2, dr.Effect.Added, "columns beside do not disturb what comes back")
+}

@@ -4,13 +4,16 @@ import (
 	"cmp"
 	"context"
 	"database/sql/driver"
+	"encoding/json"
 	"maps"
 	"slices"
+	"strings"
 
 	"gorm.io/gorm"
 
 	"wobin/internal/core/counting"
 	"wobin/internal/core/cutting"
+	"wobin/internal/core/field"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -132,6 +135,7 @@ type freezing struct {
 	base       int64 // the position behind which the lines stand, in a count that runs
 	categories map[int64]store.CountItem
 	columns    []string
+	own        map[int64]map[string]string // by item of the piece in hand: what of itself stands on sheets
 	parts      map[store.Part]*store.PartTally
 	bin        *store.PartTally
 	zone, all  *store.PartTally
@@ -157,6 +161,9 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 	for i, n := range at {
 		positions[i] = int64(s.lines[n])
 	}
+	if err := t.loadOwn(tx, from, to); err != nil {
+		return nil, err
+	}
 	piece, next := make([]store.CountLine, to-from), 0
 	err := store.StockLinesAt(tx, s.Set, positions, func(l *store.StockLine) error {
 		n := int(at[next])
@@ -178,6 +185,11 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 			return nil
 		}
 		all, err := s.attributesOf(int(s.lines[n]))
+		if own := t.own[l.ItemID]; err == nil && own != nil {
+			both := maps.Clone(own)
+			maps.Copy(both, all)
+			all = both
+		}
 		if err == nil {
 			line.Attributes, err = count.KeepColumns(all, t.columns)
 		}
@@ -196,6 +208,49 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 		}
 	}
 	return piece, nil
+}
+
+// ownColumns are columns of what an item has by itself, by their names among those of a count.
+var ownColumns = map[string]string{
+	field.ItemAttribute + "Barcode":     "barcode",
+	field.ItemAttribute + "Further SKU": "further_sku",
+	field.ItemAttribute + "Category":    "category",
+	field.ItemAttribute + "Class":       "class",
+	field.ItemAttribute + "Packs": `(SELECT group_concat(json_extract(value, '$.unit') || ' of ' || json_extract(value, '$.size'), ', ')
+		FROM json_each(CASE packs WHEN '' THEN '[]' ELSE packs END))`,
+}
+
+// loadOwn reads what columns ask of the items of a stretch of lines.
+func (t *freezing) loadOwn(tx *gorm.DB, from, to int) error {
+	var names, columns []string
+	for _, c := range t.columns {
+		if column, is := ownColumns[c]; is {
+			names, columns = append(names, c), append(columns, "coalesce("+column+", '')")
+		}
+	}
+	if len(names) == 0 {
+		return nil
+	}
+	ids := map[int64]bool{}
+	for _, n := range t.scope.lines[from:to] {
+		ids[t.scope.Items[n]] = true
+	}
+	list, err := json.Marshal(slices.Sorted(maps.Keys(ids)))
+	if err != nil {
+		return err
+	}
+	t.own = make(map[int64]map[string]string, len(ids))
+	return store.Each(tx, "SELECT id, "+strings.Join(columns, ", ")+" FROM items WHERE id IN (SELECT value FROM json_each(?))", []driver.Value{string(list)},
+		func(v []driver.Value) error {
+			own := make(map[string]string, len(names))
+			for i, name := range names {
+				if text, _ := v[i+1].(string); text != "" {
+					own[name] = text
+				}
+			}
+			t.own[v[0].(int64)] = own
+			return nil
+		})
 }
 
 // tally takes a line, which is uncounted, into those of its parts.

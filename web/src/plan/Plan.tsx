@@ -14,6 +14,8 @@ import { isWhole, type Rule, Rules } from "./Rules";
 type Limits = { quantity: string; percent: string; value: string };
 /** A class with limits of its own does not have those of other items. */
 const own = (l?: Limits) => l !== undefined && (l.quantity !== "" || l.percent !== "" || l.value !== "");
+/** What items have by themselves that may stand on sheets. */
+const ownColumns = ["Barcode", "Further SKU", "Category", "Class", "Packs"].map((c) => `item.${c}`);
 const noLimits: Limits = { quantity: "", percent: "", value: "" };
 
 /** A new count: what to count, how, and the tally that follows each choice; then freeze and cut. */
@@ -460,25 +462,24 @@ function NewCountIn({
 								rows to fill in for each bin
 							</label>
 						)}
-						{attributes.length > 0 && (
-							<div className="flex flex-wrap items-center gap-x-4">
-								<span>On the sheets and in files out, too:</span>
-								{attributes.map((a) => (
-									<label key={a.attribute} className="flex items-center gap-1.5">
-										<input
-											type="checkbox"
-											checked={columns.has(a.attribute)}
-											onChange={() => {
-												const next = new Set(columns);
-												if (!next.delete(a.attribute)) next.add(a.attribute);
-												setColumns(next);
-											}}
-										/>
-										{a.attribute.replace(/^(item|line)\./, "")}
-									</label>
-								))}
-							</div>
-						)}
+						<div className="flex flex-wrap items-center gap-x-4" data-columns>
+							<span>On the sheets and in files out, too, in this order:</span>
+							{[...attributes.map((a) => a.attribute), ...ownColumns.filter((c) => !attributes.some((a) => a.attribute === c))].map((c) => (
+								<label key={c} className="flex items-center gap-1.5">
+									<input
+										type="checkbox"
+										checked={columns.has(c)}
+										onChange={() => {
+											const next = new Set(columns);
+											if (!next.delete(c)) next.add(c);
+											setColumns(next);
+										}}
+									/>
+									{c.replace(/^(item|line)\./, "")}
+									{columns.has(c) && <b className="code">{[...columns].indexOf(c) + 1}</b>}
+								</label>
+							))}
+						</div>
 					</div>
 					{!first && (
 						<>
