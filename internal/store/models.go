@@ -172,8 +172,10 @@ type Sheet struct {
 	OutAt, BackAt     int64
 	Counter           string
 	Revisions         int
-	Coded             int   // rows that its row codes stand for, where it was longer once; they are on other sheets now
-	Due               int64 // when it is to be back; 0 where that was not said
+	Coded             int    // rows that its row codes stand for, where it was longer once; they are on other sheets now
+	Due               int64  // when it is to be back; 0 where that was not said
+	CheckedBy         string // who typed it a second time and found the same; "" where nobody did, or something was changed since
+	CheckedAt         int64
 }
 
 // Rows is how many rows the row codes of a sheet stand for.

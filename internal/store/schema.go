@@ -278,6 +278,8 @@ CREATE TRIGGER cut_offs_kept BEFORE UPDATE ON cut_offs BEGIN SELECT RAISE(ABORT,
 ALTER TABLE warehouses ADD COLUMN rotation TEXT NOT NULL DEFAULT ''; -- how often lines are counted a year, and on which days
 ALTER TABLE sheets ADD COLUMN coded INTEGER NOT NULL DEFAULT 0; -- rows that its row codes stand for, where it was longer once
 ALTER TABLE sheets ADD COLUMN due INTEGER NOT NULL DEFAULT 0; -- when it is to be back
+ALTER TABLE sheets ADD COLUMN checked_by TEXT NOT NULL DEFAULT ''; -- who typed it a second time and found the same
+ALTER TABLE sheets ADD COLUMN checked_at INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE entries ADD COLUMN since INTEGER NOT NULL DEFAULT 0; -- where it was counted some time between this and counted_at
 ALTER TABLE counts ADD COLUMN together TEXT NOT NULL DEFAULT ''; -- the name that counts of several warehouses stand under
 -- What was counted beside the scope of a count is no find where it was recorded when the count was frozen: it is held against that.

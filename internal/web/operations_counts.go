@@ -258,6 +258,15 @@ func (s *Server) registerCounts() {
 			made, err := d.Plan.Part(ctx, p, in.Count, in.Number, in.Body.From, in.Body.Counter)
 			return sheetsMade{[]int{made}}, err
 		})
+	op(s, "checkSheet", http.MethodPost, "/api/counts/{count}/sheets/{number}/check", "Hold a second typing of a sheet against what stands",
+		func(ctx context.Context, p desk.Person, in *struct {
+			SheetPath
+			Body struct {
+				Rows []counting.Twice `json:"rows" maxItems:"5000"`
+			}
+		}) (counting.Checked, error) {
+			return d.Counting.Check(ctx, p, in.Count, in.Number, in.Body.Rows)
+		})
 	op(s, "lanes", http.MethodGet, "/api/counts/{count}/lanes", "Who counts, and when they are likely to be done",
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]counting.Lane, error) {
 			return d.Counting.Lanes(ctx, p, in.Count)

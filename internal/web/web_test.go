@@ -106,6 +106,7 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/counts/{count}/more":                     {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
 		"POST /api/counts/{count}/more/tally":               {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
 		"POST /api/counts/{count}/let-go":                   {`{"sheets":[1]}`, []string{"controller"}},
+		"POST /api/counts/{count}/sheets/{number}/check":    {`{"rows":[]}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/hand-out":                 {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/entries": {
 			`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`,

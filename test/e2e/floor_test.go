@@ -92,3 +92,23 @@ func TestFloor(t *testing.T) {
 	assert.Equal(t, "11", s.value(`input[aria-label^="Counted, A-12-1, S12"]`))
 	s.do("Wim is done but for two", s.open("/counts/1/counting"), sees("10 of 12 lines counted"))
 }
+
+// A sheet is typed a second time; only what differs is shown, and the word which of the two stands checks it.
+func TestTypedTwice(t *testing.T) {
+	dir := t.TempDir()
+	stock := filepath.Join(dir, "stock.csv")
+	require.NoError(t, os.WriteFile(stock, []byte("warehouse,bin,sku,on hand,unit cost,as at\nSHED,A-1,ROPE,5,2,2026-11-20T06:00:00Z\nSHED,A-2,SHK,5,2,2026-11-20T06:00:00Z\n"), 0o644))
+	s := start(t, filepath.Join(dir, "data"), "serve")
+	s.do("sign up", s.open("/"), browser.Type(`input[name=code]`, s.code), browser.Type(`input[name=name]`, "Nell Harbour"),
+		browser.Type(`input[name=sign_in]`, "nell"), browser.Type(`input[name=password]`, "a long password\r"), sees("Nothing is recorded yet"))
+	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("freeze", s.open("/plan"), press("Freeze 2 lines and cut 1 sheet"), sees("W1S1"))
+	s.do("type it", s.open("/counts/1/counting/1"), chromedp.WaitVisible(`input[data-row]`), chromedp.Focus(`input[data-row]`), chromedp.KeyEvent("5\r7\r"),
+		sees("Everything typed is saved"), press("type it a second time"), chromedp.WaitVisible(`input[data-second]`))
+	assert.Equal(t, "", s.value(`input[data-second]`), "the first typing is not in sight")
+	s.do("again", chromedp.Focus(`input[data-second]`), chromedp.KeyEvent("5\r6\r"), press("Hold 2 rows against the first typing"), sees("1 row differs"))
+	require.Equal(t, 1, s.rows(`[data-differs]`))
+	s.do("the second stands", press("second: 6"), chromedp.WaitVisible(`[data-checked=true]`))
+	s.do("it is checked", press("Back to the sheet"), sees("checked by Nell Harbour"))
+	assert.Equal(t, "6", s.value(`input[aria-label^="Counted, A-2, SHK"]`))
+}

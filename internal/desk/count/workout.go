@@ -259,22 +259,24 @@ func LineName(w *desk.Work, c *store.Count, pos int64) string {
 
 // Tallying gathers what changes in the tallies of a count, and writes it at the end.
 type Tallying struct {
-	work   *desk.Work
-	count  *store.Count
-	deltas map[store.Part]*variance.Tally
-	bins   map[int64]*store.PartTally // with sheet and zone
-	sheets map[int64]int              // by sheet: rows counted more
-	items  map[int64]string           // categories
+	work    *desk.Work
+	count   *store.Count
+	deltas  map[store.Part]*variance.Tally
+	bins    map[int64]*store.PartTally // with sheet and zone
+	sheets  map[int64]int              // by sheet: rows counted more
+	changed map[int64]bool             // sheets of which a count is another one now
+	items   map[int64]string           // categories
 }
 
 // NewTallying begins to gather for a count that is written to.
 func NewTallying(w *desk.Work, c *store.Count) *Tallying {
 	return &Tallying{
-		work:   w,
-		count:  c,
-		deltas: map[store.Part]*variance.Tally{},
-		bins:   map[int64]*store.PartTally{},
-		sheets: map[int64]int{},
+		work:    w,
+		count:   c,
+		deltas:  map[store.Part]*variance.Tally{},
+		bins:    map[int64]*store.PartTally{},
+		sheets:  map[int64]int{},
+		changed: map[int64]bool{},
 	}
 }
 
@@ -295,6 +297,9 @@ func (t *Tallying) Move(before, now *store.CountLine, fresh bool) error {
 		}
 		if n := counted(now, true) - counted(before, !fresh); n != 0 {
 			t.sheets[now.SheetID] += n
+		}
+		if before.Counted != now.Counted || before.Entries != now.Entries { // whoever checked it saw something else
+			t.changed[now.SheetID] = true
 		}
 	}
 	return t.add(now, is.Of(), &is)
@@ -420,6 +425,11 @@ func (t *Tallying) Write() error {
 	slices.SortFunc(out, func(a, b store.PartTally) int { return int(a.Bin - b.Bin) })
 	if err := store.PutTallies(t.work.DB, t.count.ID, out); err != nil {
 		return err
+	}
+	for id := range t.changed {
+		if err := t.work.Exec("UPDATE sheets SET checked_by = '', checked_at = 0 WHERE id = ? AND checked_by <> ''", id).Error; err != nil {
+			return err
+		}
 	}
 	for id, n := range t.sheets {
 		if err := t.work.Exec("UPDATE sheets SET counted = counted + ? WHERE id = ?", n, id).Error; err != nil {

@@ -40,6 +40,7 @@ type SheetView struct {
 	Due       *time.Time `json:"due" doc:"when it is to be back; null where that was not said"`
 	Seconds   int64      `json:"seconds" doc:"what it is expected to take"`
 	Likely    *time.Time `json:"likely" doc:"out: when it is likely to be done, as it looks now"`
+	CheckedBy string     `json:"checked_by" doc:"who typed it a second time and found the same; empty where nobody did, or something was changed since"`
 	Revisions int        `json:"revisions" doc:"how often counts of it were changed by a later file"`
 }
 
@@ -69,7 +70,7 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 	for _, s := range rows {
 		v := SheetView{ID: s.ID, Number: s.Number, Code: s.Code, Zone: s.Zone, FirstBin: s.FirstBin, LastBin: s.LastBin, Lines: s.Lines, Empty: s.Empty,
 			Counted: s.Counted, State: s.State, Counter: s.Counter, OutAt: desk.Moment(s.OutAt), BackAt: desk.Moment(s.BackAt), Due: desk.Moment(s.Due),
-			Seconds: s.Seconds, Revisions: s.Revisions}
+			Seconds: s.Seconds, CheckedBy: s.CheckedBy, Revisions: s.Revisions}
 		if s.State == store.LetGo {
 			v.Lines = s.Rows()
 		}

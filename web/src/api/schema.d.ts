@@ -517,6 +517,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/sheets/{number}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hold a second typing of a sheet against what stands */
+        post: operations["checkSheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/sheets/{number}/part": {
         parameters: {
             query?: never;
@@ -1351,6 +1368,16 @@ export interface components {
             row: number;
             text: string;
         };
+        CheckSheetRequest: {
+            rows: components["schemas"]["Twice"][];
+        };
+        Checked: {
+            /** @description all of it is the same, which is noted at the sheet */
+            checked: boolean;
+            differs: components["schemas"]["Differs"][];
+            /** Format: int64 */
+            same: number;
+        };
         Choice: {
             /** @description signs beside a number that mean below zero, such as CR */
             below?: string[];
@@ -1493,6 +1520,19 @@ export interface components {
             reason: string;
             /** @description what was open of each line as it was seen; what changed meanwhile is refused */
             saw?: string[];
+        };
+        Differs: {
+            counter: string;
+            /**
+             * Format: int64
+             * @description number of the entry that stands; 0 for none
+             */
+            entry: number;
+            /** @description what stands; null where nothing does */
+            first: string | null;
+            row_code: string;
+            /** @description what was typed now; null where nothing was */
+            second: string | null;
         };
         Done: {
             done: boolean;
@@ -3059,6 +3099,8 @@ export interface components {
         SheetView: {
             /** Format: date-time */
             back_at: string | null;
+            /** @description who typed it a second time and found the same; empty where nobody did, or something was changed since */
+            checked_by: string;
             code: string;
             /** Format: int64 */
             counted: number;
@@ -3492,6 +3534,11 @@ export interface components {
             formula: string;
             /** Format: int64 */
             sheet?: number;
+        };
+        Twice: {
+            row_code: string;
+            /** @description as it was typed: a number, a sum or packs; empty where the paper has nothing */
+            text: string;
         };
         TypeInRequest: {
             entries: components["schemas"]["Typed"][];
@@ -6521,6 +6568,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BinOfSheet"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    checkSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckSheetRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
                 };
             };
             /** @description Unauthorized */

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
@@ -8,6 +8,7 @@ import { Stage, useCount } from "../frame/Frame";
 import { count, Failed, many, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
 import { useCountBins, useSheets } from "../sheets/Sheets";
+import { Again } from "./Again";
 import { Returned } from "./Returned";
 import { TrayOf } from "./Tray";
 import { TypeIn } from "./TypeIn";
@@ -22,6 +23,7 @@ const legend: [Look["fill"], Look["mark"] | undefined, string][] = [
 /** Counting as it happens: a lane for each sheet, the racks filling up, and a grid to type a sheet into. */
 export function Counting() {
 	const { sheet } = useParams();
+	const [search] = useSearchParams();
 	const { id, data: c } = useCount();
 	const sheets = useSheets(id);
 	const bins = useCountBins(id);
@@ -62,6 +64,7 @@ export function Counting() {
 		</>
 	);
 	if (sheet === "tray") return <TrayOf id={id} c={c} side={side} />;
+	if (number && search.get("again")) return <Again key={number} id={id} number={number} side={side} />;
 	if (number) return <TypeIn key={number} id={id} c={c} number={number} side={side} />;
 	return (
 		<Stage
@@ -194,7 +197,7 @@ function Lane({ id, s }: { id: number; s: Schemas["SheetView"] }) {
 			<span className="code text-right">{s.empty > 0 ? "to fill in" : `${s.counted} of ${s.lines}`}</span>
 			<span className="truncate">
 				{s.state === "back" ? (
-					`✓ back ${when(s.back_at)}`
+					`✓ ${s.checked_by ? "checked" : "back"} ${when(s.back_at)}`
 				) : s.state === "out" ? (
 					<b className="font-semibold">{s.counter ? `out with ${s.counter}` : "out"}</b>
 				) : (

@@ -12,7 +12,7 @@ export type Sent = Omit<Schemas["Typed"], "row_code" | "quantity">;
 type Rows = { sheet: Schemas["SheetView"] | undefined; next: number | undefined; lines: Line[] };
 
 /** All rows of a sheet, however long it is, with the sheet and the next one that has rows to count. */
-async function rowsOf(id: number, number: number): Promise<Rows> {
+export async function rowsOf(id: number, number: number): Promise<Rows> {
 	const path = { count: id };
 	const some = await ask(api.GET("/api/counts/{count}/sheets", { params: { path, query: { after: String(number - 1), limit: 200 } } }));
 	const lines: Line[] = [];
@@ -334,8 +334,18 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				<span className="text-dim">
 					{sheet.zone}, <span className="code">{`${sheet.first_bin} – ${sheet.last_bin}`}</span>
 				</span>
+				{sheet.checked_by ? (
+					<span className="ml-auto">✓ checked by {sheet.checked_by}</span>
+				) : (
+					open &&
+					own.length > left && (
+						<Link className="word ml-auto" to={`/counts/${id}/counting/${number}?again=1`}>
+							type it a second time
+						</Link>
+					)
+				)}
 				<form
-					className="ml-auto"
+					className={sheet.checked_by || (open && own.length > left) ? "" : "ml-auto"}
 					onSubmit={(e) => {
 						e.preventDefault();
 						if (sought.trim()) find(sought.trim());
