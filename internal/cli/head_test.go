@@ -45,8 +45,26 @@ func TestSheetsSayWhen(t *testing.T) {
 	// One moved before it was counted, the other while it was.
 	moves := write("moves.csv", "warehouse,bin,sku,quantity,at\nW,A-1,ROPE,1,2026-11-20T07:30:00Z\nW,A-2,SHK,1,2026-11-20T09:00:00Z\n")
 	var out, words bytes.Buffer
-	code = Run([]string{"reconcile", "--stock", stock, "--counts", back, "--movements", moves, "--frozen-at", "2026-11-20T07:00:00Z", "--tolerance-qty", "5",
-		"--out", filepath.Join(dir, "out")}, strings.NewReader(""), &out, &words)
+	code = Run(
+		[]string{
+			"reconcile",
+			"--stock",
+			stock,
+			"--counts",
+			back,
+			"--movements",
+			moves,
+			"--frozen-at",
+			"2026-11-20T07:00:00Z",
+			"--tolerance-qty",
+			"5",
+			"--out",
+			filepath.Join(dir, "out"),
+		},
+		strings.NewReader(""),
+		&out,
+		&words,
+	)
 	require.Zero(t, code, words.String())
 	got, err := os.ReadFile(filepath.Join(dir, "out", "variances.csv"))
 	require.NoError(t, err)

@@ -167,12 +167,17 @@ func (b *builder) loft() error {
 	if err != nil {
 		return err
 	}
-	if err := b.desk.Adjustments.Finish(b.ctx, b.ida, c.ID, adjustments.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted}); err != nil {
+	left := adjustments.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted}
+	if err := b.desk.Adjustments.Finish(b.ctx, b.ida, c.ID, left); err != nil {
 		return err
 	}
 	// From here on the loft is counted in rotation, which falls behind in the busy weeks.
-	turns := plan.Rotation{Minutes: 120, Zone: "UTC", Plan: rotation.Plan{By: "value", Days: [7]bool{1: true, 2: true, 3: true, 4: true, 5: true},
-		Groups: []rotation.Group{{Name: "A", Times: 6}, {Name: "B", Times: 2}, {Name: "C", Times: 1}}}}
+	turns := plan.Rotation{
+		Minutes: 120,
+		Zone:    "UTC",
+		Plan: rotation.Plan{By: "value", Days: [7]bool{1: true, 2: true, 3: true, 4: true, 5: true},
+			Groups: []rotation.Group{{Name: "A", Times: 6}, {Name: "B", Times: 2}, {Name: "C", Times: 1}}},
+	}
 	return b.desk.Plan.SetRotation(b.ctx, b.ida, house, &turns)
 }
 
@@ -214,7 +219,12 @@ func (b *builder) quay() error {
 	c, err := b.desk.Plan.Freeze(
 		b.ctx,
 		b.ida,
-		plan.NewCount{Name: "Quay store, November count", Scope: count.Scope{Warehouse: house}, Cut: plan.Cut{Rows: 80}, TolerancePercent: &one},
+		plan.NewCount{
+			Name:             "Quay store, November count",
+			Scope:            count.Scope{Warehouse: house},
+			Cut:              plan.Cut{Rows: 80},
+			TolerancePercent: &one,
+		},
 	)
 	if err != nil {
 		return err

@@ -87,11 +87,15 @@ func Frozen(tx *gorm.DB, count int64, p Positions, take func(pos, recorded int64
 	if err != nil {
 		return err
 	}
-	return Each(tx, "SELECT pos, recorded FROM count_lines WHERE count_id = ? AND "+where+" ORDER BY pos", append([]driver.Value{count}, args...),
+	return Each(
+		tx,
+		"SELECT pos, recorded FROM count_lines WHERE count_id = ? AND "+where+" ORDER BY pos",
+		append([]driver.Value{count}, args...),
 		func(v []driver.Value) error {
 			take(v[0].(int64), v[1].(int64))
 			return nil
-		})
+		},
+	)
 }
 
 // lineFixed are the columns of a line that are never worked out, but for its texts.
@@ -237,7 +241,10 @@ func UpdateCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 		set[i] = c + " = excluded." + c
 	}
 	t := table{
-		head:  "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(worked, ", ") + ") VALUES ",
+		head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(
+			worked,
+			", ",
+		) + ") VALUES ",
 		row:   fmt.Sprintf("(%d,0,0,'','','','',0,0,0,'',%s)", count, marks(1+len(worked))),
 		tail:  " ON CONFLICT (count_id, pos) DO UPDATE SET " + strings.Join(set, ", "),
 		width: 1 + len(worked),
@@ -350,8 +357,21 @@ func RecordedIn(tx *gorm.DB, set int64, bins []int64, take func(l *StockLine) er
 		CROSS JOIN stock_lines s ON s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines`, []driver.Value{string(b), set},
 		func(v []driver.Value) error {
 			r := reader{v: v}
-			return take(&StockLine{SetID: set, Pos: r.number(), BinID: r.number(), ItemID: r.number(), Quantity: r.number(), Cost: r.maybe(), Lot: r.text(),
-				Serial: r.text(), Holding: r.text(), RecordID: r.text(), Attributes: r.text()})
+			return take(
+				&StockLine{
+					SetID:      set,
+					Pos:        r.number(),
+					BinID:      r.number(),
+					ItemID:     r.number(),
+					Quantity:   r.number(),
+					Cost:       r.maybe(),
+					Lot:        r.text(),
+					Serial:     r.text(),
+					Holding:    r.text(),
+					RecordID:   r.text(),
+					Attributes: r.text(),
+				},
+			)
 		})
 }
 

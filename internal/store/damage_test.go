@@ -82,10 +82,16 @@ func olderFolder(t *testing.T, version int) string {
 		)
 	}
 	// Counted beside the scope of the count: recorded, and taken for a find by programs of before.
-	run("INSERT INTO stock_lines (set_id, pos, bin_id, item_id, lot, serial, holding, record_id, quantity, cost) VALUES (1, 3, 1, 2, 'L', '', '', 'r9', 9, 7)")
+	run(
+		"INSERT INTO stock_lines (set_id, pos, bin_id, item_id, lot, serial, holding, record_id, quantity, cost) VALUES (1, 3, 1, 2, 'L', '', '', 'r9', 9, 7)",
+	)
 	run("INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES (1, 1, 0, 4, 0)")
-	run("INSERT INTO count_lines (count_id, pos, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code) VALUES (1, 3, 1, 2, 'L', '', '', '', 0, 0, 0, '')")
-	run("INSERT INTO count_lines (count_id, pos, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code) VALUES (1, 4, 1, 2, 'M', '', '', '', 0, 0, 0, '')")
+	run(
+		"INSERT INTO count_lines (count_id, pos, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code) VALUES (1, 3, 1, 2, 'L', '', '', '', 0, 0, 0, '')",
+	)
+	run(
+		"INSERT INTO count_lines (count_id, pos, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code) VALUES (1, 4, 1, 2, 'M', '', '', '', 0, 0, 0, '')",
+	)
 	entry := func(id, pos int, slot string, replaces int) {
 		run(
 			"INSERT INTO entries (id, count_id, pos, sheet_id, slot, round, quantity, counted_at, counter, person, at, replaces) VALUES (?, 1, ?, 1, ?, 1, 4, 20, 'b', 'p', 21, ?)",
@@ -133,11 +139,31 @@ func TestOlderFolders(t *testing.T) {
 			assert.Zero(t, one("SELECT coalesce(max(empty), 0) FROM sheets"))
 		}
 		if version == 1 || version == 2 {
-			assert.Equal(t, []int64{1, 9, 0, 0}, []int64{one("SELECT beside FROM count_lines WHERE pos = 3"), one("SELECT recorded FROM count_lines WHERE pos = 3 AND record_id = 'r9'"),
-				one("SELECT beside FROM count_lines WHERE pos = 4"), one("SELECT count(*) FROM count_lines WHERE beside AND has_row")})
+			assert.Equal(
+				t,
+				[]int64{1, 9, 0, 0},
+				[]int64{
+					one("SELECT beside FROM count_lines WHERE pos = 3"),
+					one("SELECT recorded FROM count_lines WHERE pos = 3 AND record_id = 'r9'"),
+					one("SELECT beside FROM count_lines WHERE pos = 4"),
+					one("SELECT count(*) FROM count_lines WHERE beside AND has_row"),
+				},
+			)
 			assert.Equal(t, int64(1), one("SELECT stale FROM counts"), "it is worked out again before anything else")
-			assert.Equal(t, int64(5), one("SELECT count(*) FROM entries e WHERE NOT EXISTS (SELECT 1 FROM entries r WHERE r.replaces = e.id AND r.parcel = e.parcel)"), "as many stand as stood before: 1, 3; 5, 6, 7")
-			assert.Zero(t, one("SELECT count(*) FROM (SELECT 1 FROM entries WHERE replaces = 0 GROUP BY count_id, pos, round, parcel HAVING count(*) > 1)"))
+			assert.Equal(
+				t,
+				int64(5),
+				one(
+					"SELECT count(*) FROM entries e WHERE NOT EXISTS (SELECT 1 FROM entries r WHERE r.replaces = e.id AND r.parcel = e.parcel)",
+				),
+				"as many stand as stood before: 1, 3; 5, 6, 7",
+			)
+			assert.Zero(
+				t,
+				one(
+					"SELECT count(*) FROM (SELECT 1 FROM entries WHERE replaces = 0 GROUP BY count_id, pos, round, parcel HAVING count(*) > 1)",
+				),
+			)
 			assert.Equal(t, []int64{1, -1000000, -700}, []int64{one("SELECT postings FROM count_lines WHERE pos = 1"),
 				one("SELECT sent FROM count_lines WHERE pos = 1"), one("SELECT sent_value FROM count_lines WHERE pos = 1")})
 			assert.Equal(t, int64(1), one("SELECT first FROM sheets"))

@@ -206,7 +206,7 @@ type CountLine struct {
 	Lot, Serial, Holding, RecordID     string
 	Attributes                         string // JSON
 	HasRow                             bool   // it has a row on a sheet
-	Beside                             bool   // it has none, since it is not in the scope of the count, but it was recorded when that was frozen
+	Beside                             bool   // it has none, as the count is not about it, but it was recorded
 	Recorded                           int64
 	Cost                               *int64
 	SheetID                            int64

@@ -89,7 +89,10 @@ func (b *binder) tally(t *variance.Tally) {
 
 // EachTally gives the tallies of the parts of a sort, in the order of their names. bins picks some; nil for all.
 func EachTally(tx *gorm.DB, count int64, sort string, bins []int64, take func(t *PartTally) error) error {
-	q, args := "SELECT name, sheet_id, zone, "+strings.Join(tallyColumns, ", ")+" FROM count_tallies WHERE count_id = ? AND part = ?", []driver.Value{
+	q, args := "SELECT name, sheet_id, zone, "+strings.Join(
+		tallyColumns,
+		", ",
+	)+" FROM count_tallies WHERE count_id = ? AND part = ?", []driver.Value{
 		count,
 		sort,
 	}
@@ -120,13 +123,21 @@ func MoveBins(tx *gorm.DB, count int64, bins []int64, sheet int64) error {
 	if err != nil {
 		return err
 	}
-	return tx.Exec("UPDATE count_tallies SET sheet_id = ? WHERE count_id = ? AND part = ? AND name IN (SELECT value FROM json_each(?))", sheet, count, PartBin,
-		string(b)).Error
+	return tx.Exec(
+		"UPDATE count_tallies SET sheet_id = ? WHERE count_id = ? AND part = ? AND name IN (SELECT value FROM json_each(?))",
+		sheet,
+		count,
+		PartBin,
+		string(b),
+	).Error
 }
 
 func tallyTable(count int64) table {
 	return table{
-		head:  "INSERT OR REPLACE INTO count_tallies (count_id, part, name, sheet_id, zone, " + strings.Join(tallyColumns, ", ") + ") VALUES ",
+		head: "INSERT OR REPLACE INTO count_tallies (count_id, part, name, sheet_id, zone, " + strings.Join(
+			tallyColumns,
+			", ",
+		) + ") VALUES ",
 		row:   "(?,?,?,?,?," + marks(len(tallyColumns)) + ")",
 		width: 5 + len(tallyColumns),
 	}

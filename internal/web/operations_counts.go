@@ -230,7 +230,12 @@ func (s *Server) registerCounts() {
 		}) (plan.Extension, error) {
 			return d.Plan.AddMore(ctx, p, in.Count, in.Body)
 		})
-	op(s, "letGo", http.MethodPost, "/api/counts/{count}/let-go", "Let lines of sheets go, of which nothing is counted, or take them up again",
+	op(
+		s,
+		"letGo",
+		http.MethodPost,
+		"/api/counts/{count}/let-go",
+		"Let lines of sheets go, of which nothing is counted, or take them up again",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Body struct {
@@ -242,7 +247,8 @@ func (s *Server) registerCounts() {
 				return done{true}, d.Plan.TakeUp(ctx, p, in.Count, in.Body.Sheets)
 			}
 			return done{true}, d.Plan.LetGo(ctx, p, in.Count, in.Body.Sheets)
-		})
+		},
+	)
 	op(s, "sheetBins", http.MethodGet, "/api/counts/{count}/sheets/{number}/bins", "The bins of a sheet in walking order",
 		func(ctx context.Context, p desk.Person, in *SheetPath) ([]plan.BinOfSheet, error) {
 			return d.Plan.SheetBins(ctx, p, in.Count, in.Number)

@@ -15,8 +15,9 @@ import (
 	"wobin/test/browser"
 )
 
-// A sheet is parted while it is out; the paper of the whole one comes back with rows that nobody understands, which are settled by keyboard; a later
-// version is taken row by row; counts are pasted from a spreadsheet, and a row is found by what a scanner sends.
+// A sheet is parted while it is out; the paper of the whole one comes back with rows that nobody understands, which are
+// settled by keyboard; a later version is taken row by row; counts are pasted from a spreadsheet, and a row is found by
+// what a scanner sends.
 func TestFloor(t *testing.T) {
 	dir := t.TempDir()
 	write := func(name, text string) string {
@@ -29,22 +30,80 @@ func TestFloor(t *testing.T) {
 		stock += fmt.Sprintf("SHED,Front,A-%02d-1,S%02d,10,2,2026-11-20T06:00:00Z\n", i+1, i+1)
 	}
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do("sign up", s.open("/"), browser.Type(`input[name=code]`, s.code), browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(`input[name=sign_in]`, "nell"), browser.Type(`input[name=password]`, "a long password\r"), sees("Nothing is recorded yet"))
-	s.do("stock", drop(write("stock.csv", stock)), chromedp.WaitVisible(`[data-made]`), press("Take in 12 rows"), chromedp.WaitVisible(`[data-last-word]`))
-	s.do("barcodes", s.open("/intake"), drop(write("items.csv", "SKU,Barcode\nS11,4006381333931\n")), press("Take in 1 row"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do(
+		"sign up",
+		s.open("/"),
+		browser.Type(`input[name=code]`, s.code),
+		browser.Type(`input[name=name]`, "Nell Harbour"),
+		browser.Type(
+			`input[name=sign_in]`,
+			"nell",
+		),
+		browser.Type(`input[name=password]`, "a long password\r"),
+		sees("Nothing is recorded yet"),
+	)
+	s.do(
+		"stock",
+		drop(write("stock.csv", stock)),
+		chromedp.WaitVisible(`[data-made]`),
+		press("Take in 12 rows"),
+		chromedp.WaitVisible(`[data-last-word]`),
+	)
+	s.do(
+		"barcodes",
+		s.open("/intake"),
+		drop(write("items.csv", "SKU,Barcode\nS11,4006381333931\n")),
+		press("Take in 1 row"),
+		chromedp.WaitVisible(`[data-last-word]`),
+	)
 
-	s.do("count in rotation, every day", s.open("/rotation/1"), browser.Type(`input[aria-label="Times a year: A"]`, "366"),
-		chromedp.Click(`//label[contains(., "Saturday")]`, chromedp.BySearch), chromedp.Click(`//label[contains(., "Sunday")]`, chromedp.BySearch),
-		press("Count SHED in rotation"), chromedp.WaitVisible(`[data-year]`))
-	s.do("today offers a portion", s.open("/"), chromedp.WaitVisible(`[data-portion=SHED]`),
-		chromedp.Click(`//*[@data-portion="SHED"]//a[starts-with(., "Count ")]`, chromedp.BySearch), sees("today's portion of the rotation"), chromedp.WaitVisible(`[data-hours]`))
+	s.do(
+		"count in rotation, every day",
+		s.open("/rotation/1"),
+		browser.Type(`input[aria-label="Times a year: A"]`, "366"),
+		chromedp.Click(
+			`//label[contains(., "Saturday")]`,
+			chromedp.BySearch,
+		),
+		chromedp.Click(`//label[contains(., "Sunday")]`, chromedp.BySearch),
+		press("Count SHED in rotation"),
+		chromedp.WaitVisible(`[data-year]`),
+	)
+	s.do(
+		"today offers a portion",
+		s.open("/"),
+		chromedp.WaitVisible(`[data-portion=SHED]`),
+		chromedp.Click(
+			`//*[@data-portion="SHED"]//a[starts-with(., "Count ")]`,
+			chromedp.BySearch,
+		),
+		sees("today's portion of the rotation"),
+		chromedp.WaitVisible(`[data-hours]`),
+	)
 
-	s.do("plan all of it, open", press("every line of these"), press("open: they do"), press("Freeze 12 lines and cut 1 sheet"), sees("W1S1"))
+	s.do(
+		"plan all of it, open",
+		press("every line of these"),
+		press("open: they do"),
+		press("Freeze 12 lines and cut 1 sheet"),
+		sees("W1S1"),
+	)
 	paper := string(s.fetch("/api/counts/1/sheets/1/csv"))
 	s.do("hand it out", browser.Type(`input[aria-label="Who gets the sheets"]`, "Jory Penn"), press("Hand out sheet 1"), sees("Jory Penn"))
-	s.do("part it", chromedp.WaitVisible(`[data-border]`), browser.Type(`input[aria-label="Who gets the sheets"]`, "Wim Ashby"), press("the rest to Wim Ashby"), sees("W1S2"), sees("Wim Ashby"))
-	s.do("both are out", s.open("/counts/1/counting"), chromedp.WaitVisible(`[data-person="Jory Penn"]`), chromedp.WaitVisible(`[data-person="Wim Ashby"]`))
+	s.do(
+		"part it",
+		chromedp.WaitVisible(`[data-border]`),
+		browser.Type(`input[aria-label="Who gets the sheets"]`, "Wim Ashby"),
+		press("the rest to Wim Ashby"),
+		sees("W1S2"),
+		sees("Wim Ashby"),
+	)
+	s.do(
+		"both are out",
+		s.open("/counts/1/counting"),
+		chromedp.WaitVisible(`[data-person="Jory Penn"]`),
+		chromedp.WaitVisible(`[data-person="Wim Ashby"]`),
+	)
 
 	// Counted: the first eight rows, the third of them otherwise; at the foot what somebody wrote in.
 	require.Contains(t, paper, "Row code,Warehouse,Bin,SKU,Description,Unit,Recorded,Counted,Counted at,Remark")
@@ -60,15 +119,42 @@ func TestFloor(t *testing.T) {
 		lines = append(lines, l)
 	}
 	back := strings.Join(lines, "\n") + "\n,SHED,A-02-1,WHAT,a thing,,,4,2026-11-21T10:00:00Z,\n,SHED,Z-9,S03,,,,1,2026-11-21T10:00:00Z,\n"
-	s.do("the old paper comes back", s.open("/intake"), drop(write("back.csv", back)), sees("was cut anew or parted"), press("Take in 8 counts, put 2 rows into the tray"),
-		chromedp.WaitVisible(`[data-last-word]`))
-	s.do("the tray", s.open("/counts/1/counting"), chromedp.Click(`[data-tray]`), chromedp.WaitVisible(`[data-in-hand]`), sees("Bin that there is not"))
+	s.do(
+		"the old paper comes back",
+		s.open("/intake"),
+		drop(write("back.csv", back)),
+		sees("was cut anew or parted"),
+		press("Take in 8 counts, put 2 rows into the tray"),
+		chromedp.WaitVisible(`[data-last-word]`),
+	)
+	s.do(
+		"the tray",
+		s.open("/counts/1/counting"),
+		chromedp.Click(`[data-tray]`),
+		chromedp.WaitVisible(`[data-in-hand]`),
+		sees("Bin that there is not"),
+	)
 	// By keyboard: the bin is in hand first. It is put right, entered, and beside what is counted there already it adds up.
-	s.do("the right bin", chromedp.WaitVisible(`input[aria-label="It is: bin"]:focus`), chromedp.KeyEvent("A-03-1\r"), sees("counted already"))
-	s.do("both add up", chromedp.Focus(`//button[contains(., "both add up")]`, chromedp.BySearch), chromedp.KeyEvent("\r"), sees("Item that nobody knows"),
-		chromedp.WaitNotPresent(`//h2[contains(., "Bin that there is not")]`, chromedp.BySearch))
-	s.do("dropped with a word", chromedp.WaitVisible(`input[aria-label="Why it is no count"]`), chromedp.Focus(`input[aria-label="Why it is no count"]`),
-		chromedp.KeyEvent("belongs to the yard\r"), sees("Nothing waits."))
+	s.do(
+		"the right bin",
+		chromedp.WaitVisible(`input[aria-label="It is: bin"]:focus`),
+		chromedp.KeyEvent("A-03-1\r"),
+		sees("counted already"),
+	)
+	s.do(
+		"both add up",
+		chromedp.Focus(`//button[contains(., "both add up")]`, chromedp.BySearch),
+		chromedp.KeyEvent("\r"),
+		sees("Item that nobody knows"),
+		chromedp.WaitNotPresent(`//h2[contains(., "Bin that there is not")]`, chromedp.BySearch),
+	)
+	s.do(
+		"dropped with a word",
+		chromedp.WaitVisible(`input[aria-label="Why it is no count"]`),
+		chromedp.Focus(`input[aria-label="Why it is no count"]`),
+		chromedp.KeyEvent("belongs to the yard\r"),
+		sees("Nothing waits."),
+	)
 	s.do("what was settled", press("settled (2)"), sees("dropped:"), sees("belongs to the yard"))
 
 	later := strings.Replace(strings.Replace(back, ",7,2026-11-21", ",8,2026-11-21", 1), ",10,2026-11-21", ",9,2026-11-21", 1)
@@ -79,11 +165,23 @@ func TestFloor(t *testing.T) {
 		chromedp.WaitNotPresent(`[aria-busy=true]`), press("Take in 1 count"), chromedp.WaitVisible(`[data-last-word]`))
 	assert.Contains(t, s.text(`[data-last-word]`), "1 revised")
 
-	s.do("a row of the other sheet is found by a scan", s.open("/counts/1/counting/1"), chromedp.WaitVisible(`input[data-row]`), chromedp.KeyEvent(kb.F3),
-		chromedp.WaitVisible(`input[aria-label^="Find a row"]:focus`), chromedp.KeyEvent("4006381333931\r"), sees("Sheet 2"),
-		chromedp.WaitVisible(`input[aria-label^="Counted, A-11-1, S11"]:focus`))
-	s.do("a barcode is no count", chromedp.KeyEvent("4006381333931\r"), sees("is a barcode with a right check digit"), press("find its row"),
-		chromedp.WaitVisible(`input[aria-label^="Counted, A-11-1, S11"]:focus`))
+	s.do(
+		"a row of the other sheet is found by a scan",
+		s.open("/counts/1/counting/1"),
+		chromedp.WaitVisible(`input[data-row]`),
+		chromedp.KeyEvent(kb.F3),
+		chromedp.WaitVisible(`input[aria-label^="Find a row"]:focus`),
+		chromedp.KeyEvent("4006381333931\r"),
+		sees("Sheet 2"),
+		chromedp.WaitVisible(`input[aria-label^="Counted, A-11-1, S11"]:focus`),
+	)
+	s.do(
+		"a barcode is no count",
+		chromedp.KeyEvent("4006381333931\r"),
+		sees("is a barcode with a right check digit"),
+		press("find its row"),
+		chromedp.WaitVisible(`input[aria-label^="Counted, A-11-1, S11"]:focus`),
+	)
 	s.do("a block is pasted", chromedp.Evaluate(`(() => {
 		const data = new DataTransfer();
 		data.setData("text/plain", "10\n4+7\n");
@@ -97,16 +195,49 @@ func TestFloor(t *testing.T) {
 func TestTypedTwice(t *testing.T) {
 	dir := t.TempDir()
 	stock := filepath.Join(dir, "stock.csv")
-	require.NoError(t, os.WriteFile(stock, []byte("warehouse,bin,sku,on hand,unit cost,as at\nSHED,A-1,ROPE,5,2,2026-11-20T06:00:00Z\nSHED,A-2,SHK,5,2,2026-11-20T06:00:00Z\n"), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(
+			stock,
+			[]byte(
+				"warehouse,bin,sku,on hand,unit cost,as at\nSHED,A-1,ROPE,5,2,2026-11-20T06:00:00Z\nSHED,A-2,SHK,5,2,2026-11-20T06:00:00Z\n",
+			),
+			0o644,
+		),
+	)
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do("sign up", s.open("/"), browser.Type(`input[name=code]`, s.code), browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(`input[name=sign_in]`, "nell"), browser.Type(`input[name=password]`, "a long password\r"), sees("Nothing is recorded yet"))
+	s.do(
+		"sign up",
+		s.open("/"),
+		browser.Type(`input[name=code]`, s.code),
+		browser.Type(`input[name=name]`, "Nell Harbour"),
+		browser.Type(
+			`input[name=sign_in]`,
+			"nell",
+		),
+		browser.Type(`input[name=password]`, "a long password\r"),
+		sees("Nothing is recorded yet"),
+	)
 	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do("freeze", s.open("/plan"), press("Freeze 2 lines and cut 1 sheet"), sees("W1S1"))
-	s.do("type it", s.open("/counts/1/counting/1"), chromedp.WaitVisible(`input[data-row]`), chromedp.Focus(`input[data-row]`), chromedp.KeyEvent("5\r7\r"),
-		sees("Everything typed is saved"), press("type it a second time"), chromedp.WaitVisible(`input[data-second]`))
+	s.do(
+		"type it",
+		s.open("/counts/1/counting/1"),
+		chromedp.WaitVisible(`input[data-row]`),
+		chromedp.Focus(`input[data-row]`),
+		chromedp.KeyEvent("5\r7\r"),
+		sees("Everything typed is saved"),
+		press("type it a second time"),
+		chromedp.WaitVisible(`input[data-second]`),
+	)
 	assert.Equal(t, "", s.value(`input[data-second]`), "the first typing is not in sight")
-	s.do("again", chromedp.Focus(`input[data-second]`), chromedp.KeyEvent("5\r6\r"), press("Hold 2 rows against the first typing"), sees("1 row differs"))
+	s.do(
+		"again",
+		chromedp.Focus(`input[data-second]`),
+		chromedp.KeyEvent("5\r6\r"),
+		press("Hold 2 rows against the first typing"),
+		sees("1 row differs"),
+	)
 	require.Equal(t, 1, s.rows(`[data-differs]`))
 	s.do("the second stands", press("second: 6"), chromedp.WaitVisible(`[data-checked=true]`))
 	s.do("it is checked", press("Back to the sheet"), sees("checked by Nell Harbour"))

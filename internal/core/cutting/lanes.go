@@ -8,8 +8,8 @@ type Lane struct {
 	Counted int
 }
 
-// Ends tells when the sheets that one person has are likely to be done, in the order in which they are taken up, as it looks now. Nobody counts
-// two sheets at once. What is left of a sheet of which rows came back is left from now on.
+// Ends tells when the sheets that one person has are likely to be done, in the order in which they are taken up, as it
+// looks now. Nobody counts two sheets at once. What is left of a sheet of which rows came back is left from now on.
 func Ends(lanes []Lane, now int64) []int64 {
 	out := make([]int64, len(lanes))
 	free := int64(0)

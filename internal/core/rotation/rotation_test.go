@@ -107,7 +107,14 @@ func TestLate(t *testing.T) {
 	p.Days = [7]bool{1: true, 2: true, 3: true, 4: true, 5: true}
 	day := time.Date(2026, 7, 1, 9, 0, 0, 0, time.UTC)
 	ago := func(days int) int64 { return day.AddDate(0, 0, -days).UnixNano() }
-	lines := []Line{{0, ago(20), 5, false}, {0, ago(60), 0, false}, {0, ago(90), 1, true}, {1, ago(60), 2, false}, {2, 0, 0, false}, {-1, ago(700), 0, false}}
+	lines := []Line{
+		{0, ago(20), 5, false},
+		{0, ago(60), 0, false},
+		{0, ago(90), 1, true},
+		{1, ago(60), 2, false},
+		{2, 0, 0, false},
+		{-1, ago(700), 0, false},
+	}
 	_, late := p.Portion(lines, day, day.AddDate(0, 0, -100))
 	assert.Equal(t, Late{1, 60 - 31 - 7}, late, "what is on a sheet is not late, and what was never counted has its time")
 	_, late = p.Portion(lines, day, day.AddDate(-2, 0, 0))

@@ -61,7 +61,13 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 		}
 		return none, w.Say(
 			"finished",
-			map[string]any{"count": countID, "held": left.Held, "accepted": left.Accepted, "uncounted": left.Uncounted, "doubts": left.Doubts},
+			map[string]any{
+				"count":     countID,
+				"held":      left.Held,
+				"accepted":  left.Accepted,
+				"uncounted": left.Uncounted,
+				"doubts":    left.Doubts,
+			},
 		)
 	})
 	return err

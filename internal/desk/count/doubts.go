@@ -32,8 +32,8 @@ type NewDoubt struct {
 	Cells         []string // of the row of a file
 }
 
-// KeepDoubts puts what could not be taken as a count into the tray. What waits there already, from an earlier version of the same sheet or a
-// copy of the file, is not put there twice.
+// KeepDoubts puts what could not be taken as a count into the tray. What waits there already, from an earlier version of
+// the same sheet or a copy of the file, is not put there twice.
 func KeepDoubts(w *desk.Work, c *store.Count, doubts []NewDoubt) error {
 	type same struct {
 		sheet       int64

@@ -162,7 +162,9 @@ func TakeIn(w *desk.Work, c *store.Count, s *store.Sheet) error {
 	if err := WorkOut(w, c, positions, false); err != nil {
 		return err
 	}
-	return w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0", c.ID, s.First, to).Scan(&s.Counted).Error
+	return w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0", c.ID, s.First, to).
+		Scan(&s.Counted).
+		Error
 }
 
 // recordedOf gives what was recorded of keys when the count was frozen.

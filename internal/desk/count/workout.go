@@ -117,7 +117,10 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	}
 	err := store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
 		if in := find(e.Pos); in != nil && !e.Withdrawn {
-			in.entries = append(in.entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round})
+			in.entries = append(
+				in.entries,
+				variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round},
+			)
 			in.counters = append(in.counters, e.Counter)
 		}
 		return nil
@@ -344,7 +347,10 @@ func (t *Tallying) add(l *store.CountLine, delta variance.Tally, state *variance
 
 // TooMuch is the refusal of values whose sum is beyond what is exact.
 func TooMuch() error {
-	return desk.Refuse("The sum of the values %v. Nothing was changed; look for a unit cost or a count that is far off.", quantity.ErrTooLarge)
+	return desk.Refuse(
+		"The sum of the values %v. Nothing was changed; look for a unit cost or a count that is far off.",
+		quantity.ErrTooLarge,
+	)
 }
 
 // bin gives a bin with the sheet and zone that it has in this count: those of when it came into it.

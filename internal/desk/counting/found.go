@@ -109,7 +109,14 @@ func (f *Found) open(w *desk.Work, c *store.Count, k *count.FoundKey) error {
 		if len(known) > 4 {
 			words = append(words, "…")
 		}
-		return desk.RefuseAs(desk.Invalid, "lot", "%s lies in %s as %s. Say which of them was counted.", f.SKU, f.Bin, strings.Join(words, ", "))
+		return desk.RefuseAs(
+			desk.Invalid,
+			"lot",
+			"%s lies in %s as %s. Say which of them was counted.",
+			f.SKU,
+			f.Bin,
+			strings.Join(words, ", "),
+		)
 	}
 	*k = known[0]
 	f.Lot, f.Serial, f.Holding = k.Lot, k.Serial, k.Holding
@@ -120,12 +127,18 @@ func (f *Found) open(w *desk.Work, c *store.Count, k *count.FoundKey) error {
 func (f *Found) bin(w *desk.Work, c *store.Count) (id int64, err error) {
 	var ids []int64
 	err = w.Raw("SELECT id FROM bins WHERE warehouse_id = ? AND code = ? COLLATE NOCASE ORDER BY code = ? DESC LIMIT 2", c.WarehouseID, f.Bin, f.Bin).
-		Scan(&ids).Error
+		Scan(&ids).
+		Error
 	if err != nil {
 		return 0, err
 	}
 	if len(ids) == 0 {
-		return 0, desk.RefuseAs(desk.Invalid, "bin", "%q is no bin of this warehouse. Write the bin as its label says, or take the place in first.", f.Bin)
+		return 0, desk.RefuseAs(
+			desk.Invalid,
+			"bin",
+			"%q is no bin of this warehouse. Write the bin as its label says, or take the place in first.",
+			f.Bin,
+		)
 	}
 	return ids[0], nil
 }
@@ -165,7 +178,8 @@ func (f *Found) items(w *desk.Work) (ids []int64, err error) {
 	names := append([]string{f.SKU}, f.codes...) // the forms of a scanned GTIN
 	for _, where := range []string{"sku = @s", "sku = @s COLLATE NOCASE", "barcode = @s OR further_sku = @s OR instr(barcodes, json_quote(@s)) > 0"} {
 		for _, name := range names {
-			if err = w.Raw("SELECT id FROM items WHERE "+where+" LIMIT 2", sql.Named("s", name)).Scan(&ids).Error; err != nil || len(ids) > 0 {
+			if err = w.Raw("SELECT id FROM items WHERE "+where+" LIMIT 2", sql.Named("s", name)).Scan(&ids).Error; err != nil ||
+				len(ids) > 0 {
 				return ids, err
 			}
 		}

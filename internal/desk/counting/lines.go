@@ -11,8 +11,9 @@ import (
 	"wobin/internal/store"
 )
 
-// FindRow finds the row that somebody means who types or scans a text: by row code, bin, SKU, barcode of the item or of one of its packs, lot or
-// serial; on one sheet, else on any. It gives the line's position and the number of its sheet; 0 where there is none.
+// FindRow finds the row that somebody means who types or scans a text: by row code, bin, SKU, barcode of the item or of
+// one of its packs, lot or serial; on one sheet, else on any. It gives the line's position and the number of its sheet;
+// 0 where there is none.
 func (d *Room) FindRow(ctx context.Context, p desk.Person, countID int64, sheet int, text string) (r FoundRow, err error) {
 	c, err := d.See(ctx, p, countID)
 	if err != nil {
@@ -37,7 +38,9 @@ func (d *Room) FindRow(ctx context.Context, p desk.Person, countID int64, sheet 
 	find := func(where string) error {
 		return c.Tx.Raw(`SELECT l.pos, coalesce(s.number, 0) AS sheet FROM count_lines l LEFT JOIN sheets s ON s.id = l.sheet_id WHERE l.count_id = @count AND `+where+`
 			ORDER BY l.entries > 0, l.pos LIMIT 1`, sql.Named("count", c.ID), sql.Named("item", item), sql.Named("bin", bin), sql.Named("t", text),
-			sql.Named("sheet", sheet)).Scan(&r).Error
+			sql.Named("sheet", sheet)).
+			Scan(&r).
+			Error
 	}
 	const any = "(l.item_id = @item OR l.bin_id = @bin OR l.lot = @t COLLATE NOCASE OR l.serial = @t COLLATE NOCASE)"
 	// The rows of the sheet in hand go first, and among them those that have no count yet.

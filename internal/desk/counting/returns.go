@@ -145,7 +145,8 @@ func undoReturn(w *desk.Work, c *store.Count, r *store.Return) error {
 			Undoes:    r.ID,
 		}
 		if was, had := before[e.Replaces]; had {
-			n.Quantity, n.Withdrawn, n.CountedAt, n.Since, n.Counter, n.SheetID = was.Quantity, was.Withdrawn, was.CountedAt, was.Since, was.Counter, was.SheetID
+			n.Quantity, n.Withdrawn, n.CountedAt, n.Since = was.Quantity, was.Withdrawn, was.CountedAt, was.Since
+			n.Counter, n.SheetID = was.Counter, was.SheetID
 		}
 		back[i] = n
 		sheets[e.SheetID] = true

@@ -68,9 +68,25 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 		return page, err
 	}
 	for _, s := range rows {
-		v := SheetView{ID: s.ID, Number: s.Number, Code: s.Code, Zone: s.Zone, FirstBin: s.FirstBin, LastBin: s.LastBin, Lines: s.Lines, Empty: s.Empty,
-			Counted: s.Counted, State: s.State, Counter: s.Counter, OutAt: desk.Moment(s.OutAt), BackAt: desk.Moment(s.BackAt), Due: desk.Moment(s.Due),
-			Seconds: s.Seconds, CheckedBy: s.CheckedBy, Revisions: s.Revisions}
+		v := SheetView{
+			ID:        s.ID,
+			Number:    s.Number,
+			Code:      s.Code,
+			Zone:      s.Zone,
+			FirstBin:  s.FirstBin,
+			LastBin:   s.LastBin,
+			Lines:     s.Lines,
+			Empty:     s.Empty,
+			Counted:   s.Counted,
+			State:     s.State,
+			Counter:   s.Counter,
+			OutAt:     desk.Moment(s.OutAt),
+			BackAt:    desk.Moment(s.BackAt),
+			Due:       desk.Moment(s.Due),
+			Seconds:   s.Seconds,
+			CheckedBy: s.CheckedBy,
+			Revisions: s.Revisions,
+		}
 		if s.State == store.LetGo {
 			v.Lines = s.Rows()
 		}
@@ -112,14 +128,21 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 				return none, desk.RefuseAs(desk.Invalid, "due", "%q %v.", h.Due, err)
 			}
 			if at <= w.Now {
-				return none, desk.RefuseAs(desk.Invalid, "due", "%s is past. Say a time to come.", desk.Instant(at).In(zone).Format("2006-01-02 15:04"))
+				return none, desk.RefuseAs(
+					desk.Invalid,
+					"due",
+					"%s is past. Say a time to come.",
+					desk.Instant(at).In(zone).Format("2006-01-02 15:04"),
+				)
 			}
 			to["due"] = at
 		}
 		if counter == "" {
 			to["state"], to["out_at"], to["due"] = store.WithUs, 0, 0
 		}
-		r := w.Model(&store.Sheet{}).Where("count_id = ? AND number IN ? AND state NOT IN ?", c.ID, h.Sheets, append([]string{store.Back}, store.Void...)).Updates(to)
+		r := w.Model(&store.Sheet{}).
+			Where("count_id = ? AND number IN ? AND state NOT IN ?", c.ID, h.Sheets, append([]string{store.Back}, store.Void...)).
+			Updates(to)
 		if r.Error != nil {
 			return none, r.Error
 		}
@@ -131,8 +154,8 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 	return err
 }
 
-// TakeBack notes that sheets are back, though not all of their rows have counts, or that they are out again. What is uncounted on them stays so
-// until somebody says what it is.
+// TakeBack notes that sheets are back, though not all of their rows have counts, or that they are out again. What is
+// uncounted on them stays so until somebody says what it is.
 func (d *Room) TakeBack(ctx context.Context, p desk.Person, countID int64, numbers []int, back bool) error {
 	_, err := desk.Do(ctx, d.Desk, p, desk.Enter, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		c, err := w.Running(countID)
@@ -151,7 +174,12 @@ func (d *Room) TakeBack(ctx context.Context, p desk.Person, countID int64, numbe
 			return none, q.Error
 		}
 		if q.RowsAffected != int64(len(numbers)) {
-			return none, desk.RefuseAs(desk.Changed, "sheets", "Not all of these sheets are %s. Look at them again.", map[bool]string{true: "out", false: "back"}[back])
+			return none, desk.RefuseAs(
+				desk.Changed,
+				"sheets",
+				"Not all of these sheets are %s. Look at them again.",
+				map[bool]string{true: "out", false: "back"}[back],
+			)
 		}
 		return none, w.Say(word, map[string]any{"count": c.ID, "sheets": numbers})
 	})
@@ -238,7 +266,8 @@ func addEmpty(tx *gorm.DB, s *store.Sheet, house string, sheet *counting.Sheet) 
 		Code  string
 	}
 	if err := tx.Raw("SELECT e.after, b.code FROM empty_bins e JOIN bins b ON b.id = e.bin_id WHERE e.count_id = ? AND e.sheet_id = ? ORDER BY e.place",
-		s.CountID, s.ID).Scan(&bins).Error; err != nil || len(bins) == 0 {
+		s.CountID, s.ID).Scan(&bins).Error; err != nil ||
+		len(bins) == 0 {
 		return err
 	}
 	if s.Empty > 0 {
@@ -290,7 +319,9 @@ func (d *Room) Print(ctx context.Context, p desk.Person, countID int64, paper st
 			if err == nil {
 				err = ctx.Err()
 			}
-			d.Events.Tell(desk.Event{What: "progress", Count: countID, Text: "Printing " + c.Name, Done: i + 1, Of: len(sheets), Rows: i + 1})
+			d.Events.Tell(
+				desk.Event{What: "progress", Count: countID, Text: "Printing " + c.Name, Done: i + 1, Of: len(sheets), Rows: i + 1},
+			)
 			if !yield(s, err) {
 				return
 			}

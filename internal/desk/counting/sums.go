@@ -25,8 +25,13 @@ func workOut(w *desk.Work, c *store.Count, typed []Typed, rows map[string]int64)
 			return desk.RefuseAs(desk.Invalid, "text", "%s: send a quantity or a text, not both.", t.code())
 		}
 		if _, is := barcode.GTIN(strings.TrimSpace(t.Text)); is && !t.Sure {
-			return desk.RefuseAs(desk.Asks, "scanned", "%s: %q is a barcode with a right check digit. Say that so many were counted, or find the row that it is for.",
-				t.code(), t.Text)
+			return desk.RefuseAs(
+				desk.Asks,
+				"scanned",
+				"%s: %q is a barcode with a right check digit. Say that so many were counted, or find the row that it is for.",
+				t.code(),
+				t.Text,
+			)
 		}
 		packs, err := packsOf(w, c, rows[t.code()])
 		if err != nil {
@@ -57,7 +62,9 @@ type packs struct {
 
 func packsOf(w *desk.Work, c *store.Count, pos int64) (p packs, err error) {
 	var it struct{ Unit, Packs string }
-	err = w.Raw("SELECT i.unit, i.packs FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND l.pos = ?", c.ID, pos).Scan(&it).Error
+	err = w.Raw("SELECT i.unit, i.packs FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND l.pos = ?", c.ID, pos).
+		Scan(&it).
+		Error
 	if err != nil {
 		return p, err
 	}

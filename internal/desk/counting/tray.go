@@ -61,14 +61,28 @@ func (d *Room) Tray(ctx context.Context, p desk.Person, countID int64, settled b
 		Number int
 	}
 	err = c.Tx.Raw(`SELECT d.*, coalesce(r.file_name, '') AS file, coalesce(s.number, 0) AS number FROM doubts d LEFT JOIN returns r ON r.id = d.return_id
-		LEFT JOIN sheets s ON s.id = d.sheet_id WHERE d.count_id = ? AND d.`+order+` LIMIT ? OFFSET ?`, c.ID, doubtsAPage, from).Scan(&rows).Error
+		LEFT JOIN sheets s ON s.id = d.sheet_id WHERE d.count_id = ? AND d.`+order+` LIMIT ? OFFSET ?`, c.ID, doubtsAPage, from).
+		Scan(&rows).
+		Error
 	if err != nil {
 		return t, err
 	}
 	w := &desk.Work{DB: c.Tx}
 	for _, r := range rows {
-		v := DoubtView{ID: r.ID, File: r.File, Row: r.FileRow, Sheet: r.Number, Kind: r.Kind, Wrong: r.Wrong, Person: r.Person, At: desk.Instant(r.At),
-			State: r.State, Word: r.Word, SettledBy: r.SettledBy, SettledAt: desk.Moment(r.SettledAt)}
+		v := DoubtView{
+			ID:        r.ID,
+			File:      r.File,
+			Row:       r.FileRow,
+			Sheet:     r.Number,
+			Kind:      r.Kind,
+			Wrong:     r.Wrong,
+			Person:    r.Person,
+			At:        desk.Instant(r.At),
+			State:     r.State,
+			Word:      r.Word,
+			SettledBy: r.SettledBy,
+			SettledAt: desk.Moment(r.SettledAt),
+		}
 		if err := json.Unmarshal([]byte(r.Written), &v.Written); err != nil {
 			return t, err
 		}
@@ -92,7 +106,9 @@ func (d *Room) Tray(ctx context.Context, p desk.Person, countID int64, settled b
 	if err := c.Tx.Raw("SELECT count(*) FROM doubts WHERE count_id = ? AND state <> ?", c.ID, store.Waits).Scan(&t.Settled).Error; err != nil {
 		return t, err
 	}
-	return t, c.Tx.Raw("SELECT coalesce(min(number), 0) FROM sheets WHERE count_id = ? AND state NOT IN ?", c.ID, store.Void).Scan(&t.Sheets).Error
+	return t, c.Tx.Raw("SELECT coalesce(min(number), 0) FROM sheets WHERE count_id = ? AND state NOT IN ?", c.ID, store.Void).
+		Scan(&t.Sheets).
+		Error
 }
 
 // NoteDoubt puts something that was written on a sheet and is not understood into the tray: an item that nobody knows, a bin that there is
@@ -138,8 +154,8 @@ func waiting(w *desk.Work, c *store.Count, ids []int64) ([]store.Doubt, error) {
 	return out, nil
 }
 
-// EnterDoubt enters what waits in the tray as a count. It is never put in the place of another one unseen: where its line is counted already
-// it is asked what becomes of the two.
+// EnterDoubt enters what waits in the tray as a count. It is never put in the place of another one unseen: where its
+// line is counted already it is asked what becomes of the two.
 func (d *Room) EnterDoubt(ctx context.Context, p desk.Person, countID, doubt int64, zoneName string, t Typed) (count.TakenIn, error) {
 	zone, err := desk.ZoneNamed(zoneName)
 	if err != nil {
@@ -162,7 +178,9 @@ func (d *Room) EnterDoubt(ctx context.Context, p desk.Person, countID, doubt int
 			return out, err
 		}
 		x := &waits[0]
-		err = w.Model(x).Updates(map[string]any{"state": store.Entered, "pos": positions[0], "settled_by": p.Name, "settled_at": w.Now}).Error
+		err = w.Model(x).
+			Updates(map[string]any{"state": store.Entered, "pos": positions[0], "settled_by": p.Name, "settled_at": w.Now}).
+			Error
 		if err != nil {
 			return out, err
 		}
@@ -183,7 +201,14 @@ func (d *Room) DropDoubts(ctx context.Context, p desk.Person, countID int64, ids
 		if _, err := waiting(w, c, ids); err != nil {
 			return none, err
 		}
-		err = w.Exec("UPDATE doubts SET state = ?, word = ?, settled_by = ?, settled_at = ? WHERE id IN ?", store.Dropped, word, p.Name, w.Now, ids).Error
+		err = w.Exec(
+			"UPDATE doubts SET state = ?, word = ?, settled_by = ?, settled_at = ? WHERE id IN ?",
+			store.Dropped,
+			word,
+			p.Name,
+			w.Now,
+			ids,
+		).Error
 		if err != nil {
 			return none, err
 		}
@@ -205,7 +230,11 @@ func (d *Room) TakeUpDoubt(ctx context.Context, p desk.Person, countID, id int64
 			return none, r.Error
 		}
 		if r.RowsAffected == 0 {
-			return none, desk.RefuseAs(desk.Changed, "doubt", "Only what was dropped can be taken up again. What was entered is withdrawn at its line.")
+			return none, desk.RefuseAs(
+				desk.Changed,
+				"doubt",
+				"Only what was dropped can be taken up again. What was entered is withdrawn at its line.",
+			)
 		}
 		return none, w.Say("taken up again", map[string]any{"count": c.ID, "doubt": id})
 	})

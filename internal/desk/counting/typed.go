@@ -144,7 +144,12 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 				return out, nil, desk.RefuseAs(desk.Invalid, "since", "%q %v.", t.Since, err)
 			}
 			if t.CountedAt == "" || x.since > at {
-				return out, nil, desk.RefuseAs(desk.Invalid, "since", "Counted from %s lies behind counted to. Correct one of the two.", t.Since)
+				return out, nil, desk.RefuseAs(
+					desk.Invalid,
+					"since",
+					"Counted from %s lies behind counted to. Correct one of the two.",
+					t.Since,
+				)
 			}
 		}
 		some, err := x.entries(at, &out.Outcome)

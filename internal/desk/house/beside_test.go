@@ -28,12 +28,17 @@ func partly(t *testing.T, d *house.House) int64 {
 	return c.ID
 }
 
-// What somebody counts beside the scope of a count is held against what was recorded of it when that was frozen: it is no find, and does not go
-// out as one.
+// What somebody counts beside the scope of a count is held against what was recorded of it when that was frozen: it is
+// no find, and does not go out as one.
 func TestCountedBesideTheScope(t *testing.T) {
 	d := at(t)
 	id := partly(t, d)
-	takeCounts(t, d, id, "W,A-1-1,ROPE,,10,2026-11-20T10:00:00Z\nW,B-1-2,PAINT,,7,2026-11-20T10:00:00Z\nW,A-1-1,PAINT,L1,2,2026-11-20T10:00:00Z\n")
+	takeCounts(
+		t,
+		d,
+		id,
+		"W,A-1-1,ROPE,,10,2026-11-20T10:00:00Z\nW,B-1-2,PAINT,,7,2026-11-20T10:00:00Z\nW,A-1-1,PAINT,L1,2,2026-11-20T10:00:00Z\n",
+	)
 	says := func(sku, bin string) string {
 		t.Helper()
 		l := lineOf(t, d, id, sku, bin)
@@ -45,7 +50,14 @@ func TestCountedBesideTheScope(t *testing.T) {
 
 	typed := func(text string, f counting.Found) error {
 		f.Sheet = 1
-		_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{Found: &f, Text: text, CountedAt: "2026-11-20 10:00", Again: count.Replace}})
+		_, err := d.Counting.TypeIn(
+			ctx,
+			nell,
+			id,
+			"",
+			"UTC",
+			[]counting.Typed{{Found: &f, Text: text, CountedAt: "2026-11-20 10:00", Again: count.Replace}},
+		)
 		return err
 	}
 	require.NoError(t, typed("8", counting.Found{Bin: "b-1-2", SKU: "paint"}))
@@ -80,11 +92,31 @@ func TestCountedBesideTheScope(t *testing.T) {
 // A lot that is left open is asked about where several are recorded, on the count or beside it.
 func TestOpenLotsBesideTheScope(t *testing.T) {
 	d := at(t)
-	take(t, d, "stock.csv", "warehouse,bin,sku,lot,on hand,unit cost,as at\nW,A-1,PAINT,L1,5,1,2026-11-20T06:00:00Z\nW,A-1,PAINT,L2,6,1,2026-11-20T06:00:00Z\nW,A-1,ROPE,,6,1,2026-11-20T06:00:00Z\n")
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Rope", Cut: plan.Cut{Rows: 50}, Scope: count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.SKU, Values: []string{"ROPE"}}}}})
+	take(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,lot,on hand,unit cost,as at\nW,A-1,PAINT,L1,5,1,2026-11-20T06:00:00Z\nW,A-1,PAINT,L2,6,1,2026-11-20T06:00:00Z\nW,A-1,ROPE,,6,1,2026-11-20T06:00:00Z\n",
+	)
+	c, err := d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{
+			Name:  "Rope",
+			Cut:   plan.Cut{Rows: 50},
+			Scope: count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.SKU, Values: []string{"ROPE"}}}},
+		},
+	)
 	require.NoError(t, err)
 	typed := func(lot string) error {
-		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: "A-1", SKU: "PAINT", Lot: lot}, Text: "5"}})
+		_, err := d.Counting.TypeIn(
+			ctx,
+			nell,
+			c.ID,
+			"",
+			"UTC",
+			[]counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: "A-1", SKU: "PAINT", Lot: lot}, Text: "5"}},
+		)
 		return err
 	}
 	require.ErrorContains(t, typed(""), "PAINT lies in A-1 as L1, L2")

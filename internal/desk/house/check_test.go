@@ -11,7 +11,8 @@ import (
 	"wobin/internal/desk/plan"
 )
 
-// A sheet typed a second time changes nothing: what differs is shown, and where nothing does, the sheet is checked, until something of it changes.
+// A sheet typed a second time changes nothing: what differs is shown, and where nothing does, the sheet is checked,
+// until something of it changes.
 func TestTypedTwice(t *testing.T) {
 	d := at(t)
 	id := racks(t, d, 10, plan.Cut{By: "size", Rows: 100})
@@ -34,7 +35,11 @@ func TestTypedTwice(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, got.Differs, 2)
 	assert.Equal(t, len(page.Lines)-2, got.Same)
-	assert.Equal(t, []any{page.Lines[0].RowCode, "5", "4"}, []any{got.Differs[0].RowCode, got.Differs[0].First.String(), got.Differs[0].Second.String()})
+	assert.Equal(
+		t,
+		[]any{page.Lines[0].RowCode, "5", "4"},
+		[]any{got.Differs[0].RowCode, got.Differs[0].First.String(), got.Differs[0].Second.String()},
+	)
 	assert.Nil(t, got.Differs[1].First)
 	sheet := func() counting.SheetView {
 		sheets, err := allSheets(d, id)
@@ -48,10 +53,24 @@ func TestTypedTwice(t *testing.T) {
 	assert.True(t, got.Checked)
 	assert.Equal(t, "Wim", sheet().CheckedBy)
 	// The time alone is no other count; another count is.
-	_, err = d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: page.Lines[0].RowCode, Text: "5", CountedAt: "2026-11-20 11:00"}})
+	_, err = d.Counting.TypeIn(
+		ctx,
+		nell,
+		id,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: page.Lines[0].RowCode, Text: "5", CountedAt: "2026-11-20 11:00"}},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "Wim", sheet().CheckedBy)
-	_, err = d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: page.Lines[0].RowCode, Text: "6", CountedAt: "2026-11-20 11:00"}})
+	_, err = d.Counting.TypeIn(
+		ctx,
+		nell,
+		id,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: page.Lines[0].RowCode, Text: "6", CountedAt: "2026-11-20 11:00"}},
+	)
 	require.NoError(t, err)
 	assert.Empty(t, sheet().CheckedBy)
 	_, err = d.Counting.Check(ctx, wim, id, 1, []counting.Twice{{RowCode: page.Lines[0].RowCode, Text: "1ctn"}})

@@ -122,7 +122,11 @@ func frozen(t *testing.T, d *house.House, blind bool) int64 {
 	t.Helper()
 	take(t, d, "items.csv", itemsText)
 	take(t, d, "stock.csv", stockText)
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, Blind: blind})
+	c, err := d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, Blind: blind},
+	)
 	require.NoError(t, err)
 	return c.ID
 }
@@ -172,7 +176,11 @@ func TestPlan(t *testing.T) {
 	assert.Equal(t, tally.LeftOut, c.LeftOut)
 	assert.Equal(t, 4, c.RecordedLines)
 	assert.Nil(t, c.Accuracy, "over nothing there is no ratio")
-	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1, Zones: []string{"None"}}, Cut: plan.Cut{Rows: 5}})
+	_, err = d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1, Zones: []string{"None"}}, Cut: plan.Cut{Rows: 5}},
+	)
 	assert.ErrorContains(t, err, "nothing to count")
 }
 
@@ -264,7 +272,11 @@ func TestCountingTime(t *testing.T) {
 	// A revision without a time keeps the one of the count that it replaces.
 	dr = look(t, d, "rev2.csv", strings.Replace(filled, ",ea,25,,", ",ea,24,,", 1), intake.Choices{CountedAt: "2026-11-20 23:00"})
 	require.Len(t, dr.Back.Revisions, 1)
-	assert.Equal(t, intake.Revision{Line: "B-1-1 · SHK", Row: 9, Before: 25 * quantity.Scale, After: 24 * quantity.Scale}, dr.Back.Revisions[0])
+	assert.Equal(
+		t,
+		intake.Revision{Line: "B-1-1 · SHK", Row: 9, Before: 25 * quantity.Scale, After: 24 * quantity.Scale},
+		dr.Back.Revisions[0],
+	)
 	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
 	require.NoError(t, err)
 	sheets, err := allSheets(d, id)
@@ -442,7 +454,13 @@ func TestBlind(t *testing.T) {
 		if e8 == nil {
 			require.NoError(t, k.Close())
 		}
-		dr, err := d.Intake.Upload(ctx, p, "probe.csv", strings.NewReader("warehouse,bin,sku,quantity\nW,A-1-1,ROPE,10\n"), intake.Choices{})
+		dr, err := d.Intake.Upload(
+			ctx,
+			p,
+			"probe.csv",
+			strings.NewReader("warehouse,bin,sku,quantity\nW,A-1-1,ROPE,10\n"),
+			intake.Choices{},
+		)
 		if role == "controller" || role == "counter" { // the others send no files
 			require.NoError(t, err)
 			assert.Equal(t, may, dr.Effect.Gone > 0, "what a file would change tells what is recorded")

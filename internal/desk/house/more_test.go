@@ -16,7 +16,8 @@ import (
 	"wobin/internal/desk/plan"
 )
 
-// A running count is given the rest of its warehouse, as it was recorded at the freeze, rolled forward as the others; and is let go of some of it.
+// A running count is given the rest of its warehouse, as it was recorded at the freeze, rolled forward as the others;
+// and is let go of some of it.
 func TestMoreAndLess(t *testing.T) {
 	d := at(t)
 	id := partly(t, d)
@@ -37,7 +38,12 @@ func TestMoreAndLess(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []int{before.Lines + 1, before.Uncounted + 1, before.Sheets + 1}, []int{after.Lines, after.Uncounted, after.Sheets})
 	rope := lineOf(t, d, id, "ROPE", "A-1-1")
-	assert.Equal(t, []string{"10", "-3", "uncounted"}, []string{rope.Recorded.String(), rope.Moved.String(), rope.Status}, "of the frozen stock, with what moved since")
+	assert.Equal(
+		t,
+		[]string{"10", "-3", "uncounted"},
+		[]string{rope.Recorded.String(), rope.Moved.String(), rope.Status},
+		"of the frozen stock, with what moved since",
+	)
 	assert.Contains(t, rope.RowCode, fmt.Sprintf("W%dS3R1", id))
 	_, err = d.Plan.AddMore(ctx, nell, id, more)
 	require.ErrorContains(t, err, "has all of it already (4 lines)")

@@ -22,7 +22,12 @@ import (
 // Rules narrow a scope by what is known of its lines; the tally, the count and its sheets follow them.
 func TestScopeByRules(t *testing.T) {
 	d := at(t)
-	take(t, d, "items.csv", "sku,description,category,class,barcode\nROPE,Rope,ropes,A,4006381333931\nSHK,Shackle,metal,B,\nPIN,Pin,metal,C,\nOAR,Oar,wood,C,\n")
+	take(
+		t,
+		d,
+		"items.csv",
+		"sku,description,category,class,barcode\nROPE,Rope,ropes,A,4006381333931\nSHK,Shackle,metal,B,\nPIN,Pin,metal,C,\nOAR,Oar,wood,C,\n",
+	)
 	take(t, d, "stock.csv", `warehouse,zone,bin,sku,on hand,unit cost,as at
 W,Front,A-1-1,ROPE,100,5,2026-11-20T06:00:00Z
 W,Front,A-1-2,SHK,40,2,2026-11-20T06:00:00Z
@@ -67,17 +72,34 @@ W,Back,B-1-2,PIN,3,,2026-11-20T06:00:00Z
 	} {
 		assert.Equal(t, x.lines, rule(x.rule), "%+v", x.rule)
 	}
-	assert.Equal(t, 1, tally(count.Scope{Zones: []string{"Back"}, Rules: []scope.Rule{{What: scope.Category, Values: []string{"metal"}}, {What: scope.Value, To: m(2000)}}}).Lines)
+	assert.Equal(
+		t,
+		1,
+		tally(
+			count.Scope{
+				Zones: []string{"Back"},
+				Rules: []scope.Rule{{What: scope.Category, Values: []string{"metal"}}, {What: scope.Value, To: m(2000)}},
+			},
+		).Lines,
+	)
 	none := tally(count.Scope{Rules: []scope.Rule{{What: scope.SKU, Values: []string{"NOBODY", "ROPE", "NOONE"}}}})
 	assert.Equal(t, []string{"NOBODY", "NOONE"}, none.Unknown)
 	assert.Equal(t, []int{1, 2}, []int{none.Lines, none.UnknownN})
 	_, err := d.Plan.Tally(ctx, nell, count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.Value}}}, plan.Cut{Rows: 5})
 	assert.ErrorContains(t, err, "neither from nor to")
-	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "None", Scope: count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.Wrong}}}, Cut: plan.Cut{Rows: 5}})
+	_, err = d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "None", Scope: count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.Wrong}}}, Cut: plan.Cut{Rows: 5}},
+	)
 	assert.ErrorContains(t, err, "ease a rule")
 
 	// What was counted, what was wrong then and what moved since are known of earlier counts.
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "One", Scope: count.Scope{Warehouse: 1, Zones: []string{"Front"}}, Cut: plan.Cut{Rows: 50}})
+	c, err := d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "One", Scope: count.Scope{Warehouse: 1, Zones: []string{"Front"}}, Cut: plan.Cut{Rows: 50}},
+	)
 	require.NoError(t, err)
 	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,-1,2026-11-20T18:00:00Z,d1\n")
 	page, err := d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
@@ -102,7 +124,12 @@ W,Back,B-1-2,PIN,3,,2026-11-20T06:00:00Z
 func TestEmptyBinsAreLookedInto(t *testing.T) {
 	d := at(t)
 	take(t, d, "items.csv", "sku,description\nROPE,Rope\nSHK,Shackle\n")
-	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,as at\nW,A-1-1,ROPE,1,2026-11-20T06:00:00Z\nW,A-3-1,ROPE,3,2026-11-20T06:00:00Z\nW,B-1-1,ROPE,4,2026-11-20T06:00:00Z\nW,B-2-1,ROPE,5,2026-11-20T06:00:00Z\n")
+	take(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,on hand,as at\nW,A-1-1,ROPE,1,2026-11-20T06:00:00Z\nW,A-3-1,ROPE,3,2026-11-20T06:00:00Z\nW,B-1-1,ROPE,4,2026-11-20T06:00:00Z\nW,B-2-1,ROPE,5,2026-11-20T06:00:00Z\n",
+	)
 	take(t, d, "places.csv", "warehouse,bin\nW,A-2-1\nW,B-3-1\nW,C-1-1\n")
 	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "All", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 4}})
 	require.NoError(t, err)
@@ -174,7 +201,12 @@ func TestSheetsForPeople(t *testing.T) {
 // The cut-off list is kept with the count: added to, taken back, never overwritten; it marks the lines that it names.
 func TestCutOff(t *testing.T) {
 	d := at(t)
-	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,as at\nW,A-1,ROPE,1,2026-11-20T06:00:00Z\nW,A-2,ROPE,3,2026-11-20T06:00:00Z\nW,A-2,SHK,3,2026-11-20T06:00:00Z\n")
+	take(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,on hand,as at\nW,A-1,ROPE,1,2026-11-20T06:00:00Z\nW,A-2,ROPE,3,2026-11-20T06:00:00Z\nW,A-2,SHK,3,2026-11-20T06:00:00Z\n",
+	)
 	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "All", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10}})
 	require.NoError(t, err)
 	q := quantity.Quantity(3 * quantity.Scale)
@@ -240,7 +272,12 @@ func TestSample(t *testing.T) {
 	sc := count.Scope{Warehouse: 1, Sample: &draw}
 	tally, err := d.Plan.Tally(ctx, nell, sc, plan.Cut{Rows: 500})
 	require.NoError(t, err)
-	assert.Equal(t, []int{55, 400, 0}, []int{tally.Lines, tally.SampleOf, tally.Empty}, "tables give 59 for large stocks, and fewer for small ones")
+	assert.Equal(
+		t,
+		[]int{55, 400, 0},
+		[]int{tally.Lines, tally.SampleOf, tally.Empty},
+		"tables give 59 for large stocks, and fewer for small ones",
+	)
 	again, err := d.Plan.Tally(ctx, nell, sc, plan.Cut{Rows: 500})
 	require.NoError(t, err)
 	assert.Equal(t, tally.Sheets, again.Sheets, "the same seed draws the same")
@@ -289,8 +326,15 @@ func TestSample(t *testing.T) {
 	}
 	for i := range 400 {
 		if sku := fmt.Sprintf("S%03d", i); !counted[sku] {
-			_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: fmt.Sprintf("A-%02d-%d", i/8, i%8/4), SKU: sku},
-				Text: "999", CountedAt: "2026-11-20 12:00"}})
+			_, err := d.Counting.TypeIn(
+				ctx,
+				nell,
+				c.ID,
+				"",
+				"UTC",
+				[]counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: fmt.Sprintf("A-%02d-%d", i/8, i%8/4), SKU: sku},
+					Text: "999", CountedAt: "2026-11-20 12:00"}},
+			)
 			require.NoError(t, err)
 			break
 		}
@@ -320,7 +364,12 @@ N,Front,A-1-1,PIN,0,1,2026-11-20T06:00:00Z
 	for _, h := range houses {
 		id[h.Code] = h.ID
 	}
-	n := plan.NewCount{Name: "All of it", Scope: count.Scope{Warehouse: id["W"], LeaveZero: true}, Further: []int64{id["E"], id["N"]}, Cut: plan.Cut{Rows: 50}}
+	n := plan.NewCount{
+		Name:    "All of it",
+		Scope:   count.Scope{Warehouse: id["W"], LeaveZero: true},
+		Further: []int64{id["E"], id["N"]},
+		Cut:     plan.Cut{Rows: 50},
+	}
 	_, err = d.Plan.Freeze(ctx, nell, n)
 	require.ErrorContains(t, err, "There is nothing to count in N")
 	var left int
@@ -346,13 +395,24 @@ N,Front,A-1-1,PIN,0,1,2026-11-20T06:00:00Z
 
 	page, err := d.Counting.CountLines(ctx, nell, east, desk.Filter{})
 	require.NoError(t, err)
-	_, err = d.Counting.TypeIn(ctx, nell, east, "", "UTC", []counting.Typed{{RowCode: page.Lines[0].RowCode, Text: "8", CountedAt: "2026-11-20 12:00"}})
+	_, err = d.Counting.TypeIn(
+		ctx,
+		nell,
+		east,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: page.Lines[0].RowCode, Text: "8", CountedAt: "2026-11-20 12:00"}},
+	)
 	require.NoError(t, err)
 	for _, of := range []int64{made.ID, east} {
 		together, err := d.Report.Together(ctx, nell, of)
 		require.NoError(t, err)
 		require.Len(t, together.Counts, 2)
-		assert.Equal(t, []string{"All of it", "All of it, E", "All of it, W"}, []string{together.Name, together.Counts[0].Name, together.Counts[1].Name})
+		assert.Equal(
+			t,
+			[]string{"All of it", "All of it, E", "All of it, W"},
+			[]string{together.Name, together.Counts[0].Name, together.Counts[1].Name},
+		)
 		all := together.All
 		assert.Equal(t, []int{3, 1, 2, 1, 2}, []int{all.Lines, all.Counted, all.Sheets, all.Open, all.Uncounted})
 		assert.Equal(t, []string{"-10.00", "10.00", "0.00"}, []string{all.Short.String(), all.Gross.String(), all.Over.String()})
@@ -372,8 +432,18 @@ func frozenAlone(t *testing.T, d *house.House, warehouse int64) int64 {
 // What items have by themselves stands on sheets and in files out on request, in the order that was chosen.
 func TestColumnsOfItems(t *testing.T) {
 	d := at(t)
-	take(t, d, "items.csv", "sku,description,unit,category,barcode,pack unit,pack size\nROPE,Rope,m,ropes,4006381333931,coil,200\nSHK,Shackle,ea,metal,,,\n")
-	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,unit cost,as at\nW,A-1,ROPE,10,5,2026-11-20T06:00:00Z\nW,A-2,SHK,4,2,2026-11-20T06:00:00Z\n")
+	take(
+		t,
+		d,
+		"items.csv",
+		"sku,description,unit,category,barcode,pack unit,pack size\nROPE,Rope,m,ropes,4006381333931,coil,200\nSHK,Shackle,ea,metal,,,\n",
+	)
+	take(
+		t,
+		d,
+		"stock.csv",
+		"warehouse,bin,sku,on hand,unit cost,as at\nW,A-1,ROPE,10,5,2026-11-20T06:00:00Z\nW,A-2,SHK,4,2,2026-11-20T06:00:00Z\n",
+	)
 	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50},
 		Columns: []string{"item.Packs", "item.Barcode", "item.Category"}})
 	require.NoError(t, err)
@@ -383,7 +453,14 @@ func TestColumnsOfItems(t *testing.T) {
 	assert.Contains(t, string(text), "coil of 200,4006381333931,ropes")
 	assert.Contains(t, string(text), ",ea,,,metal")
 	take(t, d, "items2.csv", "sku,barcode\nSHK,96385074\n")
-	dr := look(t, d, "back.csv", strings.NewReplacer("ropes,10,,", "ropes,10,9,2026-11-20T10:00:00Z", "metal,4,,", "metal,4,4,2026-11-20T10:00:00Z").Replace(string(text)), intake.Choices{})
+	dr := look(
+		t,
+		d,
+		"back.csv",
+		strings.NewReplacer("ropes,10,,", "ropes,10,9,2026-11-20T10:00:00Z", "metal,4,,", "metal,4,4,2026-11-20T10:00:00Z").
+			Replace(string(text)),
+		intake.Choices{},
+	)
 	require.Empty(t, dr.Blocked)
 	require.Empty(t, dr.Problems)
 	assert.Equal(t, 2, dr.Effect.Added, "columns beside do not disturb what comes back")

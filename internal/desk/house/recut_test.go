@@ -41,8 +41,8 @@ func racks(t *testing.T, d *house.House, bins int, cut plan.Cut) int64 {
 	return c.ID
 }
 
-// onSheets proves that each line of a count is on one sheet that stands, each empty bin on one, and that what the sheets and the racks say of it
-// agrees with the lines.
+// onSheets proves that each line of a count is on one sheet that stands, each empty bin on one, and that what the sheets
+// and the racks say of it agrees with the lines.
 func onSheets(t require.TestingT, d *house.House, id int64, lines, empty int) map[int]counting.SheetView {
 	tx := d.Store.Read(ctx)
 	page, err := d.Counting.Sheets(ctx, nell, id, "", 500)
@@ -61,13 +61,26 @@ func onSheets(t require.TestingT, d *house.House, id int64, lines, empty int) ma
 	require.NoError(t, tx.Raw(`SELECT count(*) FROM sheets s WHERE s.count_id = ? AND s.state <> 'cut anew' AND s.counted <>
 		(SELECT count(*) FROM count_lines l WHERE l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + s.lines AND l.entries > 0)`, id).Scan(&wrong).Error)
 	require.Zero(t, wrong, "sheets that say that something else is counted")
-	require.NoError(t, tx.Raw(`SELECT count(*) FROM count_lines l JOIN count_tallies b ON b.count_id = l.count_id AND b.part = 'bin' AND b.name = l.bin_id
-		WHERE l.count_id = ? AND l.has_row AND b.sheet_id <> l.sheet_id`, id).Scan(&wrong).Error)
+	require.NoError(
+		t,
+		tx.Raw(`SELECT count(*) FROM count_lines l JOIN count_tallies b ON b.count_id = l.count_id AND b.part = 'bin' AND b.name = l.bin_id
+		WHERE l.count_id = ? AND l.has_row AND b.sheet_id <> l.sheet_id`, id).Scan(&wrong).Error,
+	)
 	require.Zero(t, wrong, "bins that the racks show on another sheet")
 	var looked, split int
-	require.NoError(t, tx.Raw("SELECT count(*) FROM empty_bins e JOIN sheets s ON s.id = e.sheet_id WHERE e.count_id = ? AND s.state <> 'cut anew'", id).Scan(&looked).Error)
+	require.NoError(
+		t,
+		tx.Raw("SELECT count(*) FROM empty_bins e JOIN sheets s ON s.id = e.sheet_id WHERE e.count_id = ? AND s.state <> 'cut anew'", id).
+			Scan(&looked).
+			Error,
+	)
 	require.Equal(t, empty, looked, "empty bins that somebody looks into")
-	require.NoError(t, tx.Raw("SELECT count(*) FROM (SELECT bin_id FROM count_lines WHERE count_id = ? AND has_row GROUP BY bin_id HAVING count(DISTINCT sheet_id) > 1)", id).Scan(&split).Error)
+	require.NoError(
+		t,
+		tx.Raw("SELECT count(*) FROM (SELECT bin_id FROM count_lines WHERE count_id = ? AND has_row GROUP BY bin_id HAVING count(DISTINCT sheet_id) > 1)", id).
+			Scan(&split).
+			Error,
+	)
 	require.Zero(t, split, "bins on two sheets")
 	return sheets
 }
@@ -82,7 +95,12 @@ func TestSheetsCutAnew(t *testing.T) {
 	_, whole, err := d.Counting.WriteSheet(ctx, nell, id, 2, counting.AsText)
 	require.NoError(t, err)
 
-	made, err := d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: []int{1, 2}, Cut: plan.Cut{By: "people", Rows: 100, For: []string{"Ada", "Bo", "Cy"}}})
+	made, err := d.Plan.CutAnew(
+		ctx,
+		nell,
+		id,
+		plan.Recut{Sheets: []int{1, 2}, Cut: plan.Cut{By: "people", Rows: 100, For: []string{"Ada", "Bo", "Cy"}}},
+	)
 	require.NoError(t, err)
 	require.Equal(t, []int{3, 4, 5}, made)
 	sheets = onSheets(t, d, id, 68, 6)
@@ -90,7 +108,10 @@ func TestSheetsCutAnew(t *testing.T) {
 	_, _, err = d.Counting.WriteSheet(ctx, nell, id, 2, counting.AsText)
 	require.Error(t, err, "a sheet that was cut anew is written no more")
 
-	require.NoError(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{5}, Counter: "Cy", Due: "2026-11-20 18:00", Zone: "UTC"}))
+	require.NoError(
+		t,
+		d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{5}, Counter: "Cy", Due: "2026-11-20 18:00", Zone: "UTC"}),
+	)
 	_, err = d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: []int{4, 5}, Cut: plan.Cut{By: "size", Rows: 10}})
 	require.ErrorContains(t, err, "Sheet 5 is out")
 	bins, err := d.Plan.SheetBins(ctx, nell, id, 5)
@@ -113,7 +134,11 @@ func TestSheetsCutAnew(t *testing.T) {
 	require.NoError(t, err)
 	sheets = onSheets(t, d, id, 68, 6)
 	require.Len(t, moved, 2)
-	assert.Equal(t, []string{"Ada", "Bo", three[5].Bin}, []string{sheets[moved[0]].Counter, sheets[moved[1]].Counter, sheets[moved[1]].FirstBin})
+	assert.Equal(
+		t,
+		[]string{"Ada", "Bo", three[5].Bin},
+		[]string{sheets[moved[0]].Counter, sheets[moved[1]].Counter, sheets[moved[1]].FirstBin},
+	)
 	_, err = d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: moved, At: []string{"Q-1"}})
 	require.ErrorContains(t, err, "on none of these sheets")
 
@@ -185,19 +210,45 @@ func TestSheetsInAnyOrder(t *testing.T) {
 			case 0:
 				if len(idle) > 0 {
 					some := idle[:rapid.IntRange(1, len(idle)).Draw(rt, "some")]
-					_, err := d.Plan.CutAnew(ctx, nell, id, plan.Recut{Sheets: some, Cut: plan.Cut{By: rapid.SampledFrom([]string{"zone", "size"}).Draw(rt, "by"), Rows: rapid.IntRange(3, 40).Draw(rt, "rows")}})
+					_, err := d.Plan.CutAnew(
+						ctx,
+						nell,
+						id,
+						plan.Recut{
+							Sheets: some,
+							Cut: plan.Cut{
+								By:   rapid.SampledFrom([]string{"zone", "size"}).Draw(rt, "by"),
+								Rows: rapid.IntRange(3, 40).Draw(rt, "rows"),
+							},
+						},
+					)
 					require.NoError(rt, err)
 				}
 			case 1:
 				its, err := d.Plan.SheetBins(ctx, nell, id, one)
 				require.NoError(rt, err)
 				if len(its) > 1 && sheets[one].State != "back" {
-					_, err := d.Plan.Part(ctx, nell, id, one, its[rapid.IntRange(1, len(its)-1).Draw(rt, "at")].Bin, rapid.SampledFrom([]string{"", "Bo"}).Draw(rt, "who"))
+					_, err := d.Plan.Part(
+						ctx,
+						nell,
+						id,
+						one,
+						its[rapid.IntRange(1, len(its)-1).Draw(rt, "at")].Bin,
+						rapid.SampledFrom([]string{"", "Bo"}).Draw(rt, "who"),
+					)
 					require.NoError(rt, err)
 				}
 			case 2:
 				if sheets[one].State != "back" {
-					require.NoError(rt, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{one}, Counter: rapid.SampledFrom([]string{"Ada", ""}).Draw(rt, "to")}))
+					require.NoError(
+						rt,
+						d.Counting.HandOut(
+							ctx,
+							nell,
+							id,
+							counting.Handing{Sheets: []int{one}, Counter: rapid.SampledFrom([]string{"Ada", ""}).Draw(rt, "to")},
+						),
+					)
 				}
 			case 3:
 				page, err := d.Counting.CountLines(ctx, nell, id, desk.Filter{Sheet: one})

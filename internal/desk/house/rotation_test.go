@@ -32,7 +32,17 @@ func TestRotation(t *testing.T) {
 	v, err := d.Plan.Rotation(ctx, nell, 1)
 	require.NoError(t, err)
 	require.Nil(t, v.Rotation)
-	assert.Equal(t, []rotation.Group{{Name: "A", Times: 12}, {Name: "B", Times: 4}, {Name: "C", Times: 1}, {Name: "Back", Times: 4}, {Name: "Front", Times: 4}}, v.Usual)
+	assert.Equal(
+		t,
+		[]rotation.Group{
+			{Name: "A", Times: 12},
+			{Name: "B", Times: 4},
+			{Name: "C", Times: 1},
+			{Name: "Back", Times: 4},
+			{Name: "Front", Times: 4},
+		},
+		v.Usual,
+	)
 
 	workdays := [7]bool{1: true, 2: true, 3: true, 4: true, 5: true}
 	r := plan.Rotation{Plan: rotation.Plan{By: "zone", Groups: []rotation.Group{{Name: "Front", Times: 12}}}, Zone: "Europe/Berlin"}
@@ -45,7 +55,12 @@ func TestRotation(t *testing.T) {
 	require.NoError(t, d.Plan.SetRotation(ctx, nell, 1, &r))
 	v, err = d.Plan.Rotation(ctx, nell, 1)
 	require.NoError(t, err)
-	assert.Equal(t, []plan.RotationGroup{{Name: "Front", Times: 12, Lines: 120, Counted: 0}, {Name: "Back", Times: 0, Lines: 120, Counted: 0}}, v.Groups, "of a zone that is not named nothing is counted")
+	assert.Equal(
+		t,
+		[]plan.RotationGroup{{Name: "Front", Times: 12, Lines: 120, Counted: 0}, {Name: "Back", Times: 0, Lines: 120, Counted: 0}},
+		v.Groups,
+		"of a zone that is not named nothing is counted",
+	)
 	assert.InDelta(t, 120*12/261, v.Portion.Lines, 1)
 	assert.Zero(t, v.Late.Lines)
 	sum := 0
@@ -115,11 +130,22 @@ W,A-1,DEAR,10,80,2026-11-20T06:00:00Z
 W,A-2,FAIR,10,15,2026-11-20T06:00:00Z
 W,A-3,CHEAP,10,5,2026-11-20T06:00:00Z
 `)
-	r := plan.Rotation{Plan: rotation.Plan{By: "value", Groups: []rotation.Group{{Name: "A", Times: 366}, {Name: "B", Times: 0}, {Name: "C", Times: 1}},
-		Days: [7]bool{true, true, true, true, true, true, true}}, Zone: "UTC"}
+	r := plan.Rotation{
+		Plan: rotation.Plan{By: "value", Groups: []rotation.Group{{Name: "A", Times: 366}, {Name: "B", Times: 0}, {Name: "C", Times: 1}},
+			Days: [7]bool{true, true, true, true, true, true, true}},
+		Zone: "UTC",
+	}
 	require.NoError(t, d.Plan.SetRotation(ctx, nell, 1, &r))
 	v, err := d.Plan.Rotation(ctx, nell, 1)
 	require.NoError(t, err)
-	assert.Equal(t, []plan.RotationGroup{{Name: "A", Times: 366, Lines: 1, Counted: 0}, {Name: "B", Times: 0, Lines: 1, Counted: 0}, {Name: "C", Times: 1, Lines: 1, Counted: 0}}, v.Groups)
+	assert.Equal(
+		t,
+		[]plan.RotationGroup{
+			{Name: "A", Times: 366, Lines: 1, Counted: 0},
+			{Name: "B", Times: 0, Lines: 1, Counted: 0},
+			{Name: "C", Times: 1, Lines: 1, Counted: 0},
+		},
+		v.Groups,
+	)
 	assert.Equal(t, 1, v.Portion.Lines)
 }

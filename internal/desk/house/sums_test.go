@@ -60,7 +60,13 @@ func TestSumsAndPacks(t *testing.T) {
 	assert.ErrorContains(t, err, "not both")
 
 	// On a sheet that comes back they are read the same way, pack by pack.
-	dr := look(t, d, "back.csv", "Row code,Bin,SKU,Counted,Counted at\n"+of["SHK"]+",A-1,SHK,2bx+9,2026-11-21 12:00\n"+of["ROPE"]+",A-2,ROPE,2*3.5,2026-11-21 12:00\n", intake.Choices{})
+	dr := look(
+		t,
+		d,
+		"back.csv",
+		"Row code,Bin,SKU,Counted,Counted at\n"+of["SHK"]+",A-1,SHK,2bx+9,2026-11-21 12:00\n"+of["ROPE"]+",A-2,ROPE,2*3.5,2026-11-21 12:00\n",
+		intake.Choices{},
+	)
 	require.Empty(t, dr.Problems)
 	require.Empty(t, dr.Blocked)
 	takeDraft(t, d, dr)
@@ -71,7 +77,13 @@ func TestSumsAndPacks(t *testing.T) {
 	require.Len(t, dr.Problems, 1)
 
 	// A unit that was changed on a sheet is turned where it is a pack of the item, and refused where it is none.
-	dr = look(t, d, "unit.csv", "Row code,Bin,SKU,Unit,Counted,Counted at\n"+of["SHK"]+",A-1,SHK,BX,2,2026-11-21 12:00\n"+of["ROPE"]+",A-2,ROPE,m,7,2026-11-21 12:00\n", intake.Choices{})
+	dr = look(
+		t,
+		d,
+		"unit.csv",
+		"Row code,Bin,SKU,Unit,Counted,Counted at\n"+of["SHK"]+",A-1,SHK,BX,2,2026-11-21 12:00\n"+of["ROPE"]+",A-2,ROPE,m,7,2026-11-21 12:00\n",
+		intake.Choices{},
+	)
 	require.Empty(t, dr.Problems)
 	takeDraft(t, d, dr)
 	is, err := typed("SHK", "50")
@@ -80,7 +92,13 @@ func TestSumsAndPacks(t *testing.T) {
 	lines, err = d.Counting.CountLines(ctx, nell, c.ID, desk.Filter{})
 	require.NoError(t, err)
 	assert.Equal(t, int64(1), int64(lines.Lines[0].Entries), "50 stood there already")
-	dr = look(t, d, "unit.csv", "Row code,Bin,SKU,Unit,Counted,Counted at\n"+of["ROPE"]+",A-2,ROPE,BX,2,2026-11-21 12:00\n", intake.Choices{})
+	dr = look(
+		t,
+		d,
+		"unit.csv",
+		"Row code,Bin,SKU,Unit,Counted,Counted at\n"+of["ROPE"]+",A-2,ROPE,BX,2,2026-11-21 12:00\n",
+		intake.Choices{},
+	)
 	require.Len(t, dr.Problems, 1)
 	assert.Equal(t, "not a unit of the item", dr.Problems[0].Kind)
 }
@@ -93,7 +111,14 @@ func TestScannedTexts(t *testing.T) {
 	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Scans", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10}})
 	require.NoError(t, err)
 	found := func(sku, text string) error {
-		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: "A-1", SKU: sku}, Text: text}})
+		_, err := d.Counting.TypeIn(
+			ctx,
+			nell,
+			c.ID,
+			"",
+			"UTC",
+			[]counting.Typed{{Found: &counting.Found{Sheet: 1, Bin: "A-1", SKU: sku}, Text: text}},
+		)
 		return err
 	}
 	require.NoError(t, found("(01)09501101530003(10)L-77(30)24", ""))
@@ -116,7 +141,13 @@ func TestScannedTexts(t *testing.T) {
 	require.Empty(t, dr.Problems)
 	require.Empty(t, dr.Blocked)
 	assert.Equal(t, 2, dr.Effect.Added)
-	dr = look(t, d, "odd.csv", "Row code,Bin,SKU,Lot,Counted,Counted at\n,A-1,(01)09501101530003(10)L-80,L-81,5,2026-11-21 12:00\n", intake.Choices{Count: c.ID})
+	dr = look(
+		t,
+		d,
+		"odd.csv",
+		"Row code,Bin,SKU,Lot,Counted,Counted at\n,A-1,(01)09501101530003(10)L-80,L-81,5,2026-11-21 12:00\n",
+		intake.Choices{Count: c.ID},
+	)
 	require.Len(t, dr.Problems, 1)
 	assert.Contains(t, dr.Problems[0].List[0].Text, "L-81 stands beside it")
 }
@@ -127,9 +158,18 @@ func TestCountedFromTo(t *testing.T) {
 	take(t, d, "items.csv", itemsText)
 	take(t, d, "stock.csv", stockText)
 	limit := quantity.Quantity(5 * quantity.Scale)
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, ToleranceQuantity: &limit})
+	c, err := d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, ToleranceQuantity: &limit},
+	)
 	require.NoError(t, err)
-	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,1,2026-11-20T09:00:00Z,m1\nW,A-1-2,SHK,1,2026-11-20T07:30:00Z,m2\n")
+	take(
+		t,
+		d,
+		"moves.csv",
+		"warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,1,2026-11-20T09:00:00Z,m1\nW,A-1-2,SHK,1,2026-11-20T07:30:00Z,m2\n",
+	)
 	rope, shk := lineOf(t, d, c.ID, "ROPE", "A-1-1"), lineOf(t, d, c.ID, "SHK", "A-1-2")
 	typed := func(row, text, since, at string) error {
 		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{RowCode: row, Text: text, Since: since, CountedAt: at}})
@@ -148,7 +188,12 @@ func TestCountedFromTo(t *testing.T) {
 	// The head of a returned sheet says the same.
 	_, text, err := d.Counting.WriteSheet(ctx, nell, c.ID, 2, counting.AsText)
 	require.NoError(t, err)
-	file := strings.Replace(strings.Replace(string(text), "Counted from,", "Counted from,2026-11-20T08:30:00Z", 1), "Counted to,", "Counted to,2026-11-20T10:00:00Z", 1)
+	file := strings.Replace(
+		strings.Replace(string(text), "Counted from,", "Counted from,2026-11-20T08:30:00Z", 1),
+		"Counted to,",
+		"Counted to,2026-11-20T10:00:00Z",
+		1,
+	)
 	file = strings.Replace(file, ",m,10,,", ",m,10,10,", 1)
 	dr := look(t, d, "sheet.csv", file, intake.Choices{})
 	require.Equal(t, 1, dr.Effect.Changed, dr.Problems)

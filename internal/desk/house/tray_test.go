@@ -62,7 +62,14 @@ func TestTray(t *testing.T) {
 	var refused *desk.Refusal
 	require.ErrorAs(t, err, &refused)
 	assert.Equal(t, []any{desk.Asks, "again"}, []any{refused.Kind, refused.Field})
-	_, err = d.Counting.EnterDoubt(ctx, nell, id, twice.ID, "UTC", counting.Typed{RowCode: first.RowCode, Text: "3", Again: count.AddUp, CountedAt: "2026-11-20 10:00"})
+	_, err = d.Counting.EnterDoubt(
+		ctx,
+		nell,
+		id,
+		twice.ID,
+		"UTC",
+		counting.Typed{RowCode: first.RowCode, Text: "3", Again: count.AddUp, CountedAt: "2026-11-20 10:00"},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "101", lineOf(t, d, id, "ROPE", "A-1-1").Counted.String())
 	_, err = d.Counting.EnterDoubt(ctx, nell, id, twice.ID, "UTC", counting.Typed{RowCode: first.RowCode, Text: "3", Again: count.AddUp})
@@ -70,9 +77,23 @@ func TestTray(t *testing.T) {
 
 	// Where and what it is can be said in place of a row code.
 	unknown := by["unknown sku"]
-	_, err = d.Counting.EnterDoubt(ctx, nell, id, unknown.ID, "UTC", counting.Typed{Found: &counting.Found{Sheet: 2, Bin: "A-1-2", SKU: "SHK"}})
+	_, err = d.Counting.EnterDoubt(
+		ctx,
+		nell,
+		id,
+		unknown.ID,
+		"UTC",
+		counting.Typed{Found: &counting.Found{Sheet: 2, Bin: "A-1-2", SKU: "SHK"}},
+	)
 	require.ErrorContains(t, err, "how many")
-	_, err = d.Counting.EnterDoubt(ctx, nell, id, unknown.ID, "UTC", counting.Typed{Found: &counting.Found{Sheet: 2, Bin: "A-1-2", SKU: "SHK"}, Text: "7"})
+	_, err = d.Counting.EnterDoubt(
+		ctx,
+		nell,
+		id,
+		unknown.ID,
+		"UTC",
+		counting.Typed{Found: &counting.Found{Sheet: 2, Bin: "A-1-2", SKU: "SHK"}, Text: "7"},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "7", lineOf(t, d, id, "SHK", "A-1-2").Counted.String())
 
@@ -113,13 +134,27 @@ func TestTrayFollowsFiles(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "replaced", settled.Doubts[0].State)
 
-	out := takeDraft(t, d, look(t, d, "other.csv", head+",Q,ROPE,1,2026-11-20T10:00:00Z\n,A-1-2,SHK,4,2026-11-20T10:00:00Z\n", intake.Choices{Count: id}))
+	out := takeDraft(
+		t,
+		d,
+		look(t, d, "other.csv", head+",Q,ROPE,1,2026-11-20T10:00:00Z\n,A-1-2,SHK,4,2026-11-20T10:00:00Z\n", intake.Choices{Count: id}),
+	)
 	require.Equal(t, 1, waits(t, d, id).Waits)
 	require.NoError(t, d.Counting.UndoReturn(ctx, nell, id, out.Return))
 	assert.Zero(t, waits(t, d, id).Waits)
 
 	require.Error(t, d.Counting.NoteDoubt(ctx, nell, id, 1, count.Written{}, ""))
-	require.NoError(t, d.Counting.NoteDoubt(ctx, nell, id, 1, count.Written{Bin: "A-1-1", Description: "a brass thing", Quantity: "2"}, "nobody knows what it is"))
+	require.NoError(
+		t,
+		d.Counting.NoteDoubt(
+			ctx,
+			nell,
+			id,
+			1,
+			count.Written{Bin: "A-1-1", Description: "a brass thing", Quantity: "2"},
+			"nobody knows what it is",
+		),
+	)
 	tray := waits(t, d, id)
 	assert.Equal(t, "a brass thing", tray.Doubts[0].Written.Description)
 	assert.Equal(t, "nobody knows what it is", tray.Doubts[0].Wrong)
@@ -144,7 +179,11 @@ func TestRevisionByRows(t *testing.T) {
 	assert.Equal(t, []bool{false, true}, []bool{back.Revisions[0].Stays, back.Revisions[1].Stays})
 	assert.Equal(t, []int{0, 1, 0, 0, 0, 0}, effect(dr))
 	takeDraft(t, d, dr)
-	assert.Equal(t, []string{"8", "40"}, []string{lineOf(t, d, id, "ROPE", "A-1-1").Counted.String(), lineOf(t, d, id, "SHK", "A-1-2").Counted.String()})
+	assert.Equal(
+		t,
+		[]string{"8", "40"},
+		[]string{lineOf(t, d, id, "ROPE", "A-1-1").Counted.String(), lineOf(t, d, id, "SHK", "A-1-2").Counted.String()},
+	)
 
 	// A counter of a blind count is told nothing that follows from what is recorded.
 	counter := desk.Person{ID: nell.ID + 1, Name: "Cap", Role: "counter"}

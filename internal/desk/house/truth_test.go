@@ -384,7 +384,14 @@ func (m *countModel) typed(key string) {
 		require.ErrorContains(m.rt, err, "counted already")
 		again = m.pick("again", []string{count.AddUp, count.Replace})
 	}
-	_, err := m.d.Counting.TypeIn(ctx, nell, m.id, "", "UTC", []counting.Typed{{RowCode: m.code[key], Quantity: &n, CountedAt: when, Again: again}})
+	_, err := m.d.Counting.TypeIn(
+		ctx,
+		nell,
+		m.id,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: m.code[key], Quantity: &n, CountedAt: when, Again: again}},
+	)
 	require.NoError(m.rt, err)
 	m.change(func() {
 		if !had || own.quantity != q || own.at != at {
@@ -421,7 +428,13 @@ func (m *countModel) taken(coded bool) {
 		return
 	}
 	m.file++
-	dr, err := m.d.Intake.Upload(ctx, nell, fmt.Sprintf("counts-%d.csv", m.file), strings.NewReader(text), intake.Choices{Count: m.id, Zone: "UTC"})
+	dr, err := m.d.Intake.Upload(
+		ctx,
+		nell,
+		fmt.Sprintf("counts-%d.csv", m.file),
+		strings.NewReader(text),
+		intake.Choices{Count: m.id, Zone: "UTC"},
+	)
 	require.NoError(m.rt, err)
 	require.Empty(m.rt, dr.Problems)
 	asked, missing, again := map[string]bool{}, "", ""
@@ -513,7 +526,12 @@ func (m *countModel) recut() {
 	require.NoError(m.rt, err)
 	switch {
 	case s.State == "with us" && s.Counted == 0 && rapid.Bool().Draw(m.rt, "anew"):
-		_, err = m.d.Plan.CutAnew(ctx, nell, m.id, plan.Recut{Sheets: []int{s.Number}, Cut: plan.Cut{By: "size", Rows: m.draw("rows", 1, 3)}})
+		_, err = m.d.Plan.CutAnew(
+			ctx,
+			nell,
+			m.id,
+			plan.Recut{Sheets: []int{s.Number}, Cut: plan.Cut{By: "size", Rows: m.draw("rows", 1, 3)}},
+		)
 	case s.State != "back" && len(bins) > 1:
 		_, err = m.d.Plan.Part(ctx, nell, m.id, s.Number, bins[1].Bin, m.pick("who", []string{"", "Ada"}))
 	}
@@ -851,7 +869,13 @@ func TestRacesAddNothingUp(t *testing.T) {
 				done <- nil
 			}()
 			go func() {
-				dr, err := d.Intake.Upload(ctx, nell, fmt.Sprintf("sheet %d.csv", who), strings.NewReader(text), intake.Choices{Zone: "UTC"})
+				dr, err := d.Intake.Upload(
+					ctx,
+					nell,
+					fmt.Sprintf("sheet %d.csv", who),
+					strings.NewReader(text),
+					intake.Choices{Zone: "UTC"},
+				)
 				if err == nil {
 					_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
 				}

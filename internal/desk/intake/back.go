@@ -441,7 +441,9 @@ func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
 		if !had {
 			// What cannot be looked up is told when the rows are proved.
 			_ = tx.Raw(`SELECT i.sku FROM sheets s JOIN count_lines l ON l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + max(s.lines, s.coded)
-				JOIN items i ON i.id = l.item_id WHERE s.count_id = ? AND s.number = ? ORDER BY l.pos`, c, number).Scan(&rows).Error
+				JOIN items i ON i.id = l.item_id WHERE s.count_id = ? AND s.number = ? ORDER BY l.pos`, c, number).
+				Scan(&rows).
+				Error
 			known[sheet{c, number}] = rows
 		}
 		if row > len(rows) {
@@ -470,10 +472,16 @@ func cutSince(sheets map[int]store.Sheet, numbers []int, f *counting.Frozen) str
 		return "Of sheets " + strings.Join(n, ", ") + " each"
 	}
 	if len(old) > 0 {
-		said = append(said, sheet(old)+" was cut anew or parted since it was written. Its rows are taken as those of the sheets that they are on now.")
+		said = append(
+			said,
+			sheet(old)+" was cut anew or parted since it was written. Its rows are taken as those of the sheets that they are on now.",
+		)
 	}
 	if len(gone) > 0 {
-		said = append(said, sheet(gone)+" was let go out of the count. Its rows are taken as counted beside it, and held against what was recorded.")
+		said = append(
+			said,
+			sheet(gone)+" was let go out of the count. Its rows are taken as counted beside it, and held against what was recorded.",
+		)
 	}
 	return strings.Join(said, " ")
 }

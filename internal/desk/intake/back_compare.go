@@ -100,7 +100,10 @@ func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int
 	b.revised = r
 	v.Added, v.Revised, v.Unchanged, v.Missing, v.Again = len(r.Added), len(r.Revised), r.Unchanged, len(r.Missing), len(r.Again)
 	for _, x := range r.Revised[:min(len(r.Revised), 200)] {
-		v.Revisions = append(v.Revisions, Revision{back.Name(x.Count), x.Count.Row, x.Before.Quantity, x.Count.Quantity, b.stays[x.Count.Row]})
+		v.Revisions = append(
+			v.Revisions,
+			Revision{back.Name(x.Count), x.Count.Row, x.Before.Quantity, x.Count.Quantity, b.stays[x.Count.Row]},
+		)
 	}
 	for _, x := range r.Revised {
 		if b.stays[x.Count.Row] {

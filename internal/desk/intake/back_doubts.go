@@ -17,8 +17,13 @@ const mostDoubts = 2000
 // doubtful gives the rows of a file of counts that cannot be taken as counts; they wait in the tray of its count.
 func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 	if pt.problems.Rows > mostDoubts {
-		return nil, desk.RefuseAs(desk.Invalid, "", "%s in doubt, and no more than %d of a file wait in the tray. Settle what many rows have alike first.",
-			desk.Plural(pt.problems.Rows, "row is", "rows are"), mostDoubts)
+		return nil, desk.RefuseAs(
+			desk.Invalid,
+			"",
+			"%s in doubt, and no more than %d of a file wait in the tray. Settle what many rows have alike first.",
+			desk.Plural(pt.problems.Rows, "row is", "rows are"),
+			mostDoubts,
+		)
 	}
 	if pt.problems.Rows == 0 {
 		return nil, nil
@@ -34,18 +39,21 @@ func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 			}
 			return ""
 		}
-		out = append(out, count.NewDoubt{Row: n, Kind: g.Kind, Wrong: strings.TrimPrefix(why, string(g.Field)+": "), Cells: cells, Written: count.Written{
-			RowCode:     text(field.RowCode),
-			Bin:         text(field.Bin),
-			SKU:         text(field.SKU, field.FurtherSKU, field.Barcode),
-			Description: text(field.Description),
-			Lot:         text(field.Lot),
-			Serial:      text(field.Serial),
-			Holding:     text(field.Holding),
-			Quantity:    text(field.Counted),
-			CountedAt:   text(field.CountedAt),
-			Counter:     text(field.Counter),
-		}})
+		out = append(
+			out,
+			count.NewDoubt{Row: n, Kind: g.Kind, Wrong: strings.TrimPrefix(why, string(g.Field)+": "), Cells: cells, Written: count.Written{
+				RowCode:     text(field.RowCode),
+				Bin:         text(field.Bin),
+				SKU:         text(field.SKU, field.FurtherSKU, field.Barcode),
+				Description: text(field.Description),
+				Lot:         text(field.Lot),
+				Serial:      text(field.Serial),
+				Holding:     text(field.Holding),
+				Quantity:    text(field.Counted),
+				CountedAt:   text(field.CountedAt),
+				Counter:     text(field.Counter),
+			}},
+		)
 	})
 	return out, err
 }

@@ -91,7 +91,10 @@ func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]strin
 			}
 		}
 		if is && !ok {
-			return -1, key, field.SKU, fmt.Errorf("has GTIN %s, which no item has as a barcode. Take in the item first, or write its SKU", codes[0])
+			return -1, key, field.SKU, fmt.Errorf(
+				"has GTIN %s, which no item has as a barcode. Take in the item first, or write its SKU",
+				codes[0],
+			)
 		}
 	}
 	item := f.rec.items[sku]
@@ -226,10 +229,14 @@ func (f *finder) load() {
 		f.err = f.tx.Raw("SELECT lines FROM stock_sets WHERE id = ?", f.set).Scan(&all).Error
 	}
 	if f.err == nil && all > rows { // else all of it is in the count
-		f.err = store.Each(f.tx, "SELECT pos, bin_id, item_id, lot, serial, holding FROM stock_lines WHERE set_id = ?", []driver.Value{f.set},
+		f.err = store.Each(
+			f.tx,
+			"SELECT pos, bin_id, item_id, lot, serial, holding FROM stock_lines WHERE set_id = ?",
+			[]driver.Value{f.set},
 			func(v []driver.Value) error {
 				add(v, 0)
 				return nil
-			})
+			},
+		)
 	}
 }

@@ -234,8 +234,8 @@ func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet 
 	return base + ".csv", out, nil
 }
 
-// eachRefused gives the refused rows of a sheet with the cells that were put right by hand, at least as many as it has columns, and why each
-// was refused; on request its header row as well.
+// eachRefused gives the refused rows of a sheet with the cells that were put right by hand, at least as many as it has
+// columns, and why each was refused; on request its header row as well.
 func (d *Room) eachRefused(dr *draft, sheet int, header bool, take func(row int, cells []string, why string)) error {
 	pt := dr.parts[sheet]
 	m := pt.mapping

@@ -44,8 +44,8 @@ func (d *Room) SeeMore(ctx context.Context, p desk.Person, countID int64, m More
 	return x, err
 }
 
-// more finds the lines of a scope that a count has not, as they were recorded when it was frozen: whatever moved since is rolled forward for them
-// as for all others, so they are lines of the same freeze.
+// more finds the lines of a scope that a count has not, as they were recorded when it was frozen: whatever moved since
+// is rolled forward for them as for all others, so they are lines of the same freeze.
 func (d *Room) more(ctx context.Context, tx *gorm.DB, c *store.Count, m More) (s *scoped, cut Cut, x Extension, err error) {
 	x.Made = []int{}
 	if c.SetID == 0 {
@@ -68,14 +68,19 @@ func (d *Room) more(ctx context.Context, tx *gorm.DB, c *store.Count, m More) (s
 	}
 	has, on := map[lineKey]bool{}, map[int64]bool{}
 	// A line that was found and taken back, or let go, is had as well: its counts may come back.
-	err = store.Each(tx, "SELECT bin_id, item_id, lot, serial, holding, has_row FROM count_lines WHERE count_id = ?", []driver.Value{c.ID}, func(v []driver.Value) error {
-		text := func(i int) string { t, _ := v[i].(string); return t }
-		k := lineKey{v[0].(int64), v[1].(int64), text(2), text(3), text(4)}
-		if has[k] = true; v[5].(int64) != 0 {
-			on[k.bin] = true
-		}
-		return nil
-	})
+	err = store.Each(
+		tx,
+		"SELECT bin_id, item_id, lot, serial, holding, has_row FROM count_lines WHERE count_id = ?",
+		[]driver.Value{c.ID},
+		func(v []driver.Value) error {
+			text := func(i int) string { t, _ := v[i].(string); return t }
+			k := lineKey{v[0].(int64), v[1].(int64), text(2), text(3), text(4)}
+			if has[k] = true; v[5].(int64) != 0 {
+				on[k.bin] = true
+			}
+			return nil
+		},
+	)
 	if err != nil {
 		return nil, cut, x, err
 	}
@@ -156,8 +161,8 @@ func (d *Room) AddMore(ctx context.Context, p desk.Person, countID int64, m More
 	})
 }
 
-// LetGo takes the lines of sheets of which nothing is counted out of a running count. What is counted of them all the same is held against what
-// was recorded, as all that is counted beside a count.
+// LetGo takes the lines of sheets of which nothing is counted out of a running count. What is counted of them all the
+// same is held against what was recorded, as all that is counted beside a count.
 func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers []int) error {
 	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		x, err := d.recutting(w, countID)
@@ -177,7 +182,12 @@ func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers 
 				return none, err
 			}
 			if touched || s.State == store.Back {
-				return none, desk.RefuseAs(desk.Invalid, "sheets", "Something of sheet %d was counted. Part it, and let the rest go.", s.Number)
+				return none, desk.RefuseAs(
+					desk.Invalid,
+					"sheets",
+					"Something of sheet %d was counted. Part it, and let the rest go.",
+					s.Number,
+				)
 			}
 			var positions []int64
 			if err := w.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ?", x.c.ID, s.First,

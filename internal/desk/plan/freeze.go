@@ -105,8 +105,21 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 // sheet makes a sheet of what was cut; its lines are counted from the first of the scope.
 func (s *scoped) sheet(x *cutting.Sheet, cut Cut, countID int64, number int) store.Sheet {
 	from, to := s.bins[x.From].from, s.bins[x.To-1].to
-	return store.Sheet{CountID: countID, Number: number, Code: counting.SheetCode(int(countID), number), Zone: s.zones(x), FirstBin: s.code(x.From),
-		LastBin: s.code(x.To - 1), First: int64(from + 1), Lines: int(to - from), Counter: cut.who(x.Person), Seconds: x.Seconds, State: store.WithUs}
+	return store.Sheet{
+		CountID:  countID,
+		Number:   number,
+		Code:     counting.SheetCode(int(countID), number),
+		Zone:     s.zones(x),
+		FirstBin: s.code(x.From),
+		LastBin: s.code(
+			x.To - 1,
+		),
+		First:   int64(from + 1),
+		Lines:   int(to - from),
+		Counter: cut.who(x.Person),
+		Seconds: x.Seconds,
+		State:   store.WithUs,
+	}
 }
 
 // countItems gives what a count knows of the items in its scope.
@@ -240,7 +253,10 @@ func (t *freezing) loadOwn(tx *gorm.DB, from, to int) error {
 		return err
 	}
 	t.own = make(map[int64]map[string]string, len(ids))
-	return store.Each(tx, "SELECT id, "+strings.Join(columns, ", ")+" FROM items WHERE id IN (SELECT value FROM json_each(?))", []driver.Value{string(list)},
+	return store.Each(
+		tx,
+		"SELECT id, "+strings.Join(columns, ", ")+" FROM items WHERE id IN (SELECT value FROM json_each(?))",
+		[]driver.Value{string(list)},
 		func(v []driver.Value) error {
 			own := make(map[string]string, len(names))
 			for i, name := range names {
@@ -250,7 +266,8 @@ func (t *freezing) loadOwn(tx *gorm.DB, from, to int) error {
 			}
 			t.own[v[0].(int64)] = own
 			return nil
-		})
+		},
+	)
 }
 
 // tally takes a line, which is uncounted, into those of its parts.

@@ -113,7 +113,8 @@ func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, cut Cut
 // elsewhere counts the lines of a scope that wait on sheets of running counts.
 func (d *Room) elsewhere(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *scoped) (n int, err error) {
 	var runs bool
-	if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE warehouse_id = ? AND state = ?)", h.ID, store.Running).Scan(&runs).Error; err != nil || !runs {
+	if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE warehouse_id = ? AND state = ?)", h.ID, store.Running).Scan(&runs).Error; err != nil ||
+		!runs {
 		return 0, err
 	}
 	f := &d.facts
@@ -147,7 +148,10 @@ func (d *Room) Categories(ctx context.Context, p desk.Person) (out []string, err
 		return nil, err
 	}
 	out = []string{}
-	return out, d.Store.Read(ctx).Raw("SELECT DISTINCT category FROM items WHERE category <> '' ORDER BY category LIMIT 500").Scan(&out).Error
+	return out, d.Store.Read(ctx).
+		Raw("SELECT DISTINCT category FROM items WHERE category <> '' ORDER BY category LIMIT 500").
+		Scan(&out).
+		Error
 }
 
 // knownClasses refuses limits of a class that no item has: they would do nothing, unseen.
@@ -317,9 +321,10 @@ func (f *frozen) publish(w *desk.Work, walk string) (out CountMade, err error) {
 	return CountMade{ID: f.row.ID, Sheets: f.sheets, Lines: len(f.scoped.lines)}, count.MoveIn(w, made, "1 = 1", nil)
 }
 
-// Freeze copies the recorded stock of a scope and cuts the sheets. The freeze is as at the time of which the
-// recorded figures are true: later movements are known as such. The lines are written in pieces that nobody sees, so that
-// nobody is kept waiting; the work that publishes them is the commit of one row. Counts of several warehouses are published together, or none.
+// Freeze copies the recorded stock of a scope and cuts the sheets. The freeze is as at the time of which the recorded
+// figures are true: later movements are known as such. The lines are written in pieces that nobody sees, so that nobody
+// is kept waiting; the work that publishes them is the commit of one row. Counts of several warehouses are published
+// together, or none.
 func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out CountMade, err error) {
 	if err := desk.Allow(p, desk.Plan); err != nil {
 		return out, err
@@ -329,7 +334,11 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 		return out, err
 	}
 	if len(n.Further) > 0 && len(n.Scope.Zones)+len(n.Scope.Bins) > 0 {
-		return out, desk.RefuseAs(desk.Invalid, "further", "Zones and bins are those of one warehouse. Plan several together by rules, or one by one.")
+		return out, desk.RefuseAs(
+			desk.Invalid,
+			"further",
+			"Zones and bins are those of one warehouse. Plan several together by rules, or one by one.",
+		)
 	}
 	houses := append([]int64{n.Scope.Warehouse}, n.Further...)
 	counts := make([]*frozen, len(houses))

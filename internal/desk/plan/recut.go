@@ -125,7 +125,14 @@ func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store
 	if err != nil {
 		return store.Sheet{}, err
 	}
-	s := store.Sheet{CountID: x.c.ID, Number: x.next, Code: counting.SheetCode(int(x.c.ID), x.next), State: store.WithUs, Counter: counter, Empty: like.Empty}
+	s := store.Sheet{
+		CountID: x.c.ID,
+		Number:  x.next,
+		Code:    counting.SheetCode(int(x.c.ID), x.next),
+		State:   store.WithUs,
+		Counter: counter,
+		Empty:   like.Empty,
+	}
 	x.next++
 	if err := x.extent(&s, bins, where.Codes, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
 		return s, err
@@ -196,7 +203,12 @@ func (d *Room) CutAnew(ctx context.Context, p desk.Person, countID int64, r Recu
 		}
 		for i := range sheets {
 			if s := &sheets[i]; s.State != store.WithUs || s.Counted > 0 {
-				return nil, desk.RefuseAs(desk.Invalid, "sheets", "Sheet %d is out or counted already. Only sheets that are with us are cut anew; others are parted.", s.Number)
+				return nil, desk.RefuseAs(
+					desk.Invalid,
+					"sheets",
+					"Sheet %d is out or counted already. Only sheets that are with us are cut anew; others are parted.",
+					s.Number,
+				)
 			}
 		}
 		runs, err := x.runs(sheets)
@@ -204,7 +216,11 @@ func (d *Room) CutAnew(ctx context.Context, p desk.Person, countID int64, r Recu
 			return nil, err
 		}
 		if len(runs) > 1 && (cut.By == string(cutting.People) || len(r.At) > 0) {
-			return nil, desk.RefuseAs(desk.Invalid, "sheets", "They do not follow one another. Choose sheets that do, or cut them by zone or by rows.")
+			return nil, desk.RefuseAs(
+				desk.Invalid,
+				"sheets",
+				"They do not follow one another. Choose sheets that do, or cut them by zone or by rows.",
+			)
 		}
 		for _, run := range runs {
 			pieces, err := x.pieces(run, r.At, cut)
@@ -357,7 +373,13 @@ func (d *Room) Part(ctx context.Context, p desk.Person, countID int64, number in
 		case at < 0:
 			return 0, desk.RefuseAs(desk.Invalid, "bin", "Bin %q is not on sheet %d.", from, number)
 		case at == 0:
-			return 0, desk.RefuseAs(desk.Invalid, "bin", "%s is the first bin of sheet %d, so nothing would be left of it. Hand the whole sheet over.", from, number)
+			return 0, desk.RefuseAs(
+				desk.Invalid,
+				"bin",
+				"%s is the first bin of sheet %d, so nothing would be left of it. Hand the whole sheet over.",
+				from,
+				number,
+			)
 		}
 		s, err := x.put(bins[at:], &old, "")
 		if err != nil {
@@ -372,10 +394,20 @@ func (d *Room) Part(ctx context.Context, p desk.Person, countID int64, number in
 		if err := x.extent(&old, bins[:at], where.Codes, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
 			return 0, err
 		}
-		to := map[string]any{"lines": old.Lines, "coded": coded, "zone": old.Zone, "last_bin": old.LastBin, "seconds": old.Seconds, "counted": old.Counted}
+		to := map[string]any{
+			"lines":    old.Lines,
+			"coded":    coded,
+			"zone":     old.Zone,
+			"last_bin": old.LastBin,
+			"seconds":  old.Seconds,
+			"counted":  old.Counted,
+		}
 		if err := w.Model(&store.Sheet{}).Where("id = ?", old.ID).Updates(to).Error; err != nil {
 			return 0, err
 		}
-		return s.Number, w.Say("sheet parted", map[string]any{"count": x.c.ID, "sheet": number, "from": from, "made": s.Number, "counter": counter})
+		return s.Number, w.Say(
+			"sheet parted",
+			map[string]any{"count": x.c.ID, "sheet": number, "from": from, "made": s.Number, "counter": counter},
+		)
 	})
 }

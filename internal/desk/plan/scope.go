@@ -77,7 +77,14 @@ func (b *binIn) empty() bool { return b.from == b.to }
 // scope finds what is to be counted, in walking order: the recorded lines that the rules pick and, unless they are to be left out, the bins
 // in which nothing is recorded: somebody must look.
 // keep, where given, lets some of the lines through.
-func (d *Room) scoped(ctx context.Context, tx *gorm.DB, h *store.Warehouse, sc count.Scope, cut Cut, keep func(*scoped, []int32) ([]int32, error)) (*scoped, error) {
+func (d *Room) scoped(
+	ctx context.Context,
+	tx *gorm.DB,
+	h *store.Warehouse,
+	sc count.Scope,
+	cut Cut,
+	keep func(*scoped, []int32) ([]int32, error),
+) (*scoped, error) {
 	if err := scope.Check(sc.Rules); err != nil {
 		return nil, desk.RefuseAs(desk.Invalid, "rules", "%s", err.Error())
 	}

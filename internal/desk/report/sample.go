@@ -27,7 +27,8 @@ type SampleView struct {
 	Estimate *quantity.Money `json:"estimate" doc:"drawn by lines: the gross value of all variances, if they are as those of the sample"`
 }
 
-// sampled states the result of a count that is a sample; nil where it is none. What was counted beside the lines that were drawn says nothing.
+// sampled states the result of a count that is a sample; nil where it is none. What was counted beside the lines that
+// were drawn says nothing.
 func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
 	var scope count.Scope
 	if err := json.Unmarshal([]byte(c.Scope), &scope); err != nil || scope.Sample == nil {
@@ -45,8 +46,12 @@ func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
 		return v, nil
 	}
 	if v.By == "value" { // lines were not as likely as one another, so their number says nothing about that of all
-		v.Words = fmt.Sprintf("%d of %d lines are wrong. They were drawn by value, so they say nothing about the number of wrong lines among all %d.",
-			v.Bad, v.Drawn, v.Of)
+		v.Words = fmt.Sprintf(
+			"%d of %d lines are wrong. They were drawn by value, so they say nothing about the number of wrong lines among all %d.",
+			v.Bad,
+			v.Drawn,
+			v.Of,
+		)
 		return v, nil
 	}
 	found := sample.Found{All: v.Of, Drawn: v.Drawn, Wrong: v.Bad}
@@ -55,8 +60,17 @@ func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
 	v.Shown = found.Above(v.Accuracy*10, v.Confidence)
 	sure := fmt.Sprintf("%d.%d %%", v.Confidence/10, v.Confidence%10)
 	figure := fmt.Sprintf("%d.%02d %%", v.Accuracy/100, v.Accuracy%100)
-	v.Words = fmt.Sprintf("%d of %d lines are wrong. With %s confidence %d to %d of all %d are: an accuracy of %s to %s %%. ", v.Bad, v.Drawn, sure, v.Least,
-		v.Largest, v.Of, v.Low, v.High)
+	v.Words = fmt.Sprintf(
+		"%d of %d lines are wrong. With %s confidence %d to %d of all %d are: an accuracy of %s to %s %%. ",
+		v.Bad,
+		v.Drawn,
+		sure,
+		v.Least,
+		v.Largest,
+		v.Of,
+		v.Low,
+		v.High,
+	)
 	if v.Shown {
 		v.Words += fmt.Sprintf("It is shown, with %s confidence, that it is above %s.", sure, figure)
 	} else {

@@ -66,8 +66,8 @@ func (d *Room) Together(ctx context.Context, p desk.Person, countID int64) (t To
 			return t, err
 		}
 		a := &t.All
-		a.Sheets, a.SheetsOut, a.SheetsBack, a.Doubts, a.Postings = a.Sheets+x.Sheets, a.SheetsOut+x.SheetsOut, a.SheetsBack+x.SheetsBack, a.Doubts+x.Doubts,
-			a.Postings+x.Postings
+		a.Sheets, a.SheetsOut, a.SheetsBack = a.Sheets+x.Sheets, a.SheetsOut+x.SheetsOut, a.SheetsBack+x.SheetsBack
+		a.Doubts, a.Postings = a.Doubts+x.Doubts, a.Postings+x.Postings
 		var ok bool
 		if a.Sent, ok = quantity.AddMoney(a.Sent, x.Sent); !ok {
 			return t, count.TooMuch()
