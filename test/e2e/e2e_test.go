@@ -110,7 +110,7 @@ func press(text string) chromedp.Action {
 // drop gives files to the page as a person's drop does: the same event with the same files.
 func drop(files ...string) chromedp.Action {
 	return chromedp.Tasks{
-		chromedp.WaitVisible(`header`),
+		chromedp.WaitVisible(`header`, chromedp.ByQuery),
 		chromedp.Evaluate(
 			`(() => { const i = document.createElement("input"); i.type = "file"; i.multiple = true; i.id = "e2e-drop"; i.style.display = "none"; document.body.append(i); })()`,
 			nil,
