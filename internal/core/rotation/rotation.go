@@ -29,6 +29,9 @@ func (p *Plan) Check() string {
 	if p.Days == [7]bool{} {
 		return "A rotation needs a day of the week on which people count."
 	}
+	if p.By != "zone" && p.A != 0 && p.B != 0 && p.A >= p.B {
+		return fmt.Sprintf("A makes up less than A and B together: %d %% is not below %d %%.", p.A, p.B)
+	}
 	some := false
 	seen := map[string]bool{}
 	for _, g := range p.Groups {

@@ -126,6 +126,7 @@ func TestLate(t *testing.T) {
 		"a day of the week": {Groups: []Group{{"A", 1}}},
 		"at least once":     {Groups: []Group{{"A", 0}}, Days: monday},
 		"B is counted":      {Groups: []Group{{"A", 1}, {"B", 400}}, Days: monday},
+		"not below":         {By: "value", A: 95, B: 80, Groups: []Group{{"A", 1}}, Days: monday},
 		"named twice":       {Groups: []Group{{"R", 1}, {"R", 4}}, Days: monday},
 	} {
 		assert.Contains(t, p.Check(), says)

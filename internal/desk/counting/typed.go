@@ -143,7 +143,10 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 			if x.since, err = form.ParseTime(t.Since, zone); err != nil {
 				return out, nil, desk.RefuseAs(desk.Invalid, "since", "%q %v.", t.Since, err)
 			}
-			if t.CountedAt == "" || x.since > at {
+			if t.CountedAt == "" {
+				return out, nil, desk.RefuseAs(desk.Invalid, "counted_at", "Say up to when it was counted, too.")
+			}
+			if x.since > at {
 				return out, nil, desk.RefuseAs(
 					desk.Invalid,
 					"since",

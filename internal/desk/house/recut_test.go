@@ -263,3 +263,39 @@ func TestSheetsInAnyOrder(t *testing.T) {
 		onSheets(rt, d, id, lines, empty)
 	})
 }
+
+// The sheets of a first count, on which nothing is recorded, are cut anew and parted by their bins alone.
+func TestFirstCountCutAnew(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", itemsText)
+	take(t, d, "places.csv", "warehouse,zone,bin\nW,Front,A-1\nW,Front,A-2\nW,Front,A-3\nW,Back,B-1\nW,Back,B-2\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "First", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 100, Empty: 4}})
+	require.NoError(t, err)
+	require.Equal(t, 2, c.Sheets)
+	binsOf := func(number int) (out []string) {
+		bins, err := d.Plan.SheetBins(ctx, nell, c.ID, number)
+		require.NoError(t, err)
+		for _, b := range bins {
+			out = append(out, b.Bin)
+			require.Equal(t, 4, b.Rows)
+		}
+		return out
+	}
+	made, err := d.Plan.CutAnew(ctx, nell, c.ID, plan.Recut{Sheets: []int{1, 2}, Cut: plan.Cut{By: "size", Rows: 100}})
+	require.NoError(t, err)
+	require.Equal(t, []int{3}, made)
+	all := binsOf(3)
+	require.Len(t, all, 5)
+	four, err := d.Plan.Part(ctx, nell, c.ID, 3, all[2], "Bo")
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{all[:2], all[2:]}, [][]string{binsOf(3), binsOf(four)})
+	onSheets(t, d, c.ID, 0, 5)
+	_, text, err := d.Counting.WriteSheet(ctx, nell, c.ID, four, counting.AsText)
+	require.NoError(t, err)
+	assert.Equal(t, 4, strings.Count(string(text), ","+all[3]+","), "rows to fill in for each bin")
+	require.NoError(t, d.Plan.LetGo(ctx, nell, c.ID, []int{four}))
+	onSheets(t, d, c.ID, 0, 5)
+	require.NoError(t, d.Plan.TakeUp(ctx, nell, c.ID, []int{four}))
+	_, err = d.Plan.AddMore(ctx, nell, c.ID, plan.More{Cut: plan.Cut{Rows: 50}})
+	require.ErrorContains(t, err, "whatever is found")
+}

@@ -176,7 +176,7 @@ func TestCountedFromTo(t *testing.T) {
 		return err
 	}
 	require.ErrorContains(t, typed(rope.RowCode, "10", "2026-11-20 11:00", "2026-11-20 10:00"), "lies behind counted to")
-	require.ErrorContains(t, typed(rope.RowCode, "10", "2026-11-20 08:00", ""), "lies behind counted to")
+	require.ErrorContains(t, typed(rope.RowCode, "10", "2026-11-20 08:00", ""), "up to when")
 	require.NoError(t, typed(rope.RowCode, "10", "2026-11-20 08:00", "2026-11-20 10:00"))
 	require.NoError(t, typed(shk.RowCode, "40", "2026-11-20 08:00", "2026-11-20 10:00"))
 	rope, shk = lineOf(t, d, c.ID, "ROPE", "A-1-1"), lineOf(t, d, c.ID, "SHK", "A-1-2")

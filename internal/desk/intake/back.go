@@ -148,6 +148,9 @@ func (d *Room) lookBack(ctx context.Context, dr *draft, pt *part, r read.Reading
 	if n := v.Effect; n.Added+n.Changed+n.Unchanged+n.Gone == 0 && first.missing() == 0 && pt.problems.Rows == 0 && v.Blocked == "" {
 		v.Blocked = "There is no count in it that could be taken in."
 	}
+	if v.Blocked == "" {
+		v.Blocked = pt.tooDoubtful()
+	}
 	return nil
 }
 

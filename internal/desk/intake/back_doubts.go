@@ -2,6 +2,7 @@ package intake
 
 import (
 	"encoding/json"
+	"fmt"
 	"strings"
 
 	"wobin/internal/core/counting"
@@ -14,16 +15,19 @@ import (
 // mostDoubts is how many rows of a file wait in the tray at most: one that is wrong in most of its rows is to be put right as a whole.
 const mostDoubts = 2000
 
+// tooDoubtful tells that more rows of a file are in doubt than wait in the tray; "" where they are not.
+func (pt *part) tooDoubtful() string {
+	if pt.problems.Rows <= mostDoubts {
+		return ""
+	}
+	return fmt.Sprintf("%s in doubt, and no more than %d of a file wait in the tray. Settle what many rows have alike first.",
+		desk.Plural(pt.problems.Rows, "row is", "rows are"), mostDoubts)
+}
+
 // doubtful gives the rows of a file of counts that cannot be taken as counts; they wait in the tray of its count.
 func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
-	if pt.problems.Rows > mostDoubts {
-		return nil, desk.RefuseAs(
-			desk.Invalid,
-			"",
-			"%s in doubt, and no more than %d of a file wait in the tray. Settle what many rows have alike first.",
-			desk.Plural(pt.problems.Rows, "row is", "rows are"),
-			mostDoubts,
-		)
+	if pt.tooDoubtful() != "" {
+		return nil, desk.RefuseAs(desk.Invalid, "", "%s", pt.tooDoubtful())
 	}
 	if pt.problems.Rows == 0 {
 		return nil, nil

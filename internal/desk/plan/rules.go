@@ -219,15 +219,17 @@ func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse
 	known := map[placed]last{}
 	f.days = map[int64]int{}
 	year := now.AddDate(-1, 0, 0).UnixNano()
-	err := store.Each(tx, `SELECT l.bin_id, l.item_id, l.counted_at, l.status IN ('over', 'short', 'found'), l.entries, l.count_id
+	err := store.Each(tx, `SELECT l.bin_id, l.item_id, l.counted_at, l.status IN ('over', 'short', 'found'), l.entries, l.count_id, l.has_row
 		FROM counts c CROSS JOIN count_lines l ON l.count_id = c.id
 		WHERE c.warehouse_id = ? AND (c.state = ? OR c.state = ? AND l.entries > 0)`, []driver.Value{h.ID, store.Running, store.Finished},
 		func(v []driver.Value) error {
 			k := placed{v[0].(int64), v[1].(int64)}
 			x := known[k]
 			if v[4].(int64) == 0 {
-				x.waits = true
-				known[k] = x
+				if v[6].(int64) != 0 {
+					x.waits = true
+					known[k] = x
+				}
 				return ctx.Err()
 			}
 			at, wrong, count := v[2].(int64), v[3] == int64(1), v[5].(int64)

@@ -29,7 +29,13 @@ function RotationOf({ house, v }: { house: Schemas["WarehouseView"]; v: View }) 
 	const was = v.rotation;
 	const [by, setBy] = useState<Settings["by"]>(was?.by ?? "value");
 	const [times, setTimes] = useState<Record<string, string>>(
-		Object.fromEntries([...v.usual, ...(was?.groups ?? [])].map((g) => [g.name, String(g.times)])),
+		Object.fromEntries(
+			[
+				...v.usual,
+				...(was?.by === "zone" ? v.usual.slice(3).map((g) => ({ ...g, times: 0 })) : []), // a zone of which nothing was said is not counted
+				...(was?.groups ?? []),
+			].map((g) => [g.name, String(g.times)]),
+		),
 	);
 	const [limits, setLimits] = useState({ a: String(was?.a || 80), b: String(was?.b || 95) });
 	const [days, setDays] = useState<boolean[]>(was?.days ?? [false, true, true, true, true, true, false]);
