@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -86,11 +87,16 @@ func Build(ctx context.Context, dir string) error {
 
 // take takes a file in as a person does, leaving out what is refused.
 func (b *builder) take(name string, data []byte) (count.TakenIn, error) {
+	return b.takeWith(name, data, 0)
+}
+
+// takeWith takes in a file of which so many rows are in doubt.
+func (b *builder) takeWith(name string, data []byte, doubts int) (count.TakenIn, error) {
 	d, err := b.desk.Intake.Upload(b.ctx, b.ida, name, bytes.NewReader(data), intake.Choices{Zone: "UTC"})
 	if err != nil {
 		return count.TakenIn{}, fmt.Errorf("%s: %w", name, err)
 	}
-	if d.Blocked != "" || len(d.Problems) > 0 {
+	if d.Blocked != "" || d.Effect.Refused != doubts {
 		return count.TakenIn{}, fmt.Errorf("%s: %s %+v", name, d.Blocked, d.Problems)
 	}
 	return b.desk.Intake.TakeIn(b.ctx, b.ida, d.ID, "", d.Effect.Refused)
@@ -268,7 +274,11 @@ func (b *builder) quay() error {
 			continue
 		}
 		b.clock.Now = to.Add(time.Hour)
-		if _, err := b.take(fmt.Sprintf("quay sheet %d.csv", n), text); err != nil {
+		doubts := 0
+		if n == 12 { // what somebody wrote below the rows, and a row that was copied
+			text, doubts = doubtful(text), 3
+		}
+		if _, err := b.takeWith(fmt.Sprintf("quay sheet %d.csv", n), text, doubts); err != nil {
 			return err
 		}
 		if n == 2 { // it came back once more, with a correction
@@ -281,6 +291,22 @@ func (b *builder) quay() error {
 	}
 	b.clock.Now = quayFreeze.Add(75 * time.Hour)
 	return b.decide(c.ID, 0.3)
+}
+
+// doubtful adds to a filled sheet what cannot be taken as a count: a row once more, an item that nobody knows and a bin that there is not.
+func doubtful(text []byte) []byte {
+	rows := strings.Split(strings.TrimRight(string(text), "\n"), "\n")
+	last := strings.Split(rows[len(rows)-1], ",")
+	again := slices.Clone(last)
+	again[len(again)-3] = "6"
+	unknown, astray := make([]string, len(last)), make([]string, len(last))
+	unknown[1], unknown[2], unknown[3], unknown[len(last)-3], unknown[len(last)-1] = last[1], last[2], "SEA COCK 3/4", "2", "label torn off"
+	copy(astray, last)
+	astray[0], astray[2], astray[len(last)-3] = "", "D-21-9", "4"
+	for _, r := range [][]string{again, unknown, astray} {
+		rows = append(rows, strings.Join(r, ","))
+	}
+	return []byte(strings.Join(rows, "\n") + "\n")
 }
 
 // corrected changes the first count of a filled sheet by one.

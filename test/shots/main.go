@@ -109,7 +109,17 @@ func run(out, only string) error {
 		},
 		{"layouts", "/layouts", `textarea`, nil},
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
-		{"sheets", "/counts/2/sheets", `[data-lines] [role=gridcell]`, nil},
+		{"rotation", "/rotation/1", `[data-year]`, nil},
+		{
+			"sheets",
+			"/counts/2/sheets",
+			`[data-border]`,
+			[]chromedp.Action{
+				chromedp.WaitVisible(`[role=row][aria-rowindex="20"]`),
+				chromedp.Click(`[role=row][aria-rowindex="20"]`),
+			},
+		},
+		{"tray", "/counts/2/counting/tray", `[data-in-hand]`, nil},
 		{"counting", "/counts/2/counting", `[data-lane="3"]`, nil},
 		{
 			"typing",

@@ -125,9 +125,11 @@ func (d *Room) elsewhere(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s
 			return 0, err
 		}
 	}
-	for _, l := range s.lines {
-		if f.waits[l] {
-			n++
+	last := placed{}
+	for _, l := range s.lines { // lots of an item in a bin stand together
+		if k := (placed{s.Bins[l], s.Items[l]}); k != last {
+			last = k
+			n += int(f.waits[l])
 		}
 	}
 	return n, nil

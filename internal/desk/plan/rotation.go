@@ -146,7 +146,7 @@ func (d *Room) turn(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *sco
 		g := &s.turned.groups[group]
 		g.Lines++
 		l := &lines[i]
-		*l = rotation.Line{Group: group, Counted: f.counted[n], Times: int(f.turns[n]), Waits: f.waits[n]}
+		*l = rotation.Line{Group: group, Counted: f.counted[n], Times: int(f.turns[n]), Waits: f.waits[n] > 0}
 		if l.Counted >= year {
 			g.Counted++
 		}

@@ -27,7 +27,7 @@ type facts struct {
 	at      time.Time
 	counted []int64       // by line: when it was last counted, nanoseconds
 	turns   []uint16      // by line: in how many counts it was counted within a year
-	waits   []bool        // by line: it is on a sheet of a running count, uncounted
+	waits   []uint32      // by line: of its item in its bin, lines that are on sheets of running counts, uncounted
 	days    map[int64]int // lines that were counted, by the day since 1970
 	wrong   []bool
 	moved   []int64
@@ -212,9 +212,10 @@ const daySeconds = 24 * 60 * 60
 // then, and whether it waits for being counted.
 func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse, s *scoped, now time.Time) error {
 	type last struct {
-		at, count    int64
-		turns        uint16
-		wrong, waits bool
+		at, count int64
+		turns     uint16
+		waits     uint32
+		wrong     bool
 	}
 	known := map[placed]last{}
 	f.days = map[int64]int{}
@@ -227,7 +228,7 @@ func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse
 			x := known[k]
 			if v[4].(int64) == 0 {
 				if v[6].(int64) != 0 {
-					x.waits = true
+					x.waits++
 					known[k] = x
 				}
 				return ctx.Err()
@@ -247,7 +248,7 @@ func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse
 		return err
 	}
 	n := len(s.Bins)
-	f.counted, f.wrong, f.turns, f.waits = make([]int64, n), make([]bool, n), make([]uint16, n), make([]bool, n)
+	f.counted, f.wrong, f.turns, f.waits = make([]int64, n), make([]bool, n), make([]uint16, n), make([]uint32, n)
 	for i, bin := range s.Bins {
 		x := known[placed{bin, s.Items[i]}]
 		f.counted[i], f.wrong[i], f.turns[i], f.waits[i] = x.at, x.wrong, x.turns, x.waits
