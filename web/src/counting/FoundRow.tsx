@@ -12,15 +12,18 @@ export function FoundRow({
 	at,
 	since,
 	who,
+	put,
 }: {
 	id: number;
 	sheet: Schemas["SheetView"];
 	at: string;
 	since: string;
 	who: string;
+	/** What was scanned and is in no row. */
+	put?: { bin: string; sku: string; serial: string } | null;
 }) {
 	const blank = { bin: sheet.first_bin, sku: "", lot: "", serial: "", quantity: "" };
-	const [row, setRow] = useState(blank);
+	const [row, setRow] = useState(put ? { ...blank, ...put, quantity: "1" } : blank);
 	const [asks, setAsks] = useState("");
 	const [once, setOnce] = useState(workKey);
 	const item = useRef<HTMLInputElement>(null);

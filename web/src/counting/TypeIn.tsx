@@ -40,6 +40,9 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	const [counter, setCounter] = useState<string | null>(null);
 	const [sought, setSought] = useState("");
 	const [lost, setLost] = useState("");
+	const [tick, setTick] = useState(false); // a serial that is found counts one
+	const [put, setPut] = useState<{ bin: string; sku: string; serial: string } | null>(null);
+	const last = useRef<Line | null>(null);
 	const [search] = useSearchParams();
 	const navigate = useNavigate();
 	const seek = useRef<HTMLInputElement>(null);
@@ -181,12 +184,22 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 		try {
 			const r = await ask(api.GET("/api/counts/{count}/find", { params: { path: { count: id }, query: { sheet: number, text } } }));
 			const i = rows.findIndex((x) => x.pos === r.pos);
-			if (i >= 0) {
+			const row = rows[i];
+			if (row && tick && row.serial && row.row_code && row.serial.toLowerCase() === text.toLowerCase()) {
+				setSought("");
+				if (row.own == null) send(row.row_code, "1");
+				last.current = row;
+				setLost(`${row.bin} · ${row.sku} · ${row.serial}: ${row.own == null ? "counted" : "is counted already"}.`);
+			} else if (i >= 0) {
 				setSought("");
 				go(i);
 			} else if (r.pos > 0 && r.sheet > 0) {
 				navigate(`/counts/${id}/counting/${r.sheet}?find=${encodeURIComponent(text)}`);
-			} else setLost(`${text} is in no row of this count.`);
+			} else {
+				setLost(`${text} is in no row of this count.`);
+				// A serial that nobody knew lies where the one before it lies.
+				if (tick && last.current) setPut({ bin: last.current.bin, sku: last.current.sku, serial: text });
+			}
 		} catch (e) {
 			setLost((e as Error).message);
 		}
@@ -361,6 +374,12 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						aria-label="Find a row by row code, bin, SKU, barcode, lot or serial"
 					/>
 				</form>
+				{rows.some((r) => r.serial !== "") && (
+					<label className="flex items-center gap-1.5">
+						<input type="checkbox" checked={tick} onChange={() => setTick(!tick)} />
+						<span className="text-dim">a serial that is found counts 1</span>
+					</label>
+				)}
 			</div>
 			<div className="flex items-center gap-5 border-b border-hair px-4 pt-1 pb-1.5">
 				<label className="flex items-center gap-1.5">
@@ -453,7 +472,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						))}
 					</tbody>
 				</table>
-				{open && <FoundRow id={id} sheet={sheet} at={at} since={since} who={who} />}
+				{open && <FoundRow key={put?.serial} id={id} sheet={sheet} at={at} since={since} who={who} put={put} />}
 			</div>
 		</Stage>
 	);
