@@ -124,6 +124,8 @@ var worked = []string{
 	"rest_value",
 	"queue",
 	"zeroed",
+	"second",
+	"pending",
 }
 
 // EachCountLine gives lines of a count in the order of their positions, without the texts of their keys.
@@ -166,6 +168,8 @@ func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine
 			RestValue: r.maybe(),
 			Queue:     int(r.number()),
 			Zeroed:    r.yes(),
+			Second:    int(r.number()),
+			Pending:   int(r.number()),
 		}
 		return take(l)
 	})
@@ -282,6 +286,8 @@ func (l *CountLine) bind(b *binder) {
 		null(l.RestValue),
 		int64(l.Queue),
 		flag(l.Zeroed),
+		int64(l.Second),
+		int64(l.Pending),
 	)
 }
 

@@ -147,6 +147,7 @@ type Count struct {
 	SetID                                               int64  // the recorded stock that was frozen
 	PostTolerated                                       bool   // variances that are let pass go out too
 	Tolerances                                          string // JSON: by class of item
+	Rounds                                              int    // 2: two rounds by different people must agree
 	Together                                            string // the name that counts of several warehouses stand under; "" where it is by itself
 	Stale                                               bool   // its lines are to be worked out again before anything else
 }
@@ -172,10 +173,22 @@ type Sheet struct {
 	OutAt, BackAt     int64
 	Counter           string
 	Revisions         int
+	Round             int    // 2 for one of the second round
 	Coded             int    // rows that its row codes stand for, where it was longer once; they are on other sheets now
 	Due               int64  // when it is to be back; 0 where that was not said
 	CheckedBy         string // who typed it a second time and found the same; "" where nobody did, or something was changed since
 	CheckedAt         int64
+}
+
+// InRound is the round that the sheet is of.
+func (s *Sheet) InRound() int { return max(s.Round, 1) }
+
+// InRound tells whether the line has a count of a round.
+func (l *CountLine) InRound(round int) bool {
+	if round == 2 {
+		return l.Second > 0
+	}
+	return l.Entries > l.Second
 }
 
 // Rows is how many rows the row codes of a sheet stand for.
@@ -227,6 +240,8 @@ type CountLine struct {
 	RestValue                          *int64
 	Queue                              int
 	Zeroed                             bool // it was settled that uncounted means zero here
+	Second                             int  // how many of its entries are of the second round
+	Pending                            int  // why it is not counted though it has entries, as variance.Pending has it
 }
 
 // Where a line stands in the queue of decisions.
@@ -376,7 +391,11 @@ func (l *CountLine) Settle(counters []string, entries []variance.Entry, now vari
 	if now.Gone {
 		l.Status = Gone
 	}
+	l.Pending, l.Second = int(r.Pending), 0
 	for i, e := range entries {
+		if e.Round == 2 {
+			l.Second++
+		}
 		if e.Round == r.Round && e.At == r.CountedAt {
 			l.Counter = counters[i]
 		}

@@ -278,6 +278,12 @@ CREATE TRIGGER cut_offs_kept BEFORE UPDATE ON cut_offs BEGIN SELECT RAISE(ABORT,
 ALTER TABLE warehouses ADD COLUMN rotation TEXT NOT NULL DEFAULT ''; -- how often lines are counted a year, and on which days
 ALTER TABLE sheets ADD COLUMN coded INTEGER NOT NULL DEFAULT 0; -- rows that its row codes stand for, where it was longer once
 ALTER TABLE sheets ADD COLUMN due INTEGER NOT NULL DEFAULT 0; -- when it is to be back
+-- A count may be of two rounds by different people that must agree; each has sheets of its own over the same lines.
+ALTER TABLE counts ADD COLUMN rounds INTEGER NOT NULL DEFAULT 1;
+ALTER TABLE sheets ADD COLUMN round INTEGER NOT NULL DEFAULT 1;
+ALTER TABLE count_lines ADD COLUMN second INTEGER NOT NULL DEFAULT 0; -- worked out: how many of its entries are of the second round
+ALTER TABLE count_lines ADD COLUMN pending INTEGER NOT NULL DEFAULT 0; -- worked out: 1 one round has no count yet, 2 the rounds differ
+CREATE INDEX count_lines_pending ON count_lines (count_id, pending, pos) WHERE pending > 0;
 ALTER TABLE sheets ADD COLUMN checked_by TEXT NOT NULL DEFAULT ''; -- who typed it a second time and found the same
 ALTER TABLE sheets ADD COLUMN checked_at INTEGER NOT NULL DEFAULT 0;
 ALTER TABLE entries ADD COLUMN since INTEGER NOT NULL DEFAULT 0; -- where it was counted some time between this and counted_at

@@ -273,6 +273,14 @@ func (s *Server) registerCounts() {
 		}) (counting.Checked, error) {
 			return d.Counting.Check(ctx, p, in.Count, in.Number, in.Body.Rows)
 		})
+	op(s, "rounds", http.MethodGet, "/api/counts/{count}/rounds", "Lines of which two rounds do not say the same yet",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Once  bool   `query:"once" doc:"those that one round has not counted yet, in place of those that differ"`
+			After string `query:"after"`
+		}) (counting.RoundPage, error) {
+			return d.Counting.Differing(ctx, p, in.Count, in.Once, in.After)
+		})
 	op(s, "lanes", http.MethodGet, "/api/counts/{count}/lanes", "Who counts, and when they are likely to be done",
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]counting.Lane, error) {
 			return d.Counting.Lanes(ctx, p, in.Count)

@@ -68,6 +68,8 @@ type Frozen struct {
 	RowAt func(sheet, row int) int
 	// SheetOf gives the sheet that a row is on now, where sheets were cut anew since they went out; nil where none was.
 	SheetOf func(sheet, row int) int
+	// RoundOf gives the round that a sheet is of; nil where all are of the first.
+	RoundOf func(sheet int) int
 	// Elsewhere finds the line that a key means where no line of Book has it. Where the count has no such line its pos is
 	// -1 and the key holds the codes as the records have them; what they lack, or what the key leaves open, is an error
 	// about the field.
@@ -112,6 +114,14 @@ func (f *Frozen) sheet(sheet, row int) int {
 		return sheet
 	}
 	return f.SheetOf(sheet, row)
+}
+
+// round gives the round of a row: what the file says, else that of its sheet.
+func (f *Frozen) round(said int32, sheet int) int {
+	if f.RoundOf == nil || sheet == 0 || said > 1 {
+		return int(said)
+	}
+	return f.RoundOf(sheet)
 }
 
 // sheetsIn tells which sheets of the count the rows of a file are on now, in order.
@@ -228,7 +238,8 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 				wrong(field.RowCode, "no such row", text, "%q is on no sheet of this count", text)
 				continue
 			}
-			if first, twice := seen[coded{int32(line), n.Round}]; twice {
+			c.Round = frozen.round(n.Round, code.sheet)
+			if first, twice := seen[coded{int32(line), int32(c.Round)}]; twice {
 				wrong(
 					field.RowCode,
 					"row code twice",
@@ -239,7 +250,7 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 				)
 				continue
 			}
-			seen[coded{int32(line), n.Round}] = n.Row
+			seen[coded{int32(line), int32(c.Round)}] = n.Row
 			key, is := to.Key(n.Key), frozen.Book.Lines[line].Key
 			if d := Proved(m, key, is, func(part stock.Part) (text, should string) {
 				return f.Codes[part].Text(n.Key[part]), frozen.Book.Codes[part].Text(is[part])
@@ -258,7 +269,7 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 				b.Empty++
 				continue
 			}
-			c.ByHand, c.Sheet = true, home
+			c.ByHand, c.Sheet, c.Round = true, home, frozen.round(n.Round, home)
 			key := to.Key(n.Key)
 			if key[stock.Warehouse] == 0 { // a count is of one warehouse
 				key[stock.Warehouse] = warehouse

@@ -172,5 +172,7 @@ func TestPace(t *testing.T) {
 		[]int64{58, 41, 38, 58},
 		[]int64{Usual.Seconds(nil, a, 2), Usual.Seconds(a, b, 2), Usual.Seconds(a, a, 2), Usual.Seconds(&Stop{Zone: 1}, a, 2)},
 	)
+	other := &Stop{0, code.Address{Aisle: "B", Bay: "1", Level: "1"}}
+	assert.Equal(t, int64(58), Usual.Seconds(other, a, 2), "another aisle of the same zone")
 	assert.Equal(t, []string{"0", "0.1", "1", "1.5", "10.3"}, []string{Minutes(2), Minutes(3), Minutes(60), Minutes(90), Minutes(620)})
 }

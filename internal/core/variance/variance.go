@@ -61,7 +61,18 @@ type Input struct {
 	Entries   []Entry
 	Latest    int64 // the latest counting time of the run, the freeze where nothing was counted
 	Zero      bool  // it was settled that uncounted means zero here
+	Agree     bool  // the first two rounds must agree before the line is counted; a third one stands by itself
 }
+
+// Pending tells why a line that has counts is not counted yet, where two rounds must agree.
+type Pending int
+
+// What a line waits for.
+const (
+	NotPending Pending = iota
+	Once               // one of the two rounds has no count yet
+	Differ             // the two rounds have other variances
+)
 
 // Result is a line's variance.
 type Result struct {
@@ -75,6 +86,7 @@ type Result struct {
 	Status         Status
 	Valued         bool
 	MovedMeanwhile bool // a movement lies between the first and the last entry, or while it was counted
+	Pending        Pending
 	Zeroed         bool // not counted, and settled to be zero: the variance is of 0, as at the latest counting time
 }
 
@@ -100,6 +112,14 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 		}
 		first, last = min(first, begin), max(last, e.At)
 	}
+	if in.Agree && counted && r.Round <= 2 {
+		if r.Pending, err = in.pending(); err != nil {
+			return r, err
+		}
+		if r.Pending != NotPending { // until they agree nothing is counted
+			counted, r.Counted, r.Round = false, 0, 0
+		}
+	}
 	upTo := in.Latest
 	if counted {
 		upTo = last
@@ -113,7 +133,7 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 	}
 	if !counted {
 		r.Status, r.Valued = Uncounted, in.Costed
-		if in.Zero && r.Expected != 0 {
+		if in.Zero && r.Expected != 0 && r.Pending == NotPending {
 			r.Zeroed, r.Variance, r.CountedAt = true, -r.Expected, upTo
 			err = r.value(in)
 		}
@@ -144,6 +164,33 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 		r.Status = Short
 	}
 	return r, nil
+}
+
+// pending tells whether the first two rounds agree: their variances do, for the stock may have moved in between.
+func (in *Input) pending() (Pending, error) {
+	var variances []quantity.Quantity
+	for round := 1; round <= 2; round++ {
+		var entries []Entry
+		for _, e := range in.Entries {
+			if e.Round == round {
+				entries = append(entries, e)
+			}
+		}
+		if len(entries) == 0 {
+			return Once, nil
+		}
+		one := *in
+		one.Agree, one.Entries, one.Costed = false, entries, false
+		r, err := Evaluate(&one, Tolerance{})
+		if err != nil {
+			return NotPending, err
+		}
+		variances = append(variances, r.Variance)
+	}
+	if variances[0] != variances[1] {
+		return Differ, nil
+	}
+	return NotPending, nil
 }
 
 func (r *Result) value(in *Input) (err error) {

@@ -2,6 +2,7 @@ package variance
 
 import (
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -155,4 +156,40 @@ func TestOrderAndFooting(t *testing.T) {
 		assert.Equal(t, f.Values.Net, f.Values.Over+f.Values.Short)
 		assert.Equal(t, f.Values.Gross, f.Values.Over-f.Values.Short)
 	})
+}
+
+// Two rounds that must agree: nothing is counted before they do, and the stock may have moved in between. A third round stands by itself.
+func TestTwoRoundsAgree(t *testing.T) {
+	mv := []stock.Movement{{Quantity: q("-4"), At: 5}}
+	en := func(qty string, at int64, round int) Entry { return Entry{q(qty), at, 0, round} }
+	for name, c := range map[string]struct {
+		entries  []Entry
+		moves    []stock.Movement
+		status   Status
+		pending  Pending
+		variance string
+	}{
+		"none":                 {nil, nil, Uncounted, NotPending, "0"},
+		"one":                  {[]Entry{en("9", 2, 1)}, nil, Uncounted, Once, "0"},
+		"the other one":        {[]Entry{en("9", 2, 2)}, nil, Uncounted, Once, "0"},
+		"the same":             {[]Entry{en("9", 2, 1), en("9", 3, 2)}, nil, Short, NotPending, "-1"},
+		"pallets of one":       {[]Entry{en("4", 2, 1), en("6", 2, 1), en("10", 3, 2)}, nil, Match, NotPending, "0"},
+		"another":              {[]Entry{en("9", 2, 1), en("10", 3, 2)}, nil, Uncounted, Differ, "0"},
+		"moved in between":     {[]Entry{en("10", 2, 1), en("6", 6, 2)}, mv, Match, NotPending, "0"},
+		"not moved for one":    {[]Entry{en("10", 2, 1), en("10", 6, 2)}, mv, Uncounted, Differ, "0"},
+		"a third decides":      {[]Entry{en("9", 2, 1), en("10", 3, 2), en("8", 4, 3)}, nil, Short, NotPending, "-2"},
+		"a third of one alone": {[]Entry{en("9", 2, 1), en("8", 4, 3)}, nil, Short, NotPending, "-2"},
+	} {
+		in := Input{Recorded: q("10"), Row: true, Movements: c.moves, Entries: c.entries, Agree: true, Zero: true, Latest: 4, Costed: true, Cost: 1000}
+		if c.entries == nil {
+			in.Zero = false
+		}
+		r, err := Evaluate(&in, Tolerance{})
+		require.NoError(t, err, name)
+		assert.Equal(t, []any{c.status, c.pending, c.variance}, []any{r.Status, r.Pending, r.Variance.String()}, name)
+		slices.Reverse(in.Entries)
+		again, err := Evaluate(&in, Tolerance{})
+		require.NoError(t, err)
+		assert.Equal(t, r, again, name)
+	}
 }

@@ -162,9 +162,21 @@ func TakeIn(w *desk.Work, c *store.Count, s *store.Sheet) error {
 	if err := WorkOut(w, c, positions, false); err != nil {
 		return err
 	}
-	return w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0", c.ID, s.First, to).
-		Scan(&s.Counted).
-		Error
+	whole := *s
+	whole.Lines = s.Coded
+	err := CountedOn(w, c, &whole)
+	s.Counted = whole.Counted
+	return err
+}
+
+// CountedOn sets how many rows of a sheet have a count in its round.
+func CountedOn(w *desk.Work, c *store.Count, s *store.Sheet) error {
+	has := "entries > second"
+	if s.InRound() == 2 {
+		has = "second > 0"
+	}
+	return w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND "+has, c.ID, s.First, s.First+int64(s.Lines)).
+		Scan(&s.Counted).Error
 }
 
 // recordedOf gives what was recorded of keys when the count was frozen.
@@ -357,11 +369,11 @@ func setLatest(w *desk.Work, c *store.Count, latest int64) (positions []int64, e
 		Error
 }
 
-// OnSheet gives the sheet that a line is on now, of all sheets of a count; ok is false where it is on none.
-func OnSheet(sheets map[int]store.Sheet) func(pos int64) (s store.Sheet, ok bool) {
+// OnSheet gives the sheet that a line is on now in a round, of all sheets of a count; ok is false where it is on none.
+func OnSheet(sheets map[int]store.Sheet, round int) func(pos int64) (s store.Sheet, ok bool) {
 	list := make([]store.Sheet, 0, len(sheets))
 	for _, s := range sheets {
-		if s.Lines > 0 {
+		if s.Lines > 0 && s.InRound() == round {
 			list = append(list, s)
 		}
 	}
@@ -389,7 +401,7 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	err = store.Each(
 		w.DB,
-		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due
+		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due, round
 		FROM sheets WHERE count_id = ?`,
 		[]driver.Value{c.ID},
 		func(v []driver.Value) error {
@@ -416,6 +428,7 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 				Revisions: int(n(15)),
 				Coded:     int(n(16)),
 				Due:       n(17),
+				Round:     int(n(18)),
 			}
 			byNumber[s.Number], numbers[s.ID] = s, s.Number
 			return nil

@@ -2,6 +2,7 @@ package count
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"wobin/internal/core/counting"
@@ -48,6 +49,7 @@ type VarianceLine struct {
 	Sent        quantity.Quantity  `json:"sent" doc:"what of it went out, over all postings"`
 	Postings    int                `json:"postings" doc:"how many postings it was in"`
 	Queue       string             `json:"queue" enum:",open,held,accepted" doc:"where it stands among what wants a decision"`
+	Pending     int                `json:"pending" doc:"two rounds must agree: 1 one of them has no count yet, 2 they differ; else 0"`
 	Zeroed      bool               `json:"zeroed" doc:"it was settled that uncounted means zero"`
 	CutOff      bool               `json:"cut_off" doc:"the cut-off list of the count names it"`
 }
@@ -80,6 +82,10 @@ const VarianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i
 	EXISTS (SELECT 1 FROM cut_offs k WHERE ` + concerns + `) AS cut_off
 	FROM count_lines l
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
+
+// SecondRows is VarianceRows with the rows of the second round in the place of the first.
+var SecondRows = strings.ReplaceAll(strings.Replace(VarianceRows, "LEFT JOIN sheets s ON s.id = l.sheet_id",
+	"LEFT JOIN sheets s ON s.count_id = l.count_id AND s.round = 2 AND s.first <= l.pos AND s.first + s.lines > l.pos", 1), "e.round = 1", "e.round = 2")
 
 // View makes the line as it is shown. largest is the largest stake in the count, for the line's share of it; 0 for none.
 func (r *VarianceRow) View(largest int64) VarianceLine {
@@ -115,15 +121,16 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Sent:        quantity.Quantity(r.Sent),
 		Postings:    r.Postings,
 		Queue:       [...]string{"", "open", "held", "accepted"}[r.Queue],
+		Pending:     r.Pending,
 		Zeroed:      r.Zeroed,
 		CutOff:      r.CutOff,
 		Rest:        q(r.Rest),
 		RestValue:   (*quantity.Money)(r.RestValue),
 	}
-	if r.Entries > 0 {
+	if r.Entries > 0 && r.Pending == 0 {
 		v.Counted = q(r.Counted)
 	}
-	if r.Entries > 0 || r.Zeroed {
+	if r.Entries > 0 && r.Pending == 0 || r.Zeroed {
 		v.Variance = q(r.Variance)
 	}
 	if largest > 0 && r.Stake != store.Unvalued {

@@ -27,6 +27,9 @@ type Stages struct {
 	Lines          int                       `json:"lines"`
 	Counted        int                       `json:"counted"`
 	Uncounted      int                       `json:"uncounted"`
+	Rounds         int                       `json:"rounds" doc:"2: two rounds must agree"`
+	Once           int                       `json:"once" doc:"lines that one of two rounds has counted"`
+	Differ         int                       `json:"differ" doc:"lines of which two rounds say something else"`
 	Doubts         int                       `json:"doubts" doc:"what waits in the tray"`
 	Sheets         int                       `json:"sheets"`
 	SheetsOut      int                       `json:"sheets_out"`
@@ -91,6 +94,12 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 	}
 	if s.Doubts, err = Doubts(c.Tx, c.ID); err != nil {
 		return s, err
+	}
+	if s.Rounds = max(c.Rounds, 1); s.Rounds == 2 {
+		if err := c.Tx.Raw("SELECT coalesce(sum(pending = 1), 0), coalesce(sum(pending = 2), 0) FROM count_lines WHERE count_id = ? AND pending > 0", c.ID).
+			Row().Scan(&s.Once, &s.Differ); err != nil {
+			return s, err
+		}
 	}
 	var states []struct {
 		State string

@@ -154,6 +154,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			Movements: in.moves,
 			Entries:   in.entries,
 			Zero:      l.Zeroed,
+			Agree:     c.Rounds == 2,
 		}
 		if l.Cost != nil {
 			x.Cost, x.Costed = quantity.Cost(*l.Cost), true
@@ -166,6 +167,9 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			return desk.Refuse("%s: a sum or a value %v.", LineName(w, c, l.Pos), err)
 		}
 		l.Settle(in.counters, in.entries, now, fresh || before.Rest == int64(now.Rest.Quantity))
+		if c.Rounds != 2 { // rounds that a file brings are no sheets' rounds
+			l.Second = 0
+		}
 		if err := t.Move(&before, l, fresh); err != nil {
 			return err
 		}
@@ -265,10 +269,27 @@ type Tallying struct {
 	work    *desk.Work
 	count   *store.Count
 	deltas  map[store.Part]*variance.Tally
-	bins    map[int64]*store.PartTally // with sheet and zone
-	sheets  map[int64]int              // by sheet: rows counted more
-	changed map[int64]bool             // sheets of which a count is another one now
-	items   map[int64]string           // categories
+	bins    map[int64]*store.PartTally          // with sheet and zone
+	sheets  map[int64]int                       // by sheet: rows counted more
+	second  func(pos int64) (store.Sheet, bool) // the sheets of the second round
+	changed map[int64]bool                      // sheets of which a count is another one now
+	items   map[int64]string                    // categories
+}
+
+// sheetOf gives the sheet that a line is on in a round; 0 for none.
+func (t *Tallying) sheetOf(l *store.CountLine, round int) (int64, error) {
+	if round == 1 {
+		return l.SheetID, nil
+	}
+	if t.second == nil {
+		sheets, _, err := SheetsOf(t.work, t.count)
+		if err != nil {
+			return 0, err
+		}
+		t.second = OnSheet(sheets, 2)
+	}
+	s, _ := t.second(l.Pos)
+	return s.ID, nil
 }
 
 // NewTallying begins to gather for a count that is written to.
@@ -292,17 +313,23 @@ func (t *Tallying) Move(before, now *store.CountLine, fresh bool) error {
 		}
 	}
 	if now.SheetID != 0 && now.HasRow {
-		counted := func(l *store.CountLine, known bool) int {
-			if known && l.Entries > 0 {
-				return 1
+		for round := 1; round <= max(t.count.Rounds, 1); round++ {
+			sheet, err := t.sheetOf(now, round)
+			if err != nil {
+				return err
 			}
-			return 0
-		}
-		if n := counted(now, true) - counted(before, !fresh); n != 0 {
-			t.sheets[now.SheetID] += n
-		}
-		if before.Counted != now.Counted || before.Entries != now.Entries { // whoever checked it saw something else
-			t.changed[now.SheetID] = true
+			counted := func(l *store.CountLine, known bool) int {
+				if known && l.InRound(round) {
+					return 1
+				}
+				return 0
+			}
+			if n := counted(now, true) - counted(before, !fresh); n != 0 {
+				t.sheets[sheet] += n
+			}
+			if before.Counted != now.Counted || before.Entries != now.Entries { // whoever checked it saw something else
+				t.changed[sheet] = true
+			}
 		}
 	}
 	return t.add(now, is.Of(), &is)

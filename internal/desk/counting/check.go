@@ -67,7 +67,7 @@ func (d *Room) Check(ctx context.Context, p desk.Person, countID int64, number i
 		}
 		stands := map[int64]store.Entry{}
 		err = store.Standing(w.DB, c.ID, store.Positions{From: s.First, To: s.First + int64(s.Lines)}, func(e *store.Entry) error {
-			if e.Round == 1 && e.Parcel == 0 && !e.Withdrawn {
+			if e.Round == s.InRound() && e.Parcel == 0 && !e.Withdrawn {
 				stands[e.Pos] = *e
 			}
 			return nil

@@ -61,7 +61,7 @@ func (f *Found) line(w *desk.Work, c *store.Count, tray bool) (pos int64, s stor
 		return made[k], s, err
 	}
 	var own store.Sheet
-	if err := w.Where("count_id = ? AND first <= ? AND first + lines > ?", c.ID, is.Pos, is.Pos).Limit(1).Find(&own).Error; err != nil {
+	if err := w.Where("count_id = ? AND first <= ? AND first + lines > ? AND max(round, 1) = ?", c.ID, is.Pos, is.Pos, s.InRound()).Limit(1).Find(&own).Error; err != nil {
 		return 0, s, err
 	}
 	if own.ID != 0 && !tray {

@@ -78,6 +78,9 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 		if s.ID == 0 {
 			return page, desk.Missing("The sheet")
 		}
+		if s.InRound() == 2 {
+			q = count.SecondRows + strings.TrimPrefix(q, count.VarianceRows)
+		}
 		q += ` AND l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? UNION ALL SELECT pos FROM count_lines WHERE count_id = ? AND sheet_id = ? AND has_row = 0)`
 		args = append(args, countID, s.First, s.First+int64(s.Lines), countID, s.ID)
 	}
@@ -104,6 +107,13 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 	}
 	for i := range rows {
 		v := rows[i].View(0)
+		if c.Rounds == 2 && f.Sheet > 0 { // the other round is not in sight
+			v.Entries = min(v.Entries, 1)
+			if v.Entry == 0 {
+				v.Entries = 0
+			}
+			v.Counted, v.CountedAt, v.Counter = v.Own, nil, ""
+		}
 		if c.Count.Blind {
 			v.Recorded, v.Variance, v.Value, v.Expected, v.Moved, v.Status = nil, nil, nil, 0, 0, ""
 			v.Rest, v.RestValue, v.Sent, v.Postings, v.Posting, v.Queue, v.Decision, v.Reason, v.Cost = nil, nil, 0, 0, 0, "", "", "", nil

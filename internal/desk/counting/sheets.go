@@ -41,6 +41,7 @@ type SheetView struct {
 	Seconds   int64      `json:"seconds" doc:"what it is expected to take"`
 	Likely    *time.Time `json:"likely" doc:"out: when it is likely to be done, as it looks now"`
 	CheckedBy string     `json:"checked_by" doc:"who typed it a second time and found the same; empty where nobody did, or something was changed since"`
+	Round     int        `json:"round" doc:"2 for a sheet of the second round"`
 	Revisions int        `json:"revisions" doc:"how often counts of it were changed by a later file"`
 }
 
@@ -86,6 +87,7 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 			Seconds:   s.Seconds,
 			CheckedBy: s.CheckedBy,
 			Revisions: s.Revisions,
+			Round:     s.InRound(),
 		}
 		if s.State == store.LetGo {
 			v.Lines = s.Rows()
@@ -140,6 +142,9 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 		if counter == "" {
 			to["state"], to["out_at"], to["due"] = store.WithUs, 0, 0
 		}
+		if err := others(w, c, h.Sheets, counter); err != nil {
+			return none, err
+		}
 		r := w.Model(&store.Sheet{}).
 			Where("count_id = ? AND number IN ? AND state NOT IN ?", c.ID, h.Sheets, append([]string{store.Back}, store.Void...)).
 			Updates(to)
@@ -152,6 +157,22 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 		return none, w.Say("handed out", map[string]any{"count": c.ID, "sheets": h.Sheets, "counter": counter, "due": h.Due})
 	})
 	return err
+}
+
+// others refuses to give somebody sheets of a round whose lines he has in the other one.
+func others(w *desk.Work, c *store.Count, numbers []int, counter string) error {
+	if c.Rounds != 2 || counter == "" {
+		return nil
+	}
+	var of []struct{ Number, Other int }
+	err := w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1)
+		AND o.counter = ? COLLATE NOCASE AND (o.first < s.first + s.lines AND s.first < o.first + o.lines OR o.first = s.first AND o.lines = s.lines)
+		WHERE s.count_id = ? AND s.number IN ? AND o.state NOT IN ? LIMIT 1`, counter, c.ID, numbers, store.Void).Scan(&of).Error
+	if err != nil || len(of) == 0 {
+		return err
+	}
+	return desk.RefuseAs(desk.Invalid, "counter", "%s counts lines of sheet %d in the other round, on sheet %d. Two rounds are counted by different people.",
+		counter, of[0].Number, of[0].Other)
 }
 
 // TakeBack notes that sheets are back, though not all of their rows have counts, or that they are out again. What is
@@ -249,7 +270,11 @@ func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, erro
 		s.First+int64(s.Lines)).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
-	sheet := &counting.Sheet{Code: s.Code, Count: c.Name, Zone: s.Zone, Blind: c.Blind, Extra: count.ColumnTitles(count.ColumnsOf(c))}
+	name := c.Name
+	if s.InRound() == 2 {
+		name += ", second count"
+	}
+	sheet := &counting.Sheet{Code: s.Code, Count: name, Zone: s.Zone, Blind: c.Blind, Extra: count.ColumnTitles(count.ColumnsOf(c))}
 	for i := range rows {
 		l := rows[i].Line(h.Code)
 		l.RowCode = count.RowCodeOf(c.ID, &rows[i].CountLine, s.Number, s.First)

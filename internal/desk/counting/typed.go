@@ -112,9 +112,7 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 	}
 	stands := map[int64][]store.Entry{}
 	err = store.Standing(w.DB, c.ID, store.Positions{Some: positions}, func(e *store.Entry) error {
-		if e.Round == 1 {
-			stands[e.Pos] = append(stands[e.Pos], *e)
-		}
+		stands[e.Pos] = append(stands[e.Pos], *e)
 		return nil
 	})
 	if err != nil {
@@ -132,6 +130,7 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 			x.parcel = counting.Parcel(sheet.Number, 1)
 		}
 		x.sheet = sheet.ID
+		x.round = sheet.InRound()
 		x.beside(stands[x.pos], sheet.Number, tray)
 		at := w.Now
 		if t.CountedAt != "" {
@@ -196,8 +195,9 @@ func rowOf(w *desk.Work, c *store.Count, code string, known map[int]store.Sheet)
 	}
 	pos = s.First + int64(row) - 1
 	if row > s.Lines {
+		round := s.InRound()
 		s = store.Sheet{}
-		err = w.Where("count_id = ? AND first <= ? AND first + lines > ?", c.ID, pos, pos).Limit(1).Find(&s).Error
+		err = w.Where("count_id = ? AND first <= ? AND first + lines > ? AND max(round, 1) = ?", c.ID, pos, pos, round).Limit(1).Find(&s).Error
 	}
 	return pos, s, err
 }
@@ -213,6 +213,7 @@ type typing struct {
 	// parcel tells the typed count of a line from others of it: that of the row itself, or, of what was found, that of the
 	// first row that was added to the sheet by hand, so that the sheet as a file and as typed say the same.
 	parcel int64
+	round  int           // of the sheet that it is written on
 	own    store.Entry   // that of the row itself, or its withdrawal
 	others []store.Entry // of the same line, from other sheets and files
 }
@@ -222,7 +223,7 @@ func (x *typing) entry(replaces store.Entry) store.Entry {
 		CountID:  x.c.ID,
 		Pos:      x.pos,
 		SheetID:  x.sheet,
-		Round:    1,
+		Round:    x.round,
 		Parcel:   x.parcel,
 		Replaces: replaces.ID,
 		Person:   x.w.Person.Name,
@@ -239,6 +240,9 @@ func (x *typing) entry(replaces store.Entry) store.Entry {
 func (x *typing) beside(stands []store.Entry, sheet int, tray bool) {
 	last := int64(0)
 	for _, e := range stands {
+		if e.Round != x.round {
+			continue
+		}
 		if sheet > 0 && e.Parcel>>20 == int64(sheet) {
 			last = max(last, e.Parcel&(1<<20-1))
 		}

@@ -377,10 +377,17 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		read = max(read, x.to)
 	}
 	stretches = slices.DeleteFunc(stretches, func(x stretch) bool { return x.from >= x.to })
-	on, cut := count.OnSheet(sheets), false
+	on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
+	cut := false
 	for _, n := range numbers {
 		s := sheets[n]
 		cut = cut || s.Rows() > s.Lines
+	}
+	if c.Rounds == 2 {
+		f.RoundOf = func(sheet int) int {
+			s := sheets[sheet]
+			return s.InRound()
+		}
 	}
 	f.RowAt = func(sheet, row int) int {
 		s, is := sheets[sheet]
@@ -406,7 +413,7 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		f.SheetOf = func(sheet, row int) int {
 			s, is := sheets[sheet]
 			if is && row <= s.Rows() {
-				if now, has := on(s.First + int64(row) - 1); has {
+				if now, has := on[s.InRound()-1](s.First + int64(row) - 1); has {
 					return now.Number
 				}
 			}

@@ -60,10 +60,10 @@ func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
 			}
 		}
 	}
-	on := count.OnSheet(sheets)
+	on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
 	for i := range stands { // a row belongs to the sheet that it is on now, whichever it was counted on
-		if x := &stands[i]; x.Parcel == 0 && x.Sheet != 0 {
-			if now, has := on(x.Pos); has {
+		if x := &stands[i]; x.Parcel == 0 && x.Sheet != 0 && x.Round <= 2 {
+			if now, has := on[x.Round-1](x.Pos); has {
 				x.Sheet = now.Number
 			}
 		}
@@ -146,7 +146,7 @@ func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
 	type part struct{ pos, quantity int64 }
 	counted := make([]part, 0, len(b.counts.Counts))
 	for i := range b.counts.Counts {
-		if c := &b.counts.Counts[i]; c.Pos >= 0 && c.Round == 1 {
+		if c := &b.counts.Counts[i]; c.Pos >= 0 && c.Round == b.counts.Counts[0].Round {
 			counted = append(counted, part{c.Pos, int64(c.Quantity)})
 		}
 	}

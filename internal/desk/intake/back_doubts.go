@@ -65,12 +65,12 @@ func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 // keepDoubts puts the doubtful rows into the tray, each with the sheet that it is of. What waits there of rows that the file has right now
 // waits no more.
 func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets map[int]store.Sheet, entries []store.Entry) error {
-	on := count.OnSheet(sheets)
+	on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
 	sheetOf := func(rowCode string) (sheet store.Sheet, pos int64) {
 		if id, n, row, ok := counting.ParseCode(rowCode); ok && row > 0 && int64(id) == c.ID {
 			s := sheets[n]
 			pos = s.First + int64(row) - 1
-			sheet, _ = on(pos)
+			sheet, _ = on[s.InRound()-1](pos)
 		}
 		return sheet, pos
 	}
@@ -88,9 +88,14 @@ func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets m
 	if err := w.Where("count_id = ? AND state = ? AND return_id <> 0", c.ID, store.Waits).Find(&waits).Error; err != nil {
 		return err
 	}
-	counted := map[int64]bool{}
+	type slot struct {
+		pos   int64
+		round int
+	}
+	counted := map[slot]bool{}
 	for i := range entries {
-		counted[entries[i].Pos] = entries[i].Parcel == 0 && !entries[i].Withdrawn || counted[entries[i].Pos]
+		k := slot{entries[i].Pos, entries[i].Round}
+		counted[k] = entries[i].Parcel == 0 && !entries[i].Withdrawn || counted[k]
 	}
 	var right []int64
 	for _, x := range waits {
@@ -101,7 +106,7 @@ func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets m
 		if still[written.RowCode] {
 			continue
 		}
-		if s, pos := sheetOf(written.RowCode); s.ID != 0 && counted[pos] {
+		if s, pos := sheetOf(written.RowCode); s.ID != 0 && counted[slot{pos, s.InRound()}] {
 			right = append(right, x.ID)
 		}
 	}

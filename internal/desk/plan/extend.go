@@ -142,9 +142,14 @@ func (d *Room) AddMore(ctx context.Context, p desk.Person, countID int64, m More
 			list[n] = s.sheet(&cuts[n], cut, c.ID, int(at.Number)+n+1)
 			list[n].First += at.Pos
 		}
-		if err := store.Batch(w.DB, list); err != nil {
+		all, err := inRounds(list, c, cut)
+		if err != nil {
 			return x, err
 		}
+		if err := store.Batch(w.DB, all); err != nil {
+			return x, err
+		}
+		copy(list, all)
 		t := freezing{count: c, scope: s, sheets: list, columns: count.ColumnsOf(c), base: at.Pos}
 		lines, err := t.piece(w.DB, 0, len(s.lines))
 		if err != nil {
@@ -153,8 +158,8 @@ func (d *Room) AddMore(ctx context.Context, p desk.Person, countID int64, m More
 		if err := count.AddRows(w, c, lines); err != nil {
 			return x, err
 		}
-		for i := range list {
-			x.Made = append(x.Made, list[i].Number)
+		for i := range all {
+			x.Made = append(x.Made, all[i].Number)
 		}
 		d.facts.forget()
 		return x, w.Say("lines added", map[string]any{"count": c.ID, "lines": len(lines), "sheets": x.Made, "scope": m.Scope})
@@ -172,6 +177,9 @@ func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers 
 		sheets, err := x.sheets(numbers)
 		if err != nil {
 			return none, err
+		}
+		if x.c.Rounds == 2 {
+			return none, desk.Refuse("Of a count of two rounds no sheet is let go: the other round has its lines, too.")
 		}
 		lines := 0
 		for i := range sheets {

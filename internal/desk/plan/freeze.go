@@ -22,7 +22,7 @@ import (
 // writeFrozen writes a count that nobody sees yet: its row, its sheets, its lines and its tallies.
 func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut Cut) (sheets int, err error) {
 	cuts := s.cut(cut)
-	list := make([]store.Sheet, len(cuts))
+	list, made := make([]store.Sheet, len(cuts)), 0
 	err = d.Store.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Create(c).Error; err != nil {
 			return err
@@ -33,16 +33,23 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 				list[n].First, list[n].Empty = 1, cut.Empty
 			}
 		}
-		if err := store.Batch(tx, list); err != nil {
+		all, err := inRounds(list, c, cut)
+		if err != nil {
 			return err
 		}
+		if err := store.Batch(tx, all); err != nil {
+			return err
+		}
+		copy(list, all)
+		made = len(all)
 		var empty []store.EmptyBin
-		for n := range cuts {
-			for i := cuts[n].From; i < cuts[n].To; i++ {
+		for n := range all {
+			x := &cuts[n%len(cuts)]
+			for i := x.From; i < x.To; i++ {
 				if b := &s.bins[i]; b.empty() {
 					empty = append(
 						empty,
-						store.EmptyBin{CountID: c.ID, SheetID: list[n].ID, After: int64(b.from), Place: int64(i), BinID: b.bin},
+						store.EmptyBin{CountID: c.ID, SheetID: all[n].ID, After: int64(b.from), Place: int64(i), BinID: b.bin},
 					)
 				}
 			}
@@ -99,7 +106,31 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 	if err := d.Store.WriteCountItems(ctx, known); err != nil {
 		return 0, err
 	}
-	return len(cuts), d.Store.WriteCountTallies(ctx, c.ID, t.tallies())
+	return made, d.Store.WriteCountTallies(ctx, c.ID, t.tallies())
+}
+
+// inRounds adds the sheets of a second round, where there is one, over the same lines: each is for somebody else than that of the first.
+func inRounds(list []store.Sheet, c *store.Count, cut Cut) ([]store.Sheet, error) {
+	if c.Rounds != 2 {
+		return list, nil
+	}
+	if cut.By == string(cutting.People) && len(cut.For) < 2 {
+		return nil, desk.RefuseAs(desk.Invalid, "for", "Two rounds are counted by different people. Name at least two.")
+	}
+	last := 0
+	for i := range list {
+		last = max(last, list[i].Number)
+	}
+	all := slices.Clone(list)
+	for _, s := range list {
+		last++
+		s.Round, s.Number, s.Code = 2, last, counting.SheetCode(int(c.ID), last)
+		if i := slices.Index(cut.For, s.Counter); i >= 0 {
+			s.Counter = cut.For[(i+1)%len(cut.For)]
+		}
+		all = append(all, s)
+	}
+	return all, nil
 }
 
 // sheet makes a sheet of what was cut; its lines are counted from the first of the scope.
@@ -119,6 +150,7 @@ func (s *scoped) sheet(x *cutting.Sheet, cut Cut, countID int64, number int) sto
 		Counter: cut.who(x.Person),
 		Seconds: x.Seconds,
 		State:   store.WithUs,
+		Round:   1,
 	}
 }
 

@@ -186,6 +186,7 @@ type NewCount struct {
 	Zone              string                          `json:"zone,omitempty"`
 	together          string
 	at                int64    // the moment of the freeze in the records of who did what, the same for counts that stand together
+	Rounds            int      `json:"rounds,omitempty" minimum:"0" maximum:"2" doc:"2: two rounds by different people, which must agree; each has sheets of its own"`
 	Further           []int64  `json:"further,omitempty" maxItems:"200" doc:"further warehouses that are counted at the same time by the same rules: one count each, together under this name"`
 	Columns           []string `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
 }
@@ -204,6 +205,7 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 	c = store.Count{
 		Name:              strings.TrimSpace(n.Name),
 		Together:          n.together,
+		Rounds:            max(n.Rounds, 1),
 		WarehouseID:       h.ID,
 		SetID:             h.SetID,
 		State:             store.Freezing,

@@ -9,6 +9,7 @@ import (
 	"wobin/internal/core/counting"
 	"wobin/internal/core/cutting"
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
 	"wobin/internal/store"
 )
 
@@ -48,7 +49,7 @@ func (d *Room) recutting(w *desk.Work, countID int64) (*recutting, error) {
 
 // sheets gives sheets by their numbers, those that stand.
 func (x *recutting) sheets(numbers []int) (out []store.Sheet, err error) {
-	err = x.w.Where("count_id = ? AND number IN ? AND state NOT IN ?", x.c.ID, numbers, store.Void).Order("first, number").Find(&out).Error
+	err = x.w.Where("count_id = ? AND number IN ? AND state NOT IN ?", x.c.ID, numbers, store.Void).Order("max(round, 1), first, number").Find(&out).Error
 	if err == nil && len(out) != len(numbers) {
 		err = desk.Missing("The sheet")
 	}
@@ -132,6 +133,7 @@ func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store
 		State:   store.WithUs,
 		Counter: counter,
 		Empty:   like.Empty,
+		Round:   like.Round,
 	}
 	x.next++
 	if err := x.extent(&s, bins, where.Codes, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
@@ -147,14 +149,18 @@ func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store
 			empty = append(empty, bins[i].place)
 		}
 	}
+	if len(empty) > 0 {
+		if err := x.w.Exec("UPDATE empty_bins SET sheet_id = ? WHERE count_id = ? AND place IN ? AND sheet_id IN (SELECT id FROM sheets WHERE count_id = ? AND max(round, 1) = ?)",
+			s.ID, x.c.ID, empty, x.c.ID, s.InRound()).Error; err != nil {
+			return s, err
+		}
+	}
+	if s.InRound() == 2 { // lines and bins are told by their sheet of the first round
+		return s, nil
+	}
 	if err := x.w.Exec("UPDATE count_lines SET sheet_id = ? WHERE count_id = ? AND pos >= ? AND pos < ?", s.ID, x.c.ID, s.First,
 		s.First+int64(s.Lines)).Error; err != nil {
 		return s, err
-	}
-	if len(empty) > 0 {
-		if err := x.w.Exec("UPDATE empty_bins SET sheet_id = ? WHERE count_id = ? AND place IN ?", s.ID, x.c.ID, empty).Error; err != nil {
-			return s, err
-		}
 	}
 	return s, store.MoveBins(x.w.DB, x.c.ID, ids, s.ID)
 }
@@ -174,8 +180,7 @@ func (x *recutting) extent(s *store.Sheet, bins []cutBin, codes map[int64]string
 	if s.Empty > 0 {
 		s.First = 1
 	}
-	return x.w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0", x.c.ID, s.First,
-		s.First+int64(s.Lines)).Scan(&s.Counted).Error
+	return count.CountedOn(x.w, x.c, s)
 }
 
 // Recut says how sheets are cut anew: as a cut has it, or where certain bins begin new ones.
@@ -287,7 +292,7 @@ func (x *recutting) pieces(run runOfSheets, at []string, cut Cut) (out []cutting
 func (x *recutting) runs(sheets []store.Sheet) (out []runOfSheets, err error) {
 	for i := 0; i < len(sheets); {
 		to := i + 1
-		for to < len(sheets) && (sheets[to].First == sheets[to-1].First+int64(sheets[to-1].Lines) || sheets[to].Empty > 0) {
+		for to < len(sheets) && sheets[to].InRound() == sheets[i].InRound() && (sheets[to].First == sheets[to-1].First+int64(sheets[to-1].Lines) || sheets[to].Empty > 0) {
 			to++
 		}
 		r := runOfSheets{sheets: sheets[i:to]}

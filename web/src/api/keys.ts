@@ -22,6 +22,7 @@ export const key = {
 	lanes: (id: number) => ["count", String(id), "lanes"],
 	together: (id: number) => ["count", String(id), "together"],
 	more: (id: number, by: string) => ["count", String(id), "more", by],
+	rounds: (id: number) => ["count", String(id), "rounds"],
 	tray: (id: number, what: string) => ["count", String(id), "tray", what],
 	cutOff: (id: number) => ["count", String(id), "cut-off"],
 	report: (id: number) => ["count", String(id), "report"],

@@ -483,6 +483,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lines of which two rounds do not say the same yet */
+        get: operations["rounds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/sheets": {
         parameters: {
             query?: never;
@@ -2335,6 +2352,11 @@ export interface components {
             post_tolerated?: boolean;
             /**
              * Format: int64
+             * @description 2: two rounds by different people, which must agree; each has sheets of its own
+             */
+            rounds?: number;
+            /**
+             * Format: int64
              * @description the largest number of rows on a sheet; a bin is never parted
              */
             rows: number;
@@ -2377,6 +2399,11 @@ export interface components {
             coverage: string | null;
             /**
              * Format: int64
+             * @description lines of which two rounds say something else
+             */
+            differ: number;
+            /**
+             * Format: int64
              * @description what waits in the tray
              */
             doubts: number;
@@ -2391,6 +2418,11 @@ export interface components {
             /** Format: int64 */
             lines: number;
             name: string;
+            /**
+             * Format: int64
+             * @description lines that one of two rounds has counted
+             */
+            once: number;
             /**
              * Format: int64
              * @description of these, not decided
@@ -2416,6 +2448,11 @@ export interface components {
             recorded_at: string;
             /** Format: int64 */
             recorded_lines: number;
+            /**
+             * Format: int64
+             * @description 2: two rounds must agree
+             */
+            rounds: number;
             /** @description gross value of what went out */
             sent: string;
             /** Format: int64 */
@@ -2833,6 +2870,32 @@ export interface components {
             /** @description the groups that the plan of this warehouse may have, at what is usual */
             usual: components["schemas"]["Group"][];
         };
+        RoundPage: {
+            lines: components["schemas"]["Rounds"][];
+            next: string;
+        };
+        RoundSaid: {
+            counter: string;
+            /** @description what was counted; null where nothing was yet */
+            quantity: string | null;
+            row_code: string;
+            /**
+             * Format: int64
+             * @description number of its sheet in this round; 0 for none
+             */
+            sheet: number;
+        };
+        Rounds: {
+            line: string;
+            /**
+             * Format: int64
+             * @description 1: one of the rounds has no count yet; 2: they differ
+             */
+            pending: number;
+            /** Format: int64 */
+            pos: number;
+            rounds: components["schemas"]["RoundSaid"][];
+        };
         Rule: {
             /**
              * Format: int64
@@ -3137,6 +3200,11 @@ export interface components {
             revisions: number;
             /**
              * Format: int64
+             * @description 2 for a sheet of the second round
+             */
+            round: number;
+            /**
+             * Format: int64
              * @description what it is expected to take
              */
             seconds: number;
@@ -3169,6 +3237,11 @@ export interface components {
             coverage: string | null;
             /**
              * Format: int64
+             * @description lines of which two rounds say something else
+             */
+            differ: number;
+            /**
+             * Format: int64
              * @description what waits in the tray
              */
             doubts: number;
@@ -3182,6 +3255,11 @@ export interface components {
             /** Format: int64 */
             lines: number;
             name: string;
+            /**
+             * Format: int64
+             * @description lines that one of two rounds has counted
+             */
+            once: number;
             /**
              * Format: int64
              * @description of these, not decided
@@ -3203,6 +3281,11 @@ export interface components {
             recorded_at: string;
             /** Format: int64 */
             recorded_lines: number;
+            /**
+             * Format: int64
+             * @description 2: two rounds must agree
+             */
+            rounds: number;
             /** Format: int64 */
             sheets: number;
             /** Format: int64 */
@@ -3441,6 +3524,11 @@ export interface components {
             coverage: string | null;
             /**
              * Format: int64
+             * @description lines of which two rounds say something else
+             */
+            differ: number;
+            /**
+             * Format: int64
              * @description what waits in the tray
              */
             doubts: number;
@@ -3454,6 +3542,11 @@ export interface components {
             /** Format: int64 */
             lines: number;
             name: string;
+            /**
+             * Format: int64
+             * @description lines that one of two rounds has counted
+             */
+            once: number;
             /**
              * Format: int64
              * @description of these, not decided
@@ -3475,6 +3568,11 @@ export interface components {
             recorded_at: string;
             /** Format: int64 */
             recorded_lines: number;
+            /**
+             * Format: int64
+             * @description 2: two rounds must agree
+             */
+            rounds: number;
             /** Format: int64 */
             sheets: number;
             /** Format: int64 */
@@ -3650,6 +3748,11 @@ export interface components {
             moved: string;
             /** @description what stands in the line's own row; other counts of the line add to it */
             own: string | null;
+            /**
+             * Format: int64
+             * @description two rounds must agree: 1 one of them has no count yet, 2 they differ; else 0
+             */
+            pending: number;
             /** Format: int64 */
             pos: number;
             /**
@@ -6394,6 +6497,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rounds: {
+        parameters: {
+            query?: {
+                /** @description those that one round has not counted yet, in place of those that differ */
+                once?: boolean;
+                after?: string;
+            };
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundPage"];
                 };
             };
             /** @description Unauthorized */

@@ -10,6 +10,7 @@ import { DropField } from "../intake/DropField";
 import { useCountBins, useSheets } from "../sheets/Sheets";
 import { Again } from "./Again";
 import { Returned } from "./Returned";
+import { RoundsDiffer } from "./Rounds";
 import { TrayOf } from "./Tray";
 import { TypeIn } from "./TypeIn";
 import { Uncounted } from "./Uncounted";
@@ -111,6 +112,7 @@ export function Counting() {
 						<span className="word">Settle {c.doubts === 1 ? "it" : "them"}</span>
 					</Link>
 				)}
+				{c.rounds === 2 && <RoundsDiffer id={id} c={c} />}
 				<People id={id} />
 				<div className="border-t border-ink">
 					{shown.map((s) => (
@@ -187,7 +189,10 @@ function Lane({ id, s }: { id: number; s: Schemas["SheetView"] }) {
 		>
 			<span className="code text-right text-dim">{s.number}</span>
 			<span className="code">{s.code}</span>
-			<span className="truncate">{s.zone}</span>
+			<span className="truncate">
+				{s.round === 2 && <b>2nd </b>}
+				{s.zone}
+			</span>
 			<span className="code truncate">
 				{s.first_bin} – {s.last_bin}
 			</span>

@@ -259,7 +259,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	};
 	findRef.current = find;
 	const own = rows.filter((r) => r.row_code !== "");
-	const left = own.filter((r) => r.entries === 0).length;
+	const left = own.filter((r) => (c.rounds === 2 ? r.own == null : r.entries === 0)).length;
 	const found = rows.length - own.length;
 	const first = Object.entries(wrong)[0];
 	return (

@@ -65,6 +65,7 @@ function NewCountIn({
 	const [further, setFurther] = useState<number[]>([]); // warehouses that are counted at the same time
 	const day = new Intl.DateTimeFormat("en-GB", { day: portion ? "numeric" : undefined, month: "long", year: "numeric" }).format(new Date());
 	const name = named ?? (further.length > 0 ? day : `${house.code}, ${day}`);
+	const [rounds, setRounds] = useState<"1" | "2">("1");
 	const [keepAs, setKeepAs] = useState("");
 	const [kept, setKept] = useState<Record<string, string>>({}); // attribute to the value that lines must have
 	const [columns, setColumns] = useState<Set<string>>(new Set()); // attributes on sheets and in files out
@@ -111,6 +112,7 @@ function NewCountIn({
 						key: once,
 						name,
 						scope,
+						rounds: rounds === "2" ? 2 : undefined,
 						further: further.length > 0 ? further : undefined,
 						blind: blind === "blind",
 						...cut,
@@ -213,7 +215,7 @@ function NewCountIn({
 							{sum.seconds > 0 && (
 								<span data-hours>
 									{" "}
-									· about <b>{hours(sum.seconds)}</b> of work
+									· about <b>{hours(sum.seconds * Number(rounds))}</b> of work
 								</span>
 							)}
 						</span>
@@ -228,7 +230,7 @@ function NewCountIn({
 									title={t.paced ? "By the pace of earlier counts here" : "By a usual pace: no earlier count here has shown another"}
 								>
 									{" "}
-									· about <b>{hours(t.seconds)}</b> of work
+									· about <b>{hours(t.seconds * Number(rounds))}</b> of work
 								</span>
 							)}
 						</span>
@@ -246,7 +248,8 @@ function NewCountIn({
 						disabled={!t || t.lines + t.empty === 0 || !sum.known || Boolean(lacking) || freeze.isPending || tally.isPlaceholderData}
 						onClick={() => freeze.mutate()}
 					>
-						{first ? "Begin a first count" : `Freeze ${many(sum.lines, "line", "lines")}`} and cut {many(sum.sheets, "sheet", "sheets")}
+						{first ? "Begin a first count" : `Freeze ${many(sum.lines, "line", "lines")}`} and cut{" "}
+						{many(sum.sheets * (rounds === "2" ? 2 : 1), "sheet", "sheets")}
 					</button>
 				</>
 			}
@@ -406,6 +409,17 @@ function NewCountIn({
 									["open", "open: they do"],
 								]}
 								onChange={setBlind}
+							/>
+						)}
+						{!first && (
+							<Choice
+								label="Rounds"
+								value={rounds}
+								of={[
+									["1", "each line is counted once"],
+									["2", "twice, by different people who must agree"],
+								]}
+								onChange={setRounds}
 							/>
 						)}
 						<Choice

@@ -66,7 +66,10 @@ export function Plan() {
 						{many(c.left_out.inactive, "inactive item without stock", "inactive items without stock")}
 					</dd>
 					<dt className="text-dim">Sheets</dt>
-					<dd>{c.blind ? "blind: they do not show what is recorded" : "open: they show what is recorded"}</dd>
+					<dd>
+						{c.rounds === 2 && "two rounds by different people, which must agree; "}
+						{c.blind ? "blind: they do not show what is recorded" : "open: they show what is recorded"}
+					</dd>
 					<dt className="text-dim">Let pass</dt>
 					<dd>
 						{limits || (ofClasses.length > 0 ? "" : "nothing: every variance wants a decision")}

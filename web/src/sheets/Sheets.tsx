@@ -67,7 +67,18 @@ export function Sheets() {
 			text: (s) => String(s.number),
 		},
 		{ key: "code", title: "Code", width: "84px", cell: (s) => <span className="code">{s.code}</span>, text: (s) => s.code },
-		{ key: "zone", title: "Zone", width: "92px", cell: (s) => s.zone, text: (s) => s.zone },
+		{
+			key: "zone",
+			title: "Zone",
+			width: "92px",
+			cell: (s) => (
+				<>
+					{s.round === 2 && <b>2nd </b>}
+					{s.zone}
+				</>
+			),
+			text: (s) => s.zone,
+		},
 		{
 			key: "bins",
 			title: "Bins",
