@@ -248,18 +248,35 @@ func TestTypedTwice(t *testing.T) {
 func TestSerialsTickedOff(t *testing.T) {
 	dir := t.TempDir()
 	stock := filepath.Join(dir, "stock.csv")
-	require.NoError(t, os.WriteFile(stock, []byte("warehouse,bin,sku,serial,on hand,unit cost,as at\nSHED,A-1,PUMP,P-1,1,90,2026-11-20T06:00:00Z\n"+
-		"SHED,A-1,PUMP,P-2,1,90,2026-11-20T06:00:00Z\nSHED,A-1,PUMP,P-3,1,90,2026-11-20T06:00:00Z\n"), 0o644))
+	require.NoError(
+		t,
+		os.WriteFile(stock, []byte("warehouse,bin,sku,serial,on hand,unit cost,as at\nSHED,A-1,PUMP,P-1,1,90,2026-11-20T06:00:00Z\n"+
+			"SHED,A-1,PUMP,P-2,1,90,2026-11-20T06:00:00Z\nSHED,A-1,PUMP,P-3,1,90,2026-11-20T06:00:00Z\n"), 0o644),
+	)
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do("sign up", s.open("/"), browser.Type(`input[name=code]`, s.code), browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(`input[name=sign_in]`, "nell"), browser.Type(`input[name=password]`, "a long password\r"), sees("Nothing is recorded yet"))
+	s.do(
+		"sign up",
+		s.open("/"),
+		browser.Type(`input[name=code]`, s.code),
+		browser.Type(`input[name=name]`, "Nell Harbour"),
+		browser.Type(
+			`input[name=sign_in]`,
+			"nell",
+		),
+		browser.Type(`input[name=password]`, "a long password\r"),
+		sees("Nothing is recorded yet"),
+	)
 	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 3 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do("freeze", s.open("/plan"), press("Freeze 3 lines and cut 1 sheet"), sees("W1S1"))
 	s.do("tick", s.open("/counts/1/counting/1"), chromedp.WaitVisible(`input[data-row]`),
 		chromedp.Click(`//label[contains(., "counts 1")]`, chromedp.BySearch), chromedp.Focus(`input[aria-label^="Find a row"]`),
 		chromedp.KeyEvent("p-1\r"), sees("P-1: counted."), chromedp.KeyEvent("P-3\r"), sees("P-3: counted."), sees("2 of 3 rows counted"),
 		chromedp.KeyEvent("P-3\r"), sees("is counted already"), chromedp.KeyEvent("P-9\r"), sees("P-9 is in no row"))
-	assert.Equal(t, []string{"A-1", "PUMP", "P-9", "1"}, []string{s.value(`input[aria-label="Found: bin"]`), s.value(`input[aria-label="Found: sku or barcode"]`),
-		s.value(`input[aria-label="Found: serial"]`), s.value(`input[aria-label="Found: counted"]`)})
+	assert.Equal(
+		t,
+		[]string{"A-1", "PUMP", "P-9", "1"},
+		[]string{s.value(`input[aria-label="Found: bin"]`), s.value(`input[aria-label="Found: sku or barcode"]`),
+			s.value(`input[aria-label="Found: serial"]`), s.value(`input[aria-label="Found: counted"]`)},
+	)
 	s.do("put down", press("Put it down"), sees(", 1 found"))
 }

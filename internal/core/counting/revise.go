@@ -22,6 +22,7 @@ type Standing struct {
 	Quantity  quantity.Quantity
 	At        int64
 	Since     int64 // where it was counted some time between this and At; else 0
+	Counter   string
 	Withdrawn bool
 	FromFile  bool // it came with a file, not by typing
 }

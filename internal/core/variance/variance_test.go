@@ -180,7 +180,17 @@ func TestTwoRoundsAgree(t *testing.T) {
 		"a third decides":      {[]Entry{en("9", 2, 1), en("10", 3, 2), en("8", 4, 3)}, nil, Short, NotPending, "-2"},
 		"a third of one alone": {[]Entry{en("9", 2, 1), en("8", 4, 3)}, nil, Short, NotPending, "-2"},
 	} {
-		in := Input{Recorded: q("10"), Row: true, Movements: c.moves, Entries: c.entries, Agree: true, Zero: true, Latest: 4, Costed: true, Cost: 1000}
+		in := Input{
+			Recorded:  q("10"),
+			Row:       true,
+			Movements: c.moves,
+			Entries:   c.entries,
+			Agree:     true,
+			Zero:      true,
+			Latest:    4,
+			Costed:    true,
+			Cost:      1000,
+		}
 		if c.entries == nil {
 			in.Zero = false
 		}

@@ -29,6 +29,7 @@ func StandingOf(w *desk.Work, c *store.Count, p store.Positions, sheets map[int6
 				Quantity:  quantity.Quantity(e.Quantity),
 				At:        e.CountedAt,
 				Since:     e.Since,
+				Counter:   e.Counter,
 				Withdrawn: e.Withdrawn,
 				FromFile:  e.ReturnID != 0,
 			},
@@ -176,7 +177,8 @@ func CountedOn(w *desk.Work, c *store.Count, s *store.Sheet) error {
 		has = "second > 0"
 	}
 	return w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND "+has, c.ID, s.First, s.First+int64(s.Lines)).
-		Scan(&s.Counted).Error
+		Scan(&s.Counted).
+		Error
 }
 
 // recordedOf gives what was recorded of keys when the count was frozen.

@@ -84,8 +84,12 @@ const VarianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
 
 // SecondRows is VarianceRows with the rows of the second round in the place of the first.
-var SecondRows = strings.ReplaceAll(strings.Replace(VarianceRows, "LEFT JOIN sheets s ON s.id = l.sheet_id",
-	"LEFT JOIN sheets s ON s.count_id = l.count_id AND s.round = 2 AND s.first <= l.pos AND s.first + s.lines > l.pos", 1), "e.round = 1", "e.round = 2")
+var SecondRows = strings.ReplaceAll(strings.Replace(
+	VarianceRows,
+	"LEFT JOIN sheets s ON s.id = l.sheet_id",
+	"LEFT JOIN sheets s ON s.count_id = l.count_id AND s.round = 2 AND s.first <= l.pos AND s.first + s.lines > l.pos",
+	1,
+), "e.round = 1", "e.round = 2")
 
 // View makes the line as it is shown. largest is the largest stake in the count, for the line's share of it; 0 for none.
 func (r *VarianceRow) View(largest int64) VarianceLine {

@@ -46,7 +46,8 @@ func (d *Room) Differing(ctx context.Context, p desk.Person, countID int64, once
 	}
 	var positions []int64
 	if err := c.Tx.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND pending = ? AND pos > ? ORDER BY pos LIMIT ?", c.ID, pending, from,
-		doubtsAPage).Scan(&positions).Error; err != nil || len(positions) == 0 {
+		doubtsAPage).Scan(&positions).Error; err != nil ||
+		len(positions) == 0 {
 		return page, err
 	}
 	w := &desk.Work{DB: c.Tx}

@@ -166,13 +166,22 @@ func others(w *desk.Work, c *store.Count, numbers []int, counter string) error {
 	}
 	var of []struct{ Number, Other int }
 	err := w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1)
-		AND o.counter = ? COLLATE NOCASE AND (o.first < s.first + s.lines AND s.first < o.first + o.lines OR o.first = s.first AND o.lines = s.lines)
-		WHERE s.count_id = ? AND s.number IN ? AND o.state NOT IN ? LIMIT 1`, counter, c.ID, numbers, store.Void).Scan(&of).Error
+		AND o.counter = ? COLLATE NOCASE
+		AND (o.first < s.first + s.lines AND s.first < o.first + o.lines OR o.first = s.first AND o.lines = s.lines)
+		WHERE s.count_id = ? AND s.number IN ? AND o.state NOT IN ? LIMIT 1`, counter, c.ID, numbers, store.Void).
+		Scan(&of).
+		Error
 	if err != nil || len(of) == 0 {
 		return err
 	}
-	return desk.RefuseAs(desk.Invalid, "counter", "%s counts lines of sheet %d in the other round, on sheet %d. Two rounds are counted by different people.",
-		counter, of[0].Number, of[0].Other)
+	return desk.RefuseAs(
+		desk.Invalid,
+		"counter",
+		"%s counts lines of sheet %d in the other round, on sheet %d. Two rounds are counted by different people.",
+		counter,
+		of[0].Number,
+		of[0].Other,
+	)
 }
 
 // TakeBack notes that sheets are back, though not all of their rows have counts, or that they are out again. What is

@@ -2,8 +2,10 @@
 package counting
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"wobin/internal/core/barcode"
@@ -154,6 +156,9 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 				)
 			}
 		}
+		if err := x.samePerson(stands[x.pos]); err != nil {
+			return out, nil, err
+		}
 		some, err := x.entries(at, &out.Outcome)
 		if err != nil {
 			return out, nil, err
@@ -197,7 +202,10 @@ func rowOf(w *desk.Work, c *store.Count, code string, known map[int]store.Sheet)
 	if row > s.Lines {
 		round := s.InRound()
 		s = store.Sheet{}
-		err = w.Where("count_id = ? AND first <= ? AND first + lines > ? AND max(round, 1) = ?", c.ID, pos, pos, round).Limit(1).Find(&s).Error
+		err = w.Where("count_id = ? AND first <= ? AND first + lines > ? AND max(round, 1) = ?", c.ID, pos, pos, round).
+			Limit(1).
+			Find(&s).
+			Error
 	}
 	return pos, s, err
 }
@@ -257,6 +265,26 @@ func (x *typing) beside(stands []store.Entry, sheet int, tray bool) {
 		x.others = append(x.others, x.own)
 		x.own, x.parcel = store.Entry{}, counting.Parcel(sheet, int(last)+1)
 	}
+}
+
+// samePerson asks where somebody counts a line in the second of two rounds who counted it in the first.
+func (x *typing) samePerson(stands []store.Entry) error {
+	if x.c.Rounds != 2 || x.t.Sure || x.t.Withdraw || x.t.Quantity == nil {
+		return nil
+	}
+	who := cmp.Or(x.t.Counter, x.w.Person.Name)
+	for _, e := range stands {
+		if e.Round+x.round == 3 && !e.Withdrawn && strings.EqualFold(e.Counter, who) {
+			return desk.RefuseAs(
+				desk.Asks,
+				"sure",
+				"%s: %s counted it in the other round, too. Two rounds are by different people: say who counted it, or that it is meant.",
+				x.t.RowCode,
+				who,
+			)
+		}
+	}
+	return nil
 }
 
 // entries gives the entries that one typed row comes to, and counts it by what becomes of it.

@@ -16,8 +16,8 @@ import (
 	"wobin/internal/desk/plan"
 )
 
-// Two rounds by different people: each has sheets of its own over the same lines; a line is counted when both say the same, the stock having moved or
-// not in between.
+// Two rounds by different people: each has sheets of its own over the same lines; a line is counted when both say the
+// same, the stock having moved or not in between.
 func TestTwoRounds(t *testing.T) {
 	d := at(t)
 	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
@@ -26,7 +26,12 @@ func TestTwoRounds(t *testing.T) {
 		text += fmt.Sprintf("W,A-%02d,S%02d,10,1,2026-11-20T06:00:00Z\n", i+1, i)
 	}
 	take(t, d, "stock.csv", text)
-	n := plan.NewCount{Name: "Twice", Scope: count.Scope{Warehouse: 1}, Rounds: 2, Cut: plan.Cut{By: "people", Rows: 50, For: []string{"Ada"}}}
+	n := plan.NewCount{
+		Name:   "Twice",
+		Scope:  count.Scope{Warehouse: 1},
+		Rounds: 2,
+		Cut:    plan.Cut{By: "people", Rows: 50, For: []string{"Ada"}},
+	}
 	_, err := d.Plan.Freeze(ctx, nell, n)
 	require.ErrorContains(t, err, "at least two")
 	n.For = []string{"Ada", "Bo"}
@@ -52,7 +57,15 @@ func TestTwoRounds(t *testing.T) {
 		t.Helper()
 		l := lines(sheet)[row]
 		require.True(t, strings.HasPrefix(l.RowCode, fmt.Sprintf("W%dS%dR%d", c.ID, sheet, row+1)), l.RowCode)
-		_, err := d.Counting.TypeIn(ctx, nell, c.ID, "", "UTC", []counting.Typed{{RowCode: l.RowCode, Text: text, CountedAt: at}})
+		who := map[bool]string{true: "Ada", false: "Bo"}[sheet == 1 || sheet == 4]
+		_, err := d.Counting.TypeIn(
+			ctx,
+			nell,
+			c.ID,
+			"",
+			"UTC",
+			[]counting.Typed{{RowCode: l.RowCode, Text: text, CountedAt: at, Counter: who}},
+		)
 		require.NoError(t, err)
 	}
 	stages := func() []int {
@@ -80,11 +93,24 @@ func TestTwoRounds(t *testing.T) {
 	sheets, err = allSheets(d, c.ID)
 	require.NoError(t, err)
 	assert.Equal(t, []int{3, 0, 3, 0}, []int{sheets[0].Counted, sheets[1].Counted, sheets[2].Counted, sheets[3].Counted})
+	_, err = d.Counting.TypeIn(
+		ctx,
+		nell,
+		c.ID,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: lines(3)[1].RowCode, Text: "9", CountedAt: "2026-11-20 12:00", Counter: "ada"}},
+	)
+	require.ErrorContains(t, err, "ada counted it in the other round, too")
 	page, err := d.Counting.Differing(ctx, nell, c.ID, false, "")
 	require.NoError(t, err)
 	require.Len(t, page.Lines, 1)
 	x := page.Lines[0]
-	assert.Equal(t, []any{1, "9", 3, "8"}, []any{x.Rounds[0].Sheet, x.Rounds[0].Quantity.String(), x.Rounds[1].Sheet, x.Rounds[1].Quantity.String()})
+	assert.Equal(
+		t,
+		[]any{1, "9", 3, "8"},
+		[]any{x.Rounds[0].Sheet, x.Rounds[0].Quantity.String(), x.Rounds[1].Sheet, x.Rounds[1].Quantity.String()},
+	)
 	typed(1, 1, "8", "2026-11-20 10:00") // looked at once more: the second was right
 	assert.Equal(t, []int{3, 0, 0, 1}, stages())
 	assert.Equal(t, "-2", lineOf(t, d, c.ID, "S01", "A-02").Variance.String())
@@ -96,7 +122,7 @@ func TestTwoRounds(t *testing.T) {
 	five, err := d.Plan.Part(ctx, nell, c.ID, 4, "A-10", "Cy")
 	require.NoError(t, err)
 	assert.Equal(t, 6, len(lines(2)), "that of the first round is as it was")
-	filled := strings.ReplaceAll(string(paper), ",10,,", ",10,10,2026-11-20T12:00:00Z")
+	filled := strings.Replace(strings.ReplaceAll(string(paper), ",10,,", ",10,10,2026-11-20T12:00:00Z"), "Counted by,", "Counted by,Ada", 1)
 	dr := look(t, d, "second.csv", filled, intake.Choices{})
 	require.Empty(t, dr.Problems, dr.Blocked)
 	require.Equal(t, 6, dr.Effect.Added)
@@ -109,6 +135,19 @@ func TestTwoRounds(t *testing.T) {
 	assert.Equal(t, five, sheets[4].Number)
 	dr = look(t, d, "second again.csv", filled, intake.Choices{})
 	assert.Equal(t, []int{0, 0, 6, 0, 0, 0}, effect(dr), "a copy says the same again")
+	_, first, err := d.Counting.WriteSheet(ctx, nell, c.ID, 2, counting.AsText)
+	require.NoError(t, err)
+	for who, asked := range map[string]int{"Ada": 1, "Bo": 0} {
+		dr = look(
+			t,
+			d,
+			"first.csv",
+			strings.Replace(strings.ReplaceAll(string(first), ",10,,", ",10,10,2026-11-20T12:30:00Z"), "Counted by,", "Counted by,"+who, 1),
+			intake.Choices{},
+		)
+		require.Len(t, dr.Sheets[0].Checks, asked, who)
+		assert.Equal(t, asked == 1, strings.Contains(dr.Blocked, "6 lines of it were counted by the same person"), dr.Blocked)
+	}
 	require.ErrorContains(t, d.Plan.LetGo(ctx, nell, c.ID, []int{2}), "two rounds")
 	_, err = d.Safety.Verify(ctx, nell)
 	require.NoError(t, err)

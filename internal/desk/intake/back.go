@@ -33,9 +33,10 @@ type backDraft struct {
 	revised counting.Revision         // as it was looked at
 	keys    map[string]count.FoundKey // bin and item of keys that the count does not have yet
 	view    *BackView
-	touched []int            // numbers of the sheets
-	doubts  []count.NewDoubt // rows that are to wait in the tray
-	stays   map[int]bool     // rows of the file that do not replace the count that stands
+	touched []int               // numbers of the sheets
+	stands  []counting.Standing // while it is looked at
+	doubts  []count.NewDoubt    // rows that are to wait in the tray
+	stays   map[int]bool        // rows of the file that do not replace the count that stands
 	// further are those of other counts, where a file spans several warehouses that are counted at the same time.
 	further []*backDraft
 	mark    string // what sets its questions apart from those of the others; empty for the first

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"wobin/internal/core/code"
 	"wobin/internal/core/counting"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -68,6 +69,7 @@ func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
 			}
 		}
 	}
+	b.stands = stands
 	return counting.Revise(b.counts, stands, b.timed), nil
 }
 
@@ -118,6 +120,8 @@ func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int
 			v.Hand = append(v.Hand, HandRow{back.Name(n), n.Row, n.Quantity, n.Pos < 0})
 		}
 	}
+	b.askSamePerson(dr, out)
+	b.stands = nil
 	if err := d.askMissing(w, dr, b, out); err != nil {
 		return err
 	}
@@ -192,6 +196,46 @@ func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
 		return nil, err
 	}
 	return out, nil
+}
+
+// askSamePerson asks about lines that the same person counted in both of two rounds, which are by different people.
+func (b *backDraft) askSamePerson(dr *draft, out *SheetOfFile) {
+	if b.count.Rounds != 2 {
+		return
+	}
+	type of struct {
+		pos   int64
+		round int
+	}
+	by := map[of]string{}
+	for _, s := range b.stands {
+		if !s.Withdrawn {
+			by[of{s.Pos, s.Round}] = code.Fold(s.Counter)
+		}
+	}
+	var rows []CheckRow
+	n := 0
+	for i := range b.counts.Counts {
+		c := &b.counts.Counts[i]
+		if who := code.Fold(c.Counter); c.Round <= 2 && who != "" && by[of{c.Pos, 3 - c.Round}] == who {
+			if n++; len(rows) < listedChecks {
+				rows = append(rows, CheckRow{c.Row, b.counts.Name(c), c.Counter})
+			}
+		}
+	}
+	if n == 0 {
+		return
+	}
+	for range n - len(rows) { // told by number alone
+		rows = append(rows, CheckRow{})
+	}
+	b.ask(out, &dr.choices, Check{What: "same person", Rows: rows,
+		Text: desk.Plural(
+			n,
+			"line of it was",
+			"lines of it were",
+		) + " counted by the same person in the other round. Two rounds are by different people.",
+		Options: []CheckOption{{asItIs, "Take them as they are"}}})
 }
 
 // askMissing names counts of the file's sheets that it has no more; where it is a later version of them it is asked what

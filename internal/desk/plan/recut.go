@@ -49,7 +49,10 @@ func (d *Room) recutting(w *desk.Work, countID int64) (*recutting, error) {
 
 // sheets gives sheets by their numbers, those that stand.
 func (x *recutting) sheets(numbers []int) (out []store.Sheet, err error) {
-	err = x.w.Where("count_id = ? AND number IN ? AND state NOT IN ?", x.c.ID, numbers, store.Void).Order("max(round, 1), first, number").Find(&out).Error
+	err = x.w.Where("count_id = ? AND number IN ? AND state NOT IN ?", x.c.ID, numbers, store.Void).
+		Order("max(round, 1), first, number").
+		Find(&out).
+		Error
 	if err == nil && len(out) != len(numbers) {
 		err = desk.Missing("The sheet")
 	}
@@ -292,7 +295,10 @@ func (x *recutting) pieces(run runOfSheets, at []string, cut Cut) (out []cutting
 func (x *recutting) runs(sheets []store.Sheet) (out []runOfSheets, err error) {
 	for i := 0; i < len(sheets); {
 		to := i + 1
-		for to < len(sheets) && sheets[to].InRound() == sheets[i].InRound() && (sheets[to].First == sheets[to-1].First+int64(sheets[to-1].Lines) || sheets[to].Empty > 0) {
+		follows := func(a, b *store.Sheet) bool {
+			return b.InRound() == a.InRound() && (b.First == a.First+int64(a.Lines) || b.Empty > 0)
+		}
+		for to < len(sheets) && follows(&sheets[to-1], &sheets[to]) {
 			to++
 		}
 		r := runOfSheets{sheets: sheets[i:to]}

@@ -220,9 +220,12 @@ func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse
 	known := map[placed]last{}
 	f.days = map[int64]int{}
 	year := now.AddDate(-1, 0, 0).UnixNano()
-	err := store.Each(tx, `SELECT l.bin_id, l.item_id, l.counted_at, l.status IN ('over', 'short', 'found'), l.entries, l.count_id, l.has_row
+	err := store.Each(
+		tx,
+		`SELECT l.bin_id, l.item_id, l.counted_at, l.status IN ('over', 'short', 'found'), l.entries, l.count_id, l.has_row
 		FROM counts c CROSS JOIN count_lines l ON l.count_id = c.id
-		WHERE c.warehouse_id = ? AND (c.state = ? OR c.state = ? AND l.entries > 0)`, []driver.Value{h.ID, store.Running, store.Finished},
+		WHERE c.warehouse_id = ? AND (c.state = ? OR c.state = ? AND l.entries > 0)`,
+		[]driver.Value{h.ID, store.Running, store.Finished},
 		func(v []driver.Value) error {
 			k := placed{v[0].(int64), v[1].(int64)}
 			x := known[k]
@@ -243,7 +246,8 @@ func (f *facts) loadCounted(ctx context.Context, tx *gorm.DB, h *store.Warehouse
 			}
 			known[k] = x
 			return ctx.Err()
-		})
+		},
+	)
 	if err != nil {
 		return err
 	}
