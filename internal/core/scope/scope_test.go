@@ -50,6 +50,7 @@ func TestRules(t *testing.T) {
 	}
 	assert.True(t, New(Rule{What: Age, Days: 5}, now, number).Holds(&Line{}), "never counted")
 	assert.True(t, New(Rule{What: Moved}, now, number).Holds(&Line{Moved: 1}), "never counted, and it moved")
+	assert.NoError(t, Check([]Rule{{What: ABC, Values: []string{"A"}, A: 1, B: 100}}), "the limits themselves are within")
 	for text, r := range map[string]Rule{"no rule": {What: "colour"}, "names none": {What: Category}, "neither from nor to": {What: Value},
 		"leaves nothing": {What: Value, From: money(2), To: money(1)}, "number of days": {What: Age}, "not by": {What: ABC, Values: []string{"A"}, By: "luck"},
 		"A reaches to 90 % and B to 80 %": {What: ABC, Values: []string{"A"}, A: 90, B: 80}, "none of the classes": {What: ABC, Values: []string{"D"}}} {

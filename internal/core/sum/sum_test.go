@@ -15,7 +15,7 @@ import (
 )
 
 func packs(unit string) (int64, bool) {
-	n, ok := map[string]int64{"bx": 25, "BX": 25, "m": 1, "x": 6}[unit]
+	n, ok := map[string]int64{"bx": 25, "BX": 25, "m": 1, "x": 6, "none": 0}[unit]
 	return n, ok
 }
 
@@ -33,7 +33,7 @@ func TestSums(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "2.5", q.String())
 	for text, kind := range map[string]string{
-		"1/0": sum.Nothing, "5/(2-2)": sum.Nothing, "3ctn": sum.NoPack, "1/3": sum.NotExact, "999999999999*10": sum.TooLarge, "1,500": sum.Ambiguous,
+		"1/0": sum.Nothing, "5/(2-2)": sum.Nothing, "3ctn": sum.NoPack, "3none": sum.NoPack, "1/3": sum.NotExact, "999999999999*10": sum.TooLarge, "1,500": sum.Ambiguous,
 		"": sum.NoSum, "3bx5": sum.NoSum, "12 24": sum.NoSum, "(1+2": sum.NoSum, "1+": sum.NoSum, "*3": sum.NoSum, "1.2.3": sum.NoSum, "1)": sum.NoSum,
 		"1,234,567": sum.NoSum, "abc": sum.NoSum, "1e5": sum.NoPack, "12 pcs about": sum.NoPack,
 	} {
