@@ -37,6 +37,7 @@ type Server struct {
 	sessions *scs.SessionManager
 	api      huma.API
 	handler  http.Handler
+	hashing *hashing
 	tries    tries
 	raw      []string // what is no JSON, as method and path
 }
@@ -49,7 +50,7 @@ type Options struct {
 
 // New makes a server.
 func New(d *house.House, s *store.Store, opt Options) *Server {
-	w := &Server{desk: d, sessions: scs.New()}
+	w := &Server{desk: d, sessions: scs.New(), hashing: newHashing()}
 	w.sessions.Lifetime = 14 * 24 * time.Hour // no idle time-out: it would write at every request
 	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true,
 		http.SameSiteLaxMode, opt.Secure
@@ -248,21 +249,14 @@ type tries struct {
 	}
 }
 
-func (t *tries) wait(name string) time.Duration {
+// begin notes an attempt, or tells how long the name waits before the next one.
+func (t *tries) begin(name string) time.Duration {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if x := t.by[name]; x != nil {
-		return time.Until(x.until)
-	}
-	return 0
-}
-
-func (t *tries) note(name string, right bool) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if right {
-		delete(t.by, name)
-		return
+		if wait := time.Until(x.until); wait > 0 {
+			return wait
+		}
 	}
 	if t.by == nil || len(t.by) > 10_000 {
 		t.by = map[string]*struct {
@@ -281,6 +275,23 @@ func (t *tries) note(name string, right bool) {
 	if x.wrong++; x.wrong >= 5 {
 		x.until = time.Now().Add(time.Duration(min(x.wrong-4, 12)) * 5 * time.Second)
 	}
+	return 0
+}
+
+// back takes an attempt back that was not proved.
+func (t *tries) back(name string) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if x := t.by[name]; x != nil {
+		x.wrong, x.until = x.wrong-1, time.Time{}
+	}
+}
+
+// right forgets the attempts of a name.
+func (t *tries) right(name string) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	delete(t.by, name)
 }
 
 // registerRaw registers what is no JSON: uploads, downloads and the event stream.

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -99,11 +100,21 @@ func (s *Server) registerSession() {
 				Password string `json:"password" maxLength:"200"`
 			}
 		}) (*signed[Me], error) {
-			if w := s.tries.wait(in.Body.SignIn); w > 0 {
+			// One name is one, however it is spelled; the attempt is noted before it is proved, so that many at once are many.
+			name := strings.ToLower(strings.TrimSpace(in.Body.SignIn))
+			if w := s.tries.begin(name); w > 0 {
 				return nil, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(1e9).String() + " and try again.")
 			}
+			leave, err := s.hashing.enter(ctx)
+			if err != nil {
+				s.tries.back(name) // nothing was proved, neither right nor wrong
+				return nil, err
+			}
+			defer leave()
 			p, err := s.desk.People.SignIn(ctx, in.Body.SignIn, in.Body.Password)
-			s.tries.note(in.Body.SignIn, err == nil)
+			if err == nil {
+				s.tries.right(name)
+			}
 			return arrived(ctx, p, err)
 		})
 	huma.Register(
@@ -130,11 +141,20 @@ func (s *Server) registerSession() {
 				Password string `json:"password" maxLength:"200"`
 			}
 		}) (*signed[Me], error) {
-			if s.tries.wait("owner") > 0 {
+			const code = "\x00code" // no sign-in name
+			if s.tries.begin(code) > 0 {
 				return nil, huma.Error429TooManyRequests("Too many wrong codes. Wait a little and try again.")
 			}
+			leave, err := s.hashing.enter(ctx)
+			if err != nil {
+				s.tries.back(code)
+				return nil, err
+			}
+			defer leave()
 			p, err := s.desk.People.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
-			s.tries.note("owner", err == nil)
+			if err == nil {
+				s.tries.right(code)
+			}
 			return arrived(ctx, p, err)
 		})
 }

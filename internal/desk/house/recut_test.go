@@ -281,10 +281,13 @@ func TestFirstCountCutAnew(t *testing.T) {
 		}
 		return out
 	}
+	before := append(binsOf(1), binsOf(2)...)
 	made, err := d.Plan.CutAnew(ctx, nell, c.ID, plan.Recut{Sheets: []int{1, 2}, Cut: plan.Cut{By: "size", Rows: 100}})
 	require.NoError(t, err)
 	require.Equal(t, []int{3}, made)
 	all := binsOf(3)
+	assert.Equal(t, before, all, "as they are walked by")
+	assert.Equal(t, "B-1", all[0])
 	require.Len(t, all, 5)
 	four, err := d.Plan.Part(ctx, nell, c.ID, 3, all[2], "Bo")
 	require.NoError(t, err)
