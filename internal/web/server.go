@@ -37,7 +37,7 @@ type Server struct {
 	sessions *scs.SessionManager
 	api      huma.API
 	handler  http.Handler
-	hashing *hashing
+	hashing  *hashing
 	tries    tries
 	raw      []string // what is no JSON, as method and path
 }

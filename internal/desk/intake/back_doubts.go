@@ -88,6 +88,9 @@ func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets m
 	if err := w.Where("count_id = ? AND state = ? AND return_id <> 0", c.ID, store.Waits).Find(&waits).Error; err != nil {
 		return err
 	}
+	if len(waits) == 0 {
+		return count.KeepDoubts(w, c, b.doubts)
+	}
 	type slot struct {
 		pos   int64
 		round int
