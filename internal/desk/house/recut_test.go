@@ -302,3 +302,42 @@ func TestFirstCountCutAnew(t *testing.T) {
 	_, err = d.Plan.AddMore(ctx, nell, c.ID, plan.More{Cut: plan.Cut{Rows: 50}})
 	require.ErrorContains(t, err, "whatever is found")
 }
+
+// Who counts is told with what is left and when it is likely to be done: who is late first, the idle last.
+func TestLanes(t *testing.T) {
+	d := at(t)
+	now := time.Date(2026, 11, 20, 12, 0, 0, 0, time.UTC)
+	d.Now = func() time.Time { return now }
+	id := racks(t, d, 40, plan.Cut{By: "size", Rows: 20})
+	sheets, err := allSheets(d, id)
+	require.NoError(t, err)
+	require.Len(t, sheets, 4)
+	out := func(counter, due string, numbers ...int) {
+		require.NoError(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: numbers, Counter: counter, Due: due, Zone: "UTC"}))
+	}
+	require.ErrorContains(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{1}, Counter: "Ada", Due: "2026-11-20 11:00", Zone: "UTC"}), "is past")
+	out("Ada", "", 1)
+	out("Bo", "2026-11-20 12:01", 2)
+	out("Cy", "2026-11-20 18:00", 3, 4)
+	require.NoError(t, d.Counting.TakeBack(ctx, nell, id, []int{1}, true))
+	require.ErrorContains(t, d.Counting.TakeBack(ctx, nell, id, []int{1}, true), "Not all of these sheets are out")
+	lanes, err := d.Counting.Lanes(ctx, nell, id)
+	require.NoError(t, err)
+	require.Len(t, lanes, 3)
+	assert.Equal(t, []string{"Bo", "Cy", "Ada"}, []string{lanes[0].Counter, lanes[1].Counter, lanes[2].Counter})
+	assert.Equal(t, []bool{true, false, false}, []bool{lanes[0].Late, lanes[1].Late, lanes[2].Late})
+	assert.Equal(t, now, lanes[2].Idle.UTC())
+	assert.Equal(t, []int{0, 1, 2, 0}, []int{lanes[2].Out, lanes[2].Back, lanes[1].Out, lanes[1].Back})
+	assert.Equal(t, sheets[2].Lines+sheets[3].Lines, lanes[1].Rows)
+	assert.Equal(t, now.Add(time.Duration(sheets[2].Seconds+sheets[3].Seconds)*time.Second), lanes[1].Likely.UTC(), "one sheet after the other")
+	require.NoError(t, d.Counting.TakeBack(ctx, nell, id, []int{1}, false))
+	out("Bo", "", 1) // handed over
+	lanes, err = d.Counting.Lanes(ctx, nell, id)
+	require.NoError(t, err)
+	require.Len(t, lanes, 2)
+	assert.Equal(t, 2, lanes[0].Out)
+	now = now.Add(24 * time.Hour)
+	lanes, err = d.Counting.Lanes(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, []bool{true, true}, []bool{lanes[0].Late, lanes[1].Late}, "what should be back is late, however long it was to take")
+}
