@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	sqlite3 "github.com/mattn/go-sqlite3"
@@ -62,6 +63,14 @@ func Each(tx *gorm.DB, query string, args []driver.Value, take func(v []driver.V
 type Positions struct {
 	From, To int64
 	Some     []int64
+}
+
+// Most is how many lines they are at most.
+func (p Positions) Most() int {
+	if p.Some != nil {
+		return len(p.Some)
+	}
+	return int(p.To - p.From)
 }
 
 // Near picks lines, or, where they are many and stand close, the stretch that they stand in. positions are in order.
@@ -124,20 +133,23 @@ var worked = []string{
 	"rest_value",
 	"queue",
 	"zeroed",
-	"second",
-	"pending",
 }
 
-// EachCountLine gives lines of a count in the order of their positions, without the texts of their keys.
+// inRounds are further ones that only a count of two rounds has.
+var inRounds = []string{"second", "pending"}
+
+// EachCountLine gives lines of a count in the order of their positions, without the texts of their keys. Each is to be copied where it is kept:
+// the next one comes in the same place.
 func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine) error) error {
 	where, args, err := p.where("pos")
 	if err != nil {
 		return err
 	}
-	q := "SELECT " + lineFixed + ", " + strings.Join(worked, ", ") + " FROM count_lines WHERE count_id = ? AND " + where + " ORDER BY pos"
+	q := "SELECT " + lineFixed + ", " + strings.Join(worked, ", ") + ", second, pending FROM count_lines WHERE count_id = ? AND " + where + " ORDER BY pos"
+	l := &CountLine{}
 	return Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
 		r := reader{v: v}
-		l := &CountLine{
+		*l = CountLine{
 			CountID:   count,
 			Pos:       r.number(),
 			BinID:     r.number(),
@@ -239,25 +251,30 @@ func quoted(text string) string { return "'" + strings.ReplaceAll(text, "'", "''
 func marks(n int) string { return strings.Repeat(",?", n)[1:] }
 
 // UpdateCountLines writes what was worked out about lines, many to a statement, within the transaction of a Write.
-func UpdateCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
-	set := make([]string, len(worked))
-	for i, c := range worked {
+func UpdateCountLines(tx *gorm.DB, c *Count, lines []CountLine) error {
+	columns := worked
+	if c.Rounds == 2 {
+		columns = append(slices.Clone(worked), inRounds...)
+	}
+	set := make([]string, len(columns))
+	for i, c := range columns {
 		set[i] = c + " = excluded." + c
 	}
 	t := table{
-		head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " + strings.Join(
-			worked,
-			", ",
-		) + ") VALUES ",
-		row:   fmt.Sprintf("(%d,0,0,'','','','',0,0,0,'',%s)", count, marks(1+len(worked))),
+		head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " +
+			strings.Join(columns, ", ") + ") VALUES ",
+		row:   fmt.Sprintf("(%d,0,0,'','','','',0,0,0,'',%s)", c.ID, marks(1+len(columns))),
 		tail:  " ON CONFLICT (count_id, pos) DO UPDATE SET " + strings.Join(set, ", "),
-		width: 1 + len(worked),
+		width: 1 + len(columns),
 	}
-	return withConn(tx, func(c *sqlite3.SQLiteConn) error {
-		return inserted(tx.Statement.Context, c, t, len(lines), func(i int, v []driver.NamedValue) {
+	return withConn(tx, func(conn *sqlite3.SQLiteConn) error {
+		return inserted(tx.Statement.Context, conn, t, len(lines), func(i int, v []driver.NamedValue) {
 			l, b := &lines[i], binder{v: v}
 			b.put(l.Pos)
 			l.bind(&b)
+			if c.Rounds == 2 {
+				b.put(int64(l.Second), int64(l.Pending))
+			}
 		})
 	})
 }
@@ -286,8 +303,6 @@ func (l *CountLine) bind(b *binder) {
 		null(l.RestValue),
 		int64(l.Queue),
 		flag(l.Zeroed),
-		int64(l.Second),
-		int64(l.Pending),
 	)
 }
 

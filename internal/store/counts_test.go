@@ -104,7 +104,7 @@ func TestCountLinesThereAndBack(t *testing.T) {
 				some, places = append(some, want[i]), append(places, want[i].Pos)
 			}
 		}
-		if err := s.Write(ctx, func(tx *gorm.DB) error { return UpdateCountLines(tx, count, some) }); err != nil {
+		if err := s.Write(ctx, func(tx *gorm.DB) error { return UpdateCountLines(tx, &Count{ID: count}, some) }); err != nil {
 			t.Fatalf("%v", err)
 		}
 		same("worked out", all, want)

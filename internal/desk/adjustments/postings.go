@@ -417,7 +417,7 @@ func goesOut(w *desk.Work, c *store.Count, row *store.Posting, f *postingFile) e
 		return err
 	}
 	slices.SortFunc(f.rows, func(a, b store.CountLine) int { return int(a.Pos - b.Pos) })
-	if err := store.UpdateCountLines(w.DB, c.ID, f.rows); err != nil {
+	if err := store.UpdateCountLines(w.DB, c, f.rows); err != nil {
 		return err
 	}
 	return t.Write()

@@ -114,7 +114,7 @@ func tallyAnew(w *desk.Work, c *store.Count) error {
 		}
 	}
 	t.sheets = nil // they were counted by the program of before
-	if err := store.UpdateCountLines(w.DB, c.ID, lines); err != nil {
+	if err := store.UpdateCountLines(w.DB, c, lines); err != nil {
 		return err
 	}
 	if err := t.Write(); err != nil {

@@ -95,15 +95,15 @@ func rulesOf(tx *gorm.DB, c *store.Count) (r countRules, err error) {
 }
 
 func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRules, t *Tallying, fresh bool) error {
-	var lines []store.CountLine
+	lines := make([]store.CountLine, 0, min(p.Most(), Stretch))
 	if err := store.EachCountLine(w.DB, c.ID, p, func(l *store.CountLine) error { lines = append(lines, *l); return nil }); err != nil {
 		return err
 	}
 	type input struct {
-		entries  []variance.Entry
-		counters []string
+		from, to int // of its entries
 		moves    []stock.Movement
 	}
+	entries, counters := make([]variance.Entry, 0, len(lines)), make([]string, 0, len(lines)) // a line's stand together
 	inputs := make([]input, len(lines))
 	at := 0
 	find := func(pos int64) *input { // all come in the order of positions
@@ -117,11 +117,12 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	}
 	err := store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
 		if in := find(e.Pos); in != nil && !e.Withdrawn {
-			in.entries = append(
-				in.entries,
-				variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round},
-			)
-			in.counters = append(in.counters, e.Counter)
+			if in.to == 0 {
+				in.from = len(entries)
+			}
+			entries = append(entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round})
+			counters = append(counters, e.Counter)
+			in.to = len(entries)
 		}
 		return nil
 	})
@@ -142,7 +143,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	if err != nil {
 		return err
 	}
-	changed := lines[:0:0]
+	changed := lines[:0] // in their place: a line that was looked at is not looked at again
 	for i := range lines {
 		l, in := &lines[i], &inputs[i]
 		before := *l
@@ -152,7 +153,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			Frozen:    c.FrozenAt,
 			Latest:    rules.latest,
 			Movements: in.moves,
-			Entries:   in.entries,
+			Entries:   entries[in.from:in.to],
 			Zero:      l.Zeroed,
 			Agree:     c.Rounds == 2,
 		}
@@ -166,7 +167,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		if err != nil {
 			return desk.Refuse("%s: a sum or a value %v.", LineName(w, c, l.Pos), err)
 		}
-		l.Settle(in.counters, in.entries, now, fresh || before.Rest == int64(now.Rest.Quantity))
+		l.Settle(counters[in.from:in.to], x.Entries, now, fresh || before.Rest == int64(now.Rest.Quantity))
 		if c.Rounds != 2 { // rounds that a file brings are no sheets' rounds
 			l.Second = 0
 		}
@@ -177,7 +178,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			changed = append(changed, *l)
 		}
 	}
-	return store.UpdateCountLines(w.DB, c.ID, changed)
+	return store.UpdateCountLines(w.DB, c, changed)
 }
 
 // worked works a line out and tells where it stands.
@@ -271,6 +272,7 @@ type Tallying struct {
 	deltas  map[store.Part]*variance.Tally
 	bins    map[int64]*store.PartTally          // with sheet and zone
 	sheets  map[int64]int                       // by sheet: rows counted more
+	last    int64                               // of them
 	second  func(pos int64) (store.Sheet, bool) // the sheets of the second round
 	changed map[int64]bool                      // sheets of which a count is another one now
 	items   map[int64]string                    // categories
@@ -328,7 +330,9 @@ func (t *Tallying) Move(before, now *store.CountLine, fresh bool) error {
 				t.sheets[sheet] += n
 			}
 			if before.Counted != now.Counted || before.Entries != now.Entries { // whoever checked it saw something else
-				t.changed[sheet] = true
+				if sheet != t.last {
+					t.changed[sheet], t.last = true, sheet
+				}
 			}
 		}
 	}

@@ -69,7 +69,9 @@ func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
 			}
 		}
 	}
-	b.stands = stands
+	if b.count.Rounds == 2 {
+		b.stands = stands
+	}
 	return counting.Revise(b.counts, stands, b.timed), nil
 }
 

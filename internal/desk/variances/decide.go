@@ -130,7 +130,7 @@ func (d *Room) Decide(
 				return out, err
 			}
 		}
-		if err := store.UpdateCountLines(w.DB, c.ID, lines); err != nil {
+		if err := store.UpdateCountLines(w.DB, c, lines); err != nil {
 			return out, err
 		}
 		if err := t.Write(); err != nil {
