@@ -138,14 +138,17 @@ var worked = []string{
 // inRounds are further ones that only a count of two rounds has.
 var inRounds = []string{"second", "pending"}
 
-// EachCountLine gives lines of a count in the order of their positions, without the texts of their keys. Each is to be copied where it is kept:
-// the next one comes in the same place.
+// EachCountLine gives lines of a count in the order of their positions, without the texts of their keys. Each is to be
+// copied where it is kept: the next one comes in the same place.
 func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine) error) error {
 	where, args, err := p.where("pos")
 	if err != nil {
 		return err
 	}
-	q := "SELECT " + lineFixed + ", " + strings.Join(worked, ", ") + ", second, pending FROM count_lines WHERE count_id = ? AND " + where + " ORDER BY pos"
+	q := "SELECT " + lineFixed + ", " + strings.Join(
+		worked,
+		", ",
+	) + ", second, pending FROM count_lines WHERE count_id = ? AND " + where + " ORDER BY pos"
 	l := &CountLine{}
 	return Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
 		r := reader{v: v}
@@ -262,7 +265,10 @@ func UpdateCountLines(tx *gorm.DB, c *Count, lines []CountLine) error {
 	}
 	t := table{
 		head: "INSERT INTO count_lines (count_id, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, sheet_id, row_code, pos, " +
-			strings.Join(columns, ", ") + ") VALUES ",
+			strings.Join(
+				columns,
+				", ",
+			) + ") VALUES ",
 		row:   fmt.Sprintf("(%d,0,0,'','','','',0,0,0,'',%s)", c.ID, marks(1+len(columns))),
 		tail:  " ON CONFLICT (count_id, pos) DO UPDATE SET " + strings.Join(set, ", "),
 		width: 1 + len(columns),

@@ -33,11 +33,26 @@ func perhaps(t *rapid.T, name string) *int64 {
 func workedOut(t *rapid.T, l CountLine) CountLine {
 	l.Entries, l.Moved, l.Expected = rapid.IntRange(0, 9).Draw(t, "entries"), wholes.Draw(t, "moved"), wholes.Draw(t, "expected")
 	l.Counted, l.Variance, l.Value = wholes.Draw(t, "counted"), wholes.Draw(t, "variance"), perhaps(t, "value")
-	l.Status, l.Meanwhile = rapid.SampledFrom([]string{"uncounted", "short", "over", "gone"}).Draw(t, "status"), rapid.Bool().Draw(t, "meanwhile")
+	l.Status, l.Meanwhile = rapid.SampledFrom([]string{"uncounted", "short", "over", "gone"}).
+		Draw(t, "status"),
+		rapid.Bool().
+			Draw(t, "meanwhile")
 	l.CountedAt, l.Counter, l.Stake = wholes.Draw(t, "counted at"), texts.Draw(t, "counter"), rapid.Int64Range(0, 99).Draw(t, "stake")
 	l.Decision, l.Reason = rapid.SampledFrom([]string{"", Accept, Hold}).Draw(t, "decision"), texts.Draw(t, "reason")
 	l.PostingID, l.Postings = rapid.Int64Range(0, 9).Draw(t, "posting"), rapid.IntRange(0, 9).Draw(t, "postings")
-	l.Sent, l.SentValue, l.Rest, l.RestValue = wholes.Draw(t, "sent"), wholes.Draw(t, "sent value"), wholes.Draw(t, "rest"), perhaps(t, "rest value")
+	l.Sent, l.SentValue, l.Rest, l.RestValue = wholes.Draw(
+		t,
+		"sent",
+	), wholes.Draw(
+		t,
+		"sent value",
+	), wholes.Draw(
+		t,
+		"rest",
+	), perhaps(
+		t,
+		"rest value",
+	)
 	l.Queue, l.Zeroed = rapid.IntRange(0, 3).Draw(t, "queue"), rapid.Bool().Draw(t, "zeroed")
 	return l
 }
@@ -57,7 +72,19 @@ func TestCountLinesThereAndBack(t *testing.T) {
 				HasRow: true, Recorded: wholes.Draw(t, "recorded"), Cost: perhaps(t, "cost"), SheetID: rapid.Int64Range(0, 9).Draw(t, "sheet"),
 			}
 			if withTexts {
-				l.Lot, l.Serial, l.Holding, l.RecordID = texts.Draw(t, "lot"), texts.Draw(t, "serial"), texts.Draw(t, "holding"), texts.Draw(t, "record id")
+				l.Lot, l.Serial, l.Holding, l.RecordID = texts.Draw(
+					t,
+					"lot",
+				), texts.Draw(
+					t,
+					"serial",
+				), texts.Draw(
+					t,
+					"holding",
+				), texts.Draw(
+					t,
+					"record id",
+				)
 			}
 			frozen = append(frozen, l)
 		}
@@ -110,7 +137,13 @@ func TestCountLinesThereAndBack(t *testing.T) {
 		same("worked out", all, want)
 		same("those alone", Positions{Some: slices.Clip(append([]int64{}, places...))}, append([]CountLine{}, some...))
 		var keys []string
-		assert.NoError(t, s.Read(ctx).Raw("SELECT lot || '|' || serial || '|' || holding || '|' || record_id FROM count_lines WHERE count_id = ? ORDER BY pos", count).Scan(&keys).Error)
+		assert.NoError(
+			t,
+			s.Read(ctx).
+				Raw("SELECT lot || '|' || serial || '|' || holding || '|' || record_id FROM count_lines WHERE count_id = ? ORDER BY pos", count).
+				Scan(&keys).
+				Error,
+		)
 		for i, k := range keys {
 			assert.Equal(t, want[i].Lot+"|"+want[i].Serial+"|"+want[i].Holding+"|"+want[i].RecordID, k)
 		}
@@ -159,7 +192,13 @@ func TestTalliesThereAndBack(t *testing.T) {
 		}
 		assert.Equal(t, want, got)
 		some := []int64{}
-		err := EachTally(s.Read(ctx), count, PartBin, []int64{2, 4, 400}, func(x *PartTally) error { some = append(some, x.Bin); return nil })
+		err := EachTally(
+			s.Read(ctx),
+			count,
+			PartBin,
+			[]int64{2, 4, 400},
+			func(x *PartTally) error { some = append(some, x.Bin); return nil },
+		)
 		assert.NoError(t, err)
 		for _, b := range []int64{2, 4} {
 			_, is := want[Part{Sort: PartBin, Bin: b}]

@@ -55,7 +55,11 @@ func TestFewHashesAtOnce(t *testing.T) {
 func TestTriesAreOfOneName(t *testing.T) {
 	base, _ := served(t, "controller")
 	try := func(name, password string) int {
-		res, err := http.Post(base+"/api/session", "application/json", strings.NewReader(`{"sign_in":"`+name+`","password":"`+password+`"}`))
+		res, err := http.Post(
+			base+"/api/session",
+			"application/json",
+			strings.NewReader(`{"sign_in":"`+name+`","password":"`+password+`"}`),
+		)
 		require.NoError(t, err)
 		res.Body.Close()
 		return res.StatusCode

@@ -366,11 +366,17 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			return
 		}
 		started := false
-		err := s.desk.Counting.WriteSheets(c.Request.Context(), person(c.Request.Context()), count, form(c.Query("form")), func() io.Writer {
-			started = true
-			attach(c, fmt.Sprintf("sheets-%d.zip", count), "application/zip")
-			return c.Writer
-		})
+		err := s.desk.Counting.WriteSheets(
+			c.Request.Context(),
+			person(c.Request.Context()),
+			count,
+			form(c.Query("form")),
+			func() io.Writer {
+				started = true
+				attach(c, fmt.Sprintf("sheets-%d.zip", count), "application/zip")
+				return c.Writer
+			},
+		)
 		if err != nil && started {
 			slog.Error("a download broke off", "error", err)
 			panic(http.ErrAbortHandler) // the other side sees that it is not whole

@@ -209,16 +209,3 @@ func TestTrial(t *testing.T) {
 	}
 	t.Log(count)
 }
-
-func TestLook(t *testing.T) {
-	for _, x := range trials(t) {
-		if os.Getenv("LOOK") == "" || !strings.Contains(x.file, os.Getenv("LOOK")) {
-			continue
-		}
-		what, told := x.outcome(t)
-		fmt.Printf("##### %s: %s (wanted %s)\n", x.name, what, x.expect)
-		if what != "right" || os.Getenv("ALL") != "" {
-			fmt.Println(told)
-		}
-	}
-}

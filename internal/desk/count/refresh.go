@@ -16,40 +16,47 @@ func Refresh(ctx context.Context, d *desk.Desk) error {
 		return err
 	}
 	for _, id := range stale {
-		_, err := desk.DoAs(ctx, d, desk.Person{Name: "wobin"}, "work out again", desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-			c, err := desk.CountRow(w.DB, id)
-			if err != nil {
-				return none, err
-			}
-			if c.State != store.Running {
-				return none, tallyAnew(w, c)
-			}
-			if err := placeOldMoves(w, c); err != nil {
-				return none, err
-			}
-			if err := w.Exec("UPDATE sheets SET counted = 0 WHERE count_id = ?", id).Error; err != nil {
-				return none, err
-			}
-			if err := w.Exec("DELETE FROM count_tallies WHERE count_id = ?", id).Error; err != nil {
-				return none, err
-			}
-			if err := findMoves(w, c, "json_array_length(?) = 0", []int{}); err != nil { // all of them
-				return none, err
-			}
-			latest := int64(0)
-			if err := w.Raw(`SELECT coalesce(max(counted_at), 0) FROM entries e WHERE count_id = ? AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos
+		_, err := desk.DoAs(
+			ctx,
+			d,
+			desk.Person{Name: "wobin"},
+			"work out again",
+			desk.Key{},
+			func(w *desk.Work) (none struct{}, err error) {
+				c, err := desk.CountRow(w.DB, id)
+				if err != nil {
+					return none, err
+				}
+				if c.State != store.Running {
+					return none, tallyAnew(w, c)
+				}
+				if err := placeOldMoves(w, c); err != nil {
+					return none, err
+				}
+				if err := w.Exec("UPDATE sheets SET counted = 0 WHERE count_id = ?", id).Error; err != nil {
+					return none, err
+				}
+				if err := w.Exec("DELETE FROM count_tallies WHERE count_id = ?", id).Error; err != nil {
+					return none, err
+				}
+				if err := findMoves(w, c, "json_array_length(?) = 0", []int{}); err != nil { // all of them
+					return none, err
+				}
+				latest := int64(0)
+				if err := w.Raw(`SELECT coalesce(max(counted_at), 0) FROM entries e WHERE count_id = ? AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos
 				AND r.round = e.round AND r.parcel = e.parcel AND r.replaces = e.id)`, id).Scan(&latest).Error; err != nil {
-				return none, err
-			}
-			c.Latest = latest
-			if err := WorkOut(w, c, nil, true); err != nil {
-				return none, err
-			}
-			if err := w.Exec("UPDATE counts SET stale = 0, latest = ? WHERE id = ?", latest, id).Error; err != nil {
-				return none, err
-			}
-			return none, w.Say("worked out again", map[string]any{"count": id})
-		})
+					return none, err
+				}
+				c.Latest = latest
+				if err := WorkOut(w, c, nil, true); err != nil {
+					return none, err
+				}
+				if err := w.Exec("UPDATE counts SET stale = 0, latest = ? WHERE id = ?", latest, id).Error; err != nil {
+					return none, err
+				}
+				return none, w.Say("worked out again", map[string]any{"count": id})
+			},
+		)
 		if err != nil {
 			return err
 		}

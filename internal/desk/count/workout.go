@@ -120,7 +120,10 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			if in.to == 0 {
 				in.from = len(entries)
 			}
-			entries = append(entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round})
+			entries = append(
+				entries,
+				variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round},
+			)
 			counters = append(counters, e.Counter)
 			in.to = len(entries)
 		}

@@ -315,7 +315,11 @@ func TestLanes(t *testing.T) {
 	out := func(counter, due string, numbers ...int) {
 		require.NoError(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: numbers, Counter: counter, Due: due, Zone: "UTC"}))
 	}
-	require.ErrorContains(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{1}, Counter: "Ada", Due: "2026-11-20 11:00", Zone: "UTC"}), "is past")
+	require.ErrorContains(
+		t,
+		d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{1}, Counter: "Ada", Due: "2026-11-20 11:00", Zone: "UTC"}),
+		"is past",
+	)
 	out("Ada", "", 1)
 	out("Bo", "2026-11-20 12:01", 2)
 	out("Cy", "2026-11-20 18:00", 3, 4)
@@ -329,7 +333,12 @@ func TestLanes(t *testing.T) {
 	assert.Equal(t, now, lanes[2].Idle.UTC())
 	assert.Equal(t, []int{0, 1, 2, 0}, []int{lanes[2].Out, lanes[2].Back, lanes[1].Out, lanes[1].Back})
 	assert.Equal(t, sheets[2].Lines+sheets[3].Lines, lanes[1].Rows)
-	assert.Equal(t, now.Add(time.Duration(sheets[2].Seconds+sheets[3].Seconds)*time.Second), lanes[1].Likely.UTC(), "one sheet after the other")
+	assert.Equal(
+		t,
+		now.Add(time.Duration(sheets[2].Seconds+sheets[3].Seconds)*time.Second),
+		lanes[1].Likely.UTC(),
+		"one sheet after the other",
+	)
 	require.NoError(t, d.Counting.TakeBack(ctx, nell, id, []int{1}, false))
 	out("Bo", "", 1) // handed over
 	lanes, err = d.Counting.Lanes(ctx, nell, id)

@@ -77,7 +77,11 @@ func TestRotation(t *testing.T) {
 	v, err = d.Plan.Rotation(ctx, nell, 1)
 	require.NoError(t, err)
 	assert.Equal(t, []int{0, portion}, []int{v.Portion.Lines, v.Portion.Done}, "all of it is on a sheet")
-	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Beside", Scope: count.Scope{Warehouse: 1, Zones: []string{"Back"}}, Cut: plan.Cut{Rows: 50}})
+	_, err = d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "Beside", Scope: count.Scope{Warehouse: 1, Zones: []string{"Back"}}, Cut: plan.Cut{Rows: 50}},
+	)
 	require.NoError(t, err)
 	v, err = d.Plan.Rotation(ctx, nell, 1)
 	require.NoError(t, err)

@@ -158,8 +158,14 @@ func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, positions []i
 	}
 	for i := range lines {
 		if l := &lines[i]; seen[l.Pos] != quantity.Quantity(l.Rest) {
-			return desk.RefuseAs(desk.Changed, "saw", "%s has changed meanwhile: %s is open of it now, not %s. Look at it again; nothing was decided.",
-				count.LineName(w, c, l.Pos), quantity.Quantity(l.Rest), seen[l.Pos])
+			return desk.RefuseAs(
+				desk.Changed,
+				"saw",
+				"%s has changed meanwhile: %s is open of it now, not %s. Look at it again; nothing was decided.",
+				count.LineName(w, c, l.Pos),
+				quantity.Quantity(l.Rest),
+				seen[l.Pos],
+			)
 		}
 	}
 	return nil
