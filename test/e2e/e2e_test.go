@@ -96,6 +96,13 @@ func (s *server) do(what string, steps ...chromedp.Action) {
 
 func (s *server) open(path string) chromedp.Action { return chromedp.Navigate(s.base + path) }
 
+// signUp signs up as the first person of an empty folder.
+func (s *server) signUp() {
+	s.t.Helper()
+	s.do("sign up", s.open("/"), browser.Type(`input[name=code]`, s.code), browser.Type(`input[name=name]`, "Nell Harbour"),
+		browser.Type(`input[name=sign_in]`, "nell"), browser.Type(`input[name=password]`, "a long password\r"), sees("Nothing is recorded yet"))
+}
+
 // sees waits until the page shows a text.
 func sees(text string) chromedp.Action {
 	return chromedp.WaitVisible(fmt.Sprintf(`//*[contains(normalize-space(.), %q)]`, text), chromedp.BySearch)

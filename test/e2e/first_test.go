@@ -34,15 +34,7 @@ func TestFirstCount(t *testing.T) {
 	require.NoError(t, f.Close())
 
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do(
-		"sign up",
-		s.open("/"),
-		browser.Type(`input[name=code]`, s.code),
-		browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(`input[name=sign_in]`, "nell"),
-		browser.Type(`input[name=password]`, "a long password\r"),
-		sees("Nothing is recorded yet"),
-	)
+	s.signUp()
 	s.do("drop the archive", drop(packed), chromedp.WaitVisible(`[data-made]`), press("Take in 5 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do(
 		"plan",

@@ -30,18 +30,7 @@ func TestFloor(t *testing.T) {
 		stock += fmt.Sprintf("SHED,Front,A-%02d-1,S%02d,10,2,2026-11-20T06:00:00Z\n", i+1, i+1)
 	}
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do(
-		"sign up",
-		s.open("/"),
-		browser.Type(`input[name=code]`, s.code),
-		browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(
-			`input[name=sign_in]`,
-			"nell",
-		),
-		browser.Type(`input[name=password]`, "a long password\r"),
-		sees("Nothing is recorded yet"),
-	)
+	s.signUp()
 	s.do(
 		"stock",
 		drop(write("stock.csv", stock)),
@@ -206,18 +195,7 @@ func TestTypedTwice(t *testing.T) {
 		),
 	)
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do(
-		"sign up",
-		s.open("/"),
-		browser.Type(`input[name=code]`, s.code),
-		browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(
-			`input[name=sign_in]`,
-			"nell",
-		),
-		browser.Type(`input[name=password]`, "a long password\r"),
-		sees("Nothing is recorded yet"),
-	)
+	s.signUp()
 	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do("freeze", s.open("/plan"), press("Freeze 2 lines and cut 1 sheet"), sees("W1S1"))
 	s.do(
@@ -254,18 +232,7 @@ func TestSerialsTickedOff(t *testing.T) {
 			"SHED,A-1,PUMP,P-2,1,90,2026-11-20T06:00:00Z\nSHED,A-1,PUMP,P-3,1,90,2026-11-20T06:00:00Z\n"), 0o644),
 	)
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do(
-		"sign up",
-		s.open("/"),
-		browser.Type(`input[name=code]`, s.code),
-		browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(
-			`input[name=sign_in]`,
-			"nell",
-		),
-		browser.Type(`input[name=password]`, "a long password\r"),
-		sees("Nothing is recorded yet"),
-	)
+	s.signUp()
 	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 3 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do("freeze", s.open("/plan"), press("Freeze 3 lines and cut 1 sheet"), sees("W1S1"))
 	s.do("tick", s.open("/counts/1/counting/1"), chromedp.WaitVisible(`input[data-row]`),

@@ -36,15 +36,7 @@ func TestJourneyFromNothing(t *testing.T) {
 	stock := filepath.Join(dir, "stock.csv")
 	require.NoError(t, os.WriteFile(stock, []byte(smallStock), 0o644))
 
-	s.do(
-		"sign up",
-		s.open("/"),
-		browser.Type(`input[name=code]`, s.code),
-		browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(`input[name=sign_in]`, "nell"),
-		browser.Type(`input[name=password]`, "a long password\r"),
-		sees("Nothing is recorded yet"),
-	)
+	s.signUp()
 
 	s.do("drop the stock", drop(stock), sees("What will happen"), chromedp.WaitVisible(`[data-figure=new]`))
 	assert.Equal(t, "7 new", s.text(`[data-figure=new]`))

@@ -27,8 +27,7 @@ func TestPlanByRules(t *testing.T) {
 		"SHED,Front,A-1-1,ROPE,100,5,2026-11-20T06:00:00Z\nSHED,Front,A-2-1,SHK,80,2,2026-11-20T06:00:00Z\n"+
 		"SHED,Back,B-1-1,PIN,3,1,2026-11-20T06:00:00Z\nSHED,Back,B-2-1,PIN,0,1,2026-11-20T06:00:00Z\n")
 	s := start(t, filepath.Join(dir, "data"), "serve")
-	s.do("sign up", s.open("/"), browser.Type(`input[name=code]`, s.code), browser.Type(`input[name=name]`, "Nell Harbour"),
-		browser.Type(`input[name=sign_in]`, "nell"), browser.Type(`input[name=password]`, "a long password\r"), sees("Nothing is recorded yet"))
+	s.signUp()
 	s.do("items", drop(items), chromedp.WaitVisible(`[data-made]`), press("Take in 3 rows"), chromedp.WaitVisible(`[data-last-word]`))
 	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 4 rows"), chromedp.WaitVisible(`[data-last-word]`))
 
