@@ -279,6 +279,13 @@ func (it *Item) pack(c *cells) {
 	}
 }
 
+// ownBarcode gives the barcode of a row to the pack of that row.
+func (it *Item) ownBarcode() {
+	if len(it.Packs) == 1 && len(it.Barcodes) == 1 && it.Packs[0].Barcode == "" && it.Packs[0].Size != quantity.Scale {
+		it.Packs[0].Barcode = it.Barcodes[0]
+	}
+}
+
 // add takes in a further row of the same item, where it says nothing else than packs and barcodes.
 func (it *Item) add(more *Item) bool {
 	same := func(f field.Field, a, b string) bool { return !more.Given[f] || a == b }
@@ -289,6 +296,11 @@ func (it *Item) add(more *Item) bool {
 		!same(field.Nature, it.Nature, more.Nature) || !same(field.Tracking, it.Tracking, more.Tracking) ||
 		more.Given[field.UnitCost] && it.Cost != more.Cost || more.Given[field.Active] && it.Active != more.Active {
 		return false
+	}
+	// Each row of an item that has several is about its own pack, and so is the barcode in it.
+	if len(more.Packs) > 0 {
+		it.ownBarcode()
+		more.ownBarcode()
 	}
 	before := len(it.Barcodes) + len(it.Packs)
 	for _, b := range more.Barcodes {

@@ -348,6 +348,15 @@ func alternate(text string) (by field.Field, name string, ok bool) {
 	return "", "", false
 }
 
+// OfPack says what is to be done about the barcode of a pack, in words that follow it.
+func OfPack(sku, pack string) string {
+	return fmt.Sprintf(
+		"is the barcode of %s, a %s, so the quantity may be packs or what they hold. Name the item by its SKU, or the unit in a column",
+		sku,
+		pack,
+	)
+}
+
 // lead finds the item that something else than the SKU identifies.
 func (s *settler) lead(f, by field.Field, name, text string) *verdict {
 	value := &Value{Field: by, Text: name}
@@ -370,8 +379,12 @@ func (s *settler) lead(f, by field.Field, name, text string) *verdict {
 		if d, ok := known.Suspect(name); ok && s.known != nil {
 			value.Refused = true
 			return &verdict{
-				kind:  string(d),
-				text:  fmt.Sprintf("%q looks like a code that was %s. Put the code back, or say that it is right", problem.Short([]byte(name)), d),
+				kind: string(d),
+				text: fmt.Sprintf(
+					"%q looks like a code that was %s. Put the code back, or say that it is right",
+					problem.Short([]byte(name)),
+					d,
+				),
 				value: value,
 			}
 		}
@@ -387,6 +400,16 @@ func (s *settler) lead(f, by field.Field, name, text string) *verdict {
 			value: value,
 		}
 	case sku != "":
+		if by == field.Barcode && s.known != nil && s.known.Pack != nil && !s.m.Has(field.Unit) && s.m.Kind != field.Items {
+			if pack, is := s.known.Pack(name); is { // what stands beside it may be packs, or what they hold
+				value.Refused = true
+				return &verdict{
+					kind:  "barcode of a pack",
+					text:  fmt.Sprintf("%q %s", problem.Short([]byte(name)), OfPack(sku, pack)),
+					value: value,
+				}
+			}
+		}
 		return &verdict{to: sku}
 	}
 	value.Refused, value.Originals = true, s.known.Set(by).Originals(name)

@@ -23,6 +23,9 @@ type Known struct {
 	Bins func(warehouse string) *known.Set
 	// Lead gives the SKU of the item that another field identifies; many is true where several items have it.
 	Lead func(by field.Field, text string) (sku string, many bool)
+	// Pack tells of a barcode that it is that of a pack, and of which one, such as "bx of 25"; is is false where it is not. nil: no pack's
+	// barcode is known.
+	Pack func(barcode string) (pack string, is bool)
 	// Measure gives how many base units one of a unit is for an item: 1 for its own, base; 0 where the unit is none of
 	// the item's. known is false where the item, or its unit, is not known. nil: no item's unit is known.
 	Measure func(sku, unit string) (size int64, base string, known bool)

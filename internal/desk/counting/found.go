@@ -153,10 +153,26 @@ func (f *Found) item(w *desk.Work) (id int64, err error) {
 		return 0, desk.RefuseAs(desk.Invalid, "sku", "Name the item that was found.")
 	case len(ids) == 0:
 		return 0, desk.RefuseAs(desk.Invalid, "sku", "%q is no item that is known. Take the item in first, or correct the SKU.", f.SKU)
+	case len(ids) == 1:
+		return ids[0], f.ofPack(w, ids[0])
 	case len(ids) > 1:
 		return 0, desk.RefuseAs(desk.Invalid, "sku", "%q stands for several items. Name the item by its SKU.", f.SKU)
 	}
 	return ids[0], nil
+}
+
+// ofPack notes that the item was named by the barcode of a pack.
+func (f *Found) ofPack(w *desk.Work, item int64) error {
+	var packs, sku string
+	if err := w.Raw("SELECT packs, sku FROM items WHERE id = ?", item).Row().Scan(&packs, &sku); err != nil {
+		return err
+	}
+	for b, pack := range count.PackBarcodes(packs) {
+		if b != sku && (b == f.SKU || slices.Contains(f.codes, b)) {
+			f.pack = pack
+		}
+	}
+	return nil
 }
 
 // named gives the item that a typed or scanned text names; 0 where it names none, or several.

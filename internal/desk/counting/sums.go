@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"strings"
+	"unicode"
 
 	"wobin/internal/core/barcode"
 	"wobin/internal/core/code"
@@ -18,6 +19,17 @@ import (
 func workOut(w *desk.Work, c *store.Count, typed []Typed, rows map[string]int64) error {
 	for i := range typed {
 		t := &typed[i]
+		if f := t.Found; f != nil && f.pack != "" && !t.Withdraw && !strings.ContainsFunc(t.Text, unicode.IsLetter) {
+			unit, _, _ := strings.Cut(f.pack, " of ")
+			return desk.RefuseAs(
+				desk.Invalid,
+				"text",
+				"%q is the barcode of a %s. Write how many of them, such as 3%s, or name the item by its SKU.",
+				f.SKU,
+				f.pack,
+				unit,
+			)
+		}
 		if t.Text == "" {
 			continue
 		}

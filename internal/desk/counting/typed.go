@@ -50,6 +50,7 @@ type Found struct {
 
 	scan  barcode.Scan // where the item was scanned
 	codes []string     // the forms of its GTIN
+	pack  string       // that the barcode stands for, in words; "" where it is the item's own
 }
 
 // TypeIn takes counts that were typed at the desk. Each is an entry; one for a row that has an entry replaces it. All of them

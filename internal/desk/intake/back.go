@@ -293,7 +293,17 @@ func (d *Room) lookCount(
 	if err != nil {
 		return nil, err
 	}
-	find := finder{tx: tx, count: c.ID, set: c.SetID, house: h, year: d.Now().Year(), rec: rec, known: rec.known(), made: b.keys}
+	find := finder{
+		tx:    tx,
+		count: c.ID,
+		set:   c.SetID,
+		house: h,
+		year:  d.Now().Year(),
+		units: pt.mapping.Has(field.Unit),
+		rec:   rec,
+		known: rec.known(),
+		made:  b.keys,
+	}
 	frozen.Elsewhere = find.line
 	if said := cutSince(sheets, numbers, frozen); said != "" {
 		v.Assumed = append(v.Assumed, said)

@@ -14,6 +14,7 @@ import (
 	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/known"
+	"wobin/internal/core/read"
 	"wobin/internal/core/recognise"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk/count"
@@ -27,7 +28,8 @@ type finder struct {
 	count int64
 	set   int64 // the recorded stock that was frozen
 	house *store.Warehouse
-	year  int // in which it is read: scanned dates have two digits of theirs
+	year  int  // in which it is read: scanned dates have two digits of theirs
+	units bool // a column names the units
 	rec   *records
 	known *recognise.Known
 	bins  *known.Set
@@ -74,7 +76,11 @@ func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]strin
 		if sku, many = f.known.Lead(by, key[stock.SKU]); many {
 			return -1, key, field.SKU, errors.New("stands for several items. Name the item by its SKU")
 		}
-		ok = sku != ""
+		if ok = sku != ""; ok && by == field.Barcode && !f.units {
+			if pack, is := f.known.Pack(key[stock.SKU]); is {
+				return -1, key, field.SKU, errors.New(read.OfPack(sku, pack))
+			}
+		}
 	}
 	if !ok {
 		codes, _, is, err := counting.Scanned(&key, f.year)
@@ -87,6 +93,9 @@ func (f *finder) line(key [stock.Parts]string) (pos int64, is [stock.Parts]strin
 				return -1, key, field.SKU, errors.New("stands for several items. Name the item by its SKU")
 			}
 			if ok = sku != ""; ok {
+				if pack, is := f.known.Pack(c); is && !f.units {
+					return -1, key, field.SKU, errors.New(read.OfPack(sku, pack))
+				}
 				break
 			}
 		}

@@ -18,6 +18,7 @@ import (
 	"wobin/internal/core/read"
 	"wobin/internal/core/recognise"
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
 	"wobin/internal/store"
 )
 
@@ -40,6 +41,7 @@ type records struct {
 	empty      bool // nothing was recorded before this intake
 	last       bool // no sheet comes after the one in hand, so what it makes need not be found again
 	sets       map[field.Field]*known.Set
+	packed     map[string]string                 // by barcode that a pack has by itself: which pack, in words; never changed once it is read
 	leads      map[field.Field]map[string]string // to the SKU; "" where several items have it
 	binSets    *binSets
 	version    int64 // of the records, as Desk.Version has it
@@ -378,6 +380,9 @@ func (r *records) known() *recognise.Known {
 	}, Lead: func(by field.Field, text string) (sku string, many bool) {
 		sku, found := r.leads[by][text]
 		return sku, found && sku == ""
+	}, Pack: func(barcode string) (string, bool) {
+		pack, is := r.packed[barcode]
+		return pack, is
 	}}
 	if r.empty { // there is nothing to judge by
 		return k
@@ -411,15 +416,16 @@ func (r *records) loadLeads() {
 		return
 	}
 	r.leads = map[field.Field]map[string]string{field.FurtherSKU: {}, field.Barcode: {}, field.ItemID: {}, field.Description: {}}
-	rows, err := r.tx.Raw("SELECT sku, further_sku, barcode, barcodes, record_id, description FROM items").Rows()
+	r.packed = map[string]string{}
+	rows, err := r.tx.Raw("SELECT sku, further_sku, barcode, barcodes, packs, record_id, description FROM items").Rows()
 	if err != nil {
 		r.err = err
 		return
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var sku, further, barcode, barcodes, id, description string
-		if err := rows.Scan(&sku, &further, &barcode, &barcodes, &id, &description); err != nil {
+		var sku, further, barcode, barcodes, packs, id, description string
+		if err := rows.Scan(&sku, &further, &barcode, &barcodes, &packs, &id, &description); err != nil {
 			r.err = err
 			return
 		}
@@ -428,6 +434,9 @@ func (r *records) loadLeads() {
 		r.lead(field.Description, description, sku)
 		for _, b := range allBarcodes(barcode, barcodes) {
 			r.lead(field.Barcode, b, sku)
+		}
+		for b, pack := range count.PackBarcodes(packs) {
+			r.packed[b] = pack
 		}
 	}
 	if err := rows.Err(); err != nil {
