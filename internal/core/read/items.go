@@ -297,8 +297,8 @@ func (it *Item) add(more *Item) bool {
 		more.Given[field.UnitCost] && it.Cost != more.Cost || more.Given[field.Active] && it.Active != more.Active {
 		return false
 	}
-	// Each row of an item that has several is about its own pack, and so is the barcode in it.
-	if len(more.Packs) > 0 {
+	// Where rows of an item have other packs and other barcodes, each barcode is that of the pack in its row.
+	if len(more.Packs) > 0 && len(more.Barcodes) == 1 && !slices.Contains(it.Barcodes, more.Barcodes[0]) {
 		it.ownBarcode()
 		more.ownBarcode()
 	}
