@@ -41,7 +41,7 @@ export function Portion({ house }: { house: Schemas["WarehouseView"] }) {
 				) : (
 					"today there is none"
 				)}
-				{late(v) && <span className="ml-2 text-attention">! {late(v)}</span>}
+				{late(v) && <span className="ml-2 text-warn">! {late(v)}</span>}
 			</span>
 			{portion.lines > 0 && person.role === "controller" && (
 				<Link to={`/plan?warehouse=${house.id}&portion=today`} className="act-plain shrink-0">
