@@ -19,6 +19,8 @@ type Sheet struct {
 	House string
 	Bins  []string
 	Rows  int
+	// Reasons may be written as a remark: their codes and names.
+	Reasons []string
 }
 
 // LookHere stands as a remark in the row of a bin in which nothing is recorded.

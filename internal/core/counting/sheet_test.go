@@ -193,7 +193,7 @@ func TestTakeBackProblems(t *testing.T) {
 func TestWorkbookForPeople(t *testing.T) {
 	s := Sheet{
 		Code:  SheetCode(1, 1),
-		Count: "C",
+		Count: "C", Reasons: []string{"DAMAGE: Damaged or spoilt"},
 		Lines: []Line{
 			{Pos: 1, RowCode: RowCode(1, 1, 1), Recorded: quantity.Scale * 3 / 2, Key: [stock.Parts]string{"W", "3-12", "00712"}},
 		},
@@ -218,6 +218,10 @@ func TestWorkbookForPeople(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rules, 1)
 	assert.Equal(t, "warning", *rules[0].ErrorStyle)
+	about, err := f.GetCols("How to fill it in")
+	require.NoError(t, err)
+	assert.Subset(t, about[0], []string{"The bins of this sheet, as they are walked (1):", "3-12", "Reasons that may be written as a remark:",
+		"DAMAGE: Damaged or spoilt"})
 	raw := b.String()
 	assert.NotContains(t, raw, "sheetProtection")
 }

@@ -50,7 +50,7 @@ const ink, pale = "211E1A", "8D8471"
 
 // WriteWorkbook writes the sheet as a workbook: codes as text, the header frozen, a filter on, nothing locked, and a warning but no refusal
 // where a count is not a number. Printed, it is a sheet for a pen: landscape, one page wide, the header on each page, lines to write on,
-// its code and the page in the foot. A second sheet says how it is filled in, and lists its bins.
+// its code and the page in the foot. A second sheet says how it is filled in, and lists its bins and the reasons that may be written.
 func (s *Sheet) WriteWorkbook(w io.Writer) error {
 	rows, header, counted := s.table()
 	b := &book{File: excelize.NewFile()}
@@ -181,6 +181,10 @@ func (s *Sheet) writeAbout(b *book) {
 		bins,
 		s.Bins,
 	)
+	if len(s.Reasons) > 0 {
+		lines = append(lines, "", "Reasons that may be written as a remark:")
+		lines = append(lines, s.Reasons...)
+	}
 	for i, t := range lines {
 		if t != "" {
 			b.do(b.SetCellStr(aboutName, fmt.Sprintf("A%d", i+1), t))

@@ -290,6 +290,9 @@ func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, erro
 		l.Extra = count.Shown(rows[i].Attributes, count.ColumnsOf(c))
 		sheet.Lines = append(sheet.Lines, l)
 	}
+	if err := tx.Raw("SELECT code || ': ' || name FROM reasons ORDER BY code LIMIT 200").Scan(&sheet.Reasons).Error; err != nil {
+		return nil, err
+	}
 	return sheet, addEmpty(tx, s, h.Code, sheet)
 }
 
