@@ -281,7 +281,7 @@ func (d *Room) lookCount(
 		b.mark = fmt.Sprintf(" %d", c.ID)
 	}
 	w := &desk.Work{DB: tx}
-	sheets, _, err := count.SheetsOf(w, c)
+	sheets, byID, err := count.SheetsOf(w, c)
 	if err != nil {
 		return nil, err
 	}
@@ -342,7 +342,7 @@ func (d *Room) lookCount(
 		}
 	}
 	d.askTimes(dr, v, b)
-	return b, d.compareBack(w, dr, b, sheets, v)
+	return b, d.compareBack(w, dr, b, sheets, byID, v)
 }
 
 // frozenOf gives the lines of some sheets of a count, for proving their rows. A sheet that was longer once stands for the rows that its row
@@ -388,7 +388,6 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		read = max(read, x.to)
 	}
 	stretches = slices.DeleteFunc(stretches, func(x stretch) bool { return x.from >= x.to })
-	on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
 	cut := false
 	for _, n := range numbers {
 		s := sheets[n]
@@ -421,6 +420,7 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		return stretches[at].start + int(pos-stretches[at].from)
 	}
 	if cut {
+		on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
 		f.SheetOf = func(sheet, row int) int {
 			s, is := sheets[sheet]
 			if is && row <= s.Rows() {

@@ -13,12 +13,8 @@ import (
 	"wobin/internal/store"
 )
 
-// revise holds the counts against the entries that stand now.
-func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
-	sheets, numbers, err := count.SheetsOf(w, b.count)
-	if err != nil {
-		return counting.Revision{}, err
-	}
+// revise holds the counts against the entries that stand now, with the sheets of the count.
+func (b *backDraft) revise(w *desk.Work, sheets map[int]store.Sheet, numbers map[int64]int) (counting.Revision, error) {
 	var positions []int64
 	for i := range b.counts.Counts {
 		c := &b.counts.Counts[i]
@@ -61,11 +57,17 @@ func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
 			}
 		}
 	}
-	on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
-	for i := range stands { // a row belongs to the sheet that it is on now, whichever it was counted on
-		if x := &stands[i]; x.Parcel == 0 && x.Sheet != 0 && x.Round <= 2 {
-			if now, has := on[x.Round-1](x.Pos); has {
-				x.Sheet = now.Number
+	moved := false
+	for _, s := range sheets {
+		moved = moved || s.Rows() > s.Lines
+	}
+	if moved { // a row belongs to the sheet that it is on now, whichever it was counted on
+		on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
+		for i := range stands {
+			if x := &stands[i]; x.Parcel == 0 && x.Sheet != 0 && x.Round <= 2 {
+				if now, has := on[x.Round-1](x.Pos); has {
+					x.Sheet = now.Number
+				}
 			}
 		}
 	}
@@ -76,7 +78,9 @@ func (b *backDraft) revise(w *desk.Work) (counting.Revision, error) {
 }
 
 // compareBack holds the counts against the entries that stand.
-func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int]store.Sheet, out *SheetOfFile) error {
+func (d *Room) compareBack(
+	w *desk.Work, dr *draft, b *backDraft, sheets map[int]store.Sheet, numbers map[int64]int, out *SheetOfFile,
+) error {
 	back := b.counts
 	v := &BackView{
 		Count:     b.count.ID,
@@ -97,7 +101,7 @@ func (d *Room) compareBack(w *desk.Work, dr *draft, b *backDraft, sheets map[int
 		}
 		b.touched = append(b.touched, n)
 	}
-	r, err := b.revise(w)
+	r, err := b.revise(w, sheets, numbers)
 	if err != nil {
 		return err
 	}
@@ -149,21 +153,24 @@ func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
 	if b.count.Blind && desk.Allow(dr.person, desk.Judge) != nil {
 		return nil, nil
 	}
-	type part struct{ pos, quantity int64 }
-	counted := make([]part, 0, len(b.counts.Counts))
-	for i := range b.counts.Counts {
-		if c := &b.counts.Counts[i]; c.Pos >= 0 && c.Round == b.counts.Counts[0].Round {
-			counted = append(counted, part{c.Pos, int64(c.Quantity)})
+	all := b.counts.Counts
+	order := make([]int32, 0, len(all)) // those of known lines, by their lines: a file may have a million
+	for i := range all {
+		if c := &all[i]; c.Pos >= 0 && c.Round == all[0].Round {
+			order = append(order, int32(i))
 		}
 	}
-	if len(counted) == 0 {
+	if len(order) == 0 {
 		return nil, nil
 	}
-	slices.SortFunc(counted, func(a, b part) int { return cmp.Compare(a.pos, b.pos) })
-	positions := make([]int64, 0, len(counted))
-	for _, c := range counted {
-		if n := len(positions); n == 0 || positions[n-1] != c.pos {
-			positions = append(positions, c.pos)
+	slices.SortFunc(order, func(a, b int32) int { return cmp.Compare(all[a].Pos, all[b].Pos) })
+	pos := func(at int) int64 { return all[order[at]].Pos }
+	lines := store.Positions{From: pos(0), To: pos(len(order)-1) + 1}
+	if len(order) <= 1000 {
+		for i := range order {
+			if n := len(lines.Some); n == 0 || lines.Some[n-1] != pos(i) {
+				lines.Some = append(lines.Some, pos(i))
+			}
 		}
 	}
 	out, at, ok := &Off{}, 0, true
@@ -171,16 +178,16 @@ func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
 		sum, is := quantity.Add(*into, quantity.Quantity(n))
 		*into, ok = sum, ok && is
 	}
-	err := store.Frozen(w.DB, b.count.ID, store.Near(positions), func(pos, recorded int64) {
-		for at < len(counted) && counted[at].pos < pos {
+	err := store.Frozen(w.DB, b.count.ID, lines, func(line, recorded int64) {
+		for at < len(order) && pos(at) < line {
 			at++
 		}
-		if at == len(counted) || counted[at].pos != pos {
+		if at == len(order) || pos(at) != line {
 			return
 		}
 		is := quantity.Quantity(0)
-		for ; at < len(counted) && counted[at].pos == pos; at++ { // parcels of a line add up
-			add(&is, counted[at].quantity)
+		for ; at < len(order) && pos(at) == line; at++ { // parcels of a line add up
+			add(&is, int64(all[order[at]].Quantity))
 		}
 		diff, fine := quantity.Add(is, -quantity.Quantity(recorded))
 		ok = ok && fine

@@ -65,6 +65,13 @@ func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 // keepDoubts puts the doubtful rows into the tray, each with the sheet that it is of. What waits there of rows that the file has right now
 // waits no more.
 func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets map[int]store.Sheet, entries []store.Entry) error {
+	var waits []store.Doubt
+	if err := w.Where("count_id = ? AND state = ? AND return_id <> 0", c.ID, store.Waits).Find(&waits).Error; err != nil {
+		return err
+	}
+	if len(waits)+len(b.doubts) == 0 {
+		return nil
+	}
 	on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
 	sheetOf := func(rowCode string) (sheet store.Sheet, pos int64) {
 		if id, n, row, ok := counting.ParseCode(rowCode); ok && row > 0 && int64(id) == c.ID {
@@ -83,10 +90,6 @@ func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets m
 			s = sheets[b.touched[0]]
 		}
 		x.Return, x.Sheet = ret, s.ID
-	}
-	var waits []store.Doubt
-	if err := w.Where("count_id = ? AND state = ? AND return_id <> 0", c.ID, store.Waits).Find(&waits).Error; err != nil {
-		return err
 	}
 	if len(waits) == 0 {
 		return count.KeepDoubts(w, c, b.doubts)

@@ -2,6 +2,7 @@ package intake
 
 import (
 	"context"
+	"runtime"
 	"strings"
 
 	"wobin/internal/core/counting"
@@ -10,6 +11,9 @@ import (
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
 )
+
+// largeFile is from how many counts on a file is worth a collection of its own: a third of a second for a million.
+const largeFile = 200_000
 
 // takeBack writes the counts as entries and works out their lines again, in one transaction. What stands is read in it.
 func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part, key desk.Key) (count.TakenIn, error) {
@@ -47,7 +51,11 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 		return out, err
 	}
 	seen := comesTo(&b.revised)
-	r, err := b.revise(w)
+	sheets, numbers, err := count.SheetsOf(w, c)
+	if err != nil {
+		return out, err
+	}
+	r, err := b.revise(w, sheets, numbers)
 	if err != nil {
 		return out, err
 	}
@@ -77,15 +85,16 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 	if err := w.Create(&ret).Error; err != nil {
 		return out, err
 	}
-	sheets, _, err := count.SheetsOf(w, c)
-	if err != nil {
-		return out, err
-	}
 	entries, err := b.entries(w, c, &r, ret.ID, sheets, pt.view.answered("missing"+b.mark), pt.view.answered("again"+b.mark))
 	if err != nil {
 		return out, err
 	}
 	r, b.counts, b.revised = counting.Revision{}, &counting.Back{}, counting.Revision{} // a file may hold a million; they are entries now
+	if len(
+		entries,
+	) > largeFile { // what was read of it is let go before its lines are worked out, so that both are never there at once
+		runtime.GC()
+	}
 	if ret.FirstEntry, ret.LastEntry, err = count.Enter(w, c, entries, nil); err != nil {
 		return out, err
 	}

@@ -41,9 +41,19 @@ func (d *Room) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	}
 	e := &v.Effect
 	e.making(len(made), "new warehouse", "new warehouses", func(i int) string { return made[i] })
-	e.making(len(s.newBins), "new bin", "new bins", func(i int) string { return rec.codeOf(s.newBins[i].WarehouseID) + " " + s.newBins[i].Code })
+	e.making(
+		len(s.newBins),
+		"new bin",
+		"new bins",
+		func(i int) string { return rec.codeOf(s.newBins[i].WarehouseID) + " " + s.newBins[i].Code },
+	)
 	e.making(len(s.newItems), "new item", "new items", func(i int) string { return s.newItems[i].SKU })
-	e.making(len(s.items.after), "item with other attributes", "items with other attributes", func(i int) string { return s.items.after[i].SKU })
+	e.making(
+		len(s.items.after),
+		"item with other attributes",
+		"items with other attributes",
+		func(i int) string { return s.items.after[i].SKU },
+	)
 	for _, other := range dr.parts { // a workbook may hold a sheet for each warehouse, but none in two sheets
 		if other == pt || other.stock() == nil {
 			continue
