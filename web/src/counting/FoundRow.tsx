@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 import { api, ask, Problem, queries, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Warn } from "../frame/figures";
+import { Asks } from "./Asks";
 import type { Sent } from "./TypeIn";
 
 /** What was found and written on the sheet by hand: bin, item and count, then the next. Said again it replaces what was said; emptied it is withdrawn. */
@@ -117,21 +118,7 @@ export function FoundRow({
 			{add.error && (
 				<Warn>
 					{add.error.message}
-					{asks === "again" && (
-						<span className="ml-2 inline-flex gap-2">
-							<button type="button" className="word" onClick={() => add.mutate({ again: "add" })}>
-								both add up
-							</button>
-							<button type="button" className="word" onClick={() => add.mutate({ again: "replace" })}>
-								the new one stands alone
-							</button>
-						</span>
-					)}
-					{asks === "sure" && (
-						<button type="button" className="word ml-2" onClick={() => add.mutate({ sure: true })}>
-							it is meant
-						</button>
-					)}
+					<Asks asks={asks} onAnswer={(answer) => add.mutate(answer)} />
 					{!asks && (
 						<button type="button" className="word ml-2" disabled={tray.isPending} onClick={() => tray.mutate()}>
 							let it wait in the tray

@@ -5,6 +5,7 @@ import { api, ask, Problem, type Schemas, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Choice, Stage } from "../frame/Frame";
 import { Failed, many, Warn, when } from "../frame/figures";
+import { Asks } from "./Asks";
 import { changed } from "./changed";
 
 type Doubt = Schemas["DoubtView"];
@@ -264,21 +265,7 @@ function InHand({ id, d, first, alike, onMove }: { id: number; d: Doubt; first: 
 			{enter.error && (
 				<Warn>
 					{enter.error.message}
-					{asks === "again" && (
-						<span className="ml-2 inline-flex gap-2">
-							<button type="button" className="word" onClick={() => enter.mutate({ again: "add" })}>
-								both add up
-							</button>
-							<button type="button" className="word" onClick={() => enter.mutate({ again: "replace" })}>
-								this one stands alone
-							</button>
-						</span>
-					)}
-					{asks === "sure" && (
-						<button type="button" className="word ml-2" onClick={() => enter.mutate({ sure: true })}>
-							it is meant
-						</button>
-					)}
+					<Asks asks={asks} onAnswer={(answer) => enter.mutate(answer)} />
 				</Warn>
 			)}
 			<form

@@ -5,6 +5,7 @@ import { api, ask, Problem, queries, type Schemas, workKey, zone } from "../api/
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
 import { apart, Empty, Failed, many, plain, Quantity, Warn, when } from "../frame/figures";
+import { Asks } from "./Asks";
 import { FoundRow } from "./FoundRow";
 
 type Line = Schemas["VarianceLine"];
@@ -306,21 +307,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 									</button>
 								</span>
 							)}
-							{first[1].asks === "again" && (
-								<span className="ml-2 inline-flex gap-2">
-									<button type="button" className="word" onClick={() => send(first[0], first[1].value ?? "", { again: "add" })}>
-										both add up
-									</button>
-									<button type="button" className="word" onClick={() => send(first[0], first[1].value ?? "", { again: "replace" })}>
-										the new one stands alone
-									</button>
-								</span>
-							)}
-							{first[1].asks === "sure" && (
-								<button type="button" className="word ml-2" onClick={() => send(first[0], first[1].value ?? "", { sure: true })}>
-									it is meant
-								</button>
-							)}
+							<Asks asks={first[1].asks} onAnswer={(answer) => send(first[0], first[1].value ?? "", answer)} />
 						</Warn>
 					)}
 					{next && (
