@@ -128,12 +128,13 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Body struct {
+				Key     string        `json:"key" minLength:"8" doc:"of the client's making; a repeat puts nothing twice"`
 				Sheet   int           `json:"sheet" doc:"number of the sheet that it is written on"`
 				Written count.Written `json:"written"`
 				Wrong   string        `json:"wrong" maxLength:"1000" doc:"what is wrong with it"`
 			}
 		}) (done, error) {
-			return done{true}, d.Counting.NoteDoubt(ctx, p, in.Count, in.Body.Sheet, in.Body.Written, in.Body.Wrong)
+			return done{true}, d.Counting.NoteDoubt(ctx, p, in.Body.Key, in.Count, in.Body.Sheet, in.Body.Written, in.Body.Wrong)
 		})
 	op(s, "enterDoubt", http.MethodPost, "/api/counts/{count}/tray/{doubt}/enter", "Enter what waits in the tray as a count",
 		func(ctx context.Context, p desk.Person, in *struct {

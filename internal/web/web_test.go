@@ -99,7 +99,7 @@ func TestWhoMay(t *testing.T) {
 		},
 		"POST /api/rotation/{warehouse}/end":             {"", []string{"controller"}},
 		"GET /api/counts/{count}/tray":                   {"", roles},
-		"POST /api/counts/{count}/tray":                  {`{"sheet":1,"written":{},"wrong":""}`, []string{"controller", "counter"}},
+		"POST /api/counts/{count}/tray":                  {`{"key":"12345678","sheet":1,"written":{},"wrong":""}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/tray/{doubt}/enter":    {`{"zone":"UTC","entry":{}}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/tray/drop":             {`{"doubts":[1],"word":"x"}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/tray/{doubt}/take-up":  {"", []string{"controller", "counter"}},

@@ -112,9 +112,12 @@ func (d *Room) Tray(ctx context.Context, p desk.Person, countID int64, settled b
 }
 
 // NoteDoubt puts something that was written on a sheet and is not understood into the tray: an item that nobody knows, a bin that there is
-// not.
-func (d *Room) NoteDoubt(ctx context.Context, p desk.Person, countID int64, sheet int, what count.Written, wrong string) error {
-	_, err := desk.Do(ctx, d.Desk, p, desk.Enter, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+// not. Sent twice with one key it is put there once.
+func (d *Room) NoteDoubt(
+	ctx context.Context, p desk.Person, key string, countID int64, sheet int, what count.Written, wrong string,
+) error {
+	once := desk.Key{Text: key, Body: []any{countID, sheet, what, wrong}}
+	_, err := desk.Do(ctx, d.Desk, p, desk.Enter, once, func(w *desk.Work) (none struct{}, err error) {
 		c, err := w.Running(countID)
 		if err != nil {
 			return none, err

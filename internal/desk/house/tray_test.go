@@ -143,19 +143,15 @@ func TestTrayFollowsFiles(t *testing.T) {
 	require.NoError(t, d.Counting.UndoReturn(ctx, nell, id, out.Return))
 	assert.Zero(t, waits(t, d, id).Waits)
 
-	require.Error(t, d.Counting.NoteDoubt(ctx, nell, id, 1, count.Written{}, ""))
-	require.NoError(
-		t,
-		d.Counting.NoteDoubt(
-			ctx,
-			nell,
-			id,
-			1,
-			count.Written{Bin: "A-1-1", Description: "a brass thing", Quantity: "2"},
-			"nobody knows what it is",
-		),
-	)
+	require.Error(t, d.Counting.NoteDoubt(ctx, nell, "noted-none", id, 1, count.Written{}, ""))
+	brass := count.Written{Bin: "A-1-1", Description: "a brass thing", Quantity: "2"}
+	for range 2 { // sent twice, there once
+		require.NoError(t, d.Counting.NoteDoubt(ctx, nell, "noted-brass", id, 1, brass, "nobody knows what it is"))
+	}
+	brass.Quantity = "3"
+	require.Error(t, d.Counting.NoteDoubt(ctx, nell, "noted-brass", id, 1, brass, "nobody knows what it is"))
 	tray := waits(t, d, id)
+	require.Equal(t, 1, tray.Waits)
 	assert.Equal(t, "a brass thing", tray.Doubts[0].Written.Description)
 	assert.Equal(t, "nobody knows what it is", tray.Doubts[0].Wrong)
 }

@@ -2372,6 +2372,8 @@ export interface components {
             zone?: string;
         };
         NoteDoubtRequest: {
+            /** @description of the client's making; a repeat puts nothing twice */
+            key: string;
             /**
              * Format: int64
              * @description number of the sheet that it is written on

@@ -67,6 +67,7 @@ export function FoundRow({
 				api.POST("/api/counts/{count}/tray", {
 					params: { path: { count: id } },
 					body: {
+						key: once,
 						sheet: sheet.number,
 						wrong: add.error?.message ?? "",
 						written: { ...row, counted_at: at ? at.replace("T", " ") : undefined, counter: who || undefined },
@@ -75,9 +76,13 @@ export function FoundRow({
 			),
 		onSuccess: async () => {
 			setRow({ ...blank, bin: row.bin });
+			setOnce(workKey());
 			add.reset();
 			item.current?.focus();
 			await queries.invalidateQueries({ queryKey: key.count(id) });
+		},
+		onError: (e) => {
+			if (e instanceof Problem && e.kind) setOnce(workKey());
 		},
 	});
 	const cell = (of: keyof typeof blank, label: string, width: string, more: object = {}) => (
