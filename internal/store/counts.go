@@ -108,7 +108,7 @@ func Frozen(tx *gorm.DB, count int64, p Positions, take func(pos, recorded int64
 }
 
 // lineFixed are the columns of a line that are never worked out, but for its texts.
-const lineFixed = "pos, bin_id, item_id, has_row, beside, recorded, cost, sheet_id"
+const lineFixed = "pos, bin_id, item_id, has_row, beside, recorded, frozen, cost, sheet_id"
 
 // worked are the columns that are worked out.
 var worked = []string{
@@ -160,6 +160,7 @@ func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine
 			HasRow:    r.yes(),
 			Beside:    r.yes(),
 			Recorded:  r.number(),
+			Frozen:    r.number(),
 			Cost:      r.maybe(),
 			SheetID:   r.number(),
 			Entries:   int(r.number()),
@@ -357,20 +358,35 @@ func AddCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
 	if err != nil {
 		return err
 	}
+	// Both are so seldom that the columns are not bound for every line.
 	var beside []int64
+	later := map[int64][]int64{}
 	for i := range lines {
-		if lines[i].Beside {
-			beside = append(beside, lines[i].Pos)
+		l := &lines[i]
+		if l.Beside {
+			beside = append(beside, l.Pos)
+		}
+		if l.Frozen != 0 {
+			later[l.Frozen] = append(later[l.Frozen], l.Pos)
+		}
+	}
+	set := func(column string, value int64, positions []int64) error {
+		b, err := json.Marshal(positions)
+		if err != nil {
+			return err
+		}
+		return tx.Exec("UPDATE count_lines SET "+column+" = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", value, count,
+			string(b)).Error
+	}
+	for frozen, positions := range later {
+		if err := set("frozen", frozen, positions); err != nil {
+			return err
 		}
 	}
 	if len(beside) == 0 {
 		return nil
 	}
-	where, args, err := Positions{Some: beside}.where("pos")
-	if err != nil {
-		return err
-	}
-	return tx.Exec("UPDATE count_lines SET beside = 1 WHERE count_id = ? AND "+where, append([]any{count}, args[0])...).Error
+	return set("beside", 1, beside)
 }
 
 // RecordedIn gives the lines of a set that lie in bins, bin by bin.

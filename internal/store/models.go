@@ -175,6 +175,7 @@ type Sheet struct {
 	Revisions         int
 	Round             int    // 2 for one of the second round
 	Coded             int    // rows that its row codes stand for, where it was longer once; they are on other sheets now
+	Let               int    // let go: the lines that it had then
 	Due               int64  // when it is to be back; 0 where that was not said
 	CheckedBy         string // who typed it a second time and found the same; "" where nobody did, or something was changed since
 	CheckedAt         int64
@@ -221,6 +222,7 @@ type CountLine struct {
 	HasRow                             bool   // it has a row on a sheet
 	Beside                             bool   // it has none, as the count is not about it, but it was recorded
 	Recorded                           int64
+	Frozen                             int64 // the moment of a freeze of its own, later than its count's; 0: that of its count
 	Cost                               *int64
 	SheetID                            int64
 	RowCode                            string // of counts frozen before row codes were worked out
@@ -254,6 +256,14 @@ const (
 
 // Row tells whether the line is one that was recorded when the count was frozen.
 func (l *CountLine) Row() bool { return l.HasRow || l.Beside }
+
+// FrozenAt is the moment at which what is recorded of the line was true.
+func (l *CountLine) FrozenAt(c *Count) int64 {
+	if l.Frozen != 0 {
+		return l.Frozen
+	}
+	return c.FrozenAt
+}
 
 // Gone is the status of a line that was found and is no more: its counts were withdrawn, and nothing else is known of it.
 const Gone = "gone"

@@ -304,6 +304,12 @@ CREATE TABLE doubts (
 );
 CREATE INDEX doubts_count ON doubts (count_id, state, id);
 CREATE TRIGGER doubts_stay BEFORE DELETE ON doubts BEGIN SELECT RAISE(ABORT, 'what is in doubt is never deleted'); END;
+`, `
+ALTER TABLE count_lines ADD COLUMN frozen INTEGER NOT NULL DEFAULT 0; -- the moment of a later freeze; 0: that of the count
+ALTER TABLE sheets ADD COLUMN let INTEGER NOT NULL DEFAULT 0; -- let go: the lines that it had then
+UPDATE sheets SET let = (SELECT count(*) FROM count_lines l WHERE l.count_id = sheets.count_id AND l.sheet_id = sheets.id
+	AND l.pos >= sheets.first AND l.pos < sheets.first + sheets.coded) WHERE state = 'let go';
+CREATE INDEX count_lines_frozen ON count_lines (count_id, frozen, pos) WHERE frozen > 0;
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

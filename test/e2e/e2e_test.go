@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -131,6 +132,34 @@ func drop(files ...string) chromedp.Action {
 			for (const kind of ["dragenter", "dragover", "drop"]) document.querySelector("header").dispatchEvent(new DragEvent(kind, { dataTransfer: d, bubbles: true, cancelable: true }));
 		})()`, nil),
 	}
+}
+
+// drag takes one element with the mouse and lets go of it over another.
+func drag(from, to string) chromedp.Action {
+	return chromedp.ActionFunc(func(ctx context.Context) error {
+		var at [4]float64
+		err := chromedp.Evaluate(fmt.Sprintf(`[%q, %q].flatMap((q) => {
+			const b = document.querySelector(q).getBoundingClientRect();
+			return [b.x + b.width / 2, b.y + b.height / 2];
+		})`, from, to), &at).Do(ctx)
+		if err != nil {
+			return err
+		}
+		for i, kind := range []input.MouseType{input.MouseMoved, input.MousePressed, input.MouseMoved, input.MouseMoved, input.MouseReleased} {
+			x, y := at[0], at[1]
+			if i > 1 {
+				x, y = at[2], at[3]
+			}
+			button := input.Left
+			if i == 0 {
+				button = input.None
+			}
+			if err := input.DispatchMouseEvent(kind, x, y).WithButton(button).WithClickCount(1).Do(ctx); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }
 
 // fetch downloads an address with the browser's own sign-in.

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
@@ -82,6 +83,15 @@ func TestFloor(t *testing.T) {
 	s.do(
 		"part it",
 		chromedp.WaitVisible(`[data-border]`),
+		// The border is taken on the racks and moved along them, by mouse and by keys; what is behind it is told.
+		drag(`[data-grip]`, `[data-bin="A-04-1"]`),
+		chromedp.WaitVisible(`input[aria-label="Border before bin A-04-1"]`),
+		chromedp.Focus(`[data-elevation]`),
+		chromedp.KeyEvent(kb.ArrowRight, chromedp.KeyModifiers(input.ModifierShift)),
+		chromedp.WaitVisible(`input[aria-label="Border before bin A-05-1"]`),
+		chromedp.KeyEvent(kb.ArrowLeft, chromedp.KeyModifiers(input.ModifierShift)),
+		chromedp.WaitVisible(`input[aria-label="Border before bin A-04-1"]`),
+		drag(`[data-grip]`, `[data-bin="A-07-1"]`),
 		browser.Type(`input[aria-label="Who gets the sheets"]`, "Wim Ashby"),
 		press("the rest to Wim Ashby"),
 		sees("W1S2"),

@@ -123,11 +123,12 @@ func put(w *desk.Work, c *store.Count, lines []store.CountLine, positions []int6
 	return findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", positions)
 }
 
-// AddRows adds recorded lines with rows on sheets to a count that runs, uncounted, and works them out.
-func AddRows(w *desk.Work, c *store.Count, lines []store.CountLine) error {
+// AddRows adds recorded lines with rows on sheets to a count that runs, uncounted, and works them out. frozen is the moment of
+// their freeze, where it is a later one than the count's; else 0.
+func AddRows(w *desk.Work, c *store.Count, lines []store.CountLine, frozen int64) error {
 	positions := make([]int64, len(lines))
 	for i := range lines {
-		positions[i] = lines[i].Pos
+		positions[i], lines[i].Frozen = lines[i].Pos, frozen
 	}
 	if err := put(w, c, lines, positions); err != nil {
 		return err
@@ -147,9 +148,9 @@ func TakeOut(w *desk.Work, c *store.Count, s *store.Sheet, positions []int64) er
 	return WorkOut(w, c, positions, false)
 }
 
-// TakeIn puts the lines of a sheet that was let go on it again, and sets how many of them are counted.
+// TakeIn puts the lines of a sheet that was let go on it again.
 func TakeIn(w *desk.Work, c *store.Count, s *store.Sheet) error {
-	to := s.First + int64(s.Coded)
+	to := s.First + int64(s.Let)
 	var positions []int64
 	if err := w.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First, to).Scan(&positions).Error; err != nil {
 		return err
@@ -160,14 +161,7 @@ func TakeIn(w *desk.Work, c *store.Count, s *store.Sheet) error {
 	if err := w.Exec("UPDATE count_lines SET has_row = 1, beside = 0 WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First, to).Error; err != nil {
 		return err
 	}
-	if err := WorkOut(w, c, positions, false); err != nil {
-		return err
-	}
-	whole := *s
-	whole.Lines = s.Coded
-	err := CountedOn(w, c, &whole)
-	s.Counted = whole.Counted
-	return err
+	return WorkOut(w, c, positions, false)
 }
 
 // CountedOn sets how many rows of a sheet have a count in its round.
@@ -209,7 +203,7 @@ func findMoves(w *desk.Work, c *store.Count, where string, numbers any) error {
 	return w.Exec(
 		`INSERT OR IGNORE INTO count_moves (count_id, pos, at, movement_id, quantity) SELECT l.count_id, l.pos, m.at, m.id, m.quantity FROM count_lines l JOIN movements m
 		ON m.item_id = l.item_id AND m.bin_id = l.bin_id AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding
-			AND m.warehouse_id = ? AND m.at > ?
+			AND m.warehouse_id = ? AND m.at > CASE l.frozen WHEN 0 THEN ? ELSE l.frozen END
 		WHERE l.count_id = ? AND `+where,
 		c.WarehouseID,
 		c.FrozenAt,

@@ -26,6 +26,7 @@ type VarianceLine struct {
 	Unit        string             `json:"unit"`
 	RowCode     string             `json:"row_code"`
 	Sheet       int                `json:"sheet"`
+	FrozenAt    *time.Time         `json:"frozen_at" doc:"the moment of a later freeze of its own; null: that of the count"`
 	Recorded    *quantity.Quantity `json:"recorded" doc:"null on a blind sheet that is typed in"`
 	Moved       quantity.Quantity  `json:"moved"`
 	Expected    quantity.Quantity  `json:"expected"`
@@ -107,6 +108,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Unit:        r.Unit,
 		RowCode:     RowCodeOf(r.CountID, &r.CountLine, r.Number, r.First),
 		Sheet:       r.Number,
+		FrozenAt:    desk.Moment(r.Frozen),
 		Recorded:    q(r.Recorded),
 		Moved:       quantity.Quantity(r.Moved),
 		Expected:    quantity.Quantity(r.Expected),

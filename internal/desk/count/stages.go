@@ -22,6 +22,7 @@ type Stages struct {
 	Blind          bool                      `json:"blind"`
 	FrozenAt       time.Time                 `json:"frozen_at"`
 	RecordedAt     time.Time                 `json:"recorded_at"`
+	Later          []LaterFreeze             `json:"later" doc:"lines that it was given while it ran and that are of a later freeze"`
 	Person         string                    `json:"person"`
 	RecordedLines  int                       `json:"recorded_lines"`
 	Lines          int                       `json:"lines"`
@@ -92,6 +93,11 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 		s.Variances, s.Open, s.OpenValue, s.OpenOver, s.OpenShort, s.Accepted, s.Held, s.Posted, s.Zeroed, s.Accuracy = 0, 0, 0, 0, 0, 0, 0, 0,
 			0, nil
 	}
+	freezes, err := FreezesOf(c.Tx, c.Count)
+	if err != nil {
+		return s, err
+	}
+	s.Later = freezes.later()
 	if s.Doubts, err = Doubts(c.Tx, c.ID); err != nil {
 		return s, err
 	}

@@ -153,8 +153,8 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		x := variance.Input{
 			Recorded:  quantity.Quantity(l.Recorded),
 			Row:       l.Row(),
-			Frozen:    c.FrozenAt,
-			Latest:    rules.latest,
+			Frozen:    l.FrozenAt(c),
+			Latest:    max(rules.latest, l.Frozen),
 			Movements: in.moves,
 			Entries:   entries[in.from:in.to],
 			Zero:      l.Zeroed,

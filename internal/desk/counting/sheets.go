@@ -90,7 +90,7 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 			Round:     s.InRound(),
 		}
 		if s.State == store.LetGo {
-			v.Lines = s.Rows()
+			v.Lines = s.Let
 		}
 		if end, out := ends[s.Number]; out {
 			v.Likely = &end

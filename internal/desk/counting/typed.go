@@ -124,9 +124,13 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 	if err := workOut(w, c, typed, rows); err != nil {
 		return out, nil, err
 	}
+	freezes, err := count.FreezesOf(w.DB, c)
+	if err != nil {
+		return out, nil, err
+	}
 	var entries []store.Entry
 	for _, t := range typed {
-		x := typing{w: w, c: c, t: &t, pos: rows[t.code()]}
+		x := typing{w: w, c: c, t: &t, pos: rows[t.code()], freezes: freezes}
 		sheet := on[t.code()]
 		if t.Found != nil {
 			t.RowCode = t.code() // as it is told of
@@ -221,10 +225,11 @@ type typing struct {
 	since int64 // from when it was counted, where paper says so
 	// parcel tells the typed count of a line from others of it: that of the row itself, or, of what was found, that of the
 	// first row that was added to the sheet by hand, so that the sheet as a file and as typed say the same.
-	parcel int64
-	round  int           // of the sheet that it is written on
-	own    store.Entry   // that of the row itself, or its withdrawal
-	others []store.Entry // of the same line, from other sheets and files
+	parcel  int64
+	round   int           // of the sheet that it is written on
+	own     store.Entry   // that of the row itself, or its withdrawal
+	others  []store.Entry // of the same line, from other sheets and files
+	freezes *count.Freezes
 }
 
 func (x *typing) entry(replaces store.Entry) store.Entry {
@@ -374,14 +379,14 @@ func (x *typing) timely(at int64) error {
 	}
 	when := desk.Instant(at).Format("2006-01-02 15:04 MST")
 	switch {
-	case at < x.c.FrozenAt:
+	case at < x.freezes.At(x.pos):
 		return desk.RefuseAs(
 			desk.Asks,
 			"sure",
 			"%s: %s lies before the freeze (%s). Correct it, or say that it is meant.",
 			x.t.RowCode,
 			when,
-			desk.Instant(x.c.FrozenAt).Format("2006-01-02 15:04 MST"),
+			desk.Instant(x.freezes.At(x.pos)).Format("2006-01-02 15:04 MST"),
 		)
 	case at > x.w.Now:
 		return desk.RefuseAs(desk.Asks, "sure", "%s: %s is still to come. Correct it, or say that it is meant.", x.t.RowCode, when)

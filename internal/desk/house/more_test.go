@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/quantity"
 	"wobin/internal/core/scope"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -106,4 +107,58 @@ func TestMoreOfSharedBins(t *testing.T) {
 	for i, l := range page.Lines {
 		assert.Contains(t, l.RowCode, fmt.Sprintf("S%dR%d", x.Made[2], i+1))
 	}
+}
+
+// Lines that a running count is given of stock recorded later are of a freeze of their own: only what moved after that is rolled
+// forward for them, counting before it is asked about, and the count and its lines say so.
+func TestMoreOfALaterFreeze(t *testing.T) {
+	d := at(t)
+	id := partly(t, d)
+	more := plan.More{Scope: count.Scope{Warehouse: 1}, Later: true, Cut: plan.Cut{Rows: 50}}
+	_, err := d.Plan.SeeMore(ctx, nell, id, more)
+	require.ErrorContains(t, err, "No stock was taken in that was recorded after the freeze")
+	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\n"+
+		"W,A-1-1,ROPE,-3,2026-11-20T07:30:00Z,m1\nW,A-1-1,ROPE,-1,2026-11-20T09:00:00Z,m2\n")
+	take(t, d, "newer.csv", strings.ReplaceAll(strings.Replace(stockText, "ROPE,,10", "ROPE,,7", 1), "2026-11-20T06", "2026-11-20T08"))
+	see, err := d.Plan.SeeMore(ctx, nell, id, more)
+	require.NoError(t, err)
+	assert.Equal(t, "2026-11-20T06 2026-11-20T08", see.Own.UTC().Format("2006-01-02T15")+" "+see.Newer.UTC().Format("2006-01-02T15"))
+	_, err = d.Plan.AddMore(ctx, nell, id, more)
+	require.NoError(t, err)
+	s, err := d.Today.Count(ctx, nell, id)
+	require.NoError(t, err)
+	require.Len(t, s.Later, 1)
+	assert.Equal(t, "2026-11-20T08:00:00Z", s.Later[0].At.UTC().Format("2006-01-02T15:04:05Z"))
+	rope := lineOf(t, d, id, "ROPE", "A-1-1")
+	require.NotNil(t, rope.FrozenAt)
+	assert.Equal(t, []string{"7", "0", "7"}, []string{rope.Recorded.String(), rope.Moved.String(), rope.Expected.String()},
+		"uncounted, and nothing counted later than its freeze")
+	// A movement that comes afterwards is held against the line's own freeze, too, and taken out again with its file.
+	take(t, d, "late.csv", "warehouse,bin,sku,quantity,at,reference\n"+
+		"W,A-1-1,ROPE,-5,2026-11-20T07:45:00Z,m3\nW,A-1-1,ROPE,+2,2026-11-20T09:30:00Z,m4\n")
+	eight := quantity.Quantity(8_000_000)
+	asked := []counting.Typed{{RowCode: rope.RowCode, Quantity: &eight, CountedAt: "2026-11-20T07:00:00Z"}}
+	_, err = d.Counting.TypeIn(ctx, nell, id, "", "UTC", asked)
+	require.ErrorContains(t, err, "lies before the freeze (2026-11-20 08:00")
+	asked[0].CountedAt = "2026-11-20T10:00:00Z"
+	_, err = d.Counting.TypeIn(ctx, nell, id, "", "UTC", asked)
+	require.NoError(t, err)
+	rope = lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, []string{"7", "1", "8", "match"}, []string{rope.Recorded.String(), rope.Moved.String(), rope.Expected.String(), rope.Status})
+	h, err := d.Variances.History(ctx, nell, id, rope.Pos)
+	require.NoError(t, err)
+	assert.Equal(t, "2026-11-20 08 frozen later than the count, as it was added",
+		h.Events[0].At.UTC().Format("2006-01-02 15 ")+h.Events[0].Text)
+	// Its file asks, too, and says which freeze it means.
+	_, paper, err := d.Counting.WriteSheet(ctx, nell, id, rope.Sheet, counting.AsText)
+	require.NoError(t, err)
+	dr := look(t, d, "paper.csv", strings.Replace(string(paper), ",m,7,,,", ",m,7,9,2026-11-20T07:00:00Z,", 1), intake.Choices{})
+	checks := fmt.Sprint(dr.Sheets[0].Checks)
+	assert.Contains(t, checks, "frozen 2026-11-20 08:00")
+	// Taken back the movement is out again.
+	var late int64
+	require.NoError(t, d.Store.Read(ctx).Raw("SELECT max(id) FROM intakes").Scan(&late).Error)
+	require.NoError(t, d.Intake.Undo(ctx, nell, late, true))
+	rope = lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, []string{"-1", "6", "over"}, []string{rope.Moved.String(), rope.Expected.String(), rope.Status})
 }

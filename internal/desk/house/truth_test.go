@@ -29,6 +29,7 @@ import (
 // A plain model of a count, against which the records are held after every event: whole pieces, cents, hours after the
 // freeze.
 type countModel struct {
+	t         *testing.T
 	rt        *rapid.T
 	d         *house.House
 	id        int64
@@ -43,6 +44,7 @@ type countModel struct {
 	pos       map[string]int64
 	file      int
 	restart   func() *house.House
+	given     bool // it was given the shackles
 }
 
 // countedLine is a key: what is recorded, what stands in its slots, what went out of it.
@@ -51,6 +53,7 @@ type countedLine struct {
 	beside      bool // recorded, and not in the scope
 	made        bool // it was counted once
 	recorded    int
+	frozen      int                   // the hour of its freeze
 	slots       map[string]modelCount // "own" for its row on the sheet, "free" for files without row codes
 	sent, posts int
 	sentCents   int
@@ -131,7 +134,7 @@ func (m *countModel) work(key string) (w modelWorked) {
 				continue
 			}
 			any = true
-			if x.at > 0 && x.at <= upTo {
+			if x.at > l.frozen && x.at <= upTo {
 				moved += x.quantity
 			}
 			meanwhile = meanwhile || x.at > first && x.at <= upTo && len(l.slots) > 0
@@ -538,6 +541,57 @@ func (m *countModel) recut() {
 	require.NoError(m.rt, err)
 }
 
+// more gives a count of a part the rest: as it was at the freeze, or as newer stock has it, which is a freeze of its own.
+func (m *countModel) more() {
+	if !m.partly || m.given {
+		return
+	}
+	m.given = true
+	later, hour := rapid.Bool().Draw(m.rt, "later"), 0
+	now := map[string]int{}
+	if later {
+		hour = 1
+		text := "warehouse,bin,sku,quantity,unit cost,as at\n"
+		for _, key := range slices.Sorted(maps.Keys(m.lines)) {
+			l := m.lines[key]
+			bin, sku, _ := strings.Cut(key, " ")
+			q, cost := l.recorded, ""
+			if sku == "SHK" && (l.row || rapid.Bool().Draw(m.rt, "new")) {
+				q = m.draw("recorded now", 0, 9)
+				now[key] = q
+			} else if !l.row {
+				continue
+			}
+			if c := modelCosts[sku]; c > 0 {
+				cost = cents(c)
+			}
+			text += fmt.Sprintf("W,%s,%s,%d,%s,%s\n", bin, sku, q, cost, modelHour(hour))
+		}
+		take(m.t, m.d, "newer.csv", text)
+	} else {
+		for key, l := range m.lines {
+			if l.row && strings.HasSuffix(key, " SHK") {
+				now[key] = l.recorded
+			}
+		}
+	}
+	maps.DeleteFunc(now, func(key string, _ int) bool { return m.lines[key].made }) // it has these, beside
+	x, err := m.d.Plan.AddMore(ctx, nell, m.id, plan.More{Later: later, Cut: plan.Cut{Rows: 50},
+		Scope: count.Scope{Rules: []scope.Rule{{What: scope.SKU, Values: []string{"SHK"}}}}})
+	if len(now) == 0 {
+		require.ErrorContains(m.rt, err, "has all of it already")
+		return
+	}
+	require.NoError(m.rt, err)
+	require.Equal(m.rt, len(now), x.Lines)
+	m.change(func() {
+		for key, q := range now {
+			l := m.lines[key]
+			l.row, l.beside, l.recorded, l.frozen = true, false, q, hour
+		}
+	})
+}
+
 // undone takes a file of counts back: each of its counts gives way to what stood before, unless it was changed since.
 func (m *countModel) undone() {
 	if len(m.returns) == 0 {
@@ -696,6 +750,7 @@ func TestTruthUnderEveryOrder(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
 		d, restart := restartable(t)
 		m := &countModel{
+			t:         t,
 			rt:        rt,
 			d:         d,
 			restart:   restart,
@@ -745,7 +800,7 @@ func TestTruthUnderEveryOrder(t *testing.T) {
 		m.id = c.ID
 		m.compare()
 		for range rapid.IntRange(3, 16).Draw(rt, "events") {
-			switch rapid.IntRange(0, 12).Draw(rt, "event") {
+			switch rapid.IntRange(0, 13).Draw(rt, "event") {
 			case 0, 1, 2:
 				m.typed(m.pick("key", slices.Sorted(maps.Keys(m.lines))))
 			case 3:
@@ -756,6 +811,8 @@ func TestTruthUnderEveryOrder(t *testing.T) {
 				m.undone()
 			case 6:
 				m.moved()
+			case 13:
+				m.more()
 			case 7:
 				for _, id := range slices.Sorted(maps.Keys(m.moves)) {
 					require.NoError(rt, m.d.Intake.Undo(ctx, nell, id, true))

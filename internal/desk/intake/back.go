@@ -28,6 +28,7 @@ import (
 type backDraft struct {
 	values  []read.Value
 	count   *store.Count
+	freezes *count.Freezes
 	counts  *counting.Back
 	timed   bool                      // times stand in the file, not in an answer
 	revised counting.Revision         // as it was looked at
@@ -303,6 +304,9 @@ func (d *Room) lookCount(
 		rec:   rec,
 		known: rec.known(),
 		made:  b.keys,
+	}
+	if b.freezes, err = count.FreezesOf(tx, c); err != nil {
+		return nil, err
 	}
 	frozen.Elsewhere = find.line
 	if said := cutSince(sheets, numbers, frozen); said != "" {

@@ -338,7 +338,10 @@ func (d *Room) askTimes(dr *draft, v *SheetOfFile, b *backDraft) {
 		}
 		row := CheckRow{n.Row, b.counts.Name(n), desk.Instant(n.At).Format("2006-01-02 15:04 MST")}
 		switch {
-		case n.At < b.count.FrozenAt:
+		case n.At < b.freezes.At(n.Pos):
+			if at := b.freezes.At(n.Pos); at != b.count.FrozenAt {
+				row.Text += ", frozen " + desk.Instant(at).Format("2006-01-02 15:04 MST")
+			}
 			early = append(early, row)
 		case n.At > now:
 			future = append(future, row)

@@ -3,6 +3,7 @@ package plan
 import (
 	"context"
 	"database/sql/driver"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -14,6 +15,7 @@ import (
 // More is what a running count is given beside what it has.
 type More struct {
 	Scope count.Scope `json:"scope" doc:"of the count's own warehouse; what the count has already is not added twice"`
+	Later bool        `json:"later,omitempty" doc:"as recorded now, which is a later freeze of these lines, in the place of the count's own"`
 	Cut
 }
 
@@ -23,6 +25,9 @@ type Extension struct {
 	Has    int   `json:"has" doc:"lines of this scope that the count has already"`
 	Shared int   `json:"shared" doc:"bins that are on other sheets of the count, too"`
 	Made   []int `json:"made" doc:"numbers of the sheets that were made"`
+	// The two ways in which the lines can be had, where there are two.
+	Own   *time.Time `json:"own" doc:"the count's own freeze; null where nothing was recorded then"`
+	Newer *time.Time `json:"newer" doc:"as at when the stock in force was recorded; null where it is the stock that the count was frozen of, or not newer"`
 }
 
 // lineKey tells lines of a count apart.
@@ -44,18 +49,44 @@ func (d *Room) SeeMore(ctx context.Context, p desk.Person, countID int64, m More
 	return x, err
 }
 
-// more finds the lines of a scope that a count has not, as they were recorded when it was frozen: whatever moved since
-// is rolled forward for them as for all others, so they are lines of the same freeze.
+// more finds the lines of a scope that a count has not: as they were recorded when it was frozen, so that whatever moved since
+// is rolled forward for them as for all others, or as they are recorded now. These are of a later freeze, and only what moved
+// after that is rolled forward for them.
 func (d *Room) more(ctx context.Context, tx *gorm.DB, c *store.Count, m More) (s *scoped, cut Cut, x Extension, err error) {
 	x.Made = []int{}
-	if c.SetID == 0 {
-		return nil, cut, x, desk.Refuse("Nothing was recorded when this count began, so whatever is found is put down on its sheets.")
-	}
 	h, err := desk.WarehouseRow(tx, c.WarehouseID)
 	if err != nil {
 		return nil, cut, x, err
 	}
-	h.SetID = c.SetID
+	if c.SetID != 0 {
+		x.Own = desk.Moment(c.FrozenAt)
+	}
+	if h.SetID != c.SetID {
+		var newest store.StockSet
+		if err := tx.Limit(1).Find(&newest, h.SetID).Error; err != nil {
+			return nil, cut, x, err
+		}
+		if newest.RecordedAt > c.FrozenAt {
+			x.Newer = desk.Moment(newest.RecordedAt)
+		}
+	}
+	switch {
+	case m.Later && x.Newer == nil:
+		return nil, cut, x, desk.RefuseAs(
+			desk.Changed,
+			"later",
+			"No stock was taken in that was recorded after the freeze (%s). Take the lines as they were recorded then.",
+			desk.Instant(c.FrozenAt).Format("2006-01-02 15:04 MST"),
+		)
+	case !m.Later && c.SetID == 0:
+		return nil, cut, x, desk.RefuseAs(
+			desk.Invalid,
+			"later",
+			"Nothing was recorded when this count began, so whatever is found is put down on its sheets.",
+		)
+	case !m.Later:
+		h.SetID = c.SetID
+	}
 	m.Scope.Warehouse, m.Scope.LeaveEmpty, m.Scope.Sample, m.Scope.Rotation = h.ID, true, nil, false
 	if m.Walk == "" {
 		m.Walk = h.Walk
@@ -155,100 +186,18 @@ func (d *Room) AddMore(ctx context.Context, p desk.Person, countID int64, m More
 		if err != nil {
 			return x, err
 		}
-		if err := count.AddRows(w, c, lines); err != nil {
+		frozen := int64(0)
+		if m.Later {
+			frozen = s.RecordedAt
+		}
+		if err := count.AddRows(w, c, lines, frozen); err != nil {
 			return x, err
 		}
 		for i := range all {
 			x.Made = append(x.Made, all[i].Number)
 		}
 		d.facts.forget()
-		return x, w.Say("lines added", map[string]any{"count": c.ID, "lines": len(lines), "sheets": x.Made, "scope": m.Scope})
+		return x, w.Say("lines added", map[string]any{"count": c.ID, "lines": len(lines), "sheets": x.Made, "scope": m.Scope,
+			"frozen": desk.Moment(frozen)})
 	})
-}
-
-// LetGo takes the lines of sheets of which nothing is counted out of a running count. What is counted of them all the
-// same is held against what was recorded, as all that is counted beside a count.
-func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers []int) error {
-	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		x, err := d.recutting(w, countID)
-		if err != nil {
-			return none, err
-		}
-		sheets, err := x.sheets(numbers)
-		if err != nil {
-			return none, err
-		}
-		if x.c.Rounds == 2 {
-			return none, desk.Refuse("Of a count of two rounds no sheet is let go: the other round has its lines, too.")
-		}
-		lines := 0
-		for i := range sheets {
-			s := &sheets[i]
-			var touched bool
-			if err := w.Raw("SELECT EXISTS (SELECT 1 FROM entries WHERE count_id = ? AND pos >= ? AND pos < ?)", x.c.ID, s.First,
-				s.First+int64(s.Lines)).Scan(&touched).Error; err != nil {
-				return none, err
-			}
-			if touched || s.State == store.Back {
-				return none, desk.RefuseAs(
-					desk.Invalid,
-					"sheets",
-					"Something of sheet %d was counted. Part it, and let the rest go.",
-					s.Number,
-				)
-			}
-			var positions []int64
-			if err := w.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ?", x.c.ID, s.First,
-				s.First+int64(s.Lines)).Scan(&positions).Error; err != nil {
-				return none, err
-			}
-			if err := count.TakeOut(w, x.c, s, positions); err != nil {
-				return none, err
-			}
-			lines += len(positions)
-			if err := w.Model(s).Updates(map[string]any{"state": store.LetGo, "coded": s.Rows(), "lines": 0, "counted": 0, "counter": "", "due": 0}).Error; err != nil {
-				return none, err
-			}
-		}
-		var left int
-		if err := w.Raw("SELECT count(*) FROM sheets WHERE count_id = ? AND state NOT IN ?", x.c.ID, store.Void).Scan(&left).Error; err != nil {
-			return none, err
-		}
-		if left == 0 {
-			return none, desk.RefuseAs(desk.Invalid, "sheets", "Nothing would be left of the count. Finish it instead.")
-		}
-		d.facts.forget()
-		return none, w.Say("lines let go", map[string]any{"count": x.c.ID, "sheets": numbers, "lines": lines})
-	})
-	return err
-}
-
-// TakeUp takes sheets that were let go into the count again, with what was counted of their lines meanwhile.
-func (d *Room) TakeUp(ctx context.Context, p desk.Person, countID int64, numbers []int) error {
-	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		c, err := w.Running(countID)
-		if err != nil {
-			return none, err
-		}
-		var sheets []store.Sheet
-		if err := w.Where("count_id = ? AND number IN ? AND state = ?", c.ID, numbers, store.LetGo).Find(&sheets).Error; err != nil {
-			return none, err
-		}
-		if len(sheets) != len(numbers) {
-			return none, desk.RefuseAs(desk.Changed, "sheets", "Not all of these sheets were let go. Look at them again.")
-		}
-		for i := range sheets {
-			s := &sheets[i]
-			if err := count.TakeIn(w, c, s); err != nil {
-				return none, err
-			}
-			to := map[string]any{"state": store.WithUs, "lines": s.Coded, "coded": 0, "counted": s.Counted}
-			if err := w.Model(&store.Sheet{}).Where("id = ?", s.ID).Updates(to).Error; err != nil {
-				return none, err
-			}
-		}
-		d.facts.forget()
-		return none, w.Say("lines taken up", map[string]any{"count": c.ID, "sheets": numbers})
-	})
-	return err
 }

@@ -65,7 +65,11 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 		h.Events = append(h.Events, e)
 	}
 	recorded := int64(level)
-	at(c.FrozenAt, "freeze", &recorded, "frozen", false, 0)
+	how := "frozen"
+	if row.Frozen != 0 {
+		how = "frozen later than the count, as it was added"
+	}
+	at(row.CountLine.FrozenAt(c.Count), "freeze", &recorded, how, false, 0)
 	var m []store.CountMove
 	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error {
 		m = append(m, x)

@@ -1777,6 +1777,16 @@ export interface components {
             lines: number;
             /** @description numbers of the sheets that were made */
             made: number[];
+            /**
+             * Format: date-time
+             * @description as at when the stock in force was recorded; null where it is the stock that the count was frozen of, or not newer
+             */
+            newer: string | null;
+            /**
+             * Format: date-time
+             * @description the count's own freeze; null where nothing was recorded then
+             */
+            own: string | null;
             /** @description the pace is that of earlier counts here */
             paced: boolean;
             /**
@@ -2098,6 +2108,12 @@ export interface components {
              */
             lines: number;
         };
+        LaterFreeze: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            lines: number;
+        };
         Layout: {
             $schema?: string;
             /** @description items stand down and places across: each of these columns becomes lines of its own */
@@ -2308,6 +2324,8 @@ export interface components {
             empty?: number;
             /** @description by people: who they are, each of whom gets sheets */
             for?: string[];
+            /** @description as recorded now, which is a later freeze of these lines, in the place of the count's own */
+            later?: boolean;
             /**
              * Format: int64
              * @description the largest number of rows on a sheet; a bin is never parted
@@ -2416,6 +2434,8 @@ export interface components {
             held: number;
             /** Format: int64 */
             id: number;
+            /** @description lines that it was given while it ran and that are of a later freeze */
+            later: components["schemas"]["LaterFreeze"][];
             left_out: components["schemas"]["LeftOut"];
             /** Format: int64 */
             lines: number;
@@ -3253,6 +3273,8 @@ export interface components {
             held: number;
             /** Format: int64 */
             id: number;
+            /** @description lines that it was given while it ran and that are of a later freeze */
+            later: components["schemas"]["LaterFreeze"][];
             left_out: components["schemas"]["LeftOut"];
             /** Format: int64 */
             lines: number;
@@ -3540,6 +3562,8 @@ export interface components {
             held: number;
             /** Format: int64 */
             id: number;
+            /** @description lines that it was given while it ran and that are of a later freeze */
+            later: components["schemas"]["LaterFreeze"][];
             left_out: components["schemas"]["LeftOut"];
             /** Format: int64 */
             lines: number;
@@ -3743,6 +3767,11 @@ export interface components {
              */
             entry: number;
             expected: string;
+            /**
+             * Format: date-time
+             * @description the moment of a later freeze of its own; null: that of the count
+             */
+            frozen_at: string | null;
             holding: string;
             lot: string;
             /** @description moved while it was counted */

@@ -41,6 +41,15 @@ export function useElevation(house: number | undefined) {
 	});
 }
 
+/** A border between two stretches of a walk, which is moved along it. */
+export type Border = {
+	/** The bins of the walk, each with its place in it from 0. */
+	order: ReadonlyMap<number, number>;
+	/** The place of the first bin behind the border. */
+	at: number;
+	onMove: (at: number) => void;
+};
+
 type Cell = { tiles: Tile[]; x: number; y: number };
 type Rack = { aisle: string; zone: string; cells: Cell[]; columns: number; rows: number; first: string; last: string };
 
@@ -90,6 +99,7 @@ export function Elevation({
 	chosen,
 	onChoose,
 	lit,
+	border,
 	legend,
 	title = "Elevation",
 }: {
@@ -98,6 +108,8 @@ export function Elevation({
 	chosen: ReadonlySet<number>;
 	onChoose: (bins: Set<number>) => void;
 	lit?: ReadonlySet<number>;
+	/** Where two stretches meet; its grip is dragged from bin to bin, or moved by Shift and the arrows. */
+	border?: Border;
 	legend?: [Look["fill"], Look["mark"] | undefined, string][];
 	title?: string;
 }) {
@@ -110,6 +122,7 @@ export function Elevation({
 	const [height, setHeight] = useState(300);
 	const [over, setOver] = useState<string>("");
 	const [drag, setDrag] = useState<{ rack: number; x: number; y: number; toX: number; toY: number; add: boolean } | null>(null);
+	const [moving, setMoving] = useState(false); // the border is
 	const [cursor, setCursor] = useState<{ rack: number; x: number; y: number } | null>(null);
 
 	useEffect(() => {
@@ -151,7 +164,12 @@ export function Elevation({
 		}
 		onChoose(next);
 	};
+	const placeOf = (c: Cell) => Math.min(...c.tiles.map((t) => border?.order.get(t.id) ?? Number.POSITIVE_INFINITY));
+	const moveTo = (place: number) => {
+		if (border && place > 0 && place < border.order.size && place !== border.at) border.onMove(place);
+	};
 	const release = () => {
+		setMoving(false);
 		if (!drag) return;
 		choose(racks[drag.rack]?.cells.filter((c) => inDrag(drag.rack, c)) ?? [], drag.add);
 		setDrag(null);
@@ -178,7 +196,10 @@ export function Elevation({
 		const move: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 		const at = cursor ?? { rack: 0, x: 0, y: 0 };
 		const step = move[e.key];
-		if (step) {
+		if (step && e.shiftKey && border) {
+			e.preventDefault();
+			moveTo(Math.max(1, Math.min(border.order.size - 1, border.at + step[0] + 10 * step[1])));
+		} else if (step) {
 			e.preventDefault();
 			let { rack, x, y } = cursor ? { rack: at.rack, x: at.x + step[0], y: at.y + step[1] } : at;
 			const r = racks[rack];
@@ -215,6 +236,7 @@ export function Elevation({
 				aria-label={`${title}: arrows move from bin to bin, space chooses, escape clears`}
 				data-elevation
 				onKeyDown={keys}
+				style={moving ? { cursor: "ew-resize" } : undefined}
 				onPointerUp={release}
 				onPointerLeave={release}
 			>
@@ -256,11 +278,12 @@ export function Elevation({
 												{...lookOf(c)}
 												chosen={c.tiles.some((t) => chosen.has(t.id)) || inDrag(n, c)}
 												faded={chosen.size > 0 && !c.tiles.some((t) => chosen.has(t.id))}
-												dragged={drag?.rack === n}
+												dragged={drag?.rack === n || moving}
 												onPress={(e) => press(e, n, c)}
 												onOver={() => {
 													setOver(say(c));
-													if (drag?.rack === n) setDrag({ ...drag, toX: c.x, toY: c.y });
+													if (moving) moveTo(placeOf(c));
+													else if (drag?.rack === n) setDrag({ ...drag, toX: c.x, toY: c.y });
 												}}
 											/>
 										))}
@@ -283,6 +306,21 @@ export function Elevation({
 												/>
 											);
 										})}
+										{border &&
+											r.cells.map((c) =>
+												c.tiles.some((t) => border.order.get(t.id) === border.at) ? (
+													<Grip
+														key={`border ${c.x}.${c.y}`}
+														x={c.x * tileW}
+														y={c.y * tileH}
+														h={tileH}
+														onGrasp={(e) => {
+															(e.target as Element).releasePointerCapture?.(e.pointerId);
+															setMoving(true);
+														}}
+													/>
+												) : null,
+											)}
 										<line
 											x1={0}
 											x2={r.columns * tileW + 1}
@@ -329,6 +367,18 @@ export function Elevation({
 				</div>
 			)}
 		</div>
+	);
+}
+
+/** The border between two stretches: a post before a bin, with a ball to take it by. */
+function Grip({ x, y, h, onGrasp }: { x: number; y: number; h: number; onGrasp: (e: ReactPointer) => void }) {
+	return (
+		<g data-grip className="cursor-ew-resize" onPointerDown={onGrasp}>
+			<line x1={x} x2={x} y1={y - 5} y2={y + h + 2} stroke="var(--paper)" strokeWidth={6} />
+			<line x1={x} x2={x} y1={y - 5} y2={y + h + 2} stroke="var(--ink)" strokeWidth={3} />
+			<circle cx={x} cy={y - 5} r={4.5} fill="var(--ink)" stroke="var(--paper)" />
+			<rect x={x - 7} y={y - 11} width={14} height={h + 14} fill="transparent" />
+		</g>
 	);
 }
 

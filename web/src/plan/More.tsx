@@ -4,13 +4,15 @@ import { Link } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { changed } from "../counting/changed";
-import { count, hours, many, Warn } from "../frame/figures";
+import { Choice } from "../frame/Frame";
+import { count, hours, many, Warn, when } from "../frame/figures";
 
 /** Lines that a running count is given beside those that it has: of bins picked on the racks, of items, or all that is left. */
 export function More({ id, bins }: { id: number; bins: ReadonlySet<number> }) {
 	const [items, setItems] = useState("");
 	const [all, setAll] = useState(false);
 	const [rows, setRows] = useState("60");
+	const [freeze, setFreeze] = useState<"own" | "later" | null>(null);
 	const list = items
 		.split(/[\s,;]+/)
 		.map((s) => s.trim())
@@ -23,6 +25,7 @@ export function More({ id, bins }: { id: number; bins: ReadonlySet<number> }) {
 		},
 		rows: Math.max(1, Math.min(5000, Number.parseInt(rows, 10) || 60)),
 	};
+	if (freeze === "later") body.later = true;
 	const on = bins.size > 0 || list.length > 0 || all;
 	const path = { params: { path: { count: id } } };
 	const tally = useQuery({
@@ -44,7 +47,7 @@ export function More({ id, bins }: { id: number; bins: ReadonlySet<number> }) {
 		<section className="mt-5 max-w-2xl" data-more>
 			<h2 className="border-b border-rule pb-1">Count more</h2>
 			<p className="mt-1 text-dim">
-				As it was recorded at the freeze, rolled forward like the rest. Pick bins on the racks, name items, or{" "}
+				Pick bins on the racks, name items, or{" "}
 				<label className="text-ink">
 					<input type="checkbox" checked={all} onChange={() => setAll(!all)} /> take all that is left
 				</label>
@@ -66,6 +69,24 @@ export function More({ id, bins }: { id: number; bins: ReadonlySet<number> }) {
 				/>
 				<span className="text-dim">rows on a sheet at most</span>
 			</p>
+			{t?.newer && (
+				<div className="mt-2" data-freeze>
+					<Choice<"own" | "later">
+						label="As recorded"
+						value={freeze ?? "own"}
+						of={[
+							...(t.own ? [["own", `${when(t.own)}, as the rest`] as ["own", string]] : []),
+							["later", `${when(t.newer)}, a later freeze`],
+						]}
+						onChange={setFreeze}
+					/>
+					<p className="mt-1 text-dim">
+						{freeze === "later"
+							? "Only what moves after the later freeze is rolled forward for these lines. What moved between the two freezes is in their recorded figures already, and these lines say so."
+							: "What moved since the freeze is rolled forward, as far as movements were taken in. Newer stock was taken in meanwhile: its figures can be taken instead."}
+					</p>
+				</div>
+			)}
 			{t && (
 				<p className="mt-2 flex flex-wrap items-center gap-3">
 					<span>

@@ -54,6 +54,11 @@ export function Plan() {
 					<dt className="text-dim">Frozen</dt>
 					<dd>
 						{when(c.frozen_at, "long")}, by {c.person}; it is not changed any more
+						{c.later.map((f) => (
+							<div key={f.at} data-later>
+								{many(f.lines, "line that was", "lines that were")} added meanwhile: {when(f.at, "long")}
+							</div>
+						))}
 					</dd>
 					<dt className="text-dim">Scope</dt>
 					<dd>

@@ -30,6 +30,7 @@ export function Report() {
 				<>
 					<span className="text-dim">
 						Frozen {when(c.frozen_at, "long")} by {c.person}
+						{c.later.map((f) => `; ${many(f.lines, "added line", "added lines")} ${when(f.at, "long")}`)}
 						{deciders.length > 0 && `; decided by ${deciders.join(", ")}`}
 					</span>
 					{finish.error && <Warn>{finish.error.message}</Warn>}

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { api, ask, type Schemas, zone } from "../api/client";
 import { key } from "../api/keys";
 import { changed } from "../counting/changed";
@@ -24,22 +24,38 @@ const useBins = (id: number, sheets: Sheet[], on: boolean) =>
 			).flat(),
 	});
 
+/** The border in the walk of the sheets in hand: one is parted there, or two meet there. It begins where half of the work is done. */
+export function useBorder(id: number, sheets: Sheet[], on: boolean) {
+	const one = sheets.length === 1 ? sheets[0] : undefined;
+	// One sheet is parted wherever it is; the border between two is moved while they are with us.
+	const idle = sheets.every((s) => s.state === "with us" && s.counted === 0);
+	const can = on && ((one !== undefined && (one.state === "out" || one.state === "with us")) || (sheets.length === 2 && idle));
+	const named = sheets.map((s) => s.number).join();
+	const [moved, setMoved] = useState<{ of: string; at: number } | null>(null);
+	const bins = useBins(id, sheets, can);
+	const list = useMemo(() => (can ? (bins.data ?? []) : []), [can, bins.data]);
+	const here = moved?.of === named ? moved.at : undefined;
+	const at = Math.max(1, Math.min(list.length - 1, here ?? half(list)));
+	const order = useMemo(() => new Map(list.map((b, i) => [b.id, i])), [list]);
+	const behind = useMemo(() => new Set(here === undefined ? [] : list.slice(at).map((b) => b.id)), [list, here, at]);
+	const onMove = (at: number) => setMoved({ of: named, at });
+	return { list, at, behind, onMove, done: () => setMoved(null), on: list.length > 1 ? { order, at, onMove } : undefined };
+}
+
 /** What can be done with the sheets in hand: handed out or over, taken back, parted, cut anew. */
 export function SheetsInHand({
 	id,
 	sheets,
-	onBorder,
+	border,
 	onDone,
 }: {
 	id: number;
 	sheets: Sheet[];
-	/** The bins behind the border, while it is moved. */
-	onBorder: (bins: Set<number>) => void;
+	border: ReturnType<typeof useBorder>;
 	onDone: () => void;
 }) {
 	const [who, setWho] = useState("");
 	const [due, setDue] = useState("");
-	const [border, setBorder] = useState<number | null>(null);
 	const [by, setBy] = useState<By>("size");
 	const [rows, setRows] = useState("60");
 	const [people, setPeople] = useState("");
@@ -48,14 +64,11 @@ export function SheetsInHand({
 	const out = sheets.filter((s) => s.state === "out");
 	const idle = sheets.every((s) => s.state === "with us" && s.counted === 0);
 	const one = sheets.length === 1 ? sheets[0] : undefined;
-	// One sheet is parted wherever it is; the border between two is moved while they are with us.
-	const borders = (one !== undefined && (one.state === "out" || one.state === "with us")) || (sheets.length === 2 && idle);
-	const bins = useBins(id, sheets, borders);
+	const { list, at } = border;
 	const path = { params: { path: { count: id } } };
 	const then = {
 		onSuccess: async () => {
-			setBorder(null);
-			onBorder(new Set());
+			border.done();
 			setWho("");
 			setDue("");
 			onDone();
@@ -113,8 +126,6 @@ export function SheetsInHand({
 	const [sure, setSure] = useState(false);
 	const busy = letGo.isPending || hand.isPending || back.isPending || anew.isPending || part.isPending;
 	const error = letGo.error ?? hand.error ?? back.error ?? anew.error ?? part.error;
-	const list = bins.data ?? [];
-	const at = Math.max(1, Math.min(list.length - 1, border ?? half(list)));
 	const seconds = (from: number, to: number) => list.slice(from, to).reduce((sum, b) => sum + b.seconds, 0);
 	const named = one ? `sheet ${one.number}` : many(sheets.length, "sheet", "sheets");
 	return (
@@ -147,7 +158,7 @@ export function SheetsInHand({
 					</label>
 				</form>
 			)}
-			{borders && list.length > 1 && (
+			{list.length > 1 && (
 				<div className="mt-2" data-border>
 					<label className="flex items-center gap-2">
 						<span className="text-dim">{one ? "part it before" : "border before"}</span>
@@ -158,10 +169,7 @@ export function SheetsInHand({
 							min={1}
 							max={list.length - 1}
 							value={at}
-							onChange={(e) => {
-								setBorder(Number(e.target.value));
-								onBorder(new Set(list.slice(Number(e.target.value)).map((b) => b.id)));
-							}}
+							onChange={(e) => border.onMove(Number(e.target.value))}
 							aria-label={`Border before bin ${list[at]?.bin}`}
 						/>
 					</label>

@@ -9,7 +9,7 @@ import { count, Empty, Failed, many, when } from "../frame/figures";
 import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
-import { SheetsInHand } from "./InHand";
+import { SheetsInHand, useBorder } from "./InHand";
 
 type Sheet = Schemas["SheetView"];
 
@@ -42,16 +42,17 @@ export function Sheets() {
 	const hand = useHand();
 	const { chosen, marked } = hand;
 	const [paper, setPaper] = useState("A4");
-	const [behind, setBehind] = useState<ReadonlySet<number>>(new Set()); // the border that is moved
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = useMemo(() => {
 		if (chosen.size === 0) return sheets.rows;
 		const on = new Set([...chosen].map((b) => byBin.get(b)?.sheet));
 		return sheets.rows.filter((s) => on.has(s.number));
 	}, [sheets.rows, chosen, byBin]);
+	const { at, row: now, wanted } = hand.of(rows, (s) => s.number);
+	const mayCut = c?.state === "running" && person.role === "controller";
+	const border = useBorder(id, wanted, mayCut);
 	if (sheets.error) return <Failed what="The sheets" error={sheets.error} />;
 	if (!c) return null;
-	const { at, row: now, wanted } = hand.of(rows, (s) => s.number);
 	const look = (t: { id: number }): Look => {
 		const b = byBin.get(t.id);
 		if (!b) return { fill: "none", words: "not in this count" };
@@ -149,7 +150,8 @@ export function Sheets() {
 								look={look}
 								chosen={chosen}
 								onChoose={hand.choose}
-								lit={behind}
+								lit={border.behind}
+								border={border.on}
 								legend={[
 									["ink", undefined, "the sheet in hand"],
 									["tone", undefined, "sheets in turn"],
@@ -158,8 +160,8 @@ export function Sheets() {
 							/>
 						)}
 					</div>
-					{c.state === "running" && person.role === "controller" && wanted.length > 0 && (
-						<SheetsInHand key={wanted.map((s) => s.number).join()} id={id} sheets={wanted} onBorder={setBehind} onDone={hand.unmark} />
+					{mayCut && wanted.length > 0 && (
+						<SheetsInHand key={wanted.map((s) => s.number).join()} id={id} sheets={wanted} border={border} onDone={hand.unmark} />
 					)}
 				</>
 			}
@@ -192,6 +194,7 @@ export function Sheets() {
 				["X", "mark"],
 				["Enter", "type its counts"],
 				["E", "elevation"],
+				...(border.on ? [["Shift ← →", "border on the racks"] as [string, string]] : []),
 				["?", "all keys"],
 			]}
 		>
@@ -201,10 +204,7 @@ export function Sheets() {
 				rows={rows}
 				rowKey={(s) => s.number}
 				active={at}
-				onActive={(at) => {
-					hand.setActive(at);
-					setBehind(new Set());
-				}}
+				onActive={hand.setActive}
 				marked={marked}
 				onMark={hand.setMarked}
 				more={sheets.more}
