@@ -20,6 +20,7 @@ type Written struct {
 	Holding     string `json:"holding,omitempty"`
 	Quantity    string `json:"quantity,omitempty"`
 	CountedAt   string `json:"counted_at,omitempty"`
+	Since       string `json:"since,omitempty" doc:"from when it was counted, where paper says so; counted_at is to when"`
 	Counter     string `json:"counter,omitempty"`
 }
 

@@ -176,11 +176,14 @@ func (d *Room) EnterDoubt(ctx context.Context, p desk.Person, countID, doubt int
 		if t.Withdraw || t.Quantity == nil && strings.TrimSpace(t.Text) == "" {
 			return out, desk.RefuseAs(desk.Invalid, "quantity", "Say how many were counted, or drop it with a word.")
 		}
+		x := &waits[0]
+		if err := whenWritten(&t, x); err != nil {
+			return out, err
+		}
 		out, positions, err := typeIn(w, c, zone, []Typed{t}, true)
 		if err != nil {
 			return out, err
 		}
-		x := &waits[0]
 		err = w.Model(x).
 			Updates(map[string]any{"state": store.Entered, "pos": positions[0], "settled_by": p.Name, "settled_at": w.Now}).
 			Error
@@ -189,6 +192,28 @@ func (d *Room) EnterDoubt(ctx context.Context, p desk.Person, countID, doubt int
 		}
 		return out, w.Say("entered from the tray", map[string]any{"count": c.ID, "doubt": x.ID, "line": positions[0]})
 	})
+}
+
+// whenWritten fills in what is not said of a count from the tray by what was written: who counted it, and when. Now is not when
+// it was counted.
+func whenWritten(t *Typed, x *store.Doubt) error {
+	var w count.Written
+	if err := json.Unmarshal([]byte(x.Written), &w); err != nil {
+		return err
+	}
+	if t.Counter == "" {
+		t.Counter = w.Counter
+	}
+	switch {
+	case t.CountedAt != "":
+	case w.CountedAt != "":
+		t.CountedAt, t.Since = w.CountedAt, w.Since
+	case x.ReturnID != 0:
+		return desk.RefuseAs(desk.Invalid, "counted_at", "Say when it was counted; neither the row nor its sheet does.")
+	default: // noted at the desk, while it was counted
+		t.CountedAt, t.Sure = desk.Instant(x.At).UTC().Format(time.RFC3339), true
+	}
+	return nil
 }
 
 // DropDoubts takes things out of the tray that are no counts, with a word that says why.

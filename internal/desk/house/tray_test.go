@@ -187,3 +187,55 @@ func TestRevisionByRows(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, seen.Sheets[0].Backs[0].Off)
 }
+
+// What is counted elsewhere already can wait in the tray row by row while the rest is taken in; there each row says what stands, and is
+// entered with its own time, or dropped.
+func TestTrayOfCountedElsewhere(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	rope, shackle := lineOf(t, d, id, "ROPE", "A-1-1"), lineOf(t, d, id, "SHK", "A-1-2")
+	takeDraft(t, d, look(t, d, "free.csv", "bin,sku,counted,counted at\nA-1-1,ROPE,4,2026-11-20T09:00:00Z\nA-1-2,SHK,40,2026-11-20T09:00:00Z\n",
+		intake.Choices{Count: id}))
+	paint := lineOf(t, d, id, "PAINT", "B-1-2")
+	dr := look(t, d, "sheet.csv", "Counted from,2026-11-20 10:00\nCounted to,2026-11-20 11:00\nCounted by,Ada\n\nrow code,bin,sku,counted\n"+
+		rope.RowCode+",A-1-1,ROPE,6\n"+shackle.RowCode+",A-1-2,SHK,41\n"+paint.RowCode+",B-1-2,PAINT,6\n", intake.Choices{Zone: "UTC"})
+	require.Contains(t, dr.Blocked, "counted already")
+	dr, err := d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Check: "again", Value: "tray"})
+	require.NoError(t, err)
+	require.Empty(t, dr.Blocked)
+	assert.Equal(t, []int{1, 2}, []int{dr.Effect.Added, dr.Effect.Tray})
+	out := takeDraft(t, d, dr)
+	assert.Equal(t, []int{1, 2}, []int{out.Added, out.Refused})
+	assert.Equal(t, "4", lineOf(t, d, id, "ROPE", "A-1-1").Counted.String(), "nothing was decided yet")
+	tray := waits(t, d, id)
+	require.Len(t, tray.Doubts, 2)
+	by := map[string]counting.DoubtView{}
+	for _, x := range tray.Doubts {
+		assert.Equal(t, "counted elsewhere", x.Kind)
+		by[x.Written.SKU] = x
+	}
+	assert.Equal(t, "Counted already: 4 by somebody", by["ROPE"].Wrong)
+	assert.Equal(t, count.Written{RowCode: rope.RowCode, Bin: "A-1-1", SKU: "ROPE", Quantity: "6", Counter: "Ada",
+		CountedAt: "2026-11-20T11:00:00Z", Since: "2026-11-20T10:00:00Z"}, by["ROPE"].Written)
+	_, err = d.Counting.EnterDoubt(ctx, nell, id, by["ROPE"].ID, "UTC", counting.Typed{RowCode: rope.RowCode, Text: "6"})
+	require.ErrorContains(t, err, "Say whether both add up")
+	_, err = d.Counting.EnterDoubt(ctx, nell, id, by["ROPE"].ID, "UTC", counting.Typed{RowCode: rope.RowCode, Text: "6", Again: count.AddUp})
+	require.NoError(t, err)
+	now := lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, []string{"10", "Ada", "2026-11-20 11:00"},
+		[]string{now.Counted.String(), now.Counter, now.CountedAt.UTC().Format("2006-01-02 15:04")}, "as the paper says, and not as at now")
+	var since int64
+	require.NoError(t, d.Store.Read(ctx).Raw("SELECT since FROM entries WHERE count_id = ? ORDER BY id DESC LIMIT 1", id).Scan(&since).Error)
+	assert.Equal(t, "10:00", desk.Instant(since).UTC().Format("15:04"))
+	_, err = d.Counting.EnterDoubt(ctx, nell, id, by["SHK"].ID, "UTC", counting.Typed{RowCode: shackle.RowCode, Text: "41", Again: count.Replace})
+	require.NoError(t, err)
+	assert.Equal(t, "41", lineOf(t, d, id, "SHK", "A-1-2").Counted.String())
+	// A time is understood in whatever form the file writes it.
+	takeDraft(t, d, look(t, d, "more.csv", "row code,bin,sku,counted,counted at\n,B-1-2,PAINT,6,20.11.2026 12:30\n,Q-1,ROPE,6,20.11.2026 12:30\n",
+		intake.Choices{Count: id, Zone: "UTC", Checks: map[string]string{"again 0": "tray"}}))
+	tray = waits(t, d, id)
+	require.Len(t, tray.Doubts, 2)
+	for _, x := range tray.Doubts {
+		assert.Equal(t, "2026-11-20T12:30:00Z", x.Written.CountedAt, x.Kind)
+	}
+}

@@ -452,7 +452,7 @@ func (m *countModel) taken(coded bool) {
 		dr, err = m.d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Check: c.What, Value: answer})
 		require.NoError(m.rt, err)
 	}
-	if again == "leave" && dr.Effect.Added+dr.Effect.Changed+dr.Effect.Unchanged+dr.Effect.Gone == 0 {
+	if (again == "leave" || again == "tray") && dr.Effect.Added+dr.Effect.Changed+dr.Effect.Unchanged+dr.Effect.Gone == 0 {
 		return // nothing is left to be done
 	}
 	require.Empty(m.rt, dr.Blocked)
@@ -493,7 +493,7 @@ func (m *countModel) taken(coded bool) {
 				continue
 			}
 			_, elsewhere := m.lines[key].slots[other]
-			if !had && elsewhere && again == "leave" {
+			if !had && elsewhere && (again == "leave" || again == "tray") { // what waits counts for nothing
 				continue
 			}
 			l := touch(key)

@@ -37,6 +37,7 @@ type backDraft struct {
 	touched []int               // numbers of the sheets
 	stands  []counting.Standing // while it is looked at
 	doubts  []count.NewDoubt    // rows that are to wait in the tray
+	again   []count.NewDoubt    // those of them that are counted elsewhere already
 	stays   map[int]bool        // rows of the file that do not replace the count that stands
 	// further are those of other counts, where a file spans several warehouses that are counted at the same time.
 	further []*backDraft
@@ -63,6 +64,7 @@ type BackView struct {
 	Withdrawn int        `json:"withdrawn" doc:"counts that are taken back, since it was settled so"`
 	Missing   int        `json:"missing" doc:"counts of its sheets that stand and that it has no more"`
 	Again     int        `json:"again" doc:"new counts of lines that are counted elsewhere already"`
+	Tray      int        `json:"tray" doc:"of these, those that wait in the tray, since it was settled so"`
 	Empty     int        `json:"empty" doc:"rows without a count; they stay as they are"`
 	ByHand    int        `json:"by_hand" doc:"rows that the sheet did not have"`
 	By        string     `json:"by"`

@@ -135,6 +135,9 @@ func (d *Room) compareBack(
 	switch out.answered("again" + b.mark) {
 	case leave:
 		v.Added -= len(r.Again)
+	case inTray:
+		v.Added -= len(r.Again)
+		v.Tray = len(r.Again)
 	case count.Replace:
 		for _, x := range r.Again {
 			v.Withdrawn += len(x.Before)
@@ -144,6 +147,7 @@ func (d *Room) compareBack(
 		v.Withdrawn += len(r.Missing)
 	}
 	e := &out.Effect
+	e.Tray += v.Tray
 	e.Added, e.Changed, e.Unchanged, e.Gone = e.Added+v.Added, e.Changed+v.Revised, e.Unchanged+v.Unchanged, e.Gone+v.Withdrawn
 	return nil
 }
@@ -316,6 +320,7 @@ func (d *Room) askAgain(dr *draft, b *backDraft, out *SheetOfFile) {
 			{count.Replace, "The new count stands alone"},
 			{count.AddUp, "Both add up"},
 			{leave, "Leave the new count out"},
+			{inTray, "Let them wait in the tray, each to be decided there"},
 		}})
 }
 

@@ -1,12 +1,15 @@
 package intake
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"strings"
+	"time"
 
 	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
+	"wobin/internal/core/form"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -32,32 +35,105 @@ func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 	if pt.problems.Rows == 0 {
 		return nil, nil
 	}
-	m := pt.mapping
+	head, zone := pt.back().counts, time.UTC
+	if zone, err = desk.ZoneNamed(dr.choices.Zone); err != nil {
+		return nil, err
+	}
+	said := counting.Head{From: head.From, To: head.To}
+	to, from, timed := said.When()
+	if !timed && dr.choices.CountedAt != "" {
+		if to, err = form.ParseTime(dr.choices.CountedAt, zone); err != nil {
+			return nil, desk.RefuseAs(desk.Invalid, "counted_at", "%q %v.", dr.choices.CountedAt, err)
+		}
+		timed = true
+	}
 	err = d.eachRefused(dr, pt.view.Number, false, func(n int, cells []string, why string) {
 		g, _ := pt.problems.Refused(n)
-		text := func(fields ...field.Field) string {
-			for _, f := range fields {
-				if s := m.Sources[f]; s != nil && s.Column >= 0 && s.Column < len(cells) && strings.TrimSpace(cells[s.Column]) != "" {
-					return strings.TrimSpace(cells[s.Column])
-				}
+		x := count.NewDoubt{Row: n, Kind: g.Kind, Wrong: strings.TrimPrefix(why, string(g.Field)+": "), Cells: cells, Written: pt.written(cells)}
+		// What the row does not say by itself stands in the head of the sheet, or was said of the file.
+		w := &x.Written
+		if dates := pt.mapping.Sources[field.CountedAt]; w.CountedAt != "" && dates != nil {
+			if at, err := dates.Dates.Parse(w.CountedAt, zone); err == nil {
+				w.CountedAt = instant(at)
 			}
-			return ""
+		} else if timed {
+			if w.CountedAt = instant(to); from != 0 {
+				w.Since = instant(from)
+			}
 		}
-		out = append(
-			out,
-			count.NewDoubt{Row: n, Kind: g.Kind, Wrong: strings.TrimPrefix(why, string(g.Field)+": "), Cells: cells, Written: count.Written{
-				RowCode:     text(field.RowCode),
-				Bin:         text(field.Bin),
-				SKU:         text(field.SKU, field.FurtherSKU, field.Barcode),
-				Description: text(field.Description),
-				Lot:         text(field.Lot),
-				Serial:      text(field.Serial),
-				Holding:     text(field.Holding),
-				Quantity:    text(field.Counted),
-				CountedAt:   text(field.CountedAt),
-				Counter:     text(field.Counter),
-			}},
+		if w.Counter == "" {
+			w.Counter = head.By
+		}
+		out = append(out, x)
+	})
+	return out, err
+}
+
+// instant writes a time so that it says the same everywhere.
+func instant(at int64) string { return desk.Instant(at).UTC().Format(time.RFC3339) }
+
+// written gives what a row says, as it was written.
+func (pt *part) written(cells []string) count.Written {
+	text := func(fields ...field.Field) string {
+		for _, f := range fields {
+			if s := pt.mapping.Sources[f]; s != nil && s.Column >= 0 && s.Column < len(cells) && strings.TrimSpace(cells[s.Column]) != "" {
+				return strings.TrimSpace(cells[s.Column])
+			}
+		}
+		return ""
+	}
+	return count.Written{
+		RowCode:     text(field.RowCode),
+		Bin:         text(field.Bin),
+		SKU:         text(field.SKU, field.FurtherSKU, field.Barcode),
+		Description: text(field.Description),
+		Lot:         text(field.Lot),
+		Serial:      text(field.Serial),
+		Holding:     text(field.Holding),
+		Quantity:    text(field.Counted),
+		CountedAt:   text(field.CountedAt),
+		Counter:     text(field.Counter),
+	}
+}
+
+// countedElsewhere gives the rows of lines that are counted already in another sheet or file, where it was settled that they wait
+// in the tray.
+func (b *backDraft) countedElsewhere(dr *draft, pt *part) (out []count.NewDoubt, err error) {
+	if pt.view.answered("again"+b.mark) != inTray {
+		return nil, nil
+	}
+	if n := pt.problems.Rows + len(b.revised.Again); n > mostDoubts {
+		return nil, desk.RefuseAs(
+			desk.Invalid,
+			"",
+			"%d rows would wait in the tray, and no more than %d of a file do. Settle what becomes of lines that are counted already.",
+			n,
+			mostDoubts,
 		)
+	}
+	at := map[int]counting.Doubled{}
+	for _, x := range b.revised.Again {
+		at[x.Count.Row] = x
+	}
+	want := func(n int) bool { _, is := at[n]; return is }
+	err = dr.eachRow(pt.view.Number, len(pt.mapping.Columns), want, func(n int, cells []string) {
+		x := at[n]
+		w := pt.written(cells)
+		w.Quantity, w.CountedAt, w.Counter = x.Count.Quantity.String(), instant(x.Count.At), x.Count.Counter
+		if x.Count.From != 0 {
+			w.Since = instant(x.Count.From)
+		}
+		wrong := "Counted already:"
+		for i, s := range x.Before {
+			if i > 0 {
+				wrong += ","
+			}
+			wrong += fmt.Sprintf(" %s by %s", s.Quantity, cmp.Or(s.Counter, "somebody"))
+			if s.Sheet != 0 {
+				wrong += fmt.Sprintf(" on sheet %d", s.Sheet)
+			}
+		}
+		out = append(out, count.NewDoubt{Row: n, Kind: "counted elsewhere", Wrong: wrong, Cells: cells, Written: w})
 	})
 	return out, err
 }

@@ -3,6 +3,7 @@ package intake
 import (
 	"context"
 	"runtime"
+	"slices"
 	"strings"
 
 	"wobin/internal/core/counting"
@@ -24,11 +25,19 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 	if err != nil {
 		return count.TakenIn{}, err
 	}
+	for _, b := range pt.back().all() {
+		if b.again, err = b.countedElsewhere(dr, pt); err != nil {
+			return count.TakenIn{}, err
+		}
+	}
 	return desk.Do(ctx, d.Desk, p, desk.Enter, key, func(w *desk.Work) (out count.TakenIn, err error) {
+		tray := 0
 		for i, b := range pt.back().all() {
+			b.doubts = b.again
 			if i == 0 {
-				b.doubts = doubts
+				b.doubts = append(slices.Clone(doubts), b.again...)
 			}
+			tray += len(b.again)
 			one, err := b.take(w, p, dr, pt)
 			if err != nil {
 				return out, err
@@ -39,7 +48,7 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 			out.Added, out.Changed = out.Added+one.Added, out.Changed+one.Changed
 			out.Unchanged, out.Gone = out.Unchanged+one.Unchanged, out.Gone+one.Gone
 		}
-		out.Refused = pt.problems.Rows
+		out.Refused = pt.problems.Rows + tray
 		return out, nil
 	})
 }
@@ -187,7 +196,7 @@ func (b *backDraft) entries(
 	gone := map[int64]bool{}
 	for _, x := range r.Again {
 		switch again {
-		case leave:
+		case leave, inTray:
 			left[x.Count] = true
 		case count.Replace:
 			for _, s := range x.Before {

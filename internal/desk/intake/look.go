@@ -466,6 +466,7 @@ func (out *Draft) add(pt *part) {
 	e, x := &out.Effect, &v.Effect
 	e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left = e.Added+x.Added, e.Changed+x.Changed, e.Unchanged+x.Unchanged,
 		e.Gone+x.Gone, e.Refused+x.Refused, e.Left+x.Left
+	e.Tray += x.Tray
 	e.Recorded, e.Doubt = e.Recorded+x.Recorded, e.Doubt+x.Doubt
 	e.Places, e.Examples, e.New = append(e.Places, x.Places...), append(e.Examples, x.Examples...), append(e.New, x.New...)
 	e.Made = append(e.Made, x.Made...)

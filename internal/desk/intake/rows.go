@@ -252,6 +252,22 @@ func (d *Room) eachRefused(dr *draft, sheet int, header bool, take func(row int,
 			reasons[x.Row] = text
 		}
 	}
+	want := func(n int) bool {
+		_, refused := pt.problems.Refused(n)
+		return refused || header && n == m.HeaderRow
+	}
+	return dr.eachRow(sheet, len(m.Columns), want, func(n int, row []string) {
+		why := reasons[n]
+		if why == "" {
+			g, _ := pt.problems.Refused(n)
+			why = strings.TrimPrefix(string(g.Field)+": "+g.Kind, ": ")
+		}
+		take(n, row, why)
+	})
+}
+
+// eachRow gives rows of a sheet that are wanted, as they were mended, with at least so many cells.
+func (dr *draft) eachRow(sheet, columns int, want func(row int) bool, take func(row int, cells []string)) error {
 	rows, err := dr.table.Rows(sheet)
 	if err != nil {
 		return err
@@ -263,11 +279,10 @@ func (d *Room) eachRefused(dr *draft, sheet int, header bool, take func(row int,
 		if !ok {
 			break
 		}
-		g, refused := pt.problems.Refused(n)
-		if !refused && !(header && n == m.HeaderRow) {
+		if !want(n) {
 			continue
 		}
-		row := make([]string, max(len(m.Columns), len(cells)))
+		row := make([]string, max(columns, len(cells)))
 		for i, c := range cells {
 			row[i] = string(c)
 		}
@@ -276,11 +291,7 @@ func (d *Room) eachRefused(dr *draft, sheet int, header bool, take func(row int,
 				row[at] = x.Is
 			}
 		}
-		why := reasons[n]
-		if why == "" {
-			why = strings.TrimPrefix(string(g.Field)+": "+g.Kind, ": ")
-		}
-		take(n, row, why)
+		take(n, row)
 	}
 	if err := rows.Err(); err != nil {
 		return desk.Refuse("%s.", err)

@@ -129,6 +129,7 @@ func (e *Effect) making(n int, one, many string, code func(i int) string) {
 type Effect struct {
 	count.Outcome
 	Doubt     int             `json:"doubt" doc:"recorded lines whose rows could not be read; they stay as they are"`
+	Tray      int             `json:"tray" doc:"counts that wait in the tray by an answer; rows that were refused wait there beside them"`
 	Recorded  int             `json:"recorded" doc:"lines recorded before in the warehouses of the file"`
 	GoneValue string          `json:"gone_value" doc:"what those gone are worth in the records"`
 	Places    []EffectPlace   `json:"places"`

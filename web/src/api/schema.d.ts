@@ -1289,6 +1289,11 @@ export interface components {
              * @description how many sheets there are
              */
             sheets_n: number;
+            /**
+             * Format: int64
+             * @description of these, those that wait in the tray, since it was settled so
+             */
+            tray: number;
             /** Format: int64 */
             unchanged: number;
             /**
@@ -1682,6 +1687,11 @@ export interface components {
              * @description rows with a problem
              */
             refused: number;
+            /**
+             * Format: int64
+             * @description counts that wait in the tray by an answer; rows that were refused wait there beside them
+             */
+            tray: number;
             /** Format: int64 */
             unchanged: number;
         };
@@ -3881,6 +3891,8 @@ export interface components {
             quantity?: string;
             row_code?: string;
             serial?: string;
+            /** @description from when it was counted, where paper says so; counted_at is to when */
+            since?: string;
             /** @description or whatever else names the item */
             sku?: string;
         };

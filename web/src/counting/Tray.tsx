@@ -21,6 +21,7 @@ const kinds: Record<string, string> = {
 	"unknown bin": "Bin that there is not",
 	"unknown warehouse": "Another warehouse",
 	"noted at the desk": "Noted at the desk",
+	"counted elsewhere": "Counted elsewhere already",
 };
 
 /** What came back and could not be taken as a count, one after the other: said what it is, or dropped with a word. */
@@ -121,6 +122,14 @@ export function TrayOf({ id, c, side }: { id: number; c: Schemas["Stages"]; side
 	);
 }
 
+/** A time as it is typed at the desk, in the zone that the screen shows; what is no time stays as it was written. */
+const local = (at?: string) => {
+	const t = at && /^\d{4}-\d\d-\d\dT.*(Z|[+-]\d\d:\d\d)$/.test(at) ? new Date(at) : null;
+	if (!t || Number.isNaN(t.getTime())) return at ?? "";
+	const two = (n: number) => String(n).padStart(2, "0");
+	return `${t.getFullYear()}-${two(t.getMonth() + 1)}-${two(t.getDate())} ${two(t.getHours())}:${two(t.getMinutes())}`;
+};
+
 const from = (d: Doubt) => [d.file, d.row > 0 ? `row ${d.row}` : "", d.sheet > 0 ? `sheet ${d.sheet}` : ""].filter(Boolean).join(", ");
 
 const written = (d: Doubt) => {
@@ -166,6 +175,7 @@ function InHand({ id, d, first, alike, onMove }: { id: number; d: Doubt; first: 
 		lot: w.lot ?? "",
 		serial: w.serial ?? "",
 		quantity: w.quantity ?? "",
+		at: local(w.counted_at),
 	});
 	const [word, setWord] = useState("");
 	const field = useRef<HTMLInputElement>(null);
@@ -178,7 +188,8 @@ function InHand({ id, d, first, alike, onMove }: { id: number; d: Doubt; first: 
 		await changed(id);
 	};
 	// What names the place and the item goes before a row code that was not understood.
-	const byCode = row.row_code !== "" && (row.row_code !== w.row_code || row.sku === "");
+	const proved = d.kind === "counted elsewhere" && row.bin === (w.bin ?? "") && row.sku === (w.sku ?? "");
+	const byCode = row.row_code !== "" && (row.row_code !== w.row_code || row.sku === "" || proved);
 	const enter = useMutation({
 		mutationFn: (more: Partial<Entry>) =>
 			ask(
@@ -200,7 +211,8 @@ function InHand({ id, d, first, alike, onMove }: { id: number; d: Doubt; first: 
 										},
 									}),
 							text: row.quantity.trim() || undefined,
-							counted_at: w.counted_at || undefined,
+							counted_at: (row.at === local(w.counted_at) ? w.counted_at : row.at.trim()) || undefined,
+							since: (row.at === local(w.counted_at) && w.since) || undefined,
 							counter: w.counter || undefined,
 							...more,
 						},
@@ -258,6 +270,7 @@ function InHand({ id, d, first, alike, onMove }: { id: number; d: Doubt; first: 
 				{cell("lot", "Lot", "w-20")}
 				{cell("serial", "Serial", "w-24")}
 				{cell("quantity", "Counted", "w-24 text-right", { inputMode: "decimal" })}
+				{cell("at", "Counted at", "w-36", { placeholder: "2026-11-20 14:30" })}
 				<button type="submit" className="act" disabled={enter.isPending}>
 					Enter it
 				</button>

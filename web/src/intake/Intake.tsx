@@ -192,13 +192,13 @@ function OneDrop({ drop }: { drop: Drop }) {
 						>
 							{take.isPending
 								? "Taking in…"
-								: refused > 0
-									? counting
-										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}, put ${many(refused, "row", "rows")} into the tray`
-										: `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}${going}`
-									: counting
-										? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}${draft.effect.gone > 0 ? `, withdraw ${count(draft.effect.gone)}` : ""}`
-										: `Take in ${many(draft.taking, "row", "rows")}${going}`}
+								: counting && refused + draft.effect.tray > 0
+									? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}, put ${many(refused + draft.effect.tray, "row", "rows")} into the tray`
+									: refused > 0
+										? `Take in ${many(draft.taking, "good row", "good rows")}, leave out ${count(refused)}${going}`
+										: counting
+											? `Take in ${many(draft.effect.added + draft.effect.changed, "count", "counts")}${draft.effect.gone > 0 ? `, withdraw ${count(draft.effect.gone)}` : ""}`
+											: `Take in ${many(draft.taking, "row", "rows")}${going}`}
 						</button>
 					</span>
 				</>
