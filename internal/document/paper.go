@@ -122,7 +122,7 @@ func pieces(f *face, text string) (out []piece) {
 	if ascii(text) {
 		return []piece{{f, text}}
 	}
-	for _, r := range visual(text) {
+	for _, r := range visual(joined(text, wideFace.covers)) {
 		of := f
 		switch {
 		case unicode.IsControl(r):
