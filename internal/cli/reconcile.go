@@ -21,7 +21,6 @@ import (
 	"wobin/internal/core/adjust"
 	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
-	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/reconcile"
 	"wobin/internal/core/tabular"
@@ -32,17 +31,17 @@ const most = 1000
 
 func (s *streams) reconcile() *cobra.Command {
 	var o struct {
-		stock, movements, frozen, counted, zone, uncounted, mode, out string
-		counts                                                        []string
-		layouts                                                       []string
-		tolQty, tolPct, tolValue                                      string
-		postTolerated, addUp, json                                    bool
+		stock, movements, items, frozen, counted, zone, uncounted, mode, out string
+		counts                                                               []string
+		layouts                                                              []string
+		tolQty, tolPct, tolValue                                             string
+		postTolerated, addUp, json                                           bool
 	}
 	c := &cobra.Command{
 		Use:   "reconcile --stock FILE --counts FILE [--movements FILE]",
 		Short: "Hold counts against recorded stock, on files alone",
 		Long: `Holds the counts in one or more files against the recorded stock in another, rolled forward by movements,
-and writes variances.csv and adjustments.csv. Files are delimited text or workbooks; - is standard input.
+and writes variances.csv, adjustments.csv and causes.csv, the likely causes. Files are delimited text or workbooks; - is standard input.
 Exit 0: done. Exit 2: the input has problems, all are printed and nothing is written. Exit 1: anything else.`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -105,38 +104,30 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			if !slices.Contains(adjust.Modes, opt.Mode) {
 				return fmt.Errorf("--quantity: %q is none of difference, balance, in-out and counted", o.mode)
 			}
-			if n := strings.Count(" "+strings.Join(append(slices.Clone(o.counts), o.stock, o.movements), " ")+" ", " - "); n > 1 {
+			if n := strings.Count(" "+strings.Join(append(slices.Clone(o.counts), o.stock, o.movements, o.items), " ")+" ", " - "); n > 1 {
 				return errors.New("standard input (-) can be only one of the files")
 			}
-			var open opener
-			defer open.close()
-			problems := problem.Problems{Most: most}
 			files := append([]string{o.stock}, o.counts...)
-			if o.movements != "" {
-				files = append(files, o.movements)
+			for _, name := range []string{o.movements, o.items} {
+				if name != "" {
+					files = append(files, name)
+				}
 			}
-			by, err := layoutsOf(o.layouts, files)
+			in := reconcile.Input{Layouts: map[*tabular.File]*layout.Layout{}}
+			opened, done, err := s.opened(files, o.layouts, in.Layouts)
+			defer done()
 			if err != nil {
 				return err
 			}
-			in := reconcile.Input{Layouts: map[*tabular.File]*layout.Layout{}}
-			for i, name := range files {
-				f := open.laidOut(s.in, name, by[name], in.Layouts, &problems)
-				switch {
-				case i == 0:
-					in.Stock = f
-				case i <= len(o.counts):
-					in.Counts = append(in.Counts, f)
-				default:
-					in.Movements = f
-				}
+			in.Stock, in.Counts = opened[0], opened[1:1+len(o.counts)]
+			rest := opened[1+len(o.counts):]
+			if o.movements != "" {
+				in.Movements, rest = rest[0], rest[1:]
 			}
-			if open.err != nil {
-				return open.err
+			if o.items != "" {
+				in.Items = rest[0]
 			}
-			if problems.Any() {
-				return s.report(&problems)
-			}
+			opt.Causes = o.out != ""
 			res, found, err := reconcile.Run(cmd.Context(), in, opt)
 			if err != nil {
 				return err
@@ -144,11 +135,10 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			if found.Any() {
 				return s.report(found)
 			}
-			for _, n := range res.Notes {
-				fmt.Fprintln(s.err, n)
-			}
+			s.notes(res.Notes)
 			if o.out != "" {
-				if err := writeAll(o.out, []output{{"variances.csv", res.WriteVariances}, {"adjustments.csv", res.WriteAdjustments}}); err != nil {
+				files := []output{{"variances.csv", res.WriteVariances}, {"adjustments.csv", res.WriteAdjustments}, {"causes.csv", res.WriteCauses}}
+				if err := writeAll(o.out, files); err != nil {
 					return err
 				}
 			}
@@ -167,6 +157,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	f.StringVar(&o.stock, "stock", "", "recorded stock `FILE`")
 	f.StringArrayVar(&o.counts, "counts", nil, "counts `FILE`; may be given several times, later rows replace earlier ones by row code")
 	f.StringVar(&o.movements, "movements", "", "movements `FILE`")
+	f.StringVar(&o.items, "items", "", "items `FILE` (descriptions, barcodes, categories, packs) for the likely causes")
 	f.StringVar(&o.frozen, "frozen-at", "", "the `TIME` of the freeze, in place of recorded_at")
 	f.StringVar(&o.counted, "counted-at", "", "the counting `TIME` of rows that have none")
 	f.StringVar(&o.zone, "zone", "", "the zone `NAME` of times without an offset, such as Europe/Berlin (default: the machine's)")
@@ -186,90 +177,6 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	)
 	f.BoolVar(&o.json, "json", false, "print the figures as one JSON object")
 	return c
-}
-
-// opener opens files for reading and closes them together.
-type opener struct {
-	err    error
-	open   []*os.File
-	remove []string
-}
-
-// layoutsOf finds which file each --layout is for: FILE=LAYOUT, or LAYOUT alone, which is for the first file.
-func layoutsOf(flags, files []string) (map[string]*layout.Layout, error) {
-	by := map[string]*layout.Layout{}
-	for _, flag := range flags {
-		name, file := files[0], flag
-		for _, f := range files {
-			if l, ok := strings.CutPrefix(flag, f+"="); ok {
-				name, file = f, l
-			}
-		}
-		l, err := readLayout(file)
-		if err != nil {
-			return nil, fmt.Errorf("--layout: %w", err)
-		}
-		by[name] = l
-	}
-	return by, nil
-}
-
-// as opens a table file in a form that may be settled. What is wrong with the file's form goes to problems; what is wrong with reading it
-// at all is kept in err.
-func (o *opener) as(stdin io.Reader, name string, opt tabular.Options, problems *problem.Problems) *tabular.File {
-	if o.err != nil {
-		return nil
-	}
-	var f *os.File
-	if name == "-" {
-		name = "stdin"
-		if f, o.err = os.CreateTemp("", "wobin-stdin-*"); o.err != nil {
-			return nil
-		}
-		o.remove = append(o.remove, f.Name())
-		if _, o.err = io.Copy(f, stdin); o.err != nil {
-			return nil
-		}
-	} else if f, o.err = os.Open(name); o.err != nil {
-		return nil
-	}
-	o.open = append(o.open, f)
-	info, err := f.Stat()
-	if err == nil && info.IsDir() {
-		err = fmt.Errorf("%s is a folder, not a file", name)
-	}
-	if err != nil {
-		o.err = err
-		return nil
-	}
-	t, err := tabular.Open(name, f, info.Size(), opt)
-	var wrong *tabular.Error
-	if errors.As(err, &wrong) {
-		problems.Add(problem.Problem{File: wrong.File, Sheet: wrong.Sheet, Row: wrong.Row, Kind: "cannot be read", Text: wrong.Text})
-		return nil
-	}
-	o.err = err
-	return t
-}
-
-func (o *opener) close() {
-	for _, f := range o.open {
-		f.Close()
-	}
-	for _, n := range o.remove {
-		os.Remove(n)
-	}
-}
-
-// report prints all problems, one line each.
-func (s *streams) report(p *problem.Problems) error {
-	for _, x := range p.List[:min(len(p.List), most)] {
-		fmt.Fprintln(s.err, x)
-	}
-	if n := p.Len() - most; n > 0 {
-		fmt.Fprintf(s.err, "and %d more problems\n", n)
-	}
-	return errProblems
 }
 
 type output struct {

@@ -85,8 +85,6 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 				opt.Name = strings.TrimSuffix(filepath.Base(o.stock), filepath.Ext(o.stock))
 			}
 			defer boundMemory(400 << 20)()
-			var open opener
-			defer open.close()
 			files := []string{o.stock}
 			if o.items != "" {
 				files = append(files, o.items)
@@ -94,20 +92,14 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			if o.stock == "-" && o.items == "-" {
 				return errors.New("standard input (-) can be only one of the files")
 			}
-			by, err := layoutsOf(o.layouts, files)
+			in := handout.Input{Layouts: map[*tabular.File]*layout.Layout{}}
+			opened, done, err := s.opened(files, o.layouts, in.Layouts)
+			defer done()
 			if err != nil {
 				return err
 			}
-			problems := problem.Problems{Most: most}
-			in := handout.Input{Layouts: map[*tabular.File]*layout.Layout{}}
-			for i, into := range []**tabular.File{&in.Stock, &in.Items}[:len(files)] {
-				*into = open.laidOut(s.in, files[i], by[files[i]], in.Layouts, &problems)
-			}
-			if open.err != nil {
-				return open.err
-			}
-			if problems.Any() {
-				return s.report(&problems)
+			if in.Stock = opened[0]; o.items != "" {
+				in.Items = opened[1]
 			}
 			res, found, err := handout.Run(cmd.Context(), in, opt)
 			if err != nil {
@@ -116,9 +108,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			if found.Any() {
 				return s.report(found)
 			}
-			for _, n := range res.Notes {
-				fmt.Fprintln(s.err, n)
-			}
+			s.notes(res.Notes)
 			outputs := []output{}
 			for i := range res.Sheets {
 				sheet := &res.Sheets[i]

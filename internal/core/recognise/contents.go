@@ -157,6 +157,12 @@ func (s *sample) contents(m *Mapping, w Want) {
 		}
 	}
 	s.nameOrCode(m, w)
+	// A pack that is called by a number alone is one of so many.
+	if at := m.At(field.PackUnit); at >= 0 && m.At(field.PackSize) < 0 {
+		if x := col(at); x.filled > 0 && x.numbers == x.filled {
+			m.Columns[at].Field, m.Columns[at].Why = field.PackSize, "its values are numbers: how many base units each pack holds"
+		}
+	}
 	if w.Known == nil {
 		return
 	}

@@ -214,6 +214,19 @@ func (r *run) sort() {
 		}
 	}
 	r.book.Lines, r.inputs, r.movements = lines, inputs, movements
+	if r.opt.Causes {
+		to := make([]int32, len(order))
+		for at, from := range order {
+			to[from] = int32(at)
+		}
+		for _, rows := range r.rows {
+			for i := range rows {
+				if rows[i].line > 0 {
+					rows[i].line = to[rows[i].line-1] + 1
+				}
+			}
+		}
+	}
 }
 
 func (r *run) lineProblem(n int, kind, text string) problem.Problem {

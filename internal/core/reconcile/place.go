@@ -25,6 +25,7 @@ func (r *run) placeCounts() {
 		total += len(c.Counts)
 	}
 	r.entries = make([]entry, 0, total)
+	r.rows = make([][]row, len(r.counts))
 	r.countedBins = map[[2]stock.ID]bool{}
 	for f, c := range r.counts {
 		names[f] = r.in.Counts[f].Name
@@ -55,6 +56,13 @@ func (r *run) placeCounts() {
 			}
 			if r.opt.Uncounted == ZeroInCountedBins {
 				r.countedBins[[2]stock.ID{key[stock.Warehouse], key[stock.Bin]}] = true
+			}
+			if r.opt.Causes {
+				at := row{}
+				if !n.Given {
+					at.line = int32(r.book.Find(key) + 1)
+				}
+				r.rows[f] = append(r.rows[f], at)
 			}
 			if !n.Given {
 				continue
@@ -110,6 +118,9 @@ func (r *run) placeCounts() {
 				*o = owner{int32(f), n.Row, int32(len(r.entries) + 1)}
 			}
 			r.entries = append(r.entries, e)
+			if r.opt.Causes {
+				r.rows[f][len(r.rows[f])-1] = row{e.line + 1, int32(len(r.entries))}
+			}
 		}
 		c.Counts = nil
 	}

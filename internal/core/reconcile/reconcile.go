@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"wobin/internal/core/adjust"
+	"wobin/internal/core/cause"
 	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
@@ -34,6 +35,7 @@ const (
 type Options struct {
 	FrozenAt      *int64 // Unix nanoseconds; nil: from the stock file
 	CountedAt     *int64 // for entries without a time
+	Causes        bool   // the likely causes are looked for
 	Zone          *time.Location
 	Tolerance     variance.Tolerance
 	Uncounted     Uncounted
@@ -49,6 +51,7 @@ type Input struct {
 	Stock     *tabular.File
 	Counts    []*tabular.File
 	Movements *tabular.File
+	Items     *tabular.File // for the causes: descriptions, barcodes, categories and packs; nil for none
 	Layouts   map[*tabular.File]*layout.Layout
 }
 
@@ -67,6 +70,9 @@ type Result struct {
 	counters  stock.Names
 	movements map[int][]stock.Movement
 	posted    []uint8 // by line: whether it goes out
+	rows      [][]row // by counts file, where causes are looked for: its rows in their order
+	causes    *cause.Input
+	explained []cause.Explanation
 	rules     adjust.Rules
 	// by warehouse and bin: there is a row in a counts file
 	countedBins map[[2]stock.ID]bool
@@ -93,6 +99,9 @@ type entry struct {
 	replaced bool
 }
 
+// row is one of a counts file: its line + 1, 0 for none, and its entry + 1, 0 where nothing was counted.
+type row struct{ line, entry int32 }
+
 type run struct {
 	Result
 	in       Input
@@ -105,9 +114,10 @@ type run struct {
 	stock        *read.StockFile
 	counts       []*read.CountFile
 	moves        *read.MovementFile
+	items        *read.ItemFile
 	maps         struct {
-		stock, moves *recognise.Mapping
-		counts       []*recognise.Mapping
+		stock, moves, items *recognise.Mapping
+		counts              []*recognise.Mapping
 	}
 }
 
@@ -134,6 +144,9 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 	r.evaluate()
 	if r.problems.Any() {
 		return nil, r.problems, nil
+	}
+	if r.opt.Causes {
+		r.findCauses()
 	}
 	if n := r.stock.CostsRounded; n > 0 {
 		r.Notes = append(r.Notes, fmt.Sprintf("%s: unit_cost: %d had more than 6 decimal places and were rounded to 6", in.Stock.Name, n))
@@ -216,6 +229,20 @@ func (r *run) read(ctx context.Context) error {
 				read: func(j *job, m *recognise.Mapping) (told read.Told, err error) {
 					r.moves, err = reading(j, m).Movements(j.file, m, &j.problems)
 					return r.moves.Told, err
+				},
+			},
+		)
+	}
+	if r.in.Items != nil {
+		jobs = append(
+			jobs,
+			&job{
+				file:    r.in.Items,
+				kind:    field.Items,
+				mapping: &r.maps.items,
+				read: func(j *job, m *recognise.Mapping) (told read.Told, err error) {
+					r.items, err = reading(j, m).Items(j.file, m, &j.problems)
+					return r.items.Told, err
 				},
 			},
 		)

@@ -1,0 +1,242 @@
+package cause
+
+import (
+	"fmt"
+	"slices"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+)
+
+// alone gives what may explain a line without another one.
+func (f *finder) alone(n int) (out []Explanation) {
+	l := &f.Lines[n]
+	if l.Variance == 0 {
+		return nil
+	}
+	add := func(x Explanation, more int64) {
+		if x.Grade == None {
+			return
+		}
+		if x.Line, x.Other = n, -1; x.Quantity == 0 {
+			x.Quantity = l.Variance
+		}
+		if x.Cause != CountedTwice {
+			x.Drop = -1
+		}
+		out = append(out, f.made(x, more))
+	}
+	if l.Expected < 0 {
+		add(Explanation{Cause: NegativeRecord, Grade: Strong, How: fmt.Sprintf("the records expect %s here", signed(l.Expected))}, 0)
+	}
+	add(countedTwice(l), 0)
+	add(packSlip(l, f.item(l.Key[stock.SKU]).Packs), 0)
+	add(keySlip(l), 0)
+	add(cutOff(l, f.Frozen), 0)
+	add(f.elsewhere(l), 0)
+	return out
+}
+
+// packSlip looks for counted × pack = expected, or counted = expected × pack. That a loss comes to just that is the less likely the
+// larger pack and figures are.
+func packSlip(l *Line, packs []quantity.Quantity) (x Explanation) {
+	if l.Expected <= 0 || l.Counted <= 0 {
+		return x
+	}
+	for _, p := range packs {
+		size := int64(p / quantity.Scale)
+		if p%quantity.Scale != 0 || size < 2 {
+			continue
+		}
+		how, grade := "", None
+		few, err := quantity.Times(l.Counted, size)
+		many, err2 := quantity.Times(l.Expected, size)
+		rest := l.Expected % p // loose ones beside whole packs
+		switch {
+		case err && few == l.Expected:
+			grade = gradeIf(size >= 6 || l.Expected >= 20*quantity.Scale, Strong, Fair)
+			how = fmt.Sprintf("%s × the pack of %d is the expected %s", l.Counted, size, l.Expected)
+		case err2 && many == l.Counted:
+			grade = gradeIf(l.Variance >= 5*quantity.Scale, Strong, Fair)
+			how = fmt.Sprintf("the expected %s × the pack of %d is %s", l.Expected, size, l.Counted)
+		case rest > 0 && l.Expected/p >= 2 && l.Expected%quantity.Scale == 0 && l.Counted == l.Expected/p*quantity.Scale+rest:
+			grade = Fair
+			how = fmt.Sprintf("%d packs of %d and %s loose are the expected %s", l.Expected/p, size, rest, l.Expected)
+		}
+		if grade > x.Grade {
+			offered := l.Expected
+			x = Explanation{Cause: PackSlip, Grade: grade, Offered: &offered, How: how}
+		}
+	}
+	return x
+}
+
+func gradeIf(is bool, then, otherwise Grade) Grade {
+	if is {
+		return then
+	}
+	return otherwise
+}
+
+// countedTwice looks for an entry without which the line is as expected.
+func countedTwice(l *Line) (x Explanation) {
+	v := l.Variance
+	if v <= 0 || len(l.Entries) < 2 || l.Expected <= 0 {
+		return x
+	}
+	for i, e := range l.Entries {
+		twin := slices.IndexFunc(l.Entries, func(o Entry) bool { return o.Quantity == e.Quantity })
+		same := twin != i // an earlier one is equal
+		off := (v - e.Quantity).Abs()
+		y := Explanation{Cause: CountedTwice, Drop: i}
+		switch {
+		case e.Quantity <= 0:
+			continue
+		case off == 0 && same:
+			y.Grade, y.How = Strong, fmt.Sprintf("%s was entered twice, and %s are expected", e.Quantity, l.Expected)
+		case off == 0 && len(l.Entries) == 2 && apart(l.Entries):
+			y.Grade, y.How = Strong, fmt.Sprintf("two people counted it, %s and %s, and %s are expected", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
+		case off == 0:
+			y.Grade, y.How = Fair, fmt.Sprintf("without the entry of %s it is the expected %s", e.Quantity, l.Expected)
+		case v == l.Expected && len(l.Entries) == 2:
+			y.Grade, y.How = Fair, fmt.Sprintf("%s and %s are together twice the expected %s", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
+		case same && off*5 <= e.Quantity:
+			y.Grade, y.How = gradeIf(off*10 <= e.Quantity && len(l.Entries) == 2, Strong, Fair),
+				fmt.Sprintf("%s was entered twice, and %s are expected", e.Quantity, l.Expected)
+		case len(l.Entries) == 2 && apart(l.Entries) && off*5 <= e.Quantity && (l.Counted-e.Quantity-l.Expected).Abs()*5 <= l.Expected:
+			y.Grade, y.How = Fair, fmt.Sprintf("two people counted it, %s and %s, and %s are expected", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
+		default:
+			continue
+		}
+		if y.Quantity = min(e.Quantity, v); off != 0 {
+			y.Quantity = min(e.Quantity, v)
+		}
+		if y.Grade > x.Grade {
+			x = y
+		}
+	}
+	return x
+}
+
+// apart tells whether two different people are named.
+func apart(e []Entry) bool {
+	return e[0].Counter != e[1].Counter && e[0].Counter != 0 && e[1].Counter != 0
+}
+
+const hour = int64(3600) * 1_000_000_000
+
+// cutOff looks for a movement near the time of counting, of just the quantity of the variance: one that was booked before the goods
+// moved, or after.
+func cutOff(l *Line, frozen int64) (x Explanation) {
+	if l.CountedAt == 0 {
+		return x
+	}
+	for i := range l.Movements {
+		m := &l.Movements[i]
+		var away int64
+		how := ""
+		switch {
+		case m.At > l.CountedAt && m.Quantity == l.Variance:
+			away = m.At - l.CountedAt
+			how = fmt.Sprintf("%s were booked %s after it was counted", signed(m.Quantity), span(away))
+		case m.At <= l.CountedAt && m.At > frozen && m.Quantity == -l.Variance:
+			away = max(l.First-m.At, 0)
+			how = fmt.Sprintf("%s were booked %s before it was counted", signed(m.Quantity), span(away))
+			if away == 0 {
+				how = fmt.Sprintf("%s were booked while it was counted", signed(m.Quantity))
+			}
+		default:
+			continue
+		}
+		grade := None
+		large := m.Quantity.Abs() >= 4*quantity.Scale
+		switch {
+		case away <= 4*hour:
+			grade = gradeIf(large, Strong, Fair)
+		case away <= 26*hour:
+			grade = gradeIf(large, Strong, Fair)
+			if away > 12*hour {
+				grade = Fair
+			}
+		case away <= 72*hour:
+			grade = Weak
+		}
+		if grade > x.Grade || grade == x.Grade && grade != None && nearer(m, x.Move, l.CountedAt) {
+			offered := l.Counted
+			x = Explanation{Cause: CutOff, Grade: grade, Move: m, How: how, Offered: &offered}
+		}
+	}
+	return x
+}
+
+func nearer(a, b *stock.Movement, at int64) bool {
+	x, y := distanceOf(a.At, at), distanceOf(b.At, at)
+	return x < y || x == y && a.At < b.At
+}
+
+func distanceOf(a, b int64) int64 { return max(a-b, b-a) }
+
+// span says how long something is, as people do.
+func span(ns int64) string {
+	switch minutes := (ns + 30*1_000_000_000) / (60 * 1_000_000_000); {
+	case minutes < 1:
+		return "less than a minute"
+	case minutes < 120:
+		return plural(minutes, "minute")
+	case minutes < 48*60:
+		return plural((minutes+30)/60, "hour")
+	default:
+		return plural((minutes+720)/1440, "day")
+	}
+}
+
+func plural(n int64, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// signed writes a quantity with its sign.
+func signed(q quantity.Quantity) string {
+	switch {
+	case q > 0:
+		return "+" + q.String()
+	case q < 0:
+		return "−" + q.Abs().String()
+	}
+	return "0"
+}
+
+// elsewhere looks for a bin that holds the item and was not counted, where the line is short.
+func (f *finder) elsewhere(l *Line) (x Explanation) {
+	if l.Variance >= 0 {
+		return x
+	}
+	if f.places == nil {
+		f.places = map[ItemIn][]int32{}
+		for i := range f.Places {
+			k := ItemOf(f.Places[i].Key)
+			f.places[k] = append(f.places[k], int32(i))
+		}
+	}
+	best := -1
+	for _, i := range f.places[ItemOf(l.Key)] {
+		if best < 0 || f.closer(l.Key, f.Places[i].Key, f.Places[best].Key) {
+			best = int(i)
+		}
+	}
+	if best < 0 {
+		return x
+	}
+	p := &f.Places[best]
+	return Explanation{Cause: PlaceUncounted, Grade: Fair, Place: p,
+		How: fmt.Sprintf("%s, %s, holds %s of it and was not counted", f.Codes[stock.Bin].Text(p.Key[stock.Bin]), f.near.words(l.Key, p.Key),
+			p.Expected)}
+}
+
+// closer tells whether a is nearer to a line than b; of two as near, the first in order is.
+func (f *finder) closer(to, a, b stock.Key) bool {
+	x, y := f.near.between(to, a), f.near.between(to, b)
+	return x < y || x == y && f.compare(a, b) < 0
+}

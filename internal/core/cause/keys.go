@@ -1,0 +1,110 @@
+package cause
+
+import (
+	"fmt"
+	"strings"
+
+	"wobin/internal/core/quantity"
+)
+
+// keySlip looks for what hands do to figures: digits swapped, one missing, doubled or wrong, the decimal sign moved. What goods do by
+// themselves is mostly little, so a slip is the stronger the larger the variance is beside the figures.
+func keySlip(l *Line) (x Explanation) {
+	if l.Expected <= 0 || l.Counted <= 0 {
+		return x
+	}
+	e, c := l.Expected.String(), l.Counted.String()
+	larger := max(l.Expected, l.Counted)
+	big := l.Variance.Abs() >= 5*quantity.Scale && l.Variance.Abs()*10 >= larger*3
+	digits := len(strings.ReplaceAll(e, ".", ""))
+	grade, how := None, ""
+	say := func(g Grade, text string) {
+		if g > grade {
+			grade, how = g, text
+		}
+	}
+	for _, k := range []int64{10, 100, 1000} {
+		more, fits := quantity.Times(l.Expected, k)
+		less, fits2 := quantity.Times(l.Counted, k)
+		if fits && more == l.Counted || fits2 && less == l.Expected {
+			say(gradeIf(big && (digits > 1 || k > 10), Strong, Fair), fmt.Sprintf("%s for %s: the decimal place moved", c, e))
+		}
+	}
+	switch {
+	case len(e) == len(c):
+		if at, two := differing(e, c); len(at) == 2 && two {
+			say(gradeIf(big && at[1] == at[0]+1, Strong, Fair), fmt.Sprintf("%s for %s: two digits swapped", c, e))
+		} else if len(at) == 1 {
+			say(wrongDigit(e, c, at[0], big), fmt.Sprintf("%s for %s: one digit is another", c, e))
+		}
+	case len(c) == len(e)-1:
+		if at := without(e, c); at >= 0 {
+			say(gradeIf(big && (digits >= 3 || l.Expected >= 40*quantity.Scale), Strong, Fair), fmt.Sprintf("%s for %s: a digit is missing", c, e))
+		}
+	case len(c) == len(e)+1:
+		if at := without(c, e); at >= 0 {
+			doubled := at > 0 && c[at-1] == c[at] || at+1 < len(c) && c[at+1] == c[at]
+			if doubled {
+				say(gradeIf(big, Strong, Fair), fmt.Sprintf("%s for %s: a digit is doubled", c, e))
+			} else {
+				say(gradeIf(digits >= 2, Fair, Weak), fmt.Sprintf("%s for %s: a digit too many", c, e))
+			}
+		}
+	}
+	if grade == None {
+		return x
+	}
+	offered := l.Expected
+	return Explanation{Cause: KeySlip, Grade: grade, Offered: &offered, How: how}
+}
+
+// padNext are keys that lie side by side on a number pad, and digits that look alike by hand.
+var padNext = map[string]bool{"12": true, "14": true, "23": true, "25": true, "36": true, "45": true, "47": true, "56": true, "58": true, "69": true,
+	"78": true, "89": true, "01": true, "02": true, "17": true, "38": true, "06": true, "49": true, "35": true}
+
+// wrongDigit grades one digit that is another. The last digit of a figure is wrong by itself all the time: goods do that, too.
+func wrongDigit(e, c string, at int, big bool) Grade {
+	if e[at] == '.' || c[at] == '.' || len(e) < 2 {
+		return None
+	}
+	a, b := e[at], c[at]
+	by := max(a, b) - min(a, b)
+	pair := string([]byte{min(a, b), max(a, b)})
+	whole := strings.IndexByte(e, '.')
+	if whole < 0 {
+		whole = len(e)
+	}
+	switch place := whole - 1 - at; { // 0 for ones, 1 for tens
+	case place >= 2:
+		return Strong
+	case place == 1:
+		return gradeIf(big && whole >= 3, Strong, Fair)
+	case by >= 4 || by >= 3 && padNext[pair]:
+		return Fair
+	}
+	return Weak
+}
+
+// differing gives the places in which two texts of one length differ; swapped tells whether they are two that changed places.
+func differing(a, b string) (at []int, swapped bool) {
+	for i := range len(a) {
+		if a[i] != b[i] {
+			if at = append(at, i); len(at) > 2 {
+				return at, false
+			}
+		}
+	}
+	return at, len(at) == 2 && a[at[0]] == b[at[1]] && a[at[1]] == b[at[0]] && a[at[0]] != '.' && a[at[1]] != '.'
+}
+
+// without gives the place of the digit without which the longer text is the shorter one; -1 where it is not.
+func without(longer, shorter string) int {
+	i := 0
+	for i < len(shorter) && longer[i] == shorter[i] {
+		i++
+	}
+	if longer[i+1:] != shorter[i:] || longer[i] == '.' {
+		return -1
+	}
+	return i
+}
