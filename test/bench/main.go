@@ -23,6 +23,7 @@ func main() {
 	order := flag.String("order", "bins", "with -generate: the order of the rows: bins, items or random")
 	wobin := flag.String("wobin", "bin/wobin", "the program")
 	counting := flag.Bool("counts", false, "measure counts alone")
+	alone := flag.Bool("causes", false, "measure the likely causes alone")
 	profile := flag.String("cpuprofile", "", "write a profile of measuring counts to this file")
 	only := flag.String("generate", "", "only write the two files into this folder")
 	flag.Parse()
@@ -52,7 +53,11 @@ func main() {
 		}
 		return
 	}
-	if err := run(*lines, *wobin); err != nil {
+	measure := func() error { return run(*lines, *wobin) }
+	if *alone {
+		measure = func() error { return causes(*lines) }
+	}
+	if err := measure(); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
@@ -161,6 +166,9 @@ func run(lines int, wobin string) error {
 	fmt.Printf("wobin intake, checked, new data folder      %6.2f s\n\n", taken.Seconds())
 	bar("intake ÷ sqlite3 .import", taken.Seconds()/imported.Seconds(), 1, "")
 	bar("intake, memory", float64(memory)/(1<<20), 500, " MiB")
+	if err := causes(lines); err != nil {
+		return err
+	}
 	if err := sheetsFromFiles(dir, wobin, stock, lines); err != nil {
 		return err
 	}
@@ -185,6 +193,15 @@ func bar(what string, got, most float64, unit string) {
 		word = "MISSES"
 	}
 	fmt.Printf("%-40s %8.2f%s  (bar %g%s: %s)\n", what, got, unit, most, unit, word)
+}
+
+// atLeast is bar for what is to be no less.
+func atLeast(what string, got, least float64, unit string) {
+	word := "holds"
+	if got < least {
+		word = "MISSES"
+	}
+	fmt.Printf("%-40s %8.2f%s  (bar %g%s: %s)\n", what, got, unit, least, unit, word)
 }
 
 // inTurn runs each work in turn, so that all of them meet the machine in the same moods, and gives the best time of

@@ -33,7 +33,7 @@ func (f *finder) alone(n int) (out []Explanation) {
 	add(packSlip(l, f.item(l.Key[stock.SKU]).Packs), 0)
 	add(keySlip(l), 0)
 	add(cutOff(l, f.Frozen), 0)
-	add(f.elsewhere(l), 0)
+	add(f.elsewhere(l))
 	return out
 }
 
@@ -103,14 +103,14 @@ func countedTwice(l *Line) (x Explanation) {
 		case same && off*5 <= e.Quantity:
 			y.Grade, y.How = gradeIf(off*10 <= e.Quantity && len(l.Entries) == 2, Strong, Fair),
 				fmt.Sprintf("%s was entered twice, and %s are expected", e.Quantity, l.Expected)
+		case same && len(l.Entries) == 2 && apart(l.Entries) && off*2 <= e.Quantity:
+			y.Grade, y.How = Fair, fmt.Sprintf("two people counted it, %s each, and %s are expected", e.Quantity, l.Expected)
 		case len(l.Entries) == 2 && apart(l.Entries) && off*5 <= e.Quantity && (l.Counted-e.Quantity-l.Expected).Abs()*5 <= l.Expected:
 			y.Grade, y.How = Fair, fmt.Sprintf("two people counted it, %s and %s, and %s are expected", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
 		default:
 			continue
 		}
-		if y.Quantity = min(e.Quantity, v); off != 0 {
-			y.Quantity = min(e.Quantity, v)
-		}
+		y.Quantity = min(e.Quantity, v)
 		if y.Grade > x.Grade {
 			x = y
 		}
@@ -208,31 +208,62 @@ func signed(q quantity.Quantity) string {
 	return "0"
 }
 
-// elsewhere looks for a bin that holds the item and was not counted, where the line is short.
-func (f *finder) elsewhere(l *Line) (x Explanation) {
+// inOf is an item in a warehouse, of whatever lot.
+type inOf struct{ warehouse, sku stock.ID }
+
+// elsewhere looks for another bin that holds the item and was not counted, where the line is short: of the same lot before others, and
+// the nearest before those far away. Where much is uncounted it says little that this bin is.
+func (f *finder) elsewhere(l *Line) (x Explanation, more int64) {
 	if l.Variance >= 0 {
-		return x
+		return x, 0
 	}
 	if f.places == nil {
-		f.places = map[ItemIn][]int32{}
-		for i := range f.Places {
-			k := ItemOf(f.Places[i].Key)
-			f.places[k] = append(f.places[k], int32(i))
-		}
+		f.findPlaces()
 	}
+	best := f.nearestPlace(l.Key, f.places[ItemOf(l.Key)])
+	if best < 0 {
+		best = f.nearestPlace(l.Key, f.anyLot[inOf{l.Key[stock.Warehouse], l.Key[stock.SKU]}])
+	}
+	if best < 0 {
+		return x, 0
+	}
+	p := &f.Places[best]
+	if f.Uncounted*10 <= f.Counted {
+		more = 50 + int64(max(0, 40-4*f.near.between(l.Key, p.Key)))
+	}
+	return Explanation{Cause: PlaceUncounted, Grade: Fair, Place: p,
+		How: fmt.Sprintf("%s, %s, holds %s of it and was not counted", f.Codes[stock.Bin].Text(p.Key[stock.Bin]), f.near.words(l.Key, p.Key),
+			p.Expected)}, more
+}
+
+// findPlaces sorts the uncounted places by their items, in the order of their keys.
+func (f *finder) findPlaces() {
+	f.places, f.anyLot = map[ItemIn][]int32{}, map[inOf][]int32{}
+	order := make([]int32, len(f.Places))
+	for i := range order {
+		order[i] = int32(i)
+	}
+	slices.SortFunc(order, func(a, b int32) int { return f.compare(f.Places[a].Key, f.Places[b].Key) })
+	for _, i := range order {
+		k := f.Places[i].Key
+		f.places[ItemOf(k)] = append(f.places[ItemOf(k)], i)
+		any := inOf{k[stock.Warehouse], k[stock.SKU]}
+		f.anyLot[any] = append(f.anyLot[any], i)
+	}
+}
+
+// nearestPlace gives the nearest of places in the order of their keys, of those that stand next to a key in it; -1 for none.
+func (f *finder) nearestPlace(to stock.Key, places []int32) int {
+	const side = 16
 	best := -1
-	for _, i := range f.places[ItemOf(l.Key)] {
-		if best < 0 || f.closer(l.Key, f.Places[i].Key, f.Places[best].Key) {
+	at, _ := slices.BinarySearchFunc(places, to, func(i int32, k stock.Key) int { return f.compare(f.Places[i].Key, k) })
+	for _, i := range places[max(0, at-side):min(len(places), at+side)] {
+		p := f.Places[i].Key
+		if p[stock.Bin] != to[stock.Bin] && (best < 0 || f.closer(to, p, f.Places[best].Key)) {
 			best = int(i)
 		}
 	}
-	if best < 0 {
-		return x
-	}
-	p := &f.Places[best]
-	return Explanation{Cause: PlaceUncounted, Grade: Fair, Place: p,
-		How: fmt.Sprintf("%s, %s, holds %s of it and was not counted", f.Codes[stock.Bin].Text(p.Key[stock.Bin]), f.near.words(l.Key, p.Key),
-			p.Expected)}
+	return best
 }
 
 // closer tells whether a is nearer to a line than b; of two as near, the first in order is.

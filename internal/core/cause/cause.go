@@ -75,7 +75,7 @@ var table = map[Cause]weight{
 	PackSlip:       {[4]int64{0, 150, 540, 950}, Recount},
 	CutOff:         {[4]int64{0, 140, 510, 940}, MoveCutOff},
 	KeySlip:        {[4]int64{0, 120, 480, 910}, Recount},
-	PlaceUncounted: {[4]int64{0, 110, 400, 800}, CountBin},
+	PlaceUncounted: {[4]int64{0, 110, 440, 800}, CountBin},
 }
 
 // RemedyOf is what to do about a cause.
@@ -133,6 +133,8 @@ type Input struct {
 	Sheets []Sheet
 	Item   func(sku stock.ID) Item // nil: nothing is known of items
 	Frozen int64
+	// How many lines were counted, and how many were not.
+	Counted, Uncounted int
 	// Before tells how often a cause was accepted in earlier counts for the bin, the item or the counter of a line, and for which
 	// of them, in words. nil: there were none.
 	Before func(c Cause, l *Line) (times int, of string)
@@ -166,7 +168,8 @@ type finder struct {
 	ranks  [stock.Parts][]uint32
 	near   *distances
 	items  map[stock.ID]Item
-	places map[ItemIn][]int32 // uncounted places, by item
+	places map[ItemIn][]int32 // uncounted places, by item and lot
+	anyLot map[inOf][]int32   // and by item alone
 }
 
 // ItemIn is an item in a warehouse, with what has to be the same for one line to explain another.

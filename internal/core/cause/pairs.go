@@ -32,7 +32,8 @@ func (f *finder) pairs() (out []Explanation) {
 	}, func(short, over int32) { take(f.wrongLot(int(short), int(over))) })
 	f.inGroups(func(k stock.Key) stock.Key { k[stock.SKU], k[stock.Lot], k[stock.Serial] = 0, 0, 0; return k }, func(a, b int32) bool {
 		x, y := &f.Lines[a], &f.Lines[b]
-		return x.Key[stock.SKU] != y.Key[stock.SKU] && x.Variance == -y.Variance
+		q, equal := part(x, y)
+		return x.Key[stock.SKU] != y.Key[stock.SKU] && (equal || q >= 4*quantity.Scale && q*10 >= max(-x.Variance, y.Variance)*8)
 	}, func(short, over int32) { take(f.mistaken(int(short), int(over))) })
 	return out
 }
@@ -114,6 +115,7 @@ func part(short, over *Line) (q quantity.Quantity, equal bool) {
 func (f *finder) misplaced(s, o int) (x Explanation, more int64) {
 	short, over := &f.Lines[s], &f.Lines[o]
 	q, equal := part(short, over)
+	larger := max(-short.Variance, over.Variance)
 	away := f.near.between(short.Key, over.Key)
 	near := away <= sameBay+5
 	found := !over.Row && over.Expected == 0
@@ -122,7 +124,7 @@ func (f *finder) misplaced(s, o int) (x Explanation, more int64) {
 	switch {
 	case equal && (q >= 3*quantity.Scale || q > quantity.Scale && (near || found) || near && found || short.Key[stock.Serial] != 0):
 		grade = Strong
-	case equal, found, near && q*2 >= max(-short.Variance, over.Variance):
+	case equal, found, near && q*2 >= larger, q >= 4*quantity.Scale && q*10 >= larger*8:
 		grade = Fair
 	}
 	how := fmt.Sprintf("%s short here, %s over in %s, %s", short.Variance.Abs(), over.Variance, f.Codes[stock.Bin].Text(over.Key[stock.Bin]),
@@ -162,10 +164,12 @@ func (f *finder) lot(l *Line) string {
 func (f *finder) mistaken(s, o int) (x Explanation, more int64) {
 	short, over := &f.Lines[s], &f.Lines[o]
 	a, b := short.Key[stock.SKU], over.Key[stock.SKU]
-	q, _ := part(short, over)
+	q, equal := part(short, over)
 	points, by := likeness(f.Codes[stock.SKU].Text(a), f.Codes[stock.SKU].Text(b), f.item(a), f.item(b))
 	grade := Weak
 	switch {
+	case !equal: // goods may be missing beside it
+		grade = gradeIf(points >= 75, Fair, None)
 	case points >= 60 && (q >= 2*quantity.Scale || points >= 90):
 		grade = Strong
 	case points >= 50, q >= 6*quantity.Scale, points > 0 && q >= 3*quantity.Scale:

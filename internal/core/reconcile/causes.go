@@ -11,9 +11,9 @@ import (
 
 // findCauses looks for what stands behind the lines that are over, short or found.
 func (r *run) findCauses() {
-	in := &cause.Input{Codes: &r.book.Codes, Frozen: r.frozen}
+	in := &cause.Input{Codes: &r.book.Codes, Frozen: r.frozen, Counted: r.Figures.Counted, Uncounted: r.Figures.Uncounted}
 	at := make([]int32, len(r.book.Lines)) // by line: its position among those with a variance + 1
-	short := map[cause.ItemIn]bool{}
+	short := map[[2]stock.ID]bool{}        // warehouses and items
 	for n := range r.results {
 		res := &r.results[n]
 		switch res.Status {
@@ -41,18 +41,19 @@ func (r *run) findCauses() {
 			}
 		}
 		if x.Variance < 0 {
-			short[cause.ItemOf(l.Key)] = true
+			short[[2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.SKU]}] = true
 		}
 		in.Lines = append(in.Lines, x)
 		at[n] = int32(len(in.Lines))
 	}
 	if len(in.Lines) == 0 {
-		r.rows, r.causes = nil, in
+		r.causes = in
 		return
 	}
 	for n := range r.results {
-		if res := &r.results[n]; res.Status == variance.Uncounted && res.Expected > 0 && short[cause.ItemOf(r.book.Lines[n].Key)] {
-			in.Places = append(in.Places, cause.Place{Key: r.book.Lines[n].Key, Expected: res.Expected})
+		res, k := &r.results[n], r.book.Lines[n].Key
+		if res.Status == variance.Uncounted && res.Expected > 0 && short[[2]stock.ID{k[stock.Warehouse], k[stock.SKU]}] {
+			in.Places = append(in.Places, cause.Place{Key: k, Expected: res.Expected})
 		}
 	}
 	for _, rows := range r.rows {
@@ -75,7 +76,6 @@ func (r *run) findCauses() {
 	}
 	in.Item = r.itemKnown(in.Lines)
 	r.causes, r.explained = in, cause.Find(in)
-	r.rows = nil
 }
 
 // itemKnown gives what the item file, and else the stock file, knows of items.
@@ -114,6 +114,9 @@ func (r *run) itemKnown(lines []cause.Line) func(sku stock.ID) cause.Item {
 	}
 	return func(sku stock.ID) cause.Item { return known[sku] }
 }
+
+// CauseInput is what the likely causes follow from; nil where they were not looked for.
+func (r *Result) CauseInput() *cause.Input { return r.causes }
 
 // WriteCauses writes the likely causes, in the order of their lines.
 func (r *Result) WriteCauses(w io.Writer) error {
