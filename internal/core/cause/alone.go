@@ -103,14 +103,16 @@ func countedTwice(l *Line) (x Explanation) {
 		case same && off*5 <= e.Quantity:
 			y.Grade, y.How = gradeIf(off*10 <= e.Quantity && len(l.Entries) == 2, Strong, Fair),
 				fmt.Sprintf("%s was entered twice, and %s are expected", e.Quantity, l.Expected)
-		case same && len(l.Entries) == 2 && apart(l.Entries) && off*2 <= e.Quantity:
+		case same && len(l.Entries) == 2 && apart(l.Entries) && off*3 <= e.Quantity:
 			y.Grade, y.How = Fair, fmt.Sprintf("two people counted it, %s each, and %s are expected", e.Quantity, l.Expected)
 		case len(l.Entries) == 2 && apart(l.Entries) && off*5 <= e.Quantity && (l.Counted-e.Quantity-l.Expected).Abs()*5 <= l.Expected:
 			y.Grade, y.How = Fair, fmt.Sprintf("two people counted it, %s and %s, and %s are expected", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
 		default:
 			continue
 		}
-		y.Quantity = min(e.Quantity, v)
+		if y.Quantity = min(e.Quantity, v); v == l.Expected {
+			y.Quantity = v
+		}
 		if y.Grade > x.Grade {
 			x = y
 		}

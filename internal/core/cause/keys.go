@@ -37,8 +37,8 @@ func keySlip(l *Line) (x Explanation) {
 		} else if len(at) == 1 {
 			say(wrongDigit(e, c, at[0], big), fmt.Sprintf("%s for %s: one digit is another", c, e))
 		}
-	case len(c) == len(e)-1:
-		if at := without(e, c); at >= 0 {
+	case len(c) < len(e):
+		if missing(e, c) {
 			say(gradeIf(big && (digits >= 3 || l.Expected >= 40*quantity.Scale), Strong, Fair), fmt.Sprintf("%s for %s: a digit is missing", c, e))
 		}
 	case len(c) == len(e)+1:
@@ -95,6 +95,19 @@ func differing(a, b string) (at []int, swapped bool) {
 		}
 	}
 	return at, len(at) == 2 && a[at[0]] == b[at[1]] && a[at[1]] == b[at[0]] && a[at[0]] != '.' && a[at[1]] != '.'
+}
+
+// missing tells whether a figure is another one without one of its digits; zeros that come to stand in front are not written.
+func missing(e, c string) bool {
+	for i := range len(e) {
+		if e[i] == '.' {
+			continue
+		}
+		if rest := e[:i] + e[i+1:]; rest == c || i == 0 && !strings.Contains(rest, ".") && strings.TrimLeft(rest, "0") == c {
+			return true
+		}
+	}
+	return false
 }
 
 // without gives the place of the digit without which the longer text is the shorter one; -1 where it is not.

@@ -172,7 +172,7 @@ func (f *finder) mistaken(s, o int) (x Explanation, more int64) {
 		grade = gradeIf(points >= 75, Fair, None)
 	case points >= 60 && (q >= 2*quantity.Scale || points >= 90):
 		grade = Strong
-	case points >= 50, q >= 6*quantity.Scale, points > 0 && q >= 3*quantity.Scale:
+	case points >= 50, q >= 2*quantity.Scale: // that two variances of a bin are the same by chance is seldom, but for single pieces
 		grade = Fair
 	}
 	how := fmt.Sprintf("%s short here, and %s of %s over in this bin", short.Variance.Abs(), over.Variance, f.Codes[stock.SKU].Text(b))
