@@ -8,11 +8,11 @@ import (
 	"wobin/internal/core/stock"
 )
 
-// alone gives what may explain a line without another one.
-func (f *finder) alone(n int) (out []Explanation) {
+// alone gives what may explain a line without another one. What it gives is valid until it gives the next.
+func (f *finder) alone(n int, give func(x *Explanation)) {
 	l := &f.Lines[n]
 	if l.Variance == 0 {
-		return nil
+		return
 	}
 	add := func(x Explanation, more int64) {
 		if x.Grade == None {
@@ -24,17 +24,19 @@ func (f *finder) alone(n int) (out []Explanation) {
 		if x.Cause != CountedTwice {
 			x.Drop = -1
 		}
-		out = append(out, f.made(x, more))
+		f.made(&x, more)
+		give(&x)
 	}
 	if l.Expected < 0 {
 		add(Explanation{Cause: NegativeRecord, Grade: Strong, How: fmt.Sprintf("the records expect %s here", signed(l.Expected))}, 0)
 	}
 	add(countedTwice(l), 0)
-	add(packSlip(l, f.item(l.Key[stock.SKU]).Packs), 0)
+	if f.Packs != nil {
+		add(packSlip(l, f.Packs(l.Key[stock.SKU])), 0)
+	}
 	add(keySlip(l), 0)
 	add(cutOff(l, f.Frozen), 0)
 	add(f.elsewhere(l))
-	return out
 }
 
 // packSlip looks for counted × pack = expected, or counted = expected × pack. That a loss comes to just that is the less likely the
@@ -219,22 +221,19 @@ func (f *finder) elsewhere(l *Line) (x Explanation, more int64) {
 	if l.Variance >= 0 {
 		return x, 0
 	}
-	if f.places == nil {
-		f.findPlaces()
-	}
-	best := f.nearestPlace(l.Key, f.places[ItemOf(l.Key)])
+	best := f.nearestPlace(l, f.places[ItemOf(l.Key)])
 	if best < 0 {
-		best = f.nearestPlace(l.Key, f.anyLot[inOf{l.Key[stock.Warehouse], l.Key[stock.SKU]}])
+		best = f.nearestPlace(l, f.anyLot[inOf{l.Key[stock.Warehouse], l.Key[stock.SKU]}])
 	}
 	if best < 0 {
 		return x, 0
 	}
 	p := &f.Places[best]
 	if f.Uncounted*10 <= f.Counted {
-		more = 50 + int64(max(0, 40-4*f.near.between(l.Key, p.Key)))
+		more = 50 + int64(max(0, 40-4*f.near().between(l.Key, p.Key)))
 	}
 	return Explanation{Cause: PlaceUncounted, Grade: Fair, Place: p,
-		How: fmt.Sprintf("%s, %s, holds %s of it and was not counted", f.Codes[stock.Bin].Text(p.Key[stock.Bin]), f.near.words(l.Key, p.Key),
+		How: fmt.Sprintf("%s, %s, holds %s of it and was not counted", f.Codes[stock.Bin].Text(p.Key[stock.Bin]), f.near().words(l.Key, p.Key),
 			p.Expected)}, more
 }
 
@@ -245,7 +244,10 @@ func (f *finder) findPlaces() {
 	for i := range order {
 		order[i] = int32(i)
 	}
-	slices.SortFunc(order, func(a, b int32) int { return f.compare(f.Places[a].Key, f.Places[b].Key) })
+	slices.SortFunc(order, func(a, b int32) int {
+		x, y := &f.Places[a], &f.Places[b]
+		return f.compare(x.Key, x.Order, y.Key, y.Order)
+	})
 	for _, i := range order {
 		k := f.Places[i].Key
 		f.places[ItemOf(k)] = append(f.places[ItemOf(k)], i)
@@ -254,22 +256,21 @@ func (f *finder) findPlaces() {
 	}
 }
 
-// nearestPlace gives the nearest of places in the order of their keys, of those that stand next to a key in it; -1 for none.
-func (f *finder) nearestPlace(to stock.Key, places []int32) int {
+// nearestPlace gives the nearest of places in the order of their keys, of those that stand next to a line in it; -1 for none.
+func (f *finder) nearestPlace(to *Line, places []int32) int {
 	const side = 16
-	best := -1
-	at, _ := slices.BinarySearchFunc(places, to, func(i int32, k stock.Key) int { return f.compare(f.Places[i].Key, k) })
-	for _, i := range places[max(0, at-side):min(len(places), at+side)] {
+	best, nearest := -1, 0
+	at, _ := slices.BinarySearchFunc(places, to, func(i int32, l *Line) int {
+		return f.compare(f.Places[i].Key, f.Places[i].Order, l.Key, l.Order)
+	})
+	for _, i := range places[max(0, at-side):min(len(places), at+side)] { // of two as near, the first in order
 		p := f.Places[i].Key
-		if p[stock.Bin] != to[stock.Bin] && (best < 0 || f.closer(to, p, f.Places[best].Key)) {
-			best = int(i)
+		if p[stock.Bin] == to.Key[stock.Bin] {
+			continue
+		}
+		if away := f.near().between(to.Key, p); best < 0 || away < nearest {
+			best, nearest = int(i), away
 		}
 	}
 	return best
-}
-
-// closer tells whether a is nearer to a line than b; of two as near, the first in order is.
-func (f *finder) closer(to, a, b stock.Key) bool {
-	x, y := f.near.between(to, a), f.near.between(to, b)
-	return x < y || x == y && f.compare(a, b) < 0
 }

@@ -5,121 +5,72 @@ import (
 	"slices"
 )
 
-// assign chooses explanations so that no line is in two of them and what is explained weighs the most. Stretches of slipped rows are
-// chosen first, by their weight; over what is left, where every explanation is of one line or of a short and an over one, the choice is
-// the heaviest matching of short and over lines, exact within groups of lines that hang together up to mostExact. Where taking the
-// heaviest one after the other, or leaving the stretches out, comes to more, that is taken.
-func (f *finder) assign(singles, pairs []Explanation, slips []slip) []Explanation {
-	best, most := f.matched(singles, pairs, slips)
-	if len(slips) > 0 {
-		if other, n := f.matched(singles, pairs, nil); n > most {
-			best, most = other, n
+// assign chooses explanations so that no line is in two of them and what is explained weighs the most. Where every explanation is of one
+// line or of a short and an over one, that is the heaviest matching of short and over lines, exact within groups of lines that hang
+// together up to mostExact. Where stretches of slipped rows are in a group they are chosen first, by their weight; where leaving them out
+// comes to more, or taking the heaviest of all one after the other, that is taken.
+func (f *finder) assign(singles, pairs []Explanation, slips []slip) (out []Explanation) {
+	c := &choosing{finder: f, singles: singles, pairs: pairs, slips: slips, used: make([]bool, len(f.Lines)), alone: make([]int64, len(f.Lines))}
+	for n := range singles {
+		c.alone[n] = f.weigh(&singles[n])
+	}
+	chosen := make([]*Explanation, len(f.Lines)) // by the rank of their lines
+	count := 0
+	for _, g := range c.groups() {
+		best, most := c.matched(g, g.slips)
+		if len(g.slips) > 0 {
+			if other, n := c.matched(g, nil); n > most {
+				best, most = other, n
+			}
+			if other, n := c.oneByOne(g); n > most {
+				best = other
+			}
 		}
-		if other, n := f.oneByOne(singles, pairs, slips); n > most {
-			best = other
+		for i := range best {
+			x := &best[i]
+			if c.used[x.Line] = true; x.Other >= 0 {
+				c.used[x.Other] = true
+			}
+			chosen[f.rank[x.Line]] = x
+		}
+		count += len(best)
+	}
+	for n := range singles {
+		if !c.used[n] && singles[n].Grade != None {
+			chosen[f.rank[n]] = &singles[n]
+			count++
 		}
 	}
-	slices.SortFunc(best, func(a, b Explanation) int { return cmp.Compare(f.rank[a.Line], f.rank[b.Line]) })
-	return best
+	out = make([]Explanation, 0, count)
+	for _, x := range chosen {
+		if x != nil {
+			out = append(out, *x)
+		}
+	}
+	return out
 }
 
 // mostExact is up to how many pairs a group of lines is solved exactly.
 const mostExact = 3000
 
-// matched chooses stretches first, then the heaviest matching.
-func (f *finder) matched(singles, pairs []Explanation, slips []slip) (out []Explanation, total int64) {
-	used := make([]bool, len(f.Lines))
-	for _, s := range slips {
-		if slices.ContainsFunc(s.explanations, func(x Explanation) bool { return used[x.Line] }) {
-			continue
-		}
-		for _, x := range s.explanations {
-			used[x.Line] = true
-			out = append(out, x)
-		}
-		total += s.weight
-	}
-	// An edge is worth what it is more than what its two lines are worth by themselves.
-	alone := make([]int64, len(f.Lines))
-	for n := range singles {
-		if !used[n] {
-			alone[n] = f.weigh(&singles[n])
-		}
-	}
-	var edges []edge
-	for i := range pairs {
-		x := &pairs[i]
-		if used[x.Line] || used[x.Other] {
-			continue
-		}
-		if gain := f.weigh(x) - alone[x.Line] - alone[x.Other]; gain > 0 {
-			edges = append(edges, edge{f.rank[x.Line], f.rank[x.Other], int32(i), gain})
-		}
-	}
-	slices.SortFunc(edges, func(a, b edge) int {
-		return cmp.Or(cmp.Compare(a.short, b.short), cmp.Compare(a.over, b.over), cmp.Compare(b.gain, a.gain), cmp.Compare(a.pair, b.pair))
-	})
-	for _, group := range groupsOf(edges, len(f.Lines)) {
-		for _, e := range heaviest(group) {
-			x := pairs[e.pair]
-			used[x.Line], used[x.Other] = true, true
-			total += f.weigh(&x)
-			out = append(out, x)
-		}
-	}
-	for n := range singles {
-		if !used[n] && singles[n].Grade != None {
-			out = append(out, singles[n])
-			total += alone[n]
-		}
-	}
-	return out, total
+// choosing is the choice of explanations.
+type choosing struct {
+	*finder
+	singles, pairs []Explanation
+	slips          []slip
+	used           []bool
+	alone          []int64 // by line: what it is worth by itself
 }
 
-// oneByOne takes the heaviest explanation whose lines are free, and again.
-func (f *finder) oneByOne(singles, pairs []Explanation, slips []slip) (out []Explanation, total int64) {
-	type choice struct {
-		of     []Explanation
-		weight int64
-		first  int32
-	}
-	var all []choice
-	for n := range singles {
-		if singles[n].Grade != None {
-			all = append(all, choice{singles[n : n+1], f.weigh(&singles[n]), f.rank[n]})
-		}
-	}
-	for i := range pairs {
-		all = append(all, choice{pairs[i : i+1], f.weigh(&pairs[i]), f.rank[pairs[i].Line]})
-	}
-	for i := range slips {
-		all = append(all, choice{slips[i].explanations, slips[i].weight, slips[i].first})
-	}
-	slices.SortStableFunc(all, func(a, b choice) int { return cmp.Or(cmp.Compare(b.weight, a.weight), cmp.Compare(a.first, b.first)) })
-	used := make([]bool, len(f.Lines))
-	for _, c := range all {
-		if slices.ContainsFunc(c.of, func(x Explanation) bool { return used[x.Line] || x.Other >= 0 && used[x.Other] }) {
-			continue
-		}
-		for _, x := range c.of {
-			if used[x.Line] = true; x.Other >= 0 {
-				used[x.Other] = true
-			}
-		}
-		out, total = append(out, c.of...), total+c.weight
-	}
-	return out, total
+// group is lines that hang together by pairs and slipped rows.
+type group struct {
+	pairs, slips []int32
+	lines        []int32 // those of slips, each once; lines of pairs alone are not listed
 }
 
-// edge is a pair that is worth more than its lines by themselves; its ends are ranks of lines.
-type edge struct {
-	short, over, pair int32
-	gain              int64
-}
-
-// groupsOf parts edges into groups of lines that hang together, and leaves the best of several between two lines alone. edges are in order.
-func groupsOf(edges []edge, lines int) [][]edge {
-	root := make([]int32, lines)
+// groups parts pairs and slips into groups, in the order of their first lines.
+func (c *choosing) groups() []*group {
+	root := make([]int32, len(c.Lines)) // by rank
 	for i := range root {
 		root[i] = int32(i)
 	}
@@ -130,32 +81,135 @@ func groupsOf(edges []edge, lines int) [][]edge {
 		}
 		return n
 	}
-	for _, e := range edges {
-		if a, b := find(e.short), find(e.over); a != b {
+	join := func(a, b int32) {
+		if a, b = find(a), find(b); a != b {
 			root[max(a, b)] = min(a, b)
 		}
 	}
-	at := map[int32]int{}
-	var out [][]edge
-	for i, e := range edges {
-		if i > 0 && edges[i-1].short == e.short && edges[i-1].over == e.over {
-			continue
+	for i := range c.pairs {
+		join(c.rank[c.pairs[i].Line], c.rank[c.pairs[i].Other])
+	}
+	for _, s := range c.slips {
+		for _, x := range s.explanations {
+			join(c.rank[x.Line], s.first)
 		}
-		r := find(e.short)
-		n, had := at[r]
-		if !had {
-			n = len(out)
-			at[r] = n
-			out = append(out, nil)
+	}
+	at := map[int32]*group{}
+	var out []*group
+	of := func(rank int32) *group {
+		r := find(rank)
+		g := at[r]
+		if g == nil {
+			g = &group{}
+			at[r] = g
+			out = append(out, g)
 		}
-		out[n] = append(out[n], e)
+		return g
+	}
+	for i := range c.pairs {
+		g := of(c.rank[c.pairs[i].Line])
+		g.pairs = append(g.pairs, int32(i))
+	}
+	for i := range c.slips {
+		g := of(c.slips[i].first)
+		g.slips = append(g.slips, int32(i))
+		for _, x := range c.slips[i].explanations {
+			g.lines = append(g.lines, int32(x.Line))
+		}
+	}
+	for _, g := range out {
+		slices.Sort(g.lines)
+		g.lines = slices.Compact(g.lines)
 	}
 	return out
 }
 
+// matched chooses slips first, then the heaviest matching of what is left. Its worth is what it is more than all lines by themselves.
+func (c *choosing) matched(g *group, slips []int32) (out []Explanation, gain int64) {
+	var taken map[int]bool
+	if len(slips) > 0 {
+		taken = map[int]bool{}
+	}
+	for _, i := range slips {
+		s := &c.slips[i]
+		if slices.ContainsFunc(s.explanations, func(x Explanation) bool { return taken[x.Line] }) {
+			continue
+		}
+		for _, x := range s.explanations {
+			taken[x.Line] = true
+			gain -= c.alone[x.Line]
+		}
+		out, gain = append(out, s.explanations...), gain+s.weight
+	}
+	var edges []edge
+	for _, i := range g.pairs {
+		x := &c.pairs[i]
+		if taken[x.Line] || taken[x.Other] {
+			continue
+		}
+		if more := c.weigh(x) - c.alone[x.Line] - c.alone[x.Other]; more > 0 {
+			edges = append(edges, edge{c.rank[x.Line], c.rank[x.Other], i, more})
+		}
+	}
+	slices.SortFunc(edges, func(a, b edge) int {
+		return cmp.Or(cmp.Compare(a.short, b.short), cmp.Compare(a.over, b.over), cmp.Compare(b.gain, a.gain))
+	})
+	edges = slices.CompactFunc(edges, func(a, b edge) bool { return a.short == b.short && a.over == b.over })
+	for _, e := range heaviest(edges) {
+		out, gain = append(out, c.pairs[e.pair]), gain+e.gain
+	}
+	return out, gain
+}
+
+// oneByOne takes the heaviest explanation of a group whose lines are free, and again.
+func (c *choosing) oneByOne(g *group) (out []Explanation, gain int64) {
+	type choice struct {
+		of     []Explanation
+		weight int64
+		first  int32
+	}
+	var all []choice
+	lines := slices.Clone(g.lines)
+	for _, i := range g.pairs {
+		x := &c.pairs[i]
+		all = append(all, choice{c.pairs[i : i+1], c.weigh(x), c.rank[x.Line]})
+		lines = append(lines, int32(x.Line), int32(x.Other))
+	}
+	slices.Sort(lines)
+	for _, n := range slices.Compact(lines) {
+		if c.singles[n].Grade != None {
+			all = append(all, choice{c.singles[n : n+1], c.alone[n], c.rank[n]})
+		}
+	}
+	for _, i := range g.slips {
+		all = append(all, choice{c.slips[i].explanations, c.slips[i].weight, c.slips[i].first})
+	}
+	slices.SortStableFunc(all, func(a, b choice) int { return cmp.Or(cmp.Compare(b.weight, a.weight), cmp.Compare(a.first, b.first)) })
+	taken := map[int]bool{}
+	for _, x := range all {
+		if slices.ContainsFunc(x.of, func(x Explanation) bool { return taken[x.Line] || x.Other >= 0 && taken[x.Other] }) {
+			continue
+		}
+		gain += x.weight
+		for _, y := range x.of {
+			if taken[y.Line], gain = true, gain-c.alone[y.Line]; y.Other >= 0 {
+				taken[y.Other], gain = true, gain-c.alone[y.Other]
+			}
+		}
+		out = append(out, x.of...)
+	}
+	return out, gain
+}
+
+// edge is a pair that is worth more than its lines by themselves; its ends are ranks of lines.
+type edge struct {
+	short, over, pair int32
+	gain              int64
+}
+
 // heaviest gives the edges of the heaviest matching of a group.
 func heaviest(group []edge) []edge {
-	if len(group) == 1 {
+	if len(group) < 2 {
 		return group
 	}
 	if len(group) > mostExact {

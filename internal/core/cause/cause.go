@@ -3,7 +3,10 @@
 package cause
 
 import (
+	"cmp"
+	"runtime"
 	"slices"
+	"sync"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
@@ -97,12 +100,15 @@ type Line struct {
 	CountedAt, First            int64         // the time of its last entry and of its first; 0 where they are not known
 	Entries                     []Entry       // of the round that stands
 	Movements                   []stock.Movement
+	Description                 string // of its item, where its own row has one
+	Order                       int32  // with Ordered: its position in the order of keys
 }
 
 // Place is a line with stock that was not counted.
 type Place struct {
 	Key      stock.Key
 	Expected quantity.Quantity
+	Order    int32 // with Ordered: its position in the order of keys, among lines and places together
 }
 
 // Row is one row of a sheet, in the order in which it was counted.
@@ -116,13 +122,13 @@ type Row struct {
 type Sheet struct {
 	Len int
 	Row func(i int) Row
+	Off []int32 // the rows of lines with a variance, in order
 }
 
 // Item is what is known of an item.
 type Item struct {
 	Description, Category string
 	Barcodes              []string
-	Packs                 []quantity.Quantity // base units in each pack, above 1
 }
 
 // Input is all that the causes of a count follow from. Lines have to differ by their keys; in which order they come does not matter.
@@ -131,8 +137,13 @@ type Input struct {
 	Lines  []Line
 	Places []Place // uncounted, with stock
 	Sheets []Sheet
-	Item   func(sku stock.ID) Item // nil: nothing is known of items
-	Frozen int64
+	// Item and Packs tell what is known of items, the base units in each of their packs; nil where nothing is. Several may ask at the
+	// same time.
+	Item  func(sku stock.ID) Item
+	Packs func(sku stock.ID) []quantity.Quantity
+	// Ordered: the lines and places say in which order their keys stand; else it is worked out.
+	Ordered bool
+	Frozen  int64
 	// How many lines were counted, and how many were not.
 	Counted, Uncounted int
 	// Before tells how often a cause was accepted in earlier counts for the bin, the item or the counter of a line, and for which
@@ -166,8 +177,7 @@ type finder struct {
 	order  []int32 // the lines in the order of their keys
 	rank   []int32 // the reverse of it
 	ranks  [stock.Parts][]uint32
-	near   *distances
-	items  map[stock.ID]Item
+	near   func() *distances
 	places map[ItemIn][]int32 // uncounted places, by item and lot
 	anyLot map[inOf][]int32   // and by item alone
 }
@@ -182,33 +192,66 @@ func ItemOf(k stock.Key) ItemIn {
 
 // Find explains the variances of a count. Each line is in one explanation at most; they come in the order of the keys of their lines.
 func Find(in *Input) []Explanation {
-	f := &finder{Input: in, items: map[stock.ID]Item{}}
-	f.sort()
-	f.near = newDistances(in)
+	f := newFinder(in)
 	singles := make([]Explanation, len(in.Lines)) // the best by itself, of each line
-	for _, n := range f.order {
-		singles[n] = f.best(f.alone(int(n)))
+	pieces := runtime.GOMAXPROCS(0)
+	var wg sync.WaitGroup
+	for p := range pieces {
+		wg.Add(1)
+		go func() {
+			defer wg.Done()
+			for _, n := range f.order[p*len(f.order)/pieces : (p+1)*len(f.order)/pieces] {
+				most := int64(0)
+				f.alone(int(n), func(x *Explanation) {
+					if w := f.weigh(x); w > most {
+						singles[n], most = *x, w
+					}
+				})
+			}
+		}()
 	}
-	return f.assign(singles, f.pairs(), f.slippedRows())
+	var slips []slip
+	wg.Add(1)
+	go func() { defer wg.Done(); slips = f.slippedRows() }()
+	pairs := f.pairs()
+	wg.Wait()
+	return f.assign(singles, pairs, slips)
+}
+
+func newFinder(in *Input) *finder {
+	f := &finder{Input: in, near: sync.OnceValue(func() *distances { return newDistances(in) })}
+	go f.near()
+	f.sort()
+	f.findPlaces()
+	return f
 }
 
 // sort puts the lines in the order of their keys.
 func (f *finder) sort() {
-	for p := range f.ranks {
-		f.ranks[p] = f.Codes[p].Ranks()
+	if !f.Ordered {
+		for p := range f.ranks {
+			f.ranks[p] = f.Codes[p].Ranks()
+		}
 	}
 	f.order = make([]int32, len(f.Lines))
 	for i := range f.order {
 		f.order[i] = int32(i)
 	}
-	slices.SortFunc(f.order, func(a, b int32) int { return f.compare(f.Lines[a].Key, f.Lines[b].Key) })
+	slices.SortFunc(f.order, func(a, b int32) int {
+		x, y := &f.Lines[a], &f.Lines[b]
+		return f.compare(x.Key, x.Order, y.Key, y.Order)
+	})
 	f.rank = make([]int32, len(f.Lines))
 	for r, n := range f.order {
 		f.rank[n] = int32(r)
 	}
 }
 
-func (f *finder) compare(a, b stock.Key) int {
+// compare tells which of two lines or places comes first.
+func (f *finder) compare(a stock.Key, first int32, b stock.Key, second int32) int {
+	if f.Ordered {
+		return cmp.Compare(first, second)
+	}
 	for p := range a {
 		if a[p] != b[p] {
 			return int(f.ranks[p][a[p]]) - int(f.ranks[p][b[p]])
@@ -217,12 +260,13 @@ func (f *finder) compare(a, b stock.Key) int {
 	return 0
 }
 
-// item gives what is known of an item.
-func (f *finder) item(sku stock.ID) Item {
-	x, had := f.items[sku]
-	if !had && f.Item != nil {
-		x = f.Item(sku)
-		f.items[sku] = x
+// item gives what is known of the item of a line.
+func (f *finder) item(l *Line) (x Item) {
+	if f.Item != nil {
+		x = f.Item(l.Key[stock.SKU])
+	}
+	if x.Description == "" {
+		x.Description = l.Description
 	}
 	return x
 }
@@ -256,7 +300,7 @@ func (f *finder) weigh(x *Explanation) int64 {
 }
 
 // made fills in the points of an explanation, and raises it by what was accepted in earlier counts.
-func (f *finder) made(x Explanation, more int64) Explanation {
+func (f *finder) made(x *Explanation, more int64) {
 	if f.Before != nil && x.Grade != None {
 		if n, of := f.Before(x.Cause, &f.Lines[x.Line]); n > 0 {
 			x.Habit = of
@@ -266,25 +310,11 @@ func (f *finder) made(x Explanation, more int64) Explanation {
 		}
 	}
 	x.points = table[x.Cause].points[x.Grade] + more
-	return x
-}
-
-// best is the weightiest of several explanations; the first of equals.
-func (f *finder) best(of []Explanation) (out Explanation) {
-	for i := range of {
-		if f.weigh(&of[i]) > f.weigh(&out) {
-			out = of[i]
-		}
-	}
-	return out
 }
 
 // Possible lists all that may explain a line by itself, the weightiest first: what there is to say beside the likely cause.
-func Possible(in *Input, line int) []Explanation {
-	f := &finder{Input: in, items: map[stock.ID]Item{}}
-	f.sort()
-	f.near = newDistances(in)
-	out := f.alone(line)
+func Possible(in *Input, line int) (out []Explanation) {
+	newFinder(in).alone(line, func(x *Explanation) { out = append(out, *x) })
 	slices.SortStableFunc(out, func(a, b Explanation) int { return int(b.points - a.points) })
 	return out
 }

@@ -63,7 +63,13 @@ func given(t testing.TB, text string) *cause.Input {
 		}
 		rows = append(rows, cause.Row{Line: at, Expected: l.Expected, Counted: l.Counted, Given: true})
 	}
-	in.Sheets = []cause.Sheet{{Len: len(rows), Row: func(i int) cause.Row { return rows[i] }}}
+	var off []int32
+	for i, r := range rows {
+		if r.Line >= 0 {
+			off = append(off, int32(i))
+		}
+	}
+	in.Sheets = []cause.Sheet{{Len: len(rows), Off: off, Row: func(i int) cause.Row { return rows[i] }}}
 	return in
 }
 
@@ -84,53 +90,57 @@ func TestRules(t *testing.T) {
 	for name, c := range map[string]struct {
 		lines string
 		items map[string]cause.Item
+		packs []quantity.Quantity
 		want  []string
 	}{
-		"another bin": {"A-01-1 S1 - 30 18\nA-03-1 S1 - 5 17", nil, []string{"misplaced strong A-01-1 S1 -12 A-03-1"}},
-		"another bin, where nothing was recorded": {"A-01-1 S1 - 30 18\nfound: A-03-1 S1 - 0 9", nil,
+		"another bin": {"A-01-1 S1 - 30 18\nA-03-1 S1 - 5 17", nil, nil, []string{"misplaced strong A-01-1 S1 -12 A-03-1"}},
+		"another bin, where nothing was recorded": {"A-01-1 S1 - 30 18\nfound: A-03-1 S1 - 0 9", nil, nil,
 			[]string{"misplaced fair A-01-1 S1 -9 A-03-1"}},
-		"the nearer of two":             {"A-01-1 S1 - 30 18\nA-02-1 S1 - 5 17\nA-30-1 S1 - 5 17", nil, []string{"misplaced strong A-01-1 S1 -12 A-02-1"}},
-		"both pairs rather than one":    {"A-01-1 S1 - 30 18\nA-02-1 S1 - 5 17\nA-04-1 S1 - 40 28\nA-05-1 S1 - 6 18", nil, []string{"misplaced strong A-01-1 S1 -12 A-02-1", "misplaced strong A-04-1 S1 -12 A-05-1"}},
-		"another lot is other goods":    {"A-01-1 S1 L1 30 22\nA-03-1 S1 L2 5 13", nil, []string{}},
-		"two bins short are two losses": {"A-01-1 S1 - 30 22\nA-03-1 S1 - 25 17", nil, []string{}},
-		"one piece far away proves little": {"A-01-1 S1 - 30 29\nB-03-1 S1 - 5 6\nB-04-1 X - 3 3\nB-05-1 X - 3 3\nB-06-1 X - 3 3", nil,
+		"the nearer of two":             {"A-01-1 S1 - 30 18\nA-02-1 S1 - 5 17\nA-30-1 S1 - 5 17", nil, nil, []string{"misplaced strong A-01-1 S1 -12 A-02-1"}},
+		"both pairs rather than one":    {"A-01-1 S1 - 30 18\nA-02-1 S1 - 5 17\nA-04-1 S1 - 40 28\nA-05-1 S1 - 6 18", nil, nil, []string{"misplaced strong A-01-1 S1 -12 A-02-1", "misplaced strong A-04-1 S1 -12 A-05-1"}},
+		"another lot is other goods":    {"A-01-1 S1 L1 30 22\nA-03-1 S1 L2 5 13", nil, nil, []string{}},
+		"two bins short are two losses": {"A-01-1 S1 - 30 22\nA-03-1 S1 - 25 17", nil, nil, []string{}},
+		"one piece far away proves little": {"A-01-1 S1 - 30 29\nB-03-1 S1 - 5 6\nB-04-1 X - 3 3\nB-05-1 X - 3 3\nB-06-1 X - 3 3", nil, nil,
 			[]string{"misplaced fair A-01-1 S1 -1 B-03-1"}},
-		"taken for one that is called nearly so": {"A-01-1 ROPE12 - 30 23\nA-01-1 ROPE14 - 20 27", nil, []string{"mistaken-item strong A-01-1 ROPE12 -7 ROPE14"}},
+		"taken for one that is called nearly so": {"A-01-1 ROPE12 - 30 23\nA-01-1 ROPE14 - 20 27", nil, nil, []string{"mistaken-item strong A-01-1 ROPE12 -7 ROPE14"}},
 		"taken for one that is described so": {"A-01-1 AB - 30 26\nA-01-1 XYZ - 20 24",
-			map[string]cause.Item{"AB": {Description: "Rope white 12 mm"}, "XYZ": {Description: "Rope white 14 mm"}},
+			map[string]cause.Item{"AB": {Description: "Rope white 12 mm"}, "XYZ": {Description: "Rope white 14 mm"}}, nil,
 			[]string{"mistaken-item strong A-01-1 AB -4 XYZ"}},
-		"two that have nothing in common":  {"A-01-1 AB - 30 28\nA-01-1 XYZ - 20 22", nil, []string{"mistaken-item fair A-01-1 AB -2 XYZ"}},
-		"and of which one piece is off":    {"A-01-1 AB - 9 8\nA-01-1 XYZ - 7 8", nil, []string{"mistaken-item weak A-01-1 AB -1 XYZ"}},
-		"the first digit missing":          {"A-01-1 S1 - 105 5", nil, []string{"key-slip strong A-01-1 S1 -100"}},
-		"other quantities":                 {"A-01-1 ROPE12 - 30 28\nA-01-1 ROPE14 - 20 21", nil, []string{"key-slip weak A-01-1 ROPE12 -2", "key-slip weak A-01-1 ROPE14 1"}[1:]},
-		"another lot":                      {"A-01-1 S1 L1 30 22\nA-01-1 S1 L2 5 13", nil, []string{"wrong-lot strong A-01-1 S1 -8 L2"}},
-		"more of another lot":              {"A-01-1 S1 L1 30 22\nA-01-1 S1 L2 5 15", nil, []string{"wrong-lot fair A-01-1 S1 -8 L2"}},
-		"packs for pieces":                 {"A-01-1 S1 - 144 12", map[string]cause.Item{"S1": {Packs: packs(6, 12)}}, []string{"pack-slip strong A-01-1 S1 -132"}},
-		"pieces for packs":                 {"A-01-1 S1 - 7 168", map[string]cause.Item{"S1": {Packs: packs(24)}}, []string{"pack-slip strong A-01-1 S1 161"}},
-		"packs and loose ones":             {"A-01-1 S1 - 77 11", map[string]cause.Item{"S1": {Packs: packs(12)}}, []string{"pack-slip fair A-01-1 S1 -66"}},
-		"nearly packs":                     {"A-01-1 S1 - 146 12", map[string]cause.Item{"S1": {Packs: packs(12)}}, []string{}},
-		"swapped":                          {"A-01-1 S1 - 63 36", nil, []string{"key-slip strong A-01-1 S1 -27"}},
-		"one missing":                      {"A-01-1 S1 - 125 15", nil, []string{"key-slip strong A-01-1 S1 -110"}},
-		"one doubled":                      {"A-01-1 S1 - 12 122", nil, []string{"key-slip strong A-01-1 S1 110"}},
-		"the decimal place":                {"A-01-1 S1 - 12.5 125", nil, []string{"key-slip strong A-01-1 S1 112.5"}},
-		"the hundreds":                     {"A-01-1 S1 - 345 745", nil, []string{"key-slip strong A-01-1 S1 400"}},
-		"the last digit, by one":           {"A-01-1 S1 - 45 46", nil, []string{"key-slip weak A-01-1 S1 1"}},
-		"some are missing":                 {"A-01-1 S1 - 58 39", nil, []string{}},
-		"entered twice":                    {"A-01-1 S1 - 25 25+25", nil, []string{"counted-twice strong A-01-1 S1 25"}},
-		"one of two pallets entered twice": {"A-01-1 S1 - 25 10+15+15", nil, []string{"counted-twice strong A-01-1 S1 15"}},
-		"together twice as many":           {"A-01-1 S1 - 25 20+30", nil, []string{"counted-twice fair A-01-1 S1 25"}},
-		"two pallets":                      {"A-01-1 S1 - 36 25+25", nil, []string{}},
-		"less than nothing":                {"A-01-1 S1 - -4 3", nil, []string{"negative-record strong A-01-1 S1 7"}},
-		"another bin is uncounted":         {"A-01-1 S1 - 58 39\nopen A-02-1 S1 - 7\nopen A-20-1 S1 - 9", nil, []string{"place-uncounted fair A-01-1 S1 -19 A-02-1"}},
-		"over, and another bin uncounted":  {"A-01-1 S1 - 39 58\nopen A-02-1 S1 - 7", nil, []string{}},
-		"rows slipped": {"A-01-1 S1 - 11 25\nA-02-1 S2 - 25 37\nA-03-1 S3 - 37 52\nA-04-1 S4 - 52 -", nil,
+		"two that have nothing in common":  {"A-01-1 AB - 30 28\nA-01-1 XYZ - 20 22", nil, nil, []string{"mistaken-item fair A-01-1 AB -2 XYZ"}},
+		"and of which one piece is off":    {"A-01-1 AB - 9 8\nA-01-1 XYZ - 7 8", nil, nil, []string{"mistaken-item weak A-01-1 AB -1 XYZ"}},
+		"the first digit missing":          {"A-01-1 S1 - 105 5", nil, nil, []string{"key-slip strong A-01-1 S1 -100"}},
+		"other quantities":                 {"A-01-1 ROPE12 - 30 28\nA-01-1 ROPE14 - 20 21", nil, nil, []string{"key-slip weak A-01-1 ROPE12 -2", "key-slip weak A-01-1 ROPE14 1"}[1:]},
+		"another lot":                      {"A-01-1 S1 L1 30 22\nA-01-1 S1 L2 5 13", nil, nil, []string{"wrong-lot strong A-01-1 S1 -8 L2"}},
+		"more of another lot":              {"A-01-1 S1 L1 30 22\nA-01-1 S1 L2 5 15", nil, nil, []string{"wrong-lot fair A-01-1 S1 -8 L2"}},
+		"packs for pieces":                 {"A-01-1 S1 - 144 12", nil, packs(6, 12), []string{"pack-slip strong A-01-1 S1 -132"}},
+		"pieces for packs":                 {"A-01-1 S1 - 7 168", nil, packs(24), []string{"pack-slip strong A-01-1 S1 161"}},
+		"packs and loose ones":             {"A-01-1 S1 - 77 11", nil, packs(12), []string{"pack-slip fair A-01-1 S1 -66"}},
+		"nearly packs":                     {"A-01-1 S1 - 146 12", nil, packs(12), []string{}},
+		"swapped":                          {"A-01-1 S1 - 63 36", nil, nil, []string{"key-slip strong A-01-1 S1 -27"}},
+		"one missing":                      {"A-01-1 S1 - 125 15", nil, nil, []string{"key-slip strong A-01-1 S1 -110"}},
+		"one doubled":                      {"A-01-1 S1 - 12 122", nil, nil, []string{"key-slip strong A-01-1 S1 110"}},
+		"the decimal place":                {"A-01-1 S1 - 12.5 125", nil, nil, []string{"key-slip strong A-01-1 S1 112.5"}},
+		"the hundreds":                     {"A-01-1 S1 - 345 745", nil, nil, []string{"key-slip strong A-01-1 S1 400"}},
+		"the last digit, by one":           {"A-01-1 S1 - 45 46", nil, nil, []string{"key-slip weak A-01-1 S1 1"}},
+		"some are missing":                 {"A-01-1 S1 - 58 39", nil, nil, []string{}},
+		"entered twice":                    {"A-01-1 S1 - 25 25+25", nil, nil, []string{"counted-twice strong A-01-1 S1 25"}},
+		"one of two pallets entered twice": {"A-01-1 S1 - 25 10+15+15", nil, nil, []string{"counted-twice strong A-01-1 S1 15"}},
+		"together twice as many":           {"A-01-1 S1 - 25 20+30", nil, nil, []string{"counted-twice fair A-01-1 S1 25"}},
+		"two pallets":                      {"A-01-1 S1 - 36 25+25", nil, nil, []string{}},
+		"less than nothing":                {"A-01-1 S1 - -4 3", nil, nil, []string{"negative-record strong A-01-1 S1 7"}},
+		"another bin is uncounted":         {"A-01-1 S1 - 58 39\nopen A-02-1 S1 - 7\nopen A-20-1 S1 - 9", nil, nil, []string{"place-uncounted fair A-01-1 S1 -19 A-02-1"}},
+		"over, and another bin uncounted":  {"A-01-1 S1 - 39 58\nopen A-02-1 S1 - 7", nil, nil, []string{}},
+		"rows slipped": {"A-01-1 S1 - 11 25\nA-02-1 S2 - 25 37\nA-03-1 S3 - 37 52\nA-04-1 S4 - 52 -", nil, nil,
 			[]string{"row-slip strong A-01-1 S1 14", "row-slip strong A-02-1 S2 12", "row-slip strong A-03-1 S3 15"}},
-		"rows slipped down, one of them short": {"A-01-1 S1 - 11 -\nA-02-1 S2 - 25 11\nA-03-1 S3 - 37 25\nA-04-1 S4 - 52 35\nA-05-1 S5 - 71 52\nA-06-1 S6 - 80 71", nil,
+		"rows slipped down, one of them short": {"A-01-1 S1 - 11 -\nA-02-1 S2 - 25 11\nA-03-1 S3 - 37 25\nA-04-1 S4 - 52 35\nA-05-1 S5 - 71 52\nA-06-1 S6 - 80 71", nil, nil,
 			[]string{"row-slip strong A-02-1 S2 -14", "row-slip strong A-03-1 S3 -12", "row-slip strong A-04-1 S4 -15", "row-slip strong A-05-1 S5 -19", "row-slip strong A-06-1 S6 -9"}},
-		"two rows are no slip":         {"A-01-1 S1 - 11 25\nA-02-1 S2 - 25 39\nA-03-1 S3 - 39 39", nil, []string{}},
-		"rows that are all of a piece": {"A-01-1 S1 - 9 5\nA-02-1 S2 - 5 5\nA-03-1 S3 - 5 5\nA-04-1 S4 - 5 5", nil, []string{}},
+		"two rows are no slip":         {"A-01-1 S1 - 11 25\nA-02-1 S2 - 25 39\nA-03-1 S3 - 39 39", nil, nil, []string{}},
+		"rows that are all of a piece": {"A-01-1 S1 - 9 5\nA-02-1 S2 - 5 5\nA-03-1 S3 - 5 5\nA-04-1 S4 - 5 5", nil, nil, []string{}},
 	} {
 		in := given(t, c.lines)
+		if c.packs != nil {
+			in.Packs = func(stock.ID) []quantity.Quantity { return c.packs }
+		}
 		if c.items != nil {
 			in.Item = func(sku stock.ID) cause.Item { return c.items[in.Codes[stock.SKU].Text(sku)] }
 		}

@@ -1,8 +1,8 @@
 package cause
 
 import (
+	"bytes"
 	"fmt"
-	"strings"
 
 	"wobin/internal/core/quantity"
 )
@@ -13,41 +13,42 @@ func keySlip(l *Line) (x Explanation) {
 	if l.Expected <= 0 || l.Counted <= 0 {
 		return x
 	}
-	e, c := l.Expected.String(), l.Counted.String()
+	var forE, forC [32]byte
+	e, c := quantity.AppendDecimal(forE[:0], int64(l.Expected)), quantity.AppendDecimal(forC[:0], int64(l.Counted))
 	larger := max(l.Expected, l.Counted)
 	big := l.Variance.Abs() >= 5*quantity.Scale && l.Variance.Abs()*10 >= larger*3
-	digits := len(strings.ReplaceAll(e, ".", ""))
+	digits := len(e) - bytes.Count(e, []byte("."))
 	grade, how := None, ""
-	say := func(g Grade, text string) {
+	say := func(g Grade, what string) {
 		if g > grade {
-			grade, how = g, text
+			grade, how = g, what
 		}
 	}
 	for _, k := range []int64{10, 100, 1000} {
 		more, fits := quantity.Times(l.Expected, k)
 		less, fits2 := quantity.Times(l.Counted, k)
 		if fits && more == l.Counted || fits2 && less == l.Expected {
-			say(gradeIf(big && (digits > 1 || k > 10), Strong, Fair), fmt.Sprintf("%s for %s: the decimal place moved", c, e))
+			say(gradeIf(big && (digits > 1 || k > 10), Strong, Fair), "the decimal place moved")
 		}
 	}
 	switch {
 	case len(e) == len(c):
-		if at, two := differing(e, c); len(at) == 2 && two {
-			say(gradeIf(big && at[1] == at[0]+1, Strong, Fair), fmt.Sprintf("%s for %s: two digits swapped", c, e))
-		} else if len(at) == 1 {
-			say(wrongDigit(e, c, at[0], big), fmt.Sprintf("%s for %s: one digit is another", c, e))
+		if at, n, two := differing(e, c); two {
+			say(gradeIf(big && at[1] == at[0]+1, Strong, Fair), "two digits swapped")
+		} else if n == 1 {
+			say(wrongDigit(e, c, at[0], big), "one digit is another")
 		}
 	case len(c) < len(e):
 		if missing(e, c) {
-			say(gradeIf(big && (digits >= 3 || l.Expected >= 40*quantity.Scale), Strong, Fair), fmt.Sprintf("%s for %s: a digit is missing", c, e))
+			say(gradeIf(big && (digits >= 3 || l.Expected >= 40*quantity.Scale), Strong, Fair), "a digit is missing")
 		}
 	case len(c) == len(e)+1:
 		if at := without(c, e); at >= 0 {
 			doubled := at > 0 && c[at-1] == c[at] || at+1 < len(c) && c[at+1] == c[at]
 			if doubled {
-				say(gradeIf(big, Strong, Fair), fmt.Sprintf("%s for %s: a digit is doubled", c, e))
+				say(gradeIf(big, Strong, Fair), "a digit is doubled")
 			} else {
-				say(gradeIf(digits >= 2, Fair, Weak), fmt.Sprintf("%s for %s: a digit too many", c, e))
+				say(gradeIf(digits >= 2, Fair, Weak), "a digit too many")
 			}
 		}
 	}
@@ -55,7 +56,7 @@ func keySlip(l *Line) (x Explanation) {
 		return x
 	}
 	offered := l.Expected
-	return Explanation{Cause: KeySlip, Grade: grade, Offered: &offered, How: how}
+	return Explanation{Cause: KeySlip, Grade: grade, Offered: &offered, How: fmt.Sprintf("%s for %s: %s", c, e, how)}
 }
 
 // padNext are keys that lie side by side on a number pad, and digits that look alike by hand.
@@ -63,14 +64,14 @@ var padNext = map[string]bool{"12": true, "14": true, "23": true, "25": true, "3
 	"78": true, "89": true, "01": true, "02": true, "17": true, "38": true, "06": true, "49": true, "35": true}
 
 // wrongDigit grades one digit that is another. The last digit of a figure is wrong by itself all the time: goods do that, too.
-func wrongDigit(e, c string, at int, big bool) Grade {
+func wrongDigit(e, c []byte, at int, big bool) Grade {
 	if e[at] == '.' || c[at] == '.' || len(e) < 2 {
 		return None
 	}
 	a, b := e[at], c[at]
 	by := max(a, b) - min(a, b)
 	pair := string([]byte{min(a, b), max(a, b)})
-	whole := strings.IndexByte(e, '.')
+	whole := bytes.IndexByte(e, '.')
 	if whole < 0 {
 		whole = len(e)
 	}
@@ -86,37 +87,34 @@ func wrongDigit(e, c string, at int, big bool) Grade {
 }
 
 // differing gives the places in which two texts of one length differ; swapped tells whether they are two that changed places.
-func differing(a, b string) (at []int, swapped bool) {
-	for i := range len(a) {
+func differing(a, b []byte) (at [2]int, n int, swapped bool) {
+	for i := range a {
 		if a[i] != b[i] {
-			if at = append(at, i); len(at) > 2 {
-				return at, false
+			if n == 2 {
+				return at, 3, false
 			}
+			at[n] = i
+			n++
 		}
 	}
-	return at, len(at) == 2 && a[at[0]] == b[at[1]] && a[at[1]] == b[at[0]] && a[at[0]] != '.' && a[at[1]] != '.'
+	return at, n, n == 2 && a[at[0]] == b[at[1]] && a[at[1]] == b[at[0]] && a[at[0]] != '.' && a[at[1]] != '.'
 }
 
 // missing tells whether a figure is another one without one of its digits; zeros that come to stand in front are not written.
-func missing(e, c string) bool {
-	for i := range len(e) {
-		if e[i] == '.' {
-			continue
-		}
-		if rest := e[:i] + e[i+1:]; rest == c || i == 0 && !strings.Contains(rest, ".") && strings.TrimLeft(rest, "0") == c {
-			return true
-		}
+func missing(e, c []byte) bool {
+	if rest := e[1:]; bytes.IndexByte(e, '.') < 0 && bytes.Equal(bytes.TrimLeft(rest, "0"), c) {
+		return true
 	}
-	return false
+	return len(c) == len(e)-1 && without(e, c) >= 0
 }
 
 // without gives the place of the digit without which the longer text is the shorter one; -1 where it is not.
-func without(longer, shorter string) int {
+func without(longer, shorter []byte) int {
 	i := 0
 	for i < len(shorter) && longer[i] == shorter[i] {
 		i++
 	}
-	if longer[i+1:] != shorter[i:] || longer[i] == '.' {
+	if !bytes.Equal(longer[i+1:], shorter[i:]) || longer[i] == '.' {
 		return -1
 	}
 	return i

@@ -26,10 +26,39 @@ type address struct {
 	known      bool
 }
 
+// inPlay gives the bins of which it may be asked how far they are apart: those of items that have several lines. Where they are few, all
+// bins are looked at for how they are called.
+func inPlay(in *Input) (ids []stock.ID, texts []string) {
+	names := &in.Codes[stock.Bin]
+	times := make([]uint8, in.Codes[stock.SKU].Len())
+	each := func(do func(k *stock.Key)) {
+		for i := range in.Lines {
+			do(&in.Lines[i].Key)
+		}
+		for i := range in.Places {
+			do(&in.Places[i].Key)
+		}
+	}
+	each(func(k *stock.Key) { times[k[stock.SKU]] = min(times[k[stock.SKU]]+1, 2) })
+	wanted, n := make([]bool, names.Len()), 0
+	each(func(k *stock.Key) {
+		if b := k[stock.Bin]; times[k[stock.SKU]] > 1 && !wanted[b] {
+			wanted[b] = true
+			n++
+		}
+	})
+	for id := range wanted {
+		if wanted[id] || n < 5000 {
+			ids, texts = append(ids, stock.ID(id)), append(texts, names.Text(stock.ID(id)))
+		}
+	}
+	return ids, texts
+}
+
 func newDistances(in *Input) *distances {
 	names := &in.Codes[stock.Bin]
 	d := &distances{at: make([]address, names.Len())}
-	texts := names.Each(func(s string) string { return s })
+	ids, texts := inPlay(in)
 	named, regular := code.Addresses(texts)
 	aisles, bays := map[string]int32{}, []map[string]bool{}
 	for i, a := range named {
@@ -62,7 +91,7 @@ func newDistances(in *Input) *distances {
 	for i, a := range named {
 		if regular[i] && a.Bay != "" {
 			n := aisles[a.Aisle]
-			d.at[i] = address{aisle: n, bay: order[n][a.Bay], known: true}
+			d.at[ids[i]] = address{aisle: n, bay: order[n][a.Bay], known: true}
 		}
 	}
 	if slices.Contains(regular, false) {

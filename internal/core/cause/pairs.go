@@ -21,65 +21,90 @@ func (f *finder) pairs() (out []Explanation) {
 	take := func(x Explanation, more int64) {
 		if x.Grade != None {
 			x.Drop = -1
-			out = append(out, f.made(x, more))
+			f.made(&x, more)
+			out = append(out, x)
 		}
 	}
-	f.inGroups(func(k stock.Key) stock.Key { k[stock.Bin] = 0; return k }, func(a, b int32) bool {
-		return f.Lines[a].Key[stock.Bin] != f.Lines[b].Key[stock.Bin]
+	// Lines of a bin, and of an item in it, stand together in the order of keys; those of an item in all bins are put together.
+	byItem := f.byItem()
+	f.inGroups(byItem, func(a, b *Line) bool { return ItemOf(a.Key) == ItemOf(b.Key) }, func(a, b *Line) bool {
+		return a.Key[stock.Bin] != b.Key[stock.Bin]
 	}, func(short, over int32) { take(f.misplaced(int(short), int(over))) })
-	f.inGroups(func(k stock.Key) stock.Key { k[stock.Lot], k[stock.Serial] = 0, 0; return k }, func(a, b int32) bool {
-		return f.Lines[a].Key[stock.Lot] != f.Lines[b].Key[stock.Lot] && f.Lines[a].Key[stock.Serial] == f.Lines[b].Key[stock.Serial]
+	sameBin := func(a, b *Line) bool {
+		return a.Key[stock.Warehouse] == b.Key[stock.Warehouse] && a.Key[stock.Bin] == b.Key[stock.Bin]
+	}
+	f.inGroups(f.order, func(a, b *Line) bool { return sameBin(a, b) && a.Key[stock.SKU] == b.Key[stock.SKU] }, func(a, b *Line) bool {
+		return a.Key[stock.Lot] != b.Key[stock.Lot] && a.Key[stock.Serial] == b.Key[stock.Serial] && a.Key[stock.Holding] == b.Key[stock.Holding]
 	}, func(short, over int32) { take(f.wrongLot(int(short), int(over))) })
-	f.inGroups(func(k stock.Key) stock.Key { k[stock.SKU], k[stock.Lot], k[stock.Serial] = 0, 0, 0; return k }, func(a, b int32) bool {
-		x, y := &f.Lines[a], &f.Lines[b]
-		q, equal := part(x, y)
-		return x.Key[stock.SKU] != y.Key[stock.SKU] && (equal || q >= 4*quantity.Scale && q*10 >= max(-x.Variance, y.Variance)*8)
+	f.inGroups(f.order, sameBin, func(a, b *Line) bool {
+		q, equal := part(a, b)
+		return a.Key[stock.SKU] != b.Key[stock.SKU] && a.Key[stock.Holding] == b.Key[stock.Holding] &&
+			(equal || q >= 4*quantity.Scale && q*10 >= max(-a.Variance, b.Variance)*8)
 	}, func(short, over int32) { take(f.mistaken(int(short), int(over))) })
 	return out
 }
 
-// inGroups holds the short lines of every group against the over ones.
-func (f *finder) inGroups(of func(stock.Key) stock.Key, fits func(short, over int32) bool, take func(short, over int32)) {
-	groups := map[stock.Key][]int32{}
-	for _, n := range f.order {
-		k := of(f.Lines[n].Key)
-		groups[k] = append(groups[k], n)
+// byItem gives the lines by their items and what has to be the same beside these, and among those in the order of their keys.
+func (f *finder) byItem() []int32 {
+	keys := make([]uint64, len(f.order))
+	for rank, n := range f.order {
+		keys[rank] = uint64(f.Lines[n].Key[stock.SKU])<<32 | uint64(rank)
 	}
-	for _, n := range f.order { // in the order of their first lines, so that the order of the input changes nothing
-		k := of(f.Lines[n].Key)
-		group := groups[k]
-		if group == nil || group[0] != n {
-			continue
+	slices.Sort(keys)
+	out := make([]int32, len(keys))
+	for i, k := range keys {
+		out[i] = f.order[uint32(k)]
+	}
+	for from := 0; from < len(out); {
+		to, mixed := from+1, false
+		first := ItemOf(f.Lines[out[from]].Key)
+		for ; to < len(out) && f.Lines[out[to]].Key[stock.SKU] == first.sku; to++ {
+			mixed = mixed || ItemOf(f.Lines[out[to]].Key) != first
 		}
-		delete(groups, k)
-		var short, over []int32
-		for _, m := range group {
-			if f.Lines[m].Variance < 0 {
-				short = append(short, m)
-			} else if f.Lines[m].Variance > 0 {
-				over = append(over, m)
+		if mixed {
+			slices.SortFunc(out[from:to], func(a, b int32) int {
+				x, y := ItemOf(f.Lines[a].Key), ItemOf(f.Lines[b].Key)
+				return cmp.Or(cmp.Compare(x.warehouse, y.warehouse), cmp.Compare(x.lot, y.lot), cmp.Compare(x.serial, y.serial),
+					cmp.Compare(x.holding, y.holding), cmp.Compare(f.rank[a], f.rank[b]))
+			})
+		}
+		from = to
+	}
+	return out
+}
+
+// inGroups holds the short lines of every group, which stands together in an order, against the over ones.
+func (f *finder) inGroups(order []int32, same, fits func(a, b *Line) bool, take func(short, over int32)) {
+	var short, over []int32
+	for from := 0; from < len(order); {
+		short, over = short[:0], over[:0]
+		first, to := &f.Lines[order[from]], from
+		for ; to < len(order) && same(first, &f.Lines[order[to]]); to++ {
+			if n := order[to]; f.Lines[n].Variance < 0 {
+				short = append(short, n)
+			} else if f.Lines[n].Variance > 0 {
+				over = append(over, n)
 			}
 		}
-		if len(short) == 0 || len(over) == 0 {
-			continue
-		}
-		if len(short)*len(over) <= mostPairs {
+		switch from = to; {
+		case len(short) == 0 || len(over) == 0:
+		case len(short)*len(over) > mostPairs:
+			f.nearestOf(short, over, fits, take)
+		default:
 			for _, s := range short {
 				for _, o := range over {
-					if fits(s, o) {
+					if fits(&f.Lines[s], &f.Lines[o]) {
 						take(s, o)
 					}
 				}
 			}
-			continue
 		}
-		f.nearestOf(short, over, fits, take)
 	}
 }
 
 // nearestOf holds each short line of a large group against the over ones that stand next to it in the order of keys, and against those
 // of equal quantity that do.
-func (f *finder) nearestOf(short, over []int32, fits func(short, over int32) bool, take func(short, over int32)) {
+func (f *finder) nearestOf(short, over []int32, fits func(a, b *Line) bool, take func(short, over int32)) {
 	equal := map[quantity.Quantity][]int32{}
 	for _, o := range over {
 		equal[f.Lines[o].Variance] = append(equal[f.Lines[o].Variance], o)
@@ -91,7 +116,7 @@ func (f *finder) nearestOf(short, over []int32, fits func(short, over int32) boo
 			n := 0
 			for d := 0; n < nearest && (at-d-1 >= 0 || at+d < len(list)); d++ {
 				for _, i := range []int{at - d - 1, at + d} {
-					if i >= 0 && i < len(list) && !held[list[i]] && fits(s, list[i]) {
+					if i >= 0 && i < len(list) && !held[list[i]] && fits(&f.Lines[s], &f.Lines[list[i]]) {
 						held[list[i]] = true
 						n++
 						take(s, list[i])
@@ -116,7 +141,7 @@ func (f *finder) misplaced(s, o int) (x Explanation, more int64) {
 	short, over := &f.Lines[s], &f.Lines[o]
 	q, equal := part(short, over)
 	larger := max(-short.Variance, over.Variance)
-	away := f.near.between(short.Key, over.Key)
+	away := f.near().between(short.Key, over.Key)
 	near := away <= sameBay+5
 	found := !over.Row && over.Expected == 0
 	// That a loss and a gain of an item come to the same by chance is likely for a few pieces alone.
@@ -128,10 +153,10 @@ func (f *finder) misplaced(s, o int) (x Explanation, more int64) {
 		grade = Fair
 	}
 	how := fmt.Sprintf("%s short here, %s over in %s, %s", short.Variance.Abs(), over.Variance, f.Codes[stock.Bin].Text(over.Key[stock.Bin]),
-		f.near.words(short.Key, over.Key))
+		f.near().words(short.Key, over.Key))
 	if found {
 		how = fmt.Sprintf("%s short here, %s found in %s, %s", short.Variance.Abs(), over.Variance, f.Codes[stock.Bin].Text(over.Key[stock.Bin]),
-			f.near.words(short.Key, over.Key))
+			f.near().words(short.Key, over.Key))
 	}
 	if short.Key[stock.Lot] != 0 {
 		how += ", the same lot"
@@ -165,7 +190,7 @@ func (f *finder) mistaken(s, o int) (x Explanation, more int64) {
 	short, over := &f.Lines[s], &f.Lines[o]
 	a, b := short.Key[stock.SKU], over.Key[stock.SKU]
 	q, equal := part(short, over)
-	points, by := likeness(f.Codes[stock.SKU].Text(a), f.Codes[stock.SKU].Text(b), f.item(a), f.item(b))
+	points, by := likeness(f.Codes[stock.SKU].Text(a), f.Codes[stock.SKU].Text(b), f.item(short), f.item(over))
 	grade := Weak
 	switch {
 	case !equal: // goods may be missing beside it

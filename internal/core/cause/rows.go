@@ -32,20 +32,31 @@ func (f *finder) slippedRows() (out []slip) {
 				n := sheet.Row(i + step)
 				return r.Counted == n.Expected && n.Expected > 0
 			}
-			for i := 0; i < sheet.Len; i++ {
-				if !fits(i) {
+			end := -1
+			for k, seed := range sheet.Off {
+				from := int(seed)
+				if alone := (k == 0 || seed-sheet.Off[k-1] > 4) && (k+1 == len(sheet.Off) || sheet.Off[k+1]-seed > 4); alone {
+					continue // a stretch has several
+				}
+				if from < end || !fits(from) {
 					continue
 				}
-				from, off := i, 0
-				for i++; fits(i) || off == 0 && fits(i+1) && fits(i+2); i++ {
-					if !fits(i) {
+				for from-1 >= end && fits(from-1) { // rows that are all the same as their neighbours are no variances
+					from--
+				}
+				off := 0
+				to := int(seed) + 1
+				for ; fits(to) || off == 0 && fits(to+1) && fits(to+2); to++ {
+					if !fits(to) {
 						off++
 					}
 				}
-				if s, is := f.slipped(sheet, from, i, step); is {
+				if end = to; to-from < 3 {
+					continue
+				}
+				if s, is := f.slipped(sheet, from, to, step); is {
 					out = append(out, s)
 				}
-				i--
 			}
 		}
 	}
@@ -92,7 +103,7 @@ func (f *finder) slipped(sheet *Sheet, from, to, step int) (s slip, is bool) {
 			own := sheet.Row(back).Counted
 			x.Offered = &own
 		}
-		x = f.made(x, 0)
+		f.made(&x, 0)
 		s.weight += f.weigh(&x)
 		s.explanations = append(s.explanations, x)
 		if rank := f.rank[r.Line]; s.first < 0 || rank < s.first {

@@ -64,7 +64,7 @@ func gathered(list []Stretch, codes []string) []Stretch {
 
 // beginning is a code up to the end of its nth run of letters or digits.
 func beginning(c string, n int) string {
-	parts := runs(c)
+	parts := appendRuns(nil, c)
 	if n >= len(parts) {
 		return c
 	}

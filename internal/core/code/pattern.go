@@ -16,42 +16,54 @@ type Address struct {
 // the aisle. Where the codes of a shape have two runs only, they are aisle and bay. regular tells, for each
 // code, whether its shape is shared by others. A last part of more than nine values is the bay; the rest stand in natural order under the aisle "".
 func Addresses(codes []string) (addresses []Address, regular []bool) {
-	shapes := make(map[string]int)
-	for _, c := range codes {
-		shapes[shape(c)]++
+	// Shapes are few, so each is known by a number, and a code is cut up once.
+	type form struct {
+		codes int
+		lasts map[string]bool // what the last part is, of codes of three parts and more; given up beyond nine
+		many  bool
 	}
-	// Nobody reaches beyond nine levels: where the last part has more values it counts bays, and there are no levels.
-	lasts := map[string]map[string]bool{}
-	for _, c := range codes {
-		if parts := runs(c); len(parts) > 2 {
-			s := shape(c)
-			if lasts[s] == nil {
-				lasts[s] = map[string]bool{}
-			}
-			lasts[s][parts[len(parts)-1].text] = true
+	byShape := map[string]int32{}
+	var forms []form
+	of, first, parts := make([]int32, len(codes)), make([]int32, len(codes)+1), make([]run, 0, 3*len(codes))
+	var b []byte
+	for i, c := range codes {
+		b = appendShape(b[:0], c)
+		n, had := byShape[string(b)]
+		if !had {
+			n = int32(len(forms))
+			byShape[string(b)] = n
+			forms = append(forms, form{lasts: map[string]bool{}})
+		}
+		of[i] = n
+		parts = appendRuns(parts, c)
+		first[i+1] = int32(len(parts))
+		f := &forms[n]
+		f.codes++
+		// Nobody reaches beyond nine levels: where the last part has more values it counts bays, and there are no levels.
+		if !f.many && first[i+1]-first[i] > 2 {
+			f.lasts[parts[len(parts)-1].text] = true
+			f.many = len(f.lasts) > 9
 		}
 	}
 	addresses, regular = make([]Address, len(codes)), make([]bool, len(codes))
 	for i, c := range codes {
-		parts := runs(c)
-		if shapes[shape(c)] < 4 || len(parts) < 2 {
+		parts, f := parts[first[i]:first[i+1]], &forms[of[i]]
+		n := len(parts)
+		switch {
+		case f.codes < 4 || n < 2:
 			addresses[i] = Address{Bay: c}
 			continue
+		case n == 2:
+			addresses[i] = Address{Aisle: parts[0].text, Bay: parts[1].text}
+		case f.many:
+			addresses[i] = Address{Aisle: strings.TrimRight(c[:parts[n-1].at], "-_./ "), Bay: parts[n-1].text}
+		default:
+			addresses[i] = Address{
+				Aisle: strings.TrimRight(c[:parts[n-2].at], "-_./ "),
+				Bay:   parts[n-2].text, Level: parts[n-1].text,
+			}
 		}
 		regular[i] = true
-		n := len(parts)
-		if n == 2 {
-			addresses[i] = Address{Aisle: parts[0].text, Bay: parts[1].text}
-			continue
-		}
-		if len(lasts[shape(c)]) > 9 {
-			addresses[i] = Address{Aisle: strings.TrimRight(c[:parts[n-1].at], "-_./ "), Bay: parts[n-1].text}
-			continue
-		}
-		addresses[i] = Address{
-			Aisle: strings.TrimRight(c[:parts[n-2].at], "-_./ "),
-			Bay:   parts[n-2].text, Level: parts[n-1].text,
-		}
 	}
 	return addresses, regular
 }
@@ -61,9 +73,8 @@ type run struct {
 	text string
 }
 
-// runs cuts a code into its runs of digits and of letters, leaving out what separates them.
-func runs(s string) []run {
-	var out []run
+// appendRuns cuts a code into its runs of digits and of letters, leaving out what separates them.
+func appendRuns(out []run, s string) []run {
 	kind := func(c byte) int {
 		switch {
 		case isDigit(c):
@@ -87,9 +98,8 @@ func runs(s string) []run {
 	return out
 }
 
-// shape gives a code's form: 9 for a run of digits, A for a run of letters, other bytes as they are.
-func shape(s string) string {
-	b := make([]byte, 0, len(s))
+// appendShape gives a code's form: 9 for a run of digits, A for a run of letters, other bytes as they are.
+func appendShape(b []byte, s string) []byte {
 	for i := 0; i < len(s); i++ {
 		c := s[i]
 		switch {
@@ -103,7 +113,7 @@ func shape(s string) string {
 		}
 		b = append(b, c)
 	}
-	return string(b)
+	return b
 }
 
 // Sort sorts codes in natural order, in place.

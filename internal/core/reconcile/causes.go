@@ -6,33 +6,33 @@ import (
 	"wobin/internal/core/cause"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
-	"wobin/internal/core/variance"
 )
 
 // findCauses looks for what stands behind the lines that are over, short or found.
 func (r *run) findCauses() {
-	in := &cause.Input{Codes: &r.book.Codes, Frozen: r.frozen, Counted: r.Figures.Counted, Uncounted: r.Figures.Uncounted}
+	in := &cause.Input{Codes: &r.book.Codes, Frozen: r.frozen, Ordered: true, Counted: r.Figures.Counted, Uncounted: r.Figures.Uncounted}
 	at := make([]int32, len(r.book.Lines)) // by line: its position among those with a variance + 1
 	short := map[[2]stock.ID]bool{}        // warehouses and items
-	for n := range r.results {
+	in.Lines = make([]cause.Line, 0, len(r.off))
+	entries := make([]cause.Entry, 0, len(r.off))
+	for _, n := range r.off {
 		res := &r.results[n]
-		switch res.Status {
-		case variance.Over, variance.Short, variance.Found:
-		default:
-			continue
-		}
 		l := &r.book.Lines[n]
-		x := cause.Line{Key: l.Key, Expected: res.Expected, Counted: res.Counted, Variance: res.Variance, Row: l.Row > 0, CountedAt: res.CountedAt,
-			Movements: r.movements[n]}
+		x := cause.Line{Key: l.Key, Order: n, Expected: res.Expected, Counted: res.Counted, Variance: res.Variance, Row: l.Row > 0,
+			CountedAt: res.CountedAt, Movements: r.movements[int(n)]}
+		if l.Description != 0 {
+			x.Description = r.book.Descriptions.Text(l.Description)
+		}
 		if l.Costed {
 			x.Cost = l.Cost
 		}
+		first := len(entries)
 		for k := r.inputs[n].first; k != 0; k = r.entries[k-1].next {
 			e := &r.entries[k-1]
 			if int(e.round) != res.Round {
 				continue
 			}
-			x.Entries = append(x.Entries, cause.Entry{Quantity: e.quantity, At: e.at, Counter: e.counter})
+			entries = append(entries, cause.Entry{Quantity: e.quantity, At: e.at, Counter: e.counter})
 			if begin := e.at; x.First == 0 || begin < x.First {
 				x.First = begin
 			}
@@ -40,6 +40,7 @@ func (r *run) findCauses() {
 				x.First = min(x.First, e.from)
 			}
 		}
+		x.Entries = entries[first:len(entries):len(entries)]
 		if x.Variance < 0 {
 			short[[2]stock.ID{l.Key[stock.Warehouse], l.Key[stock.SKU]}] = true
 		}
@@ -50,14 +51,19 @@ func (r *run) findCauses() {
 		r.causes = in
 		return
 	}
-	for n := range r.results {
-		res, k := &r.results[n], r.book.Lines[n].Key
-		if res.Status == variance.Uncounted && res.Expected > 0 && short[[2]stock.ID{k[stock.Warehouse], k[stock.SKU]}] {
-			in.Places = append(in.Places, cause.Place{Key: k, Expected: res.Expected})
+	for _, n := range r.open {
+		if k := r.book.Lines[n].Key; short[[2]stock.ID{k[stock.Warehouse], k[stock.SKU]}] {
+			in.Places = append(in.Places, cause.Place{Key: k, Order: n, Expected: r.results[n].Expected})
 		}
 	}
 	for _, rows := range r.rows {
-		in.Sheets = append(in.Sheets, cause.Sheet{Len: len(rows), Row: func(i int) (out cause.Row) {
+		var off []int32
+		for i, x := range rows {
+			if x.entry != 0 && at[x.line-1] > 0 {
+				off = append(off, int32(i))
+			}
+		}
+		in.Sheets = append(in.Sheets, cause.Sheet{Len: len(rows), Off: off, Row: func(i int) (out cause.Row) {
 			out.Line = -1
 			x := rows[i]
 			if x.line == 0 {
@@ -74,52 +80,67 @@ func (r *run) findCauses() {
 			return out
 		}})
 	}
-	in.Item = r.itemKnown(in.Lines)
+	r.describe(in.Lines)
+	r.know(in)
 	r.causes, r.explained = in, cause.Find(in)
 }
 
-// itemKnown gives what the item file, and else the stock file, knows of items.
-func (r *run) itemKnown(lines []cause.Line) func(sku stock.ID) cause.Item {
-	known := map[stock.ID]cause.Item{}
+// describe gives found lines, which have no row that says so, the description that their items have elsewhere.
+func (r *run) describe(lines []cause.Line) {
+	wanted := map[stock.ID]string{}
 	for i := range lines {
-		known[lines[i].Key[stock.SKU]] = cause.Item{}
+		if l := &lines[i]; !l.Row {
+			wanted[l.Key[stock.SKU]] = ""
+		}
+	}
+	if len(wanted) == 0 {
+		return
 	}
 	for n := range r.book.Lines {
 		l := &r.book.Lines[n]
-		if l.Description == 0 {
+		if text, is := wanted[l.Key[stock.SKU]]; is && text == "" && l.Description != 0 {
+			wanted[l.Key[stock.SKU]] = r.book.Descriptions.Text(l.Description)
+		}
+	}
+	for i := range lines {
+		if l := &lines[i]; !l.Row {
+			l.Description = wanted[l.Key[stock.SKU]]
+		}
+	}
+}
+
+// know gives what the item file says of items.
+func (r *run) know(in *cause.Input) {
+	if r.items == nil {
+		return
+	}
+	items, packs := map[stock.ID]cause.Item{}, map[stock.ID][]quantity.Quantity{}
+	for i := range r.items.Items {
+		it := &r.items.Items[i]
+		sku, found := r.book.Codes[stock.SKU].Find(it.SKU)
+		if !found {
 			continue
 		}
-		if x, wanted := known[l.Key[stock.SKU]]; wanted && x.Description == "" {
-			known[l.Key[stock.SKU]] = cause.Item{Description: r.book.Descriptions.Text(l.Description)}
+		items[sku] = cause.Item{Description: it.Description, Category: it.Category, Barcodes: it.Barcodes}
+		for _, p := range it.Packs {
+			if p.Size > quantity.Scale {
+				packs[sku] = append(packs[sku], p.Size)
+			}
 		}
 	}
-	if r.items != nil {
-		for i := range r.items.Items {
-			it := &r.items.Items[i]
-			sku, found := r.book.Codes[stock.SKU].Find(it.SKU)
-			if !found {
-				continue
-			}
-			x := cause.Item{Description: it.Description, Category: it.Category, Barcodes: it.Barcodes}
-			if x.Description == "" {
-				x.Description = known[sku].Description
-			}
-			for _, p := range it.Packs {
-				if p.Size > quantity.Scale {
-					x.Packs = append(x.Packs, p.Size)
-				}
-			}
-			known[sku] = x
-		}
-	}
-	return func(sku stock.ID) cause.Item { return known[sku] }
+	in.Item = func(sku stock.ID) cause.Item { return items[sku] }
+	in.Packs = func(sku stock.ID) []quantity.Quantity { return packs[sku] }
 }
 
 // CauseInput is what the likely causes follow from; nil where they were not looked for.
-func (r *Result) CauseInput() *cause.Input { return r.causes }
+func (r *Result) CauseInput() *cause.Input {
+	r.found()
+	return r.causes
+}
 
 // WriteCauses writes the likely causes, in the order of their lines.
 func (r *Result) WriteCauses(w io.Writer) error {
+	r.found()
 	b := []byte(cause.Header)
 	for i := range r.explained {
 		b = r.explained[i].Append(b, r.causes)

@@ -108,6 +108,8 @@ func (r *run) evaluate() {
 		posted   variance.Sums
 		lines    int
 		problems []problem.Problem
+		off      []int32 // with a variance
+		open     []int32 // not counted, with stock
 	}
 	_ = inChunks(len(r.book.Lines), func(from, to int) (p part) {
 		var buf []variance.Entry
@@ -123,6 +125,16 @@ func (r *run) evaluate() {
 				continue
 			}
 			r.results[n] = res
+			if r.opt.Causes {
+				switch res.Status {
+				case variance.Over, variance.Short, variance.Found:
+					p.off = append(p.off, int32(n))
+				case variance.Uncounted:
+					if res.Expected > 0 {
+						p.open = append(p.open, int32(n))
+					}
+				}
+			}
 			if !p.figures.Add(&in, &res) {
 				p.problems = append(
 					p.problems,
@@ -193,6 +205,7 @@ func (r *run) evaluate() {
 			)
 		}
 		r.AdjustmentLines += p.lines
+		r.off, r.open = append(r.off, p.off...), append(r.open, p.open...)
 		for _, x := range p.problems {
 			r.problems.Add(x)
 		}

@@ -43,6 +43,9 @@ func (r *run) placeCounts() {
 			)
 		}
 		head := counting.ReadHead(names[f], r.maps.counts[f], read.Reading{Zone: r.opt.Zone}, r.problems)
+		if r.opt.Causes {
+			r.rows[f] = make([]row, 0, len(c.Counts))
+		}
 		to := r.book.Codes.Adopt(&c.Codes)
 		rowCodes, counters := codes.Adopt(&c.RowCodes), r.counters.Adopt(&c.Counters)
 		for len(owners) < codes.Len() {

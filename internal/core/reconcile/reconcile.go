@@ -71,8 +71,10 @@ type Result struct {
 	movements map[int][]stock.Movement
 	posted    []uint8 // by line: whether it goes out
 	rows      [][]row // by counts file, where causes are looked for: its rows in their order
+	off, open []int32 // where causes are looked for: lines with a variance, and uncounted ones with stock
 	causes    *cause.Input
 	explained []cause.Explanation
+	found     func() // waits until the causes are found
 	rules     adjust.Rules
 	// by warehouse and bin: there is a row in a counts file
 	countedBins map[[2]stock.ID]bool
@@ -145,8 +147,11 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 	if r.problems.Any() {
 		return nil, r.problems, nil
 	}
-	if r.opt.Causes {
-		r.findCauses()
+	r.found = func() {}
+	if r.opt.Causes { // the lines can be written meanwhile
+		done := make(chan struct{})
+		go func() { defer close(done); r.findCauses() }()
+		r.found = func() { <-done }
 	}
 	if n := r.stock.CostsRounded; n > 0 {
 		r.Notes = append(r.Notes, fmt.Sprintf("%s: unit_cost: %d had more than 6 decimal places and were rounded to 6", in.Stock.Name, n))
