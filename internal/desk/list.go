@@ -10,6 +10,7 @@ type Filter struct {
 	Bins  []int64
 	Text  string
 	Sheet int
+	Cause string // variances: those of a likely cause; none: those without
 	Show  string // variances: open, decided, held, all; counting: uncounted, counted
 	After string
 	Limit int

@@ -520,11 +520,11 @@ func EachCountMove(tx *gorm.DB, count int64, p Positions, take func(m CountMove)
 	}
 	return Each(
 		tx,
-		"SELECT pos, at, movement_id, quantity FROM count_moves WHERE count_id = ? AND "+where+" ORDER BY pos, at, movement_id",
+		"SELECT pos, at, movement_id, quantity, as_at FROM count_moves WHERE count_id = ? AND "+where+" ORDER BY pos, at, movement_id",
 		append([]driver.Value{count}, args...),
 		func(v []driver.Value) error {
 			r := reader{v: v}
-			return take(CountMove{CountID: count, Pos: r.number(), At: r.number(), MovementID: r.number(), Quantity: r.number()})
+			return take(CountMove{CountID: count, Pos: r.number(), At: r.number(), MovementID: r.number(), Quantity: r.number(), AsAt: r.number()})
 		},
 	)
 }

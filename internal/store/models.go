@@ -281,8 +281,30 @@ const (
 	PartReason   = "reason" // accepted lines that wait, by reason
 )
 
-// CountMove is a movement of a line since the freeze.
-type CountMove struct{ CountID, Pos, At, MovementID, Quantity int64 }
+// CountMove is a movement of a line since the freeze. AsAt is when it happened for this line, where somebody settled that; 0: as it was booked, At.
+type CountMove struct{ CountID, Pos, At, MovementID, Quantity, AsAt int64 }
+
+// Happened is when the movement counts as having happened.
+func (m *CountMove) Happened() int64 {
+	if m.AsAt != 0 {
+		return m.AsAt
+	}
+	return m.At
+}
+
+// CauseAccepted is a likely cause that somebody accepted for a line, and, of a pair, for another one.
+type CauseAccepted struct {
+	ID, CountID, Pos, Other, WarehouseID int64
+	Cause, Grade                         string
+	BinID, ItemID                        int64
+	Counter                              string
+	Quantity                             int64
+	Evidence, Person                     string
+	At                                   int64
+}
+
+// TableName is its table.
+func (CauseAccepted) TableName() string { return "causes_accepted" }
 
 // CountItem is what a count knows of an item, as at the freeze.
 type CountItem struct {
@@ -361,6 +383,7 @@ type Reason struct {
 	Code    string `gorm:"primaryKey"`
 	Name    string
 	Account string
+	Sign    string // over or short: the variances that it explains; empty: both
 }
 
 // Posting is what went out together.

@@ -310,6 +310,18 @@ ALTER TABLE sheets ADD COLUMN let INTEGER NOT NULL DEFAULT 0; -- let go: the lin
 UPDATE sheets SET let = (SELECT count(*) FROM count_lines l WHERE l.count_id = sheets.count_id AND l.sheet_id = sheets.id
 	AND l.pos >= sheets.first AND l.pos < sheets.first + sheets.coded) WHERE state = 'let go';
 CREATE INDEX count_lines_frozen ON count_lines (count_id, frozen, pos) WHERE frozen > 0;
+ALTER TABLE count_moves ADD COLUMN as_at INTEGER NOT NULL DEFAULT 0; -- when it happened for this line, where that was settled; 0: as booked
+CREATE TABLE causes_accepted (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL, pos INTEGER NOT NULL, other INTEGER NOT NULL DEFAULT 0, warehouse_id INTEGER NOT NULL,
+	cause TEXT NOT NULL, grade TEXT NOT NULL, bin_id INTEGER NOT NULL, item_id INTEGER NOT NULL, counter TEXT NOT NULL DEFAULT '',
+	quantity INTEGER NOT NULL, evidence TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL
+);
+CREATE INDEX causes_accepted_house ON causes_accepted (warehouse_id, count_id);
+CREATE TRIGGER causes_accepted_kept BEFORE UPDATE ON causes_accepted BEGIN SELECT RAISE(ABORT, 'what was accepted is never changed'); END;
+CREATE TRIGGER causes_accepted_stay BEFORE DELETE ON causes_accepted BEGIN SELECT RAISE(ABORT, 'what was accepted is never deleted'); END;
+ALTER TABLE reasons ADD COLUMN sign TEXT NOT NULL DEFAULT ''; -- over or short: what it explains; empty: both
+UPDATE reasons SET sign = 'short' WHERE code IN ('LOSS', 'DAMAGE');
+INSERT OR IGNORE INTO reasons (code, name) VALUES ('TRANSFER', 'Lay in another place'), ('MIXUP', 'Taken for another item or lot');
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

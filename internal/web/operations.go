@@ -42,13 +42,14 @@ type (
 		Text  string  `query:"text" maxLength:"200"`
 		Sheet int     `query:"sheet"`
 		Show  string  `query:"show" enum:",open,decided,accepted,held,all,counted,uncounted"`
+		Cause string  `query:"cause" maxLength:"40" doc:"of variances: those of a likely cause; none: those that nothing explains"`
 		After string  `query:"after" maxLength:"2000"`
 		Limit int     `query:"limit" maximum:"1000"`
 	}
 )
 
 func (f *FilterQuery) filter() desk.Filter {
-	return desk.Filter{Bins: f.Bins, Text: f.Text, Sheet: f.Sheet, Show: f.Show, After: f.After, Limit: f.Limit}
+	return desk.Filter{Bins: f.Bins, Text: f.Text, Sheet: f.Sheet, Show: f.Show, Cause: f.Cause, After: f.After, Limit: f.Limit}
 }
 
 // Me is who is signed in.

@@ -333,6 +333,38 @@ func (s *Server) registerCounts() {
 		}) (variances.Decided, error) {
 			return d.Variances.Decide(ctx, p, in.Count, in.Body.Lines, in.Body.Kind, in.Body.Reason, in.Body.Saw...)
 		})
+	op(s, "causes", http.MethodGet, "/api/counts/{count}/causes", "Why the variances are likely there",
+		func(ctx context.Context, p desk.Person, in *CountPath) ([]variances.CauseTally, error) {
+			return d.Variances.Causes(ctx, p, in.Count)
+		})
+	op(s, "acceptCause", http.MethodPost, "/api/counts/{count}/lines/{pos}/cause", "Accept the likely cause of a variance, and do what it asks for",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Pos  int64 `path:"pos"`
+			Body variances.Accepting
+		}) (variances.Decided, error) {
+			return d.Variances.AcceptCause(ctx, p, in.Count, in.Pos, in.Body)
+		})
+	op(s, "acceptStrong", http.MethodPost, "/api/counts/{count}/causes/{cause}/accept", "Accept all strong explanations of a cause at once",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Cause string `path:"cause"`
+			Body  struct {
+				Expect int `json:"expect" doc:"how many were seen"`
+			}
+		}) (variances.Decided, error) {
+			return d.Variances.AcceptStrong(ctx, p, in.Count, in.Cause, in.Body.Expect)
+		})
+	op(s, "asBooked", http.MethodPost, "/api/counts/{count}/lines/{pos}/as-booked", "Let a movement have happened when it was booked again",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Pos  int64 `path:"pos"`
+			Body struct {
+				Movement int64 `json:"movement"`
+			}
+		}) (done, error) {
+			return done{true}, d.Variances.AsBooked(ctx, p, in.Count, in.Pos, in.Body.Movement)
+		})
 	op(s, "classes", http.MethodGet, "/api/classes", "The classes that items have",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]string, error) {
 			return d.Plan.Classes(ctx, p)

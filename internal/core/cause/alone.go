@@ -66,8 +66,7 @@ func packSlip(l *Line, packs []quantity.Quantity) (x Explanation) {
 			how = fmt.Sprintf("%d packs of %d and %s loose are the expected %s", l.Expected/p, size, rest, l.Expected)
 		}
 		if grade > x.Grade {
-			offered := l.Expected
-			x = Explanation{Cause: PackSlip, Grade: grade, Offered: &offered, How: how}
+			x = Explanation{Cause: PackSlip, Grade: grade, Offered: l.Expected, Offers: true, How: how}
 		}
 	}
 	return x
@@ -166,8 +165,7 @@ func cutOff(l *Line, frozen int64) (x Explanation) {
 			grade = Weak
 		}
 		if grade > x.Grade || grade == x.Grade && grade != None && nearer(m, x.Move, l.CountedAt) {
-			offered := l.Counted
-			x = Explanation{Cause: CutOff, Grade: grade, Move: m, How: how, Offered: &offered}
+			x = Explanation{Cause: CutOff, Grade: grade, Move: m, How: how, Offered: l.Counted, Offers: true}
 		}
 	}
 	return x

@@ -158,8 +158,9 @@ type Explanation struct {
 	Line     int               // the position of the line; of a pair the short one
 	Other    int               // the position of the line that is over, of a pair; else -1
 	Quantity quantity.Quantity // what it explains of the variance of Line, with its sign
-	// Offered is what the count may be in truth; it is not shown to who counts again.
-	Offered *quantity.Quantity
+	// Offered is what the count may be in truth, where Offers; it is not shown to who counts again.
+	Offered quantity.Quantity
+	Offers  bool
 	Place   *Place          // the bin that was not counted
 	Move    *stock.Movement // the movement on the other side of the count
 	Drop    int             // the position of the entry that is one too many; -1 for none

@@ -199,13 +199,13 @@ func TestEvidence(t *testing.T) {
 	}
 	found := cause.Find(in)
 	require.Len(t, found, 2)
-	assert.Equal(t, "12 short here, 12 over in A-03-1, 2 bays away, the same lot.", found[0].Evidence())
+	assert.Equal(t, "12 short here, 12 over in A-03-1, 2 bays away, the same lot.", found[0].Evidence(in))
 	assert.Equal(t, cause.Transfer, found[0].Remedy())
-	assert.Equal(t, "59 for 58: one digit is another; accepted twice before for S2.", found[1].Evidence())
+	assert.Equal(t, "59 for 58: one digit is another; accepted twice before for S2.", found[1].Evidence(in))
 	assert.Equal(t, cause.Fair, found[1].Grade, "raised by what was accepted before")
 	assert.Equal(t, "58", found[1].Offered.String())
 	row := string(found[0].Append(nil, in))
 	assert.Equal(t, "misplaced,strong,W,A-01-1,S1,L1,,-12,A-03-1,,,transfer,\"12 short here, 12 over in A-03-1, 2 bays away, the same lot.\"\n", row)
-	negative := cause.Find(given(t, "A-01-1 S1 - -4 3"))
-	assert.Equal(t, "The records expect −4 here.", negative[0].Evidence())
+	in = given(t, "A-01-1 S1 - -4 3")
+	assert.Equal(t, "The records expect −4 here.", cause.Find(in)[0].Evidence(in))
 }

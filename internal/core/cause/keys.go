@@ -2,7 +2,6 @@ package cause
 
 import (
 	"bytes"
-	"fmt"
 
 	"wobin/internal/core/quantity"
 )
@@ -55,8 +54,7 @@ func keySlip(l *Line) (x Explanation) {
 	if grade == None {
 		return x
 	}
-	offered := l.Expected
-	return Explanation{Cause: KeySlip, Grade: grade, Offered: &offered, How: fmt.Sprintf("%s for %s: %s", c, e, how)}
+	return Explanation{Cause: KeySlip, Grade: grade, Offered: l.Expected, Offers: true, How: how}
 }
 
 // padNext are keys that lie side by side on a number pad, and digits that look alike by hand.

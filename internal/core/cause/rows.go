@@ -100,8 +100,7 @@ func (f *finder) slipped(sheet *Sheet, from, to, step int) (s slip, is bool) {
 		x := Explanation{Cause: RowSlip, Grade: grade, Line: int(r.Line), Other: -1, Drop: -1, Quantity: q,
 			How: fmt.Sprintf("%d rows one below the other hold what the row %s is expected to be; here %s for %s", to-from, side, r.Counted, l.Expected)}
 		if back := i - step; back >= 0 && back < sheet.Len && sheet.Row(back).Given { // there its own count stands
-			own := sheet.Row(back).Counted
-			x.Offered = &own
+			x.Offered, x.Offers = sheet.Row(back).Counted, true
 		}
 		f.made(&x, 0)
 		s.weight += f.weigh(&x)

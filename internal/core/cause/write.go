@@ -12,9 +12,13 @@ import (
 const Header = "cause,grade,warehouse,bin,sku,lot,serial,quantity,other_bin,other_sku,other_lot,remedy,evidence\n"
 
 // Evidence is what speaks for an explanation, in one sentence with the figures in it.
-func (x *Explanation) Evidence() string {
-	first, size := utf8.DecodeRuneInString(x.How)
-	text := string(unicode.ToUpper(first)) + x.How[size:]
+func (x *Explanation) Evidence(in *Input) string {
+	how := x.How
+	if l := &in.Lines[x.Line]; x.Cause == KeySlip { // put together here, as it is said of many and read of few
+		how = l.Counted.String() + " for " + l.Expected.String() + ": " + how
+	}
+	first, size := utf8.DecodeRuneInString(how)
+	text := string(unicode.ToUpper(first)) + how[size:]
 	if x.Habit != "" {
 		text += "; " + x.Habit
 	}
@@ -57,5 +61,5 @@ func (x *Explanation) Append(b []byte, in *Input) []byte {
 	cell(sku)
 	cell(lot)
 	cell(string(x.Remedy()))
-	return append(tabular.AppendCell(b, x.Evidence(), ','), '\n')
+	return append(tabular.AppendCell(b, x.Evidence(in), ','), '\n')
 }

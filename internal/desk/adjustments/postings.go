@@ -194,7 +194,7 @@ func postingFileOf(tx *gorm.DB, c *store.Count, mode string) (f postingFile, err
 	moved := map[int64][]stock.Movement{}
 	if len(positions) > 0 {
 		err = store.EachCountMove(tx, c.ID, store.Near(positions), func(m store.CountMove) error {
-			moved[m.Pos] = append(moved[m.Pos], stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.At})
+			moved[m.Pos] = append(moved[m.Pos], stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.Happened()})
 			return nil
 		})
 		if err != nil {

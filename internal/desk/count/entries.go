@@ -295,6 +295,9 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 		if err := w.Cover("entries", first, last); err != nil {
 			return 0, 0, err
 		}
+		if err := asBookedAgain(w, c, entries); err != nil {
+			return 0, 0, err
+		}
 	}
 	positions, latest := more, int64(0)
 	var replaced []int64
@@ -320,6 +323,44 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 		return first, last, nil
 	}
 	return first, last, WorkOut(w, c, positions, false)
+}
+
+// Withdrawal gives the entry that withdraws one of a line that stands.
+func Withdrawal(w *desk.Work, c *store.Count, pos, entry int64) (gone store.Entry, err error) {
+	var of store.Entry
+	err = store.Standing(w.DB, c.ID, store.Positions{Some: []int64{pos}}, func(e *store.Entry) error {
+		if e.ID == entry {
+			of = *e
+		}
+		return nil
+	})
+	if err != nil {
+		return gone, err
+	}
+	if of.ID == 0 || of.Withdrawn {
+		return gone, desk.RefuseAs(desk.Changed, "entry", "This count does not stand any more.")
+	}
+	return store.Entry{CountID: c.ID, Pos: of.Pos, SheetID: of.SheetID, Round: of.Round, Parcel: of.Parcel, Replaces: of.ID, Withdrawn: true,
+		CountedAt: of.CountedAt, Counter: w.Person.Name, Person: w.Person.Name, At: w.Now}, nil
+}
+
+// asBookedAgain lets movements of lines that are counted anew have happened when they were booked: what was settled about them was
+// about the count of before.
+func asBookedAgain(w *desk.Work, c *store.Count, entries []store.Entry) error {
+	var some bool
+	if err := w.Raw("SELECT EXISTS (SELECT 1 FROM count_moves WHERE count_id = ? AND as_at <> 0)", c.ID).Scan(&some).Error; err != nil || !some {
+		return err
+	}
+	positions := make([]int64, len(entries))
+	for i := range entries {
+		positions[i] = entries[i].Pos
+	}
+	list, err := json.Marshal(positions)
+	if err != nil {
+		return err
+	}
+	return w.Exec("UPDATE count_moves SET as_at = 0 WHERE count_id = ? AND as_at <> 0 AND pos IN (SELECT value FROM json_each(?))", c.ID,
+		string(list)).Error
 }
 
 // latestEntry gives the latest counting time of the entries that stand, 0 for none: that of before, unless what was counted

@@ -52,6 +52,8 @@ type VarianceLine struct {
 	Queue       string             `json:"queue" enum:",open,held,accepted" doc:"where it stands among what wants a decision"`
 	Pending     int                `json:"pending" doc:"two rounds must agree: 1 one of them has no count yet, 2 they differ; else 0"`
 	Zeroed      bool               `json:"zeroed" doc:"it was settled that uncounted means zero"`
+	Cause       string             `json:"cause" doc:"why the variance is likely there; empty where nothing speaks for anything, or it was not asked for"`
+	Grade       string             `json:"grade" enum:",weak,fair,strong" doc:"how much speaks for it"`
 	CutOff      bool               `json:"cut_off" doc:"the cut-off list of the count names it"`
 }
 

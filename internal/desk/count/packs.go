@@ -24,3 +24,15 @@ func PackBarcodes(packs string) map[string]string {
 	}
 	return out
 }
+
+// Barcodes gives the barcodes of an item, which stand in two columns: the first, and in JSON all of them where they are several.
+func Barcodes(first, several string) []string {
+	var out []string
+	if several != "" && json.Unmarshal([]byte(several), &out) == nil {
+		return out
+	}
+	if first != "" {
+		out = append(out, first)
+	}
+	return out
+}

@@ -135,7 +135,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	at = 0
 	err = store.EachCountMove(w.DB, c.ID, p, func(m store.CountMove) error {
 		if in := find(m.Pos); in != nil {
-			in.moves = append(in.moves, stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.At})
+			in.moves = append(in.moves, stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.Happened()})
 		}
 		return nil
 	})

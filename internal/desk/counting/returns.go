@@ -182,31 +182,9 @@ func (d *Room) WithdrawEntry(ctx context.Context, p desk.Person, countID, pos, e
 		if err != nil {
 			return none, err
 		}
-		var of store.Entry
-		err = store.Standing(w.DB, c.ID, store.Positions{Some: []int64{pos}}, func(e *store.Entry) error {
-			if e.ID == entry {
-				of = *e
-			}
-			return nil
-		})
+		gone, err := count.Withdrawal(w, c, pos, entry)
 		if err != nil {
 			return none, err
-		}
-		if of.ID == 0 || of.Withdrawn {
-			return none, desk.RefuseAs(desk.Changed, "entry", "This count does not stand any more.")
-		}
-		gone := store.Entry{
-			CountID:   c.ID,
-			Pos:       of.Pos,
-			SheetID:   of.SheetID,
-			Round:     of.Round,
-			Parcel:    of.Parcel,
-			Replaces:  of.ID,
-			Withdrawn: true,
-			CountedAt: of.CountedAt,
-			Counter:   p.Name,
-			Person:    p.Name,
-			At:        w.Now,
 		}
 		if _, _, err := count.Enter(w, c, []store.Entry{gone}, nil); err != nil {
 			return none, err

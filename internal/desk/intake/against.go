@@ -9,6 +9,7 @@ import (
 	"wobin/internal/core/read"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
 	"wobin/internal/store"
 )
 
@@ -32,7 +33,7 @@ func (x *itemsDraft) hold(dr *draft, v *SheetOfFile, f *read.ItemFile, recorded 
 		there[i] = known.Listed{
 			SKU:         it.SKU,
 			Description: it.Description,
-			Others:      append([]string{it.FurtherSKU}, allBarcodes(it.Barcode, it.Barcodes)...),
+			Others:      append([]string{it.FurtherSKU}, count.Barcodes(it.Barcode, it.Barcodes)...),
 		}
 	}
 	x.held = known.Against(here, there)

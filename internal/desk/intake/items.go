@@ -16,6 +16,7 @@ import (
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
 	"wobin/internal/store"
 )
 
@@ -158,7 +159,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 		rec.lead(field.FurtherSKU, now.FurtherSKU, now.SKU)
 		rec.lead(field.ItemID, now.RecordID, now.SKU)
 		rec.lead(field.Description, now.Description, now.SKU)
-		for _, b := range allBarcodes(now.Barcode, now.Barcodes) {
+		for _, b := range count.Barcodes(now.Barcode, now.Barcodes) {
 			rec.lead(field.Barcode, b, now.SKU)
 		}
 	}
@@ -258,7 +259,7 @@ func itemText(i *store.Item) string {
 	if i.Cost != nil {
 		cost = "at " + quantity.Cost(*i.Cost).String()
 	}
-	parts := []string{i.Description, i.Unit, cost, i.Category, i.Class, i.FurtherSKU, strings.Join(allBarcodes(i.Barcode, i.Barcodes), " ")}
+	parts := []string{i.Description, i.Unit, cost, i.Category, i.Class, i.FurtherSKU, strings.Join(count.Barcodes(i.Barcode, i.Barcodes), " ")}
 	if i.Nature != "stocked" {
 		parts = append(parts, i.Nature)
 	}

@@ -432,7 +432,7 @@ func (r *records) loadLeads() {
 		r.lead(field.FurtherSKU, further, sku)
 		r.lead(field.ItemID, id, sku)
 		r.lead(field.Description, description, sku)
-		for _, b := range allBarcodes(barcode, barcodes) {
+		for _, b := range count.Barcodes(barcode, barcodes) {
 			r.lead(field.Barcode, b, sku)
 		}
 		for b, pack := range count.PackBarcodes(packs) {
@@ -453,16 +453,4 @@ func (r *records) lead(f field.Field, text, sku string) {
 		sku = ""
 	}
 	r.leads[f][text] = sku
-}
-
-// allBarcodes are an item's barcodes: the first one, and all where there are several.
-func allBarcodes(first, several string) []string {
-	var out []string
-	if several != "" && json.Unmarshal([]byte(several), &out) == nil {
-		return out
-	}
-	if first != "" {
-		out = append(out, first)
-	}
-	return out
 }

@@ -15,6 +15,7 @@ type ReasonView struct {
 	Code    string `json:"code"`
 	Name    string `json:"name"`
 	Account string `json:"account"`
+	Sign    string `json:"sign" enum:",over,short" doc:"the variances that it explains; empty: both"`
 }
 
 // Reasons lists the reason codes.
@@ -106,42 +107,68 @@ func (d *Room) Decide(
 		if err := asSeen(w, c, lines, positions, saw); err != nil {
 			return out, err
 		}
-		t := count.NewTallying(w, c)
-		if len(lines) > 2000 {
-			if err := t.Preload(); err != nil {
-				return out, err
-			}
-		}
-		rows := make([]store.Decision, len(lines))
-		for i := range lines {
-			l := &lines[i]
-			if l.Queue == store.NotQueued {
-				if l.Postings > 0 {
-					return out, desk.Refuse("%s went out already, and nothing of it is open.", count.LineName(w, c, l.Pos))
-				}
-				return out, desk.Refuse("%s has no variance to decide.", count.LineName(w, c, l.Pos))
-			}
-			before := *l
-			rest := l.Rest
-			rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Reason: reason, Person: p.Name, At: w.Now, Quantity: &rest}
-			l.Decision, l.Reason = kind, reason
-			l.Enqueue(count.LineState(l))
-			if err := t.Move(&before, l, false); err != nil {
-				return out, err
-			}
-		}
-		if err := store.UpdateCountLines(w.DB, c, lines); err != nil {
+		if out.Lines, err = decide(w, c, lines, kind, reason); err != nil {
 			return out, err
 		}
-		if err := t.Write(); err != nil {
-			return out, err
-		}
-		out.Lines = len(rows)
-		if err := appendDecisions(w, rows); err != nil {
-			return out, err
-		}
-		return out, w.Say("decided", map[string]any{"count": c.ID, "kind": kind, "reason": reason, "lines": len(rows)})
+		return out, w.Say("decided", map[string]any{"count": c.ID, "kind": kind, "reason": reason, "lines": out.Lines})
 	})
+}
+
+// decide appends decisions about what is open of lines.
+func decide(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reason string) (n int, err error) {
+	sign, err := signOf(w, kind, reason)
+	if err != nil {
+		return 0, err
+	}
+	t := count.NewTallying(w, c)
+	if len(lines) > 2000 {
+		if err := t.Preload(); err != nil {
+			return 0, err
+		}
+	}
+	rows := make([]store.Decision, len(lines))
+	for i := range lines {
+		l := &lines[i]
+		if l.Queue == store.NotQueued {
+			if l.Postings > 0 {
+				return 0, desk.Refuse("%s went out already, and nothing of it is open.", count.LineName(w, c, l.Pos))
+			}
+			return 0, desk.Refuse("%s has no variance to decide.", count.LineName(w, c, l.Pos))
+		}
+		if sign == "over" && l.Rest < 0 || sign == "short" && l.Rest > 0 {
+			return 0, desk.RefuseAs(
+				desk.Invalid,
+				"reason",
+				"%s does not explain %s, which is %s. Take another reason.",
+				reason,
+				count.LineName(w, c, l.Pos),
+				map[bool]string{true: "over", false: "short"}[l.Rest > 0],
+			)
+		}
+		before := *l
+		rest := l.Rest
+		rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Reason: reason, Person: w.Person.Name, At: w.Now, Quantity: &rest}
+		l.Decision, l.Reason = kind, reason
+		l.Enqueue(count.LineState(l))
+		if err := t.Move(&before, l, false); err != nil {
+			return 0, err
+		}
+	}
+	if err := store.UpdateCountLines(w.DB, c, lines); err != nil {
+		return 0, err
+	}
+	if err := t.Write(); err != nil {
+		return 0, err
+	}
+	return len(rows), appendDecisions(w, rows)
+}
+
+// signOf gives the sign of variances that a reason explains, where it is one alone and something is accepted for it.
+func signOf(w *desk.Work, kind, reason string) (sign string, err error) {
+	if reason == "" || kind != store.Accept {
+		return "", nil
+	}
+	return sign, w.Raw("SELECT sign FROM reasons WHERE code = ?", reason).Scan(&sign).Error
 }
 
 // asSeen refuses lines of which something else is open than what was seen.

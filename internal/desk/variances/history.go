@@ -1,9 +1,11 @@
 package variances
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"time"
 
 	"wobin/internal/core/quantity"
@@ -21,6 +23,8 @@ type HistoryEvent struct {
 	Level    *quantity.Quantity `json:"level" doc:"what was expected to be there then"`
 	Text     string             `json:"text"`
 	Replaced bool               `json:"replaced"`
+	Movement int64              `json:"movement" doc:"of a movement: its number; 0 for anything else"`
+	Booked   *time.Time         `json:"booked" doc:"of a movement that was settled to have happened at another time than it was booked: when that was"`
 	Entry    int64              `json:"entry" doc:"of a count that stands: its number, by which it can be withdrawn"`
 }
 
@@ -30,6 +34,7 @@ type LineHistory struct {
 	Events []HistoryEvent       `json:"events"`
 	Others []count.VarianceLine `json:"others" doc:"the item's other lines in this count, the first of them"`
 	More   int                  `json:"more" doc:"how many of them are not listed"`
+	Cause  *CauseView           `json:"cause" doc:"why the variance is likely there; null where nothing speaks for anything"`
 	CutOff []count.CutOff       `json:"cut_off" doc:"what of the cut-off list concerns the line"`
 }
 
@@ -55,6 +60,11 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 	if err := d.otherLines(ctx, c, &row, &h); err != nil {
 		return h, err
 	}
+	if x, err := d.explained(ctx, c); err != nil {
+		return h, err
+	} else if h.Cause = x.view(pos); h.Cause != nil {
+		h.Line.Cause, h.Line.Grade = h.Cause.Cause, h.Cause.Grade
+	}
 	level := *h.Line.Recorded
 	at := func(ns int64, what string, q *int64, text string, replaced bool, entry int64) {
 		e := HistoryEvent{At: desk.Instant(ns), What: what, Quantity: (*quantity.Quantity)(q), Text: text, Replaced: replaced, Entry: entry}
@@ -77,13 +87,18 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 	}); err != nil {
 		return h, err
 	}
+	slices.SortStableFunc(m, func(a, b store.CountMove) int { return cmp.Compare(a.Happened(), b.Happened()) })
 	moved := func(upTo int64) {
-		for len(m) > 0 && m[0].At <= upTo {
+		for len(m) > 0 && m[0].Happened() <= upTo {
 			q := m[0].Quantity
 			if sum, ok := quantity.Add(level, quantity.Quantity(q)); ok {
 				level = sum
 			}
-			at(m[0].At, "movement", &q, "moved", false, 0)
+			at(m[0].Happened(), "movement", &q, "moved", false, 0)
+			e := &h.Events[len(h.Events)-1]
+			if e.Movement = m[0].MovementID; m[0].AsAt != 0 {
+				e.Booked = desk.Moment(m[0].At)
+			}
 			m = m[1:]
 		}
 	}

@@ -15,10 +15,15 @@ import (
 type Room struct {
 	*desk.Desk
 	recorded *recorded.Room
+	causes   causes
 }
 
 // New makes the room over recorded stock, which tells where else an item lies.
-func New(d *desk.Desk, r *recorded.Room) *Room { return &Room{d, r} }
+func New(d *desk.Desk, r *recorded.Room) *Room {
+	room := &Room{Desk: d, recorded: r}
+	d.OnRenewal(func(context.Context) error { room.causes.forget(); return nil })
+	return room
+}
 
 // Variances lists the lines of a count that want a decision or have a variance beyond what is let pass, ranked by what is at
 // stake: those without a value first, then by absolute value.
@@ -52,6 +57,17 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 	if q, args, err = f.Narrow(q, args); err != nil {
 		return page, err
 	}
+	explained, err := d.explained(ctx, c)
+	if err != nil {
+		return page, err
+	}
+	if f.Cause != "" {
+		some, err := explained.linesOf(f.Cause)
+		if err != nil {
+			return page, err
+		}
+		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, some)
+	}
 	var largest int64
 	if err := c.Tx.Raw("SELECT coalesce((SELECT stake FROM count_lines WHERE count_id = ? AND stake > 0 AND stake < ? ORDER BY stake DESC LIMIT 1), 0)", countID, store.Unvalued).Scan(&largest).Error; err != nil {
 		return page, err
@@ -61,7 +77,11 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 		return page, err
 	}
 	for i := range rows {
-		page.Lines = append(page.Lines, rows[i].View(largest))
+		l := rows[i].View(largest)
+		if x := explained.of(l.Pos); x != nil {
+			l.Cause, l.Grade = string(x.Cause), x.Grade.String()
+		}
+		page.Lines = append(page.Lines, l)
 	}
 	if n := len(rows); n == f.PageSize() {
 		page.Next = fmt.Sprintf("%d.%d", rows[n-1].Stake, rows[n-1].Pos)

@@ -141,6 +141,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why the variances are likely there */
+        get: operations["causes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/causes/{cause}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept all strong explanations of a cause at once */
+        post: operations["acceptStrong"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/cut-anew": {
         parameters: {
             query?: never;
@@ -340,6 +374,40 @@ export interface paths {
         get: operations["history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/lines/{pos}/as-booked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a movement have happened when it was booked again */
+        post: operations["asBooked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/lines/{pos}/cause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept the likely cause of a variance, and do what it asks for */
+        post: operations["acceptCause"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1191,6 +1259,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptStrongRequest: {
+            /**
+             * Format: int64
+             * @description how many were seen
+             */
+            expect: number;
+        };
+        Accepting: {
+            cause: string;
+            /** @description as it was seen; where something else speaks for it by now, nothing is done */
+            evidence: string;
+        };
         Across: {
             columns: components["schemas"]["AcrossColumn"][];
             /**
@@ -1240,6 +1320,10 @@ export interface components {
             use?: "yes" | "no" | "";
             /** @description the option that is chosen */
             value?: string;
+        };
+        AsBookedRequest: {
+            /** Format: int64 */
+            movement: number;
         };
         BackView: {
             /**
@@ -1352,6 +1436,60 @@ export interface components {
             sheet: number;
             /** Format: int64 */
             short: number;
+        };
+        CauseTally: {
+            /** @description none: nothing speaks for anything */
+            cause: string;
+            /** @description the absolute values of their variances */
+            gross: string;
+            /** Format: int64 */
+            lines: number;
+            /**
+             * Format: int64
+             * @description of them, not decided
+             */
+            open: number;
+            /**
+             * Format: int64
+             * @description explanations for which much speaks and that can be accepted at once; a pair is one
+             */
+            ready: number;
+            /**
+             * Format: int64
+             * @description lines for whose cause much speaks
+             */
+            strong: number;
+        };
+        CauseView: {
+            /** @enum {string} */
+            cause: "misplaced" | "mistaken-item" | "wrong-lot" | "pack-slip" | "key-slip" | "row-slip" | "counted-twice" | "cut-off" | "place-uncounted" | "negative-record";
+            /**
+             * @description what accepting it does at once: decides both lines, withdraws a count, moves the cut-off of the line; empty: it is for people to do
+             * @enum {string}
+             */
+            does: "" | "decide" | "withdraw" | "move";
+            /** @description in one sentence, with the figures */
+            evidence: string;
+            /** @enum {string} */
+            grade: "weak" | "fair" | "strong";
+            /** @description what the count may be in truth */
+            offered: string | null;
+            /**
+             * Format: int64
+             * @description the position of the other line of a pair; 0 for none
+             */
+            other: number;
+            /** @description the bin that was not counted */
+            place: string;
+            /** @description what it explains of the variance, with its sign */
+            quantity: string;
+            /** @description what to do about it */
+            remedy: string;
+            /**
+             * Format: int64
+             * @description the sheet that it is on, or that is to be counted again; 0 for none
+             */
+            sheet: number;
         };
         CellMend: {
             column: string;
@@ -1968,12 +2106,22 @@ export interface components {
             /** Format: date-time */
             at: string;
             /**
+             * Format: date-time
+             * @description of a movement that was settled to have happened at another time than it was booked: when that was
+             */
+            booked: string | null;
+            /**
              * Format: int64
              * @description of a count that stands: its number, by which it can be withdrawn
              */
             entry: number;
             /** @description what was expected to be there then */
             level: string | null;
+            /**
+             * Format: int64
+             * @description of a movement: its number; 0 for anything else
+             */
+            movement: number;
             quantity: string | null;
             replaced: boolean;
             text: string;
@@ -2270,6 +2418,8 @@ export interface components {
             sheets: number[];
         };
         LineHistory: {
+            /** @description why the variance is likely there; null where nothing speaks for anything */
+            cause: components["schemas"]["CauseView"];
             /** @description what of the cut-off list concerns the line */
             cut_off: components["schemas"]["CutOff"][];
             events: components["schemas"]["HistoryEvent"][];
@@ -2669,6 +2819,11 @@ export interface components {
             account: string;
             code: string;
             name: string;
+            /**
+             * @description the variances that it explains; empty: both
+             * @enum {string}
+             */
+            sign: "" | "over" | "short";
         };
         RecordedLine: {
             available: string | null;
@@ -3758,6 +3913,8 @@ export interface components {
             bin: string;
             /** Format: int64 */
             bin_id: number;
+            /** @description why the variance is likely there; empty where nothing speaks for anything, or it was not asked for */
+            cause: string;
             cost: string | null;
             /** @description null: not counted, which is never zero */
             counted: string | null;
@@ -3782,6 +3939,11 @@ export interface components {
              * @description the moment of a later freeze of its own; null: that of the count
              */
             frozen_at: string | null;
+            /**
+             * @description how much speaks for it
+             * @enum {string}
+             */
+            grade: "" | "weak" | "fair" | "strong";
             holding: string;
             lot: string;
             /** @description moved while it was counted */
@@ -4609,6 +4771,181 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BinState"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    causes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CauseTally"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    acceptStrong: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                cause: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptStrongRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decided"];
                 };
             };
             /** @description Unauthorized */
@@ -5651,6 +5988,8 @@ export interface operations {
                 text?: string;
                 sheet?: number;
                 show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                /** @description of variances: those of a likely cause; none: those that nothing explains */
+                cause?: string;
                 after?: string;
                 limit?: number;
             };
@@ -5755,6 +6094,186 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineHistory"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    asBooked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                pos: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AsBookedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    acceptCause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                pos: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accepting"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Decided"];
                 };
             };
             /** @description Unauthorized */
@@ -7763,6 +8282,8 @@ export interface operations {
                 text?: string;
                 sheet?: number;
                 show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                /** @description of variances: those of a likely cause; none: those that nothing explains */
+                cause?: string;
                 after?: string;
                 limit?: number;
             };
@@ -10541,6 +11062,8 @@ export interface operations {
                 text?: string;
                 sheet?: number;
                 show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                /** @description of variances: those of a likely cause; none: those that nothing explains */
+                cause?: string;
                 after?: string;
                 limit?: number;
                 by?: "bin" | "item";

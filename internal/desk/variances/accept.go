@@ -1,0 +1,254 @@
+package variances
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/cause"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// CauseTally is what is likely of one cause.
+type CauseTally struct {
+	Cause  string         `json:"cause" doc:"none: nothing speaks for anything"`
+	Lines  int            `json:"lines"`
+	Open   int            `json:"open" doc:"of them, not decided"`
+	Strong int            `json:"strong" doc:"lines for whose cause much speaks"`
+	Ready  int            `json:"ready" doc:"explanations for which much speaks and that can be accepted at once; a pair is one"`
+	Gross  quantity.Money `json:"gross" doc:"the absolute values of their variances"`
+}
+
+// Causes tells how the variances of a count are explained, the heaviest cause first and what is not explained last.
+func (d *Room) Causes(ctx context.Context, p desk.Person, countID int64) (out []CauseTally, err error) {
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return nil, err
+	}
+	x, err := d.explained(ctx, c)
+	if err != nil {
+		return nil, err
+	}
+	open, err := undecided(c.Tx, c.ID)
+	if err != nil {
+		return nil, err
+	}
+	by := map[string]*CauseTally{}
+	for i, pos := range x.pos {
+		what, strong := "none", false
+		if e := x.of(pos); e != nil {
+			what, strong = string(e.Cause), e.Grade == cause.Strong
+		}
+		t := by[what]
+		if t == nil {
+			t = &CauseTally{Cause: what}
+			by[what] = t
+		}
+		if t.Lines++; open[pos] {
+			t.Open++
+		}
+		if strong {
+			t.Strong++
+		}
+		if e := x.of(pos); e != nil && e.Line == i && x.ready(e, open) {
+			t.Ready++
+		}
+		l := &x.in.Lines[i]
+		if v, err := quantity.Value(l.Variance.Abs(), l.Cost); err == nil {
+			if sum, ok := quantity.AddMoney(t.Gross, v.Abs()); ok {
+				t.Gross = sum
+			}
+		}
+	}
+	out = []CauseTally{}
+	for _, t := range by {
+		out = append(out, *t)
+	}
+	slices.SortFunc(out, func(a, b CauseTally) int {
+		if (a.Cause == "none") != (b.Cause == "none") {
+			return map[bool]int{true: 1, false: -1}[a.Cause == "none"]
+		}
+		return cmp.Or(cmp.Compare(b.Gross, a.Gross), cmp.Compare(a.Cause, b.Cause))
+	})
+	return out, nil
+}
+
+// Accepting is a likely cause that somebody accepts, as it was seen.
+type Accepting struct {
+	Cause    string `json:"cause"`
+	Evidence string `json:"evidence" doc:"as it was seen; where something else speaks for it by now, nothing is done"`
+}
+
+// reasonOf is the reason that a pair is decided for.
+var reasonOf = map[cause.Cause]string{cause.Misplaced: "TRANSFER", cause.MistakenItem: "MIXUP", cause.WrongLot: "MIXUP"}
+
+// AcceptCause accepts the likely cause of a line and does what is to be done about it: decides both lines of a pair, withdraws the count
+// that is one too many, or lets a movement have happened on the other side of the count. What has to be done by people (a recount, a bin
+// that was forgotten, a missing receipt) is not done by it.
+func (d *Room) AcceptCause(ctx context.Context, p desk.Person, countID, pos int64, a Accepting) (Decided, error) {
+	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return out, err
+		}
+		x, err := explain(ctx, w.DB, c)
+		if err != nil {
+			return out, err
+		}
+		v, e := x.view(pos), x.of(pos)
+		if v == nil || v.Cause != a.Cause || v.Evidence != a.Evidence {
+			return out, desk.RefuseAs(desk.Changed, "cause", "Meanwhile something else speaks for this variance. Look at it again; nothing was done.")
+		}
+		if out.Lines, err = d.accept(w, c, x, e); err != nil {
+			return out, err
+		}
+		return out, w.Say("cause accepted", map[string]any{"count": c.ID, "line": pos, "cause": v.Cause, "grade": v.Grade, "evidence": v.Evidence})
+	})
+}
+
+// AcceptStrong accepts all explanations of a cause for which much speaks and whose lines are all undecided, and does what is to be done
+// about them. expect is how many were seen; where they are others by now nothing is done.
+func (d *Room) AcceptStrong(ctx context.Context, p desk.Person, countID int64, of string, expect int) (Decided, error) {
+	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return out, err
+		}
+		x, err := explain(ctx, w.DB, c)
+		if err != nil {
+			return out, err
+		}
+		open, err := undecided(w.DB, c.ID)
+		if err != nil {
+			return out, err
+		}
+		n := 0
+		for i := range x.list {
+			if e := &x.list[i]; string(e.Cause) == of && x.ready(e, open) {
+				lines, err := d.accept(w, c, x, e)
+				if err != nil {
+					return out, err
+				}
+				n, out.Lines = n+1, out.Lines+lines
+			}
+		}
+		if n != expect || n == 0 {
+			return out, desk.RefuseAs(desk.Changed, "expect", "%s could be settled so now, not %d. Look at them again; nothing was done.",
+				desk.Plural(n, "variance", "variances"), expect)
+		}
+		return out, w.Say("causes accepted", map[string]any{"count": c.ID, "cause": of, "number": n, "lines": out.Lines})
+	})
+}
+
+// ready tells whether an explanation can be accepted among others: much speaks for it, all of its lines are undecided, and accepting it does
+// something at once.
+func (x *explained) ready(e *cause.Explanation, open map[int64]bool) bool {
+	own := x.pos[e.Line]
+	return e.Grade == cause.Strong && open[own] && (e.Other < 0 || open[x.pos[e.Other]]) && x.view(own).Does != ""
+}
+
+// undecided gives the positions of undecided lines.
+func undecided(tx *gorm.DB, countID int64) (map[int64]bool, error) {
+	var positions []int64
+	err := tx.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND queue = 1 AND queue > 0 AND stake > 0", countID).Scan(&positions).Error
+	open := make(map[int64]bool, len(positions))
+	for _, pos := range positions {
+		open[pos] = true
+	}
+	return open, err
+}
+
+// accept does what an explanation asks for, and remembers that it was accepted. It gives how many lines it was about.
+func (d *Room) accept(w *desk.Work, c *store.Count, x *explained, e *cause.Explanation) (lines int, err error) {
+	own := x.pos[e.Line]
+	v := x.view(own)
+	row := store.CauseAccepted{CountID: c.ID, Pos: own, WarehouseID: c.WarehouseID, Cause: v.Cause, Grade: v.Grade, Quantity: int64(e.Quantity),
+		Evidence: v.Evidence, Person: w.Person.Name, At: w.Now}
+	if err := w.Raw("SELECT bin_id, item_id, counter FROM count_lines WHERE count_id = ? AND pos = ?", c.ID, own).Row().
+		Scan(&row.BinID, &row.ItemID, &row.Counter); err != nil {
+		return 0, err
+	}
+	lines = 1
+	switch v.Does {
+	case "decide":
+		row.Other = x.pos[e.Other]
+		lines, err = d.settlePair(w, c, own, row.Other, reasonOf[e.Cause])
+	case "withdraw":
+		err = withdraw(w, c, own, x.entries[own][e.Drop])
+	case "move":
+		l := &x.in.Lines[e.Line]
+		i := slices.IndexFunc(l.Movements, func(m stock.Movement) bool { return m == *e.Move })
+		at := l.First // it had happened when the line was counted
+		if e.Move.At <= l.CountedAt {
+			at = l.CountedAt + 1
+		}
+		err = moveCutOff(w, c, own, x.moves[own][i], at)
+	default:
+		err = desk.RefuseAs(desk.Invalid, "cause", "This is for people to do: %s.", v.Remedy)
+	}
+	if err != nil {
+		return 0, err
+	}
+	return lines, w.Create(&row).Error
+}
+
+// settlePair accepts both lines of a pair for a reason.
+func (d *Room) settlePair(w *desk.Work, c *store.Count, a, b int64, reason string) (int, error) {
+	lines, err := linesAt(w, c, []int64{a, b})
+	if err != nil {
+		return 0, err
+	}
+	if lines[0].Rest != -lines[1].Rest || lines[0].Rest == 0 {
+		return 0, desk.RefuseAs(
+			desk.Changed,
+			"cause",
+			"%s is open of one line and %s of the other, since something of them went out already. Decide each by itself.",
+			quantity.Quantity(lines[0].Rest),
+			quantity.Quantity(lines[1].Rest),
+		)
+	}
+	return decide(w, c, lines, store.Accept, reason)
+}
+
+// withdraw withdraws a count that stands.
+func withdraw(w *desk.Work, c *store.Count, pos, entry int64) error {
+	gone, err := count.Withdrawal(w, c, pos, entry)
+	if err != nil {
+		return err
+	}
+	_, _, err = count.Enter(w, c, []store.Entry{gone}, nil)
+	return err
+}
+
+// moveCutOff lets a movement have happened at another time for a line than it was booked; 0: as it was booked.
+func moveCutOff(w *desk.Work, c *store.Count, pos, movement, at int64) error {
+	r := w.Exec("UPDATE count_moves SET as_at = ? WHERE count_id = ? AND pos = ? AND movement_id = ?", at, c.ID, pos, movement)
+	if r.Error != nil {
+		return r.Error
+	}
+	if r.RowsAffected == 0 {
+		return desk.Missing("The movement")
+	}
+	return count.WorkOut(w, c, []int64{pos}, false)
+}
+
+// AsBooked lets a movement of a line have happened when it was booked again.
+func (d *Room) AsBooked(ctx context.Context, p desk.Person, countID, pos, movement int64) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		if err := moveCutOff(w, c, pos, movement, 0); err != nil {
+			return none, err
+		}
+		return none, w.Say("cut-off as booked", map[string]any{"count": c.ID, "line": pos, "movement": movement})
+	})
+	return err
+}
