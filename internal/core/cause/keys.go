@@ -78,7 +78,7 @@ func wrongDigit(e, c []byte, at int, big bool) Grade {
 		return Strong
 	case place == 1:
 		return gradeIf(big && whole >= 3, Strong, Fair)
-	case by >= 4 || by >= 3 && padNext[pair]:
+	case by >= 5 || by >= 4 && padNext[pair]:
 		return Fair
 	}
 	return Weak

@@ -64,6 +64,16 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 		return h, err
 	} else if h.Cause = x.view(pos); h.Cause != nil {
 		h.Line.Cause, h.Line.Grade = h.Cause.Cause, h.Cause.Grade
+		if h.Cause.Does == "" {
+			h.Cause.Sheet = h.Line.Sheet
+		}
+		if h.Cause.Place != "" {
+			if err := tx.Raw(`SELECT coalesce(min(s.number), 0) FROM bins b JOIN count_lines l ON l.bin_id = b.id AND l.count_id = ? AND l.item_id = ?
+				JOIN sheets s ON s.id = l.sheet_id WHERE b.warehouse_id = ? AND b.code = ? AND l.entries = 0`, c.ID, row.ItemID, c.WarehouseID,
+				h.Cause.Place).Scan(&h.Cause.Sheet).Error; err != nil {
+				return h, err
+			}
+		}
 	}
 	level := *h.Line.Recorded
 	at := func(ns int64, what string, q *int64, text string, replaced bool, entry int64) {

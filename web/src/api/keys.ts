@@ -29,6 +29,7 @@ export const key = {
 	postings: (id: number) => ["count", String(id), "postings"],
 	sheetLines: (id: number, sheet: number) => ["count", String(id), "lines", sheet],
 	variances: (id: number, ...by: unknown[]) => ["count", String(id), "variances", ...by],
+	causes: (id: number) => ["count", String(id), "causes"],
 	history: (id: number, pos: number) => ["count", String(id), "history", pos],
 	uncounted: (id: number, zone: string) => ["count", String(id), "uncounted", zone],
 };

@@ -5,25 +5,36 @@ import { key } from "../api/keys";
 import { apart, count, Off, plain, Warn, when } from "../frame/figures";
 
 import { CutOffList } from "../plan/CutOff";
+import { LikelyCause, type useAccept } from "./Causes";
 
 type Event = Schemas["HistoryEvent"];
 
-/** The line in hand: its history on one time axis, who counted, and the item's other bins. */
-export function LineInHand({ id, pos, may }: { id: number; pos: number; may: boolean }) {
-	const q = useQuery({
-		queryKey: key.history(id, pos),
-		queryFn: () => ask(api.GET("/api/counts/{count}/lines/{pos}", { params: { path: { count: id, pos } } })),
+/** What happened to a line of a count, and why its variance is likely there. */
+export const useHistory = (id: number, pos?: number) =>
+	useQuery({
+		queryKey: key.history(id, pos ?? 0),
+		enabled: pos !== undefined,
+		queryFn: () => ask(api.GET("/api/counts/{count}/lines/{pos}", { params: { path: { count: id, pos: pos ?? 0 } } })),
 		placeholderData: (before) => before,
 	});
+
+/** The line in hand: its history on one time axis, who counted, and the item's other bins. */
+export function LineInHand({ id, pos, may, accept }: { id: number; pos: number; may: boolean; accept: ReturnType<typeof useAccept> }) {
+	const q = useHistory(id, pos);
 	const withdraw = useMutation({
 		mutationFn: (entry: number) =>
 			ask(api.POST("/api/counts/{count}/lines/{pos}/withdraw", { params: { path: { count: id, pos } }, body: { entry } })),
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
+	const booked = useMutation({
+		mutationFn: (movement: number) =>
+			ask(api.POST("/api/counts/{count}/lines/{pos}/as-booked", { params: { path: { count: id, pos } }, body: { movement } })),
+		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
+	});
 	const [asked, setAsked] = useState(0);
 	if (q.error) return <Warn>{q.error.message}</Warn>;
 	if (!q.data) return null;
-	const { line, events, others, more, cut_off } = q.data;
+	const { line, events, others, more, cut_off, cause } = q.data;
 	return (
 		<section className="max-h-[46%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2" aria-label="The line in hand">
 			<div className="flex items-baseline justify-between">
@@ -36,6 +47,7 @@ export function LineInHand({ id, pos, may }: { id: number; pos: number; may: boo
 				{line.description}
 				{apart(line) && <span className="code"> · {apart(line)}</span>}
 			</div>
+			{cause && line.pos === pos && <LikelyCause id={id} line={line} cause={cause} may={may} accept={accept} />}
 			<Axis events={events} line={line} />
 			<ul className="text-[12.5px]">
 				{events
@@ -44,7 +56,26 @@ export function LineInHand({ id, pos, may }: { id: number; pos: number; may: boo
 						<li key={`${e.at}${i}`} className={`flex gap-2 ${e.replaced ? "text-dim line-through" : ""}`}>
 							<span className="code w-28 shrink-0 text-dim">{when(e.at)}</span>
 							<span>
-								{e.what === "movement" && <>moved {plain(e.quantity, true)}</>}
+								{e.what === "movement" && (
+									<>
+										moved {plain(e.quantity, true)}
+										{e.booked && (
+											<>
+												<span className="text-warn"> !</span> booked {when(e.booked)}
+												{may && (
+													<button
+														type="button"
+														className="word ml-2 text-dim"
+														disabled={booked.isPending}
+														onClick={() => booked.mutate(e.movement)}
+													>
+														as booked
+													</button>
+												)}
+											</>
+										)}
+									</>
+								)}
 								{e.what === "entry" && (
 									<>
 										counted <b>{plain(e.quantity)}</b> by {e.text}

@@ -10,7 +10,8 @@ import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
-import { LineInHand } from "./LineInHand";
+import { CauseFilter, CauseMark, SettleStrong, useAccept } from "./Causes";
+import { LineInHand, useHistory } from "./LineInHand";
 
 type Line = Schemas["VarianceLine"];
 type Show = "open" | "held" | "accepted" | "all";
@@ -28,11 +29,19 @@ export function Variances() {
 	const bins = useCountBins(id);
 	const reasons = useQuery({ queryKey: key.reasons, queryFn: () => ask(api.GET("/api/reasons")) });
 	const list = [...chosen];
-	const pages = usePages<Line>(key.variances(id, show, text, list.join()), c !== undefined, (after) =>
+	const [cause, setCause] = useState("");
+	const pages = usePages<Line>(key.variances(id, show, text, cause, list.join()), c !== undefined, (after) =>
 		ask(
-			api.GET("/api/counts/{count}/variances", { params: { path: { count: id }, query: { show, text, after, bins: list, limit: 300 } } }),
+			api.GET("/api/counts/{count}/variances", {
+				params: { path: { count: id }, query: { show, text, after, cause, bins: list, limit: 300 } },
+			}),
 		),
 	);
+	const causes = useQuery({
+		queryKey: key.causes(id),
+		queryFn: () => ask(api.GET("/api/counts/{count}/causes", { params: { path: { count: id } } })),
+	});
+	const accept = useAccept(id);
 	const decide = useMutation({
 		mutationFn: (d: { lines: number[]; saw: string[]; kind: "accept" | "hold" | ""; reason: string }) =>
 			ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
@@ -45,7 +54,10 @@ export function Variances() {
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = pages.rows;
 	const { at, row, wanted: inHand } = hand.of(rows, (r) => r.pos);
-	const lit = useMemo(() => new Set(row ? [row.bin_id] : []), [row]);
+	const history = useHistory(id, row?.pos);
+	const likely = history.data?.line.pos === row?.pos ? history.data?.cause : undefined;
+	const other = likely?.other ? history.data?.others.find((o) => o.pos === likely.other)?.bin_id : undefined;
+	const lit = useMemo(() => new Set([row?.bin_id, other].filter((b) => b !== undefined)), [row, other]);
 	// The lines have the keys as soon as the stage is open.
 	const ready = rows.length > 0;
 	useEffect(() => {
@@ -64,7 +76,10 @@ export function Variances() {
 		if (k === "a") settle("accept");
 		else if (k === "h") settle("hold");
 		else if (k === "u") settle("");
-		else if (k === "r") reasonButton.current?.click();
+		else if (k === "c") {
+			if (may && row && likely?.does && (row.queue === "open" || row.queue === "held") && !accept.isPending)
+				accept.mutate({ pos: row.pos, cause: likely });
+		} else if (k === "r") reasonButton.current?.click();
 		else return false;
 		return true;
 	};
@@ -147,10 +162,10 @@ export function Variances() {
 		},
 		{
 			key: "status",
-			title: "",
-			width: rows.some((r) => r.cut_off) ? "124px" : "74px",
+			title: "Likely",
+			width: rows.some((r) => r.cut_off) ? "136px" : "92px",
 			cell: (r) => (
-				<span className="text-dim">
+				<span className={r.cause ? "" : "text-dim"}>
 					{r.meanwhile ? (
 						<b className="text-warn" title="moved while it was counted">
 							!{" "}
@@ -158,7 +173,7 @@ export function Variances() {
 					) : (
 						""
 					)}
-					{statusWord[r.status]}
+					{r.cause ? <CauseMark cause={r.cause} grade={r.grade} /> : statusWord[r.status]}
 					{r.cut_off && (
 						<b className="text-warn" title="the cut-off list names it">
 							{" "}
@@ -167,7 +182,7 @@ export function Variances() {
 					)}
 				</span>
 			),
-			text: (r) => r.status,
+			text: (r) => r.cause || r.status,
 		},
 		{
 			key: "value",
@@ -233,7 +248,7 @@ export function Variances() {
 							/>
 						)}
 					</div>
-					{row && <LineInHand id={id} pos={row.pos} may={may} />}
+					{row && <LineInHand id={id} pos={row.pos} may={may} accept={accept} />}
 				</>
 			}
 			foot={
@@ -248,6 +263,7 @@ export function Variances() {
 					{decide.error && <Warn>{decide.error.message}</Warn>}
 					{may && (
 						<span className="ml-auto flex items-center gap-2">
+							<SettleStrong id={id} tally={causes.data?.find((t) => t.cause === cause)} may={may} />
 							{sum && (
 								<span className="text-dim">
 									marked: <Off of={sum} />
@@ -300,6 +316,7 @@ export function Variances() {
 				["A", "accept"],
 				["H", "hold"],
 				["U", "take back"],
+				["C", "do what the cause asks for"],
 				["R", "reason"],
 				["X", "mark"],
 				["/", "filter"],
@@ -331,6 +348,15 @@ export function Variances() {
 					<FilterField value={text} onChange={hand.filter} />
 				</span>
 			</div>
+			<CauseFilter
+				tallies={causes.data ?? []}
+				value={cause}
+				show={(t) => (show === "open" ? t.open : t.lines)}
+				onChange={(to) => {
+					setCause(to);
+					hand.anew();
+				}}
+			/>
 			<Lines
 				label="Variances"
 				columns={columns}
