@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"slices"
 
 	"wobin/internal/core/variance"
@@ -177,12 +178,70 @@ type Sheet struct {
 	Coded             int    // rows that its row codes stand for, where it was longer once; they are on other sheets now
 	Let               int    // let go: the lines that it had then
 	Due               int64  // when it is to be back; 0 where that was not said
+	Picked            string // JSON: of a recount, the positions of its rows, in order; its First is below zero, where no line is
+	Why               string // of a recount: why somebody counts again who counted first
 	CheckedBy         string // who typed it a second time and found the same; "" where nobody did, or something was changed since
 	CheckedAt         int64
 }
 
-// InRound is the round that the sheet is of.
+// InRound is the round that the sheet is of. Recounts have rounds from FirstRecount on, in whatever count.
 func (s *Sheet) InRound() int { return max(s.Round, 1) }
+
+// FirstRecount is the round of the first recount of a line: two rounds may have to agree before.
+const FirstRecount = 3
+
+// Recount tells whether the sheet is of chosen lines that are counted again.
+func (s *Sheet) Recount() bool { return s.Picked != "" }
+
+// picks are the positions of the rows of a recount.
+func (s *Sheet) picks() (list []int64) {
+	_ = json.Unmarshal([]byte(s.Picked), &list) // it was written by us
+	return list
+}
+
+// PosOf gives the position of a row that the sheet's codes stand for, counted from 1; 0 where there is no such row.
+func (s *Sheet) PosOf(row int) int64 {
+	if row < 1 || row > s.Rows() {
+		return 0
+	}
+	if s.Recount() {
+		if list := s.picks(); row <= len(list) {
+			return list[row-1]
+		}
+		return 0
+	}
+	return s.First + int64(row) - 1
+}
+
+// RowOf gives the row of a position, 0 where it has none on the sheet.
+func (s *Sheet) RowOf(pos int64) int {
+	if s.Recount() {
+		if i, has := slices.BinarySearch(s.picks(), pos); has {
+			return i + 1
+		}
+		return 0
+	}
+	if pos < s.First || pos >= s.First+int64(s.Lines) {
+		return 0
+	}
+	return int(pos-s.First) + 1
+}
+
+// Positions picks the lines of the sheet.
+func (s *Sheet) Positions() Positions {
+	if s.Recount() {
+		return Positions{Some: s.picks()}
+	}
+	return Positions{From: s.First, To: s.First + int64(s.Lines)}
+}
+
+// Where is the condition that picks the lines of the sheet by a column of positions, and its values.
+func (s *Sheet) Where(column string) (where string, args []any) {
+	if s.Recount() {
+		return column + " IN (SELECT value FROM json_each(?))", []any{s.Picked}
+	}
+	return column + " >= ? AND " + column + " < ?", []any{s.First, s.First + int64(s.Lines)}
+}
 
 // InRound tells whether the line has a count of a round.
 func (l *CountLine) InRound(round int) bool {

@@ -319,6 +319,8 @@ CREATE TABLE causes_accepted (
 CREATE INDEX causes_accepted_house ON causes_accepted (warehouse_id, count_id);
 CREATE TRIGGER causes_accepted_kept BEFORE UPDATE ON causes_accepted BEGIN SELECT RAISE(ABORT, 'what was accepted is never changed'); END;
 CREATE TRIGGER causes_accepted_stay BEFORE DELETE ON causes_accepted BEGIN SELECT RAISE(ABORT, 'what was accepted is never deleted'); END;
+ALTER TABLE sheets ADD COLUMN picked TEXT NOT NULL DEFAULT ''; -- JSON: of a recount, the positions of its rows, in order
+ALTER TABLE sheets ADD COLUMN why TEXT NOT NULL DEFAULT ''; -- of a recount: why somebody counts again who counted first
 ALTER TABLE reasons ADD COLUMN sign TEXT NOT NULL DEFAULT ''; -- over or short: what it explains; empty: both
 UPDATE reasons SET sign = 'short' WHERE code IN ('LOSS', 'DAMAGE');
 INSERT OR IGNORE INTO reasons (code, name) VALUES ('TRANSFER', 'Lay in another place'), ('MIXUP', 'Taken for another item or lot');

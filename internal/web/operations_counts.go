@@ -365,6 +365,22 @@ func (s *Server) registerCounts() {
 		}) (done, error) {
 			return done{true}, d.Variances.AsBooked(ctx, p, in.Count, in.Pos, in.Body.Movement)
 		})
+	op(s, "recount", http.MethodPost, "/api/counts/{count}/recount", "Make sheets of lines that are counted again",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body plan.Again
+		}) (plan.AgainMade, error) {
+			return d.Plan.Recount(ctx, p, in.Count, in.Body)
+		})
+	op(s, "dropRecount", http.MethodPost, "/api/counts/{count}/recount/drop", "Take sheets of a recount away of which nothing was counted",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Sheets []int `json:"sheets" minItems:"1" maxItems:"5000"`
+			}
+		}) (done, error) {
+			return done{true}, d.Plan.DropRecount(ctx, p, in.Count, in.Body.Sheets)
+		})
 	op(s, "classes", http.MethodGet, "/api/classes", "The classes that items have",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]string, error) {
 			return d.Plan.Classes(ctx, p)

@@ -170,6 +170,17 @@ func CountedOn(w *desk.Work, c *store.Count, s *store.Sheet) error {
 	if s.InRound() == 2 {
 		has = "second > 0"
 	}
+	if s.Recount() {
+		n := map[int64]bool{}
+		err := store.Standing(w.DB, c.ID, s.Positions(), func(e *store.Entry) error {
+			if e.Round == s.Round && !e.Withdrawn {
+				n[e.Pos] = true
+			}
+			return nil
+		})
+		s.Counted = len(n)
+		return err
+	}
 	return w.Raw("SELECT count(*) FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND "+has, c.ID, s.First, s.First+int64(s.Lines)).
 		Scan(&s.Counted).
 		Error
@@ -319,10 +330,38 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 	if err != nil {
 		return 0, 0, err
 	}
+	if err := recounted(w, c, entries); err != nil {
+		return 0, 0, err
+	}
 	if positions = append(positions, moved...); len(positions) == 0 {
 		return first, last, nil
 	}
 	return first, last, WorkOut(w, c, positions, false)
+}
+
+// recounted brings how many rows of recounts have counts after what came in.
+func recounted(w *desk.Work, c *store.Count, entries []store.Entry) error {
+	rounds := map[int]bool{}
+	for i := range entries {
+		if entries[i].Round >= store.FirstRecount {
+			rounds[entries[i].Round] = true
+		}
+	}
+	for round := range rounds {
+		var sheets []store.Sheet
+		if err := w.Where("count_id = ? AND round = ? AND picked <> ''", c.ID, round).Find(&sheets).Error; err != nil {
+			return err
+		}
+		for i := range sheets {
+			if err := CountedOn(w, c, &sheets[i]); err != nil {
+				return err
+			}
+			if err := w.Exec("UPDATE sheets SET counted = ?, checked_by = '', checked_at = 0 WHERE id = ?", sheets[i].Counted, sheets[i].ID).Error; err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // Withdrawal gives the entry that withdraws one of a line that stands.
@@ -438,7 +477,7 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	err = store.Each(
 		w.DB,
-		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due, round
+		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due, round, picked
 		FROM sheets WHERE count_id = ?`,
 		[]driver.Value{c.ID},
 		func(v []driver.Value) error {
@@ -466,6 +505,7 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 				Coded:     int(n(16)),
 				Due:       n(17),
 				Round:     int(n(18)),
+				Picked:    text(v[19]),
 			}
 			byNumber[s.Number], numbers[s.ID] = s, s.Number
 			return nil

@@ -94,6 +94,17 @@ var SecondRows = strings.ReplaceAll(strings.Replace(
 	1,
 ), "e.round = 1", "e.round = 2")
 
+// RowsOf is VarianceRows with what stands in the rows of a round.
+func RowsOf(round int) string {
+	switch {
+	case round == 2:
+		return SecondRows
+	case round >= store.FirstRecount:
+		return strings.ReplaceAll(VarianceRows, "e.round = 1", fmt.Sprintf("e.round = %d", round))
+	}
+	return VarianceRows
+}
+
 // View makes the line as it is shown. largest is the largest stake in the count, for the line's share of it; 0 for none.
 func (r *VarianceRow) View(largest int64) VarianceLine {
 	q := func(n int64) *quantity.Quantity { v := quantity.Quantity(n); return &v }
@@ -149,6 +160,9 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 
 // SlotName names the row that an entry belongs to.
 func SlotName(c int64, l *store.CountLine, e *store.Entry, number int, first int64) string {
+	if e.Round >= store.FirstRecount {
+		return fmt.Sprintf("recount %d", e.Round-store.FirstRecount+1)
+	}
 	if e.Parcel == 0 {
 		return RowCodeOf(c, l, number, first)
 	}
@@ -177,6 +191,15 @@ func (l *NamedLine) Line(house string) counting.Line {
 		Unit:        l.Unit,
 		Recorded:    quantity.Quantity(l.Recorded),
 	}
+}
+
+// RowCodeOn gives the row code of a line on a sheet; empty where it has no row there.
+func RowCodeOn(l *store.CountLine, s *store.Sheet) string {
+	row := s.RowOf(l.Pos)
+	if row == 0 || !l.HasRow && !s.Recount() {
+		return ""
+	}
+	return counting.RowCode(int(s.CountID), s.Number, row)
 }
 
 // RowCodeOf gives the row code of a line on its sheet; empty for lines that were found.

@@ -66,7 +66,7 @@ func (d *Room) Check(ctx context.Context, p desk.Person, countID int64, number i
 			second[pos] = row[0].Quantity
 		}
 		stands := map[int64]store.Entry{}
-		err = store.Standing(w.DB, c.ID, store.Positions{From: s.First, To: s.First + int64(s.Lines)}, func(e *store.Entry) error {
+		err = store.Standing(w.DB, c.ID, s.Positions(), func(e *store.Entry) error {
 			if e.Round == s.InRound() && e.Parcel == 0 && !e.Withdrawn {
 				stands[e.Pos] = *e
 			}
@@ -75,14 +75,15 @@ func (d *Room) Check(ctx context.Context, p desk.Person, countID int64, number i
 		if err != nil {
 			return out, err
 		}
-		for pos := s.First; pos < s.First+int64(s.Lines); pos++ {
+		for row := 1; row <= s.Lines; row++ {
+			pos := s.PosOf(row)
 			e, had := stands[pos]
 			now := second[pos]
 			if had == (now != nil) && (!had || int64(*now) == e.Quantity) {
 				out.Same++
 				continue
 			}
-			x := Differs{RowCode: counting.RowCode(int(c.ID), s.Number, int(pos-s.First)+1), Second: now}
+			x := Differs{RowCode: counting.RowCode(int(c.ID), s.Number, row), Second: now}
 			if had {
 				q := quantity.Quantity(e.Quantity)
 				x.First, x.Entry, x.Counter = &q, e.ID, e.Counter

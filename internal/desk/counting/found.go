@@ -61,6 +61,10 @@ func (f *Found) line(w *desk.Work, c *store.Count, tray bool) (pos int64, s stor
 		return made[k], s, err
 	}
 	var own store.Sheet
+	if row := s.RowOf(is.Pos); s.Recount() && row > 0 && !tray {
+		return 0, s, desk.RefuseAs(desk.Invalid, "sku", "%s in %s has a row of its own: %s on sheet %d. Type it there.", f.SKU, f.Bin,
+			count.RowCodeOn(&is, &s), s.Number)
+	}
 	if err := w.Where("count_id = ? AND first <= ? AND first + lines > ? AND max(round, 1) = ?", c.ID, is.Pos, is.Pos, s.InRound()).Limit(1).Find(&own).Error; err != nil {
 		return 0, s, err
 	}

@@ -70,6 +70,7 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 	}
 	after, _ := strconv.ParseInt(f.After, 10, 64)
 	q, args := count.VarianceRows+" AND l.status <> 'gone' AND l.pos >= ?", []any{countID, after}
+	var sheet *store.Sheet
 	if f.Sheet > 0 {
 		var s store.Sheet
 		if err := c.Tx.Where("count_id = ? AND number = ?", countID, f.Sheet).Limit(1).Find(&s).Error; err != nil {
@@ -78,11 +79,11 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 		if s.ID == 0 {
 			return page, desk.Missing("The sheet")
 		}
-		if s.InRound() == 2 {
-			q = count.SecondRows + strings.TrimPrefix(q, count.VarianceRows)
-		}
-		q += ` AND l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? UNION ALL SELECT pos FROM count_lines WHERE count_id = ? AND sheet_id = ? AND has_row = 0)`
-		args = append(args, countID, s.First, s.First+int64(s.Lines), countID, s.ID)
+		q = count.RowsOf(s.InRound()) + strings.TrimPrefix(q, count.VarianceRows)
+		where, values := s.Where("pos")
+		q += ` AND l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND ` + where + ` UNION ALL SELECT pos FROM count_lines WHERE count_id = ? AND sheet_id = ? AND has_row = 0)`
+		args = append(append(append(args, countID), values...), countID, s.ID)
+		sheet = &s
 	}
 	switch f.Show {
 	case "uncounted":
@@ -107,14 +108,18 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 	}
 	for i := range rows {
 		v := rows[i].View(0)
-		if c.Rounds == 2 && f.Sheet > 0 { // the other round is not in sight
+		recount := sheet != nil && sheet.Recount()
+		if recount {
+			v.RowCode, v.Sheet = count.RowCodeOn(&rows[i].CountLine, sheet), sheet.Number
+		}
+		if recount || c.Rounds == 2 && f.Sheet > 0 { // the other rounds are not in sight
 			v.Entries = min(v.Entries, 1)
 			if v.Entry == 0 {
 				v.Entries = 0
 			}
 			v.Counted, v.CountedAt, v.Counter = v.Own, nil, ""
 		}
-		if c.Count.Blind {
+		if c.Count.Blind || recount { // who counts again does not see what is expected, or was counted
 			v.Recorded, v.Variance, v.Value, v.Expected, v.Moved, v.Status = nil, nil, nil, 0, 0, ""
 			v.Rest, v.RestValue, v.Sent, v.Postings, v.Posting, v.Queue, v.Decision, v.Reason, v.Cost = nil, nil, 0, 0, 0, "", "", "", nil
 		}

@@ -42,6 +42,8 @@ type SheetView struct {
 	Likely    *time.Time `json:"likely" doc:"out: when it is likely to be done, as it looks now"`
 	CheckedBy string     `json:"checked_by" doc:"who typed it a second time and found the same; empty where nobody did, or something was changed since"`
 	Round     int        `json:"round" doc:"2 for a sheet of the second round"`
+	Recount   int        `json:"recount" doc:"1 for a sheet of lines that are counted again, 2 where they are for the second time; 0 for any other"`
+	Why       string     `json:"why" doc:"of a recount: why somebody counts again who counted first"`
 	Revisions int        `json:"revisions" doc:"how often counts of it were changed by a later file"`
 }
 
@@ -88,6 +90,10 @@ func (d *Room) Sheets(ctx context.Context, p desk.Person, countID int64, after s
 			CheckedBy: s.CheckedBy,
 			Revisions: s.Revisions,
 			Round:     s.InRound(),
+			Why:       s.Why,
+		}
+		if s.Recount() {
+			v.Recount = s.Round - store.FirstRecount + 1
 		}
 		if s.State == store.LetGo {
 			v.Lines = s.Let
@@ -109,6 +115,7 @@ type Handing struct {
 	Counter string `json:"counter" maxLength:"120" doc:"who has them; empty: they are with us"`
 	Due     string `json:"due,omitempty" doc:"when they are to be back"`
 	Zone    string `json:"zone,omitempty" doc:"the time zone of that"`
+	Why     string `json:"why,omitempty" maxLength:"200" doc:"of a recount that somebody gets who counted first: why"`
 }
 
 // HandOut notes who has sheets, whoever had them before, and when they are to be back, if that is said.
@@ -142,7 +149,10 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 		if counter == "" {
 			to["state"], to["out_at"], to["due"] = store.WithUs, 0, 0
 		}
-		if err := others(w, c, h.Sheets, counter); err != nil {
+		if h.Why = strings.TrimSpace(h.Why); h.Why != "" {
+			to["why"] = h.Why
+		}
+		if err := others(w, c, h.Sheets, counter, h.Why != ""); err != nil {
 			return none, err
 		}
 		r := w.Model(&store.Sheet{}).
@@ -160,12 +170,20 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 }
 
 // others refuses to give somebody sheets of a round whose lines he has in the other one.
-func others(w *desk.Work, c *store.Count, numbers []int, counter string) error {
-	if c.Rounds != 2 || counter == "" {
+func others(w *desk.Work, c *store.Count, numbers []int, counter string, why bool) error {
+	if counter == "" {
+		return nil
+	}
+	if !why {
+		if err := firstCounters(w, c, numbers, counter); err != nil {
+			return err
+		}
+	}
+	if c.Rounds != 2 {
 		return nil
 	}
 	var of []struct{ Number, Other int }
-	err := w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1)
+	err := w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1) AND o.picked = '' AND s.picked = ''
 		AND o.counter = ? COLLATE NOCASE
 		AND (o.first < s.first + s.lines AND s.first < o.first + o.lines OR o.first = s.first AND o.lines = s.lines)
 		WHERE s.count_id = ? AND s.number IN ? AND o.state NOT IN ? LIMIT 1`, counter, c.ID, numbers, store.Void).
@@ -182,6 +200,32 @@ func others(w *desk.Work, c *store.Count, numbers []int, counter string) error {
 		of[0].Number,
 		of[0].Other,
 	)
+}
+
+// firstCounters asks why somebody is to count lines again who counted them before.
+func firstCounters(w *desk.Work, c *store.Count, numbers []int, counter string) error {
+	var sheets []store.Sheet
+	if err := w.Where("count_id = ? AND number IN ? AND picked <> ''", c.ID, numbers).Find(&sheets).Error; err != nil {
+		return err
+	}
+	for i := range sheets {
+		s := &sheets[i]
+		n := 0
+		err := store.Standing(w.DB, c.ID, s.Positions(), func(e *store.Entry) error {
+			if !e.Withdrawn && e.Round < s.Round && strings.EqualFold(e.Counter, counter) {
+				n++
+			}
+			return nil
+		})
+		if err != nil {
+			return err
+		}
+		if n > 0 {
+			return desk.RefuseAs(desk.Asks, "why", "%s counted %s of sheet %d before. Give it to somebody else, or say why nobody else can.", counter,
+				desk.Plural(n, "line", "lines"), s.Number)
+		}
+	}
+	return nil
 }
 
 // TakeBack notes that sheets are back, though not all of their rows have counts, or that they are out again. What is
@@ -275,18 +319,21 @@ func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, erro
 		return nil, err
 	}
 	var rows []count.NamedLine
-	if err := tx.Raw(count.NamedLines+" AND l.pos >= ? AND l.pos < ? ORDER BY l.pos", c.ID, s.First,
-		s.First+int64(s.Lines)).Scan(&rows).Error; err != nil {
+	where, args := s.Where("l.pos")
+	if err := tx.Raw(count.NamedLines+" AND "+where+" ORDER BY l.pos", append([]any{c.ID}, args...)...).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	name := c.Name
-	if s.InRound() == 2 {
+	switch {
+	case s.Recount():
+		name += ", recount"
+	case s.InRound() == 2:
 		name += ", second count"
 	}
-	sheet := &counting.Sheet{Code: s.Code, Count: name, Zone: s.Zone, Blind: c.Blind, Extra: count.ColumnTitles(count.ColumnsOf(c))}
+	sheet := &counting.Sheet{Code: s.Code, Count: name, Zone: s.Zone, Blind: c.Blind || s.Recount(), Extra: count.ColumnTitles(count.ColumnsOf(c))}
 	for i := range rows {
 		l := rows[i].Line(h.Code)
-		l.RowCode = count.RowCodeOf(c.ID, &rows[i].CountLine, s.Number, s.First)
+		l.RowCode = count.RowCodeOn(&rows[i].CountLine, s)
 		l.Extra = count.Shown(rows[i].Attributes, count.ColumnsOf(c))
 		sheet.Lines = append(sheet.Lines, l)
 	}

@@ -203,7 +203,7 @@ func rowOf(w *desk.Work, c *store.Count, code string, known map[int]store.Sheet)
 	if s.ID == 0 || row > s.Rows() {
 		return 0, s, desk.RefuseAs(desk.Invalid, "row_code", "%q is no row of this count.", code)
 	}
-	pos = s.First + int64(row) - 1
+	pos = s.PosOf(row)
 	if row > s.Lines {
 		round := s.InRound()
 		s = store.Sheet{}
@@ -275,12 +275,22 @@ func (x *typing) beside(stands []store.Entry, sheet int, tray bool) {
 
 // samePerson asks where somebody counts a line in the second of two rounds who counted it in the first.
 func (x *typing) samePerson(stands []store.Entry) error {
-	if x.c.Rounds != 2 || x.t.Sure || x.t.Withdraw || x.t.Quantity == nil {
+	again := x.round >= store.FirstRecount
+	if x.c.Rounds != 2 && !again || x.t.Sure || x.t.Withdraw || x.t.Quantity == nil {
 		return nil
 	}
 	who := cmp.Or(x.t.Counter, x.w.Person.Name)
 	for _, e := range stands {
-		if e.Round+x.round == 3 && !e.Withdrawn && strings.EqualFold(e.Counter, who) {
+		if again && e.Round < x.round && !e.Withdrawn && strings.EqualFold(e.Counter, who) {
+			return desk.RefuseAs(
+				desk.Asks,
+				"sure",
+				"%s: %s counted it before, too. A recount is by somebody else: say who counted it, or that it is meant.",
+				x.t.RowCode,
+				who,
+			)
+		}
+		if !again && e.Round+x.round == 3 && !e.Withdrawn && strings.EqualFold(e.Counter, who) {
 			return desk.RefuseAs(
 				desk.Asks,
 				"sure",

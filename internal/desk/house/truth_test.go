@@ -849,7 +849,7 @@ func (m *countModel) ends() {
 		require.ErrorContains(m.rt, err, "not decided")
 		return
 	}
-	left := adjustments.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted - s.Zeroed}
+	left := adjustments.Left{Held: s.Held, Accepted: s.Accepted, Uncounted: s.Uncounted - s.Zeroed, Doubts: s.Doubts}
 	if left != (adjustments.Left{}) {
 		var asks *desk.Refusal
 		require.ErrorAs(m.rt, err, &asks)

@@ -361,7 +361,18 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 	}
 	var stretches []stretch
 	for _, n := range numbers {
-		if s, is := sheets[n]; is && s.Rows() > 0 {
+		s, is := sheets[n]
+		switch {
+		case !is || s.Rows() == 0:
+		case s.Recount(): // lines that stand near to one another are read together, with those between them
+			for _, pos := range s.Positions().Some {
+				if k := len(stretches) - 1; k >= 0 && pos >= stretches[k].from && pos-stretches[k].to < 200 {
+					stretches[k].to = max(stretches[k].to, pos+1)
+				} else {
+					stretches = append(stretches, stretch{from: pos, to: pos + 1})
+				}
+			}
+		default:
 			stretches = append(stretches, stretch{from: s.First, to: s.First + int64(s.Rows())})
 		}
 	}
@@ -394,12 +405,12 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		read = max(read, x.to)
 	}
 	stretches = slices.DeleteFunc(stretches, func(x stretch) bool { return x.from >= x.to })
-	cut := false
+	cut, again := false, false
 	for _, n := range numbers {
 		s := sheets[n]
-		cut = cut || s.Rows() > s.Lines
+		cut, again = cut || s.Rows() > s.Lines, again || s.Recount()
 	}
-	if c.Rounds == 2 {
+	if c.Rounds == 2 || again {
 		f.RoundOf = func(sheet int) int {
 			s := sheets[sheet]
 			return s.InRound()
@@ -410,7 +421,7 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		if !is || row > s.Rows() {
 			return -1
 		}
-		pos := s.First + int64(row) - 1
+		pos := s.PosOf(row)
 		at, has := slices.BinarySearchFunc(stretches, pos, func(x stretch, pos int64) int {
 			switch {
 			case x.to <= pos:
@@ -429,7 +440,7 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 		on := [2]func(int64) (store.Sheet, bool){count.OnSheet(sheets, 1), count.OnSheet(sheets, 2)}
 		f.SheetOf = func(sheet, row int) int {
 			s, is := sheets[sheet]
-			if is && row <= s.Rows() {
+			if is && row <= s.Rows() && !s.Recount() {
 				if now, has := on[s.InRound()-1](s.First + int64(row) - 1); has {
 					return now.Number
 				}
@@ -467,7 +478,8 @@ func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
 		rows, had := known[sheet{c, number}]
 		if !had {
 			// What cannot be looked up is told when the rows are proved.
-			_ = tx.Raw(`SELECT i.sku FROM sheets s JOIN count_lines l ON l.count_id = s.count_id AND l.pos >= s.first AND l.pos < s.first + max(s.lines, s.coded)
+			_ = tx.Raw(`SELECT i.sku FROM sheets s JOIN count_lines l ON l.count_id = s.count_id AND CASE s.picked WHEN '' THEN
+				l.pos >= s.first AND l.pos < s.first + max(s.lines, s.coded) ELSE l.pos IN (SELECT value FROM json_each(s.picked)) END
 				JOIN items i ON i.id = l.item_id WHERE s.count_id = ? AND s.number = ? ORDER BY l.pos`, c, number).
 				Scan(&rows).
 				Error

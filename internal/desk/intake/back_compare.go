@@ -34,7 +34,7 @@ func (b *backDraft) revise(w *desk.Work, sheets map[int]store.Sheet, numbers map
 	}
 	for _, n := range b.touched { // what the file has no more stands on its sheets
 		s := sheets[n]
-		more, err := count.StandingOf(w, b.count, store.Positions{From: s.First, To: s.First + int64(s.Lines)}, numbers)
+		more, err := count.StandingOf(w, b.count, s.Positions(), numbers)
 		if err != nil {
 			return counting.Revision{}, err
 		}
@@ -71,7 +71,7 @@ func (b *backDraft) revise(w *desk.Work, sheets map[int]store.Sheet, numbers map
 			}
 		}
 	}
-	if b.count.Rounds == 2 {
+	if b.count.Rounds == 2 || slices.ContainsFunc(b.counts.Counts, func(c counting.Count) bool { return c.Round >= store.FirstRecount }) {
 		b.stands = stands
 	}
 	return counting.Revise(b.counts, stands, b.timed), nil
@@ -213,7 +213,7 @@ func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
 
 // askSamePerson asks about lines that the same person counted in both of two rounds, which are by different people.
 func (b *backDraft) askSamePerson(dr *draft, out *SheetOfFile) {
-	if b.count.Rounds != 2 {
+	if len(b.stands) == 0 {
 		return
 	}
 	type of struct {
@@ -230,7 +230,12 @@ func (b *backDraft) askSamePerson(dr *draft, out *SheetOfFile) {
 	n := 0
 	for i := range b.counts.Counts {
 		c := &b.counts.Counts[i]
-		if who := code.Fold(c.Counter); c.Round <= 2 && who != "" && by[of{c.Pos, 3 - c.Round}] == who {
+		who := code.Fold(c.Counter)
+		before := c.Round <= 2 && by[of{c.Pos, 3 - c.Round}] == who
+		for round := 1; round < c.Round && c.Round >= store.FirstRecount; round++ {
+			before = before || by[of{c.Pos, round}] == who
+		}
+		if who != "" && before {
 			if n++; len(rows) < listedChecks {
 				rows = append(rows, CheckRow{c.Row, b.counts.Name(c), c.Counter})
 			}
@@ -247,7 +252,7 @@ func (b *backDraft) askSamePerson(dr *draft, out *SheetOfFile) {
 			n,
 			"line of it was",
 			"lines of it were",
-		) + " counted by the same person in the other round. Two rounds are by different people.",
+		) + " counted by the same person in another round. Rounds are by different people.",
 		Options: []CheckOption{{asItIs, "Take them as they are"}}})
 }
 

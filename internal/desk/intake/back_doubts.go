@@ -152,7 +152,9 @@ func (b *backDraft) keepDoubts(w *desk.Work, c *store.Count, ret int64, sheets m
 	sheetOf := func(rowCode string) (sheet store.Sheet, pos int64) {
 		if id, n, row, ok := counting.ParseCode(rowCode); ok && row > 0 && int64(id) == c.ID {
 			s := sheets[n]
-			pos = s.First + int64(row) - 1
+			if pos = s.PosOf(row); s.Recount() {
+				return s, pos
+			}
 			sheet, _ = on[s.InRound()-1](pos)
 		}
 		return sheet, pos

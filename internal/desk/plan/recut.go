@@ -56,6 +56,11 @@ func (x *recutting) sheets(numbers []int) (out []store.Sheet, err error) {
 	if err == nil && len(out) != len(numbers) {
 		err = desk.Missing("The sheet")
 	}
+	for i := range out {
+		if err == nil && out[i].Recount() {
+			err = desk.RefuseAs(desk.Invalid, "sheets", "Sheet %d is a recount. It is taken back as a whole, and made anew.", out[i].Number)
+		}
+	}
 	return out, err
 }
 

@@ -500,6 +500,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/recount": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make sheets of lines that are counted again */
+        post: operations["recount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/recount/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take sheets of a recount away of which nothing was counted */
+        post: operations["dropRecount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/report": {
         parameters: {
             query?: never;
@@ -1295,6 +1329,26 @@ export interface components {
             role: "controller" | "counter" | "approver" | "viewer";
             sign_in: string;
         };
+        Again: {
+            /** @description their positions */
+            lines: number[];
+            /**
+             * Format: int64
+             * @description how many stand on a sheet at most; left out: 60
+             */
+            rows?: number;
+        };
+        AgainMade: {
+            /** Format: int64 */
+            lines: number;
+            /**
+             * Format: int64
+             * @description 1 for the first recount of the lines, 2 for the second
+             */
+            round: number;
+            /** @description their numbers */
+            sheets: number[];
+        };
         Answer: {
             /** @description take the last answer back */
             back?: boolean;
@@ -1787,6 +1841,9 @@ export interface components {
             /** @description why it is no count */
             word: string;
         };
+        DropRecountRequest: {
+            sheets: number[];
+        };
         Effect: {
             /** Format: int64 */
             added: number;
@@ -2082,6 +2139,8 @@ export interface components {
             due?: string;
             /** @description their numbers */
             sheets: number[];
+            /** @description of a recount that somebody gets who counted first: why */
+            why?: string;
             /** @description the time zone of that */
             zone?: string;
         };
@@ -3382,6 +3441,11 @@ export interface components {
             out_at: string | null;
             /**
              * Format: int64
+             * @description 1 for a sheet of lines that are counted again, 2 where they are for the second time; 0 for any other
+             */
+            recount: number;
+            /**
+             * Format: int64
              * @description how often counts of it were changed by a later file
              */
             revisions: number;
@@ -3397,6 +3461,8 @@ export interface components {
             seconds: number;
             /** @enum {string} */
             state: "with us" | "out" | "back" | "let go";
+            /** @description of a recount: why somebody counts again who counted first */
+            why: string;
             zone: string;
         };
         SheetsMade: {
@@ -6803,6 +6869,184 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PostingPreview"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    recount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Again"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainMade"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropRecount: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropRecountRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unauthorized */

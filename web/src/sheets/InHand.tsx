@@ -1,6 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api, ask, type Schemas, zone } from "../api/client";
+import { api, ask, Problem, type Schemas, zone } from "../api/client";
 import { key } from "../api/keys";
 import { changed } from "../counting/changed";
 import { Choice } from "../frame/Frame";
@@ -29,7 +29,10 @@ export function useBorder(id: number, sheets: Sheet[], on: boolean) {
 	const one = sheets.length === 1 ? sheets[0] : undefined;
 	// One sheet is parted wherever it is; the border between two is moved while they are with us.
 	const idle = sheets.every((s) => s.state === "with us" && s.counted === 0);
-	const can = on && ((one !== undefined && (one.state === "out" || one.state === "with us")) || (sheets.length === 2 && idle));
+	const can =
+		on &&
+		sheets.every((s) => s.recount === 0) &&
+		((one !== undefined && (one.state === "out" || one.state === "with us")) || (sheets.length === 2 && idle));
 	const named = sheets.map((s) => s.number).join();
 	const [moved, setMoved] = useState<{ of: string; at: number } | null>(null);
 	const bins = useBins(id, sheets, can);
@@ -56,6 +59,7 @@ export function SheetsInHand({
 }) {
 	const [who, setWho] = useState("");
 	const [due, setDue] = useState("");
+	const [why, setWhy] = useState("");
 	const [by, setBy] = useState<By>("size");
 	const [rows, setRows] = useState("60");
 	const [people, setPeople] = useState("");
@@ -80,7 +84,13 @@ export function SheetsInHand({
 			ask(
 				api.POST("/api/counts/{count}/hand-out", {
 					...path,
-					body: { sheets: numbers, counter, due: counter && due ? due.replace("T", " ") : undefined, zone: zone() },
+					body: {
+						sheets: numbers,
+						counter,
+						due: counter && due ? due.replace("T", " ") : undefined,
+						zone: zone(),
+						why: why.trim() || undefined,
+					},
 				}),
 			),
 		...then,
@@ -123,9 +133,15 @@ export function SheetsInHand({
 		mutationFn: (again: boolean) => ask(api.POST("/api/counts/{count}/let-go", { ...path, body: { sheets: numbers, again } })),
 		...then,
 	});
+	const drop = useMutation({
+		mutationFn: () => ask(api.POST("/api/counts/{count}/recount/drop", { ...path, body: { sheets: numbers } })),
+		...then,
+	});
+	const recounts = sheets.every((s) => s.recount > 0);
+	const asksWhy = hand.error instanceof Problem && hand.error.field === "why";
 	const [sure, setSure] = useState(false);
-	const busy = letGo.isPending || hand.isPending || back.isPending || anew.isPending || part.isPending;
-	const error = letGo.error ?? hand.error ?? back.error ?? anew.error ?? part.error;
+	const busy = drop.isPending || letGo.isPending || hand.isPending || back.isPending || anew.isPending || part.isPending;
+	const error = drop.error ?? letGo.error ?? hand.error ?? back.error ?? anew.error ?? part.error;
 	const seconds = (from: number, to: number) => list.slice(from, to).reduce((sum, b) => sum + b.seconds, 0);
 	const named = one ? `sheet ${one.number}` : many(sheets.length, "sheet", "sheets");
 	return (
@@ -189,7 +205,28 @@ export function SheetsInHand({
 					</p>
 				</div>
 			)}
-			{idle && (
+			{asksWhy && (
+				<form
+					className="mt-1 flex items-center gap-2"
+					onSubmit={(e) => {
+						e.preventDefault();
+						hand.mutate(who);
+					}}
+				>
+					<input
+						className="min-w-0 flex-1"
+						value={why}
+						onChange={(e) => setWhy(e.target.value)}
+						placeholder="why nobody else can"
+						aria-label="Why the first counter counts again"
+						maxLength={200}
+					/>
+					<button type="submit" className="act-plain" disabled={why.trim() === "" || busy}>
+						Give it all the same
+					</button>
+				</form>
+			)}
+			{idle && !recounts && sheets.every((s) => s.recount === 0) && (
 				<form
 					className="mt-2"
 					data-anew
@@ -238,7 +275,12 @@ export function SheetsInHand({
 						take {one ? "it" : "them"} into the count again
 					</button>
 				)}
-				{sheets.every((s) => (s.state === "with us" || s.state === "out") && s.counted === 0) &&
+				{recounts && sheets.every((s) => s.state !== "back" && s.counted === 0) && (
+					<button type="button" className="word" disabled={busy} onClick={() => drop.mutate()}>
+						drop {one ? "this recount" : "these recounts"}
+					</button>
+				)}
+				{sheets.every((s) => s.recount === 0 && (s.state === "with us" || s.state === "out") && s.counted === 0) &&
 					(sure ? (
 						<button type="button" className="word text-warn" disabled={busy} onClick={() => letGo.mutate(false)}>
 							! {many(lines, "line is", "lines are")} not counted then: let {one ? "it" : "them"} go

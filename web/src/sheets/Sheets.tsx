@@ -75,6 +75,11 @@ export function Sheets() {
 			cell: (s) => (
 				<>
 					{s.round === 2 && <b>2nd </b>}
+					{s.recount > 0 && (
+						<b title={s.why ? `by who counted first: ${s.why}` : "by somebody else than first"}>
+							{s.why && <span className="text-warn">! </span>}again{s.recount > 1 && ` ${s.recount}`}{" "}
+						</b>
+					)}
 					{s.zone}
 				</>
 			),

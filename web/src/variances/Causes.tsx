@@ -107,6 +107,14 @@ export function useAccept(id: number) {
 	});
 }
 
+/** Makes sheets of lines that are counted again. */
+export function useRecount(id: number) {
+	return useMutation({
+		mutationFn: (lines: number[]) => ask(api.POST("/api/counts/{count}/recount", { params: { path: { count: id } }, body: { lines } })),
+		onSettled: () => changed(id),
+	});
+}
+
 /** The likely cause of the line in hand, with what speaks for it and what to do. */
 export function LikelyCause({
 	id,
@@ -114,12 +122,14 @@ export function LikelyCause({
 	cause,
 	may,
 	accept,
+	recount,
 }: {
 	id: number;
 	line: Schemas["VarianceLine"];
 	cause: Cause;
 	may: boolean;
 	accept: ReturnType<typeof useAccept>;
+	recount: ReturnType<typeof useRecount>;
 }) {
 	const open = line.queue === "open" || line.queue === "held";
 	return (
@@ -140,6 +150,16 @@ export function LikelyCause({
 							data-accept-cause
 						>
 							{deed(cause)} <span className="text-dim">C</span>
+						</button>
+					) : cause.remedy === "recount" ? (
+						<button
+							type="button"
+							className="act-plain"
+							disabled={recount.isPending}
+							onClick={() => recount.mutate([line.pos])}
+							data-recount-cause
+						>
+							Count it again <span className="text-dim">C</span>
 						</button>
 					) : (
 						<span className="text-dim">

@@ -5,7 +5,7 @@ import { key } from "../api/keys";
 import { apart, count, Off, plain, Warn, when } from "../frame/figures";
 
 import { CutOffList } from "../plan/CutOff";
-import { LikelyCause, type useAccept } from "./Causes";
+import { LikelyCause, type useAccept, type useRecount } from "./Causes";
 
 type Event = Schemas["HistoryEvent"];
 
@@ -19,7 +19,19 @@ export const useHistory = (id: number, pos?: number) =>
 	});
 
 /** The line in hand: its history on one time axis, who counted, and the item's other bins. */
-export function LineInHand({ id, pos, may, accept }: { id: number; pos: number; may: boolean; accept: ReturnType<typeof useAccept> }) {
+export function LineInHand({
+	id,
+	pos,
+	may,
+	accept,
+	recount,
+}: {
+	id: number;
+	pos: number;
+	may: boolean;
+	accept: ReturnType<typeof useAccept>;
+	recount: ReturnType<typeof useRecount>;
+}) {
 	const q = useHistory(id, pos);
 	const withdraw = useMutation({
 		mutationFn: (entry: number) =>
@@ -47,7 +59,7 @@ export function LineInHand({ id, pos, may, accept }: { id: number; pos: number; 
 				{line.description}
 				{apart(line) && <span className="code"> · {apart(line)}</span>}
 			</div>
-			{cause && line.pos === pos && <LikelyCause id={id} line={line} cause={cause} may={may} accept={accept} />}
+			{cause && line.pos === pos && <LikelyCause id={id} line={line} cause={cause} may={may} accept={accept} recount={recount} />}
 			<Axis events={events} line={line} />
 			<ul className="text-[12.5px]">
 				{events

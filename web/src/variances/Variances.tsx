@@ -1,6 +1,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
+import { Link } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
@@ -10,7 +11,7 @@ import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
-import { CauseFilter, CauseMark, SettleStrong, useAccept } from "./Causes";
+import { CauseFilter, CauseMark, SettleStrong, useAccept, useRecount } from "./Causes";
 import { LineInHand, useHistory } from "./LineInHand";
 
 type Line = Schemas["VarianceLine"];
@@ -42,6 +43,7 @@ export function Variances() {
 		queryFn: () => ask(api.GET("/api/counts/{count}/causes", { params: { path: { count: id } } })),
 	});
 	const accept = useAccept(id);
+	const recount = useRecount(id);
 	const decide = useMutation({
 		mutationFn: (d: { lines: number[]; saw: string[]; kind: "accept" | "hold" | ""; reason: string }) =>
 			ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
@@ -77,8 +79,12 @@ export function Variances() {
 		else if (k === "h") settle("hold");
 		else if (k === "u") settle("");
 		else if (k === "c") {
-			if (may && row && likely?.does && (row.queue === "open" || row.queue === "held") && !accept.isPending)
-				accept.mutate({ pos: row.pos, cause: likely });
+			if (may && row && likely && (row.queue === "open" || row.queue === "held")) {
+				if (likely.does && !accept.isPending) accept.mutate({ pos: row.pos, cause: likely });
+				else if (likely.remedy === "recount" && !recount.isPending) recount.mutate([row.pos]);
+			}
+		} else if (k === "g") {
+			if (may && wanted.length > 0 && !recount.isPending) recount.mutate(wanted.map((r) => r.pos));
 		} else if (k === "r") reasonButton.current?.click();
 		else return false;
 		return true;
@@ -248,7 +254,7 @@ export function Variances() {
 							/>
 						)}
 					</div>
-					{row && <LineInHand id={id} pos={row.pos} may={may} accept={accept} />}
+					{row && <LineInHand id={id} pos={row.pos} may={may} accept={accept} recount={recount} />}
 				</>
 			}
 			foot={
@@ -261,6 +267,15 @@ export function Variances() {
 						)}
 					</span>
 					{decide.error && <Warn>{decide.error.message}</Warn>}
+					{recount.error && <Warn>{recount.error.message}</Warn>}
+					{recount.data && !recount.isPending && !recount.error && (
+						<span data-recount>
+							{many(recount.data.lines, "line is", "lines are")} counted again on{" "}
+							<Link className="word" to={`/counts/${id}/sheets`}>
+								{many(recount.data.sheets.length, `sheet ${recount.data.sheets[0]}`, "sheets").replace(/^1 /, "")}
+							</Link>
+						</span>
+					)}
 					{may && (
 						<span className="ml-auto flex items-center gap-2">
 							<SettleStrong id={id} tally={causes.data?.find((t) => t.cause === cause)} may={may} />
@@ -305,7 +320,16 @@ export function Variances() {
 								Accept {words} <span className="font-normal opacity-70">A</span>
 							</button>
 							<button type="button" className="act-plain" disabled={wanted.length === 0 || decide.isPending} onClick={() => settle("hold")}>
-								Hold {words} <span className="text-dim">H</span>
+								Hold <span className="text-dim">H</span>
+							</button>
+							<button
+								type="button"
+								className="act-plain"
+								disabled={wanted.length === 0 || recount.isPending}
+								onClick={() => recount.mutate(wanted.map((r) => r.pos))}
+								title={`Make a sheet of ${words}, to be counted again by somebody else`}
+							>
+								Count again <span className="text-dim">G</span>
 							</button>
 						</span>
 					)}
@@ -315,6 +339,7 @@ export function Variances() {
 				["↑ ↓", "line"],
 				["A", "accept"],
 				["H", "hold"],
+				["G", "count again"],
 				["U", "take back"],
 				["C", "do what the cause asks for"],
 				["R", "reason"],

@@ -1,0 +1,172 @@
+package plan
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+
+	"wobin/internal/core/counting"
+	"wobin/internal/core/cutting"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// Again is lines that are to be counted again.
+type Again struct {
+	Lines []int64 `json:"lines" minItems:"1" maxItems:"20000" doc:"their positions"`
+	Rows  int     `json:"rows,omitempty" minimum:"0" maximum:"500" doc:"how many stand on a sheet at most; left out: 60"`
+}
+
+// AgainMade is the sheets of a recount.
+type AgainMade struct {
+	Sheets []int `json:"sheets" doc:"their numbers"`
+	Lines  int   `json:"lines"`
+	Round  int   `json:"round" doc:"1 for the first recount of the lines, 2 for the second"`
+}
+
+// Recount makes sheets of chosen lines, in walking order, that are counted again: blind, and by somebody else than who counted them first.
+// A recount stands over what was counted before it.
+func (d *Room) Recount(ctx context.Context, p desk.Person, countID int64, a Again) (AgainMade, error) {
+	return desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (out AgainMade, err error) {
+		x, err := d.recutting(w, countID)
+		if err != nil {
+			return out, err
+		}
+		positions := slices.Clone(a.Lines)
+		slices.Sort(positions)
+		if positions = slices.Compact(positions); len(positions) != len(a.Lines) {
+			return out, desk.RefuseAs(desk.Invalid, "lines", "Name each line once.")
+		}
+		lines := make([]count.NamedLine, 0, len(positions))
+		list, err := json.Marshal(positions)
+		if err != nil {
+			return out, err
+		}
+		if err := w.Raw(count.NamedLines+" AND l.status <> 'gone' AND l.pos IN (SELECT value FROM json_each(?)) ORDER BY l.pos", x.c.ID, string(list)).
+			Scan(&lines).Error; err != nil {
+			return out, err
+		}
+		if len(lines) != len(positions) {
+			return out, desk.Missing("A line")
+		}
+		round, err := x.nextRecount(positions)
+		if err != nil {
+			return out, err
+		}
+		rows := a.Rows
+		if rows == 0 {
+			rows = 60
+		}
+		for from := 0; from < len(lines); {
+			to := min(from+rows, len(lines))
+			for back := to; back < len(lines) && back > from+1; back-- { // a bin is on one sheet where it fits
+				if lines[back-1].BinID != lines[back].BinID {
+					to = back
+					break
+				}
+			}
+			s, err := x.recountSheet(lines[from:to], round)
+			if err != nil {
+				return out, err
+			}
+			out.Sheets = append(out.Sheets, s.Number)
+			from = to
+		}
+		out.Lines, out.Round = len(lines), round-store.FirstRecount+1
+		return out, w.Say("recount", map[string]any{"count": x.c.ID, "sheets": out.Sheets, "lines": out.Lines, "recount": out.Round})
+	})
+}
+
+// nextRecount is the round of a recount of lines: behind those that any of them is in. Lines whose recount is not back yet are not
+// given out a second time.
+func (x *recutting) nextRecount(positions []int64) (round int, err error) {
+	round = store.FirstRecount
+	var before []store.Sheet
+	if err := x.w.Where("count_id = ? AND picked <> '' AND state NOT IN ?", x.c.ID, store.Void).Find(&before).Error; err != nil {
+		return 0, err
+	}
+	for i := range before {
+		s := &before[i]
+		for _, pos := range positions {
+			if s.RowOf(pos) == 0 {
+				continue
+			}
+			if s.State != store.Back {
+				return 0, desk.RefuseAs(desk.Invalid, "lines", "%s is to be counted again already, on sheet %d.", count.LineName(x.w, x.c, pos), s.Number)
+			}
+			round = max(round, s.Round+1)
+		}
+	}
+	return round, nil
+}
+
+// recountSheet makes one sheet.
+func (x *recutting) recountSheet(lines []count.NamedLine, round int) (s store.Sheet, err error) {
+	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	if err != nil {
+		return s, err
+	}
+	pace, _, err := x.room.pace(x.w.DB, x.c.WarehouseID)
+	if err != nil {
+		return s, err
+	}
+	at := make(map[int64]int, len(where.Order))
+	for i, bin := range where.Order {
+		at[bin] = i
+	}
+	picked := make([]int64, len(lines))
+	var before *cutting.Stop
+	zone := ""
+	for i := 0; i < len(lines); {
+		to := i
+		for ; to < len(lines) && lines[to].BinID == lines[i].BinID; to++ {
+			picked[to] = lines[to].Pos
+		}
+		stop := &cutting.Stop{Zone: where.Zones[lines[i].BinID], Address: where.Addresses[at[lines[i].BinID]]}
+		s.Seconds += pace.Seconds(before, stop, to-i)
+		if z := where.Names[stop.Zone]; zone == "" {
+			zone = z
+		} else if z != zone && z != "" {
+			zone = "several"
+		}
+		before, i = stop, to
+	}
+	b, err := json.Marshal(picked)
+	if err != nil {
+		return s, err
+	}
+	s.CountID, s.Number, s.Code = x.c.ID, x.next, counting.SheetCode(int(x.c.ID), x.next)
+	s.Zone, s.FirstBin, s.LastBin = zone, lines[0].Bin, lines[len(lines)-1].Bin
+	s.First, s.Lines, s.State, s.Round, s.Picked = -int64(len(lines)), len(lines), store.WithUs, round, string(b)
+	x.next++
+	return s, x.w.Create(&s).Error
+}
+
+// DropRecount takes sheets of a recount away of which nothing was counted.
+func (d *Room) DropRecount(ctx context.Context, p desk.Person, countID int64, numbers []int) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		var sheets []store.Sheet
+		if err := w.Where("count_id = ? AND number IN ? AND picked <> '' AND state NOT IN ?", c.ID, numbers, store.Void).Find(&sheets).Error; err != nil {
+			return none, err
+		}
+		if len(sheets) != len(numbers) {
+			return none, desk.RefuseAs(desk.Changed, "sheets", "Not all of these sheets are recounts. Look at them again.")
+		}
+		for i := range sheets {
+			s := &sheets[i]
+			if s.Counted > 0 || s.State == store.Back {
+				return none, desk.RefuseAs(desk.Invalid, "sheets", "Something of sheet %d was counted. Withdraw its counts first.", s.Number)
+			}
+			if err := w.Model(s).Updates(map[string]any{"state": store.CutAnew, "coded": s.Lines, "lines": 0, "first": 0, "counter": "", "due": 0}).Error; err != nil {
+				return none, err
+			}
+		}
+		return none, w.Say("recount dropped", map[string]any{"count": c.ID, "sheets": numbers})
+	})
+	return err
+}
