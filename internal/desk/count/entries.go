@@ -7,6 +7,8 @@ import (
 	"maps"
 	"slices"
 
+	"gorm.io/gorm"
+
 	"wobin/internal/core/counting"
 	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
@@ -337,6 +339,19 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 		return first, last, nil
 	}
 	return first, last, WorkOut(w, c, positions, false)
+}
+
+// BeingRecounted gives the lines that stand on recounts which are not back, each with the number of the sheet.
+func BeingRecounted(tx *gorm.DB, countID int64) (map[int64]int, error) {
+	var sheets []store.Sheet
+	err := tx.Where("count_id = ? AND picked <> '' AND state IN ?", countID, []string{store.WithUs, store.Out}).Find(&sheets).Error
+	out := map[int64]int{}
+	for i := range sheets {
+		for _, pos := range sheets[i].Positions().Some {
+			out[pos] = sheets[i].Number
+		}
+	}
+	return out, err
 }
 
 // recounted brings how many rows of recounts have counts after what came in.

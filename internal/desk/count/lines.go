@@ -54,6 +54,7 @@ type VarianceLine struct {
 	Zeroed      bool               `json:"zeroed" doc:"it was settled that uncounted means zero"`
 	Cause       string             `json:"cause" doc:"why the variance is likely there; empty where nothing speaks for anything, or it was not asked for"`
 	Grade       string             `json:"grade" enum:",weak,fair,strong" doc:"how much speaks for it"`
+	Again       int                `json:"again" doc:"number of the sheet on which it is being counted again; 0 where it is not"`
 	CutOff      bool               `json:"cut_off" doc:"the cut-off list of the count names it"`
 }
 

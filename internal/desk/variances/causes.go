@@ -31,6 +31,7 @@ type CauseView struct {
 	Other    int64              `json:"other" doc:"the position of the other line of a pair; 0 for none"`
 	Place    string             `json:"place" doc:"the bin that was not counted"`
 	Sheet    int                `json:"sheet" doc:"the sheet that it is on, or that is to be counted again; 0 for none"`
+	Lines    []int64            `json:"lines" doc:"the positions of all lines that it is about: both of a pair, the rows that slipped"`
 	Offered  *quantity.Quantity `json:"offered" doc:"what the count may be in truth"`
 	Does     string             `json:"does" enum:",decide,withdraw,move" doc:"what accepting it does at once: decides both lines, withdraws a count, moves the cut-off of the line; empty: it is for people to do"`
 }
@@ -109,8 +110,25 @@ func (x *explained) view(pos int64) *CauseView {
 		return nil
 	}
 	v := &CauseView{Cause: string(e.Cause), Grade: e.Grade.String(), Evidence: e.Evidence(x.in), Remedy: string(e.Remedy()), Quantity: e.Quantity}
+	v.Lines = []int64{pos}
+	for _, step := range []int64{-1, 1} {
+		for p := pos + step; e.Cause == cause.RowSlip; p += step { // they stand one below the other, but for those that were right
+			near := x.of(p)
+			if near == nil {
+				near = x.of(p + step)
+			}
+			if near == nil || near.Cause != cause.RowSlip {
+				break
+			}
+			if at := x.pos[near.Line]; !slices.Contains(v.Lines, at) {
+				v.Lines = append(v.Lines, at)
+			}
+		}
+	}
+	slices.Sort(v.Lines)
 	if e.Other >= 0 {
 		v.Other = x.pos[e.Other]
+		v.Lines = []int64{x.pos[e.Line], x.pos[e.Other]}
 		if v.Other == pos { // it is seen from its other side
 			v.Other, v.Quantity = x.pos[e.Line], -e.Quantity
 			l := &x.in.Lines[e.Line]

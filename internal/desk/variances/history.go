@@ -75,6 +75,11 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 			}
 		}
 	}
+	again, err := count.BeingRecounted(tx, c.ID)
+	if err != nil {
+		return h, err
+	}
+	h.Line.Again = again[pos]
 	level := *h.Line.Recorded
 	at := func(ns int64, what string, q *int64, text string, replaced bool, entry int64) {
 		e := HistoryEvent{At: desk.Instant(ns), What: what, Quantity: (*quantity.Quantity)(q), Text: text, Replaced: replaced, Entry: entry}

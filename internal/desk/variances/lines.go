@@ -76,8 +76,13 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 	if err := c.Tx.Raw(q+" ORDER BY l.stake DESC, l.pos LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
 		return page, err
 	}
+	again, err := count.BeingRecounted(c.Tx, c.ID)
+	if err != nil {
+		return page, err
+	}
 	for i := range rows {
 		l := rows[i].View(largest)
+		l.Again = again[l.Pos]
 		if x := explained.of(l.Pos); x != nil {
 			l.Cause, l.Grade = string(x.Cause), x.Grade.String()
 		}

@@ -1526,6 +1526,8 @@ export interface components {
             evidence: string;
             /** @enum {string} */
             grade: "weak" | "fair" | "strong";
+            /** @description the positions of all lines that it is about: both of a pair, the rows that slipped */
+            lines: number[];
             /** @description what the count may be in truth */
             offered: string | null;
             /**
@@ -3976,6 +3978,11 @@ export interface components {
             to: string;
         };
         VarianceLine: {
+            /**
+             * Format: int64
+             * @description number of the sheet on which it is being counted again; 0 where it is not
+             */
+            again: number;
             bin: string;
             /** Format: int64 */
             bin_id: number;

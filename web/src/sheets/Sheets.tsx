@@ -50,6 +50,13 @@ export function Sheets() {
 	}, [sheets.rows, chosen, byBin]);
 	const { at, row: now, wanted } = hand.of(rows, (s) => s.number);
 	const mayCut = c?.state === "running" && person.role === "controller";
+	const again = useQuery({
+		queryKey: key.recount(id, now?.number ?? 0),
+		enabled: now !== undefined && now.recount > 0,
+		queryFn: () =>
+			ask(api.GET("/api/counts/{count}/lines", { params: { path: { count: id }, query: { sheet: now?.number, limit: 500 } } })),
+	});
+	const onRecount = useMemo(() => new Set(now && now.recount > 0 ? again.data?.lines.map((l) => l.bin_id) : []), [now, again.data]);
 	const border = useBorder(id, wanted, mayCut);
 	if (sheets.error) return <Failed what="The sheets" error={sheets.error} />;
 	if (!c) return null;
@@ -155,7 +162,7 @@ export function Sheets() {
 								look={look}
 								chosen={chosen}
 								onChoose={hand.choose}
-								lit={border.behind}
+								lit={now && now.recount > 0 ? onRecount : border.behind}
 								border={border.on}
 								legend={[
 									["ink", undefined, "the sheet in hand"],

@@ -58,21 +58,22 @@ export function CauseFilter({
 	show: (t: Tally) => number;
 	onChange: (cause: string) => void;
 }) {
-	const shown = tallies.filter((t) => show(t) > 0 || t.cause === value);
+	const shown = tallies.filter((t) => show(t) > 0 || t.cause === value).map((t): [string, number] => [t.cause, show(t)]);
+	if (value && !shown.some(([c]) => c === value)) shown.push([value, 0]); // what narrows the queue can be let go of
 	if (shown.length === 0) return null;
 	return (
 		<div className="flex flex-wrap items-baseline gap-x-4 gap-y-0.5 border-b border-hair px-2 py-1" role="group" aria-label="Likely causes">
 			<span className="text-dim">likely</span>
-			{shown.map((t) => (
+			{shown.map(([c, n]) => (
 				<button
-					key={t.cause}
+					key={c}
 					type="button"
-					aria-pressed={t.cause === value}
-					data-cause={t.cause}
-					className={`border-b-2 hover:text-ink ${t.cause === value ? "border-ink font-semibold" : "border-transparent text-dim"}`}
-					onClick={() => onChange(t.cause === value ? "" : t.cause)}
+					aria-pressed={c === value}
+					data-cause={c}
+					className={`border-b-2 hover:text-ink ${c === value ? "border-ink font-semibold" : "border-transparent text-dim"}`}
+					onClick={() => onChange(c === value ? "" : c)}
 				>
-					{causeWord[t.cause]} {count(show(t))}
+					{causeWord[c]} {count(n)}
 				</button>
 			))}
 		</div>
@@ -151,15 +152,20 @@ export function LikelyCause({
 						>
 							{deed(cause)} <span className="text-dim">C</span>
 						</button>
+					) : line.again > 0 ? (
+						<Link className="word" to={`/counts/${id}/sheets`}>
+							being counted again on sheet {line.again}
+						</Link>
 					) : cause.remedy === "recount" ? (
 						<button
 							type="button"
 							className="act-plain"
 							disabled={recount.isPending}
-							onClick={() => recount.mutate([line.pos])}
+							onClick={() => recount.mutate(cause.lines)}
 							data-recount-cause
 						>
-							Count it again <span className="text-dim">C</span>
+							{cause.lines.length > 1 ? `Count these ${cause.lines.length} rows again` : "Count it again"}{" "}
+							<span className="text-dim">C</span>
 						</button>
 					) : (
 						<span className="text-dim">

@@ -81,7 +81,7 @@ export function Variances() {
 		else if (k === "c") {
 			if (may && row && likely && (row.queue === "open" || row.queue === "held")) {
 				if (likely.does && !accept.isPending) accept.mutate({ pos: row.pos, cause: likely });
-				else if (likely.remedy === "recount" && !recount.isPending) recount.mutate([row.pos]);
+				else if (likely.remedy === "recount" && row.again === 0 && !recount.isPending) recount.mutate(likely.lines);
 			}
 		} else if (k === "g") {
 			if (may && wanted.length > 0 && !recount.isPending) recount.mutate(wanted.map((r) => r.pos));
@@ -179,7 +179,13 @@ export function Variances() {
 					) : (
 						""
 					)}
-					{r.cause ? <CauseMark cause={r.cause} grade={r.grade} /> : statusWord[r.status]}
+					{r.again > 0 ? (
+						<b title={`being counted again, on sheet ${r.again}`}>again, {r.again}</b>
+					) : r.cause ? (
+						<CauseMark cause={r.cause} grade={r.grade} />
+					) : (
+						statusWord[r.status]
+					)}
 					{r.cut_off && (
 						<b className="text-warn" title="the cut-off list names it">
 							{" "}
@@ -193,7 +199,7 @@ export function Variances() {
 		{
 			key: "value",
 			title: "Value ↓",
-			width: "92px",
+			width: "104px",
 			right: true,
 			cell: (r) => {
 				const v = r.postings > 0 && r.queue !== "" ? r.rest_value : r.value;
@@ -269,10 +275,10 @@ export function Variances() {
 					{decide.error && <Warn>{decide.error.message}</Warn>}
 					{recount.error && <Warn>{recount.error.message}</Warn>}
 					{recount.data && !recount.isPending && !recount.error && (
-						<span data-recount>
-							{many(recount.data.lines, "line is", "lines are")} counted again on{" "}
+						<span data-recount className="whitespace-nowrap">
+							again on{" "}
 							<Link className="word" to={`/counts/${id}/sheets`}>
-								{many(recount.data.sheets.length, `sheet ${recount.data.sheets[0]}`, "sheets").replace(/^1 /, "")}
+								{recount.data.sheets.length === 1 ? `sheet ${recount.data.sheets[0]}` : many(recount.data.sheets.length, "sheet", "sheets")}
 							</Link>
 						</span>
 					)}
