@@ -50,6 +50,7 @@ var covered = map[string][2]string{
 		"id",
 	},
 	"decisions":     {"id, count_id, pos, kind, reason, person, at, quantity", "id"},
+	"notes":         {"id, count_id, pos, text, person, at", "id"},
 	"posting_lines": {"posting_id, pos, variance, value, reason", "posting_id"},
 	"postings":      {"id, count_id, number, mode, file_sha, file_name, lines, over, short, gross, unvalued, person, at", "id"},
 }

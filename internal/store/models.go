@@ -435,7 +435,15 @@ const (
 	Hold   = "hold"
 	Zero   = "zero"
 	Leave  = "leave"
+	Lapse  = "lapse" // it fell, since the figures of its line changed
 )
+
+// Note is what somebody noted of a line.
+type Note struct {
+	ID, CountID, Pos int64
+	Text, Person     string
+	At               int64
+}
 
 // Reason explains a decision.
 type Reason struct {

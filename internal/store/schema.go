@@ -319,6 +319,12 @@ CREATE TABLE causes_accepted (
 CREATE INDEX causes_accepted_house ON causes_accepted (warehouse_id, count_id);
 CREATE TRIGGER causes_accepted_kept BEFORE UPDATE ON causes_accepted BEGIN SELECT RAISE(ABORT, 'what was accepted is never changed'); END;
 CREATE TRIGGER causes_accepted_stay BEFORE DELETE ON causes_accepted BEGIN SELECT RAISE(ABORT, 'what was accepted is never deleted'); END;
+CREATE TABLE notes (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL, pos INTEGER NOT NULL, text TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL
+);
+CREATE INDEX notes_line ON notes (count_id, pos);
+CREATE TRIGGER notes_kept BEFORE UPDATE ON notes BEGIN SELECT RAISE(ABORT, 'notes are never changed'); END;
+CREATE TRIGGER notes_stay BEFORE DELETE ON notes BEGIN SELECT RAISE(ABORT, 'notes are never deleted'); END;
 ALTER TABLE sheets ADD COLUMN picked TEXT NOT NULL DEFAULT ''; -- JSON: of a recount, the positions of its rows, in order
 ALTER TABLE sheets ADD COLUMN why TEXT NOT NULL DEFAULT ''; -- of a recount: why somebody counts again who counted first
 ALTER TABLE reasons ADD COLUMN sign TEXT NOT NULL DEFAULT ''; -- over or short: what it explains; empty: both

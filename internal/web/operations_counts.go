@@ -331,7 +331,33 @@ func (s *Server) registerCounts() {
 			CountPath
 			Body variances.Decisions
 		}) (variances.Decided, error) {
-			return d.Variances.Decide(ctx, p, in.Count, in.Body.Lines, in.Body.Kind, in.Body.Reason, in.Body.Saw...)
+			return d.Variances.DecideAs(ctx, p, in.Count, in.Body)
+		})
+	op(s, "filtered", http.MethodGet, "/api/counts/{count}/variances/filtered", "What a filter of the variances holds",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			FilterQuery
+		}) (variances.FilterTally, error) {
+			return d.Variances.Filtered(ctx, p, in.Count, in.filter())
+		})
+	op(s, "note", http.MethodPost, "/api/counts/{count}/lines/{pos}/notes", "Note something of a line",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Pos  int64 `path:"pos"`
+			Body struct {
+				Text string `json:"text" minLength:"1" maxLength:"2000"`
+			}
+		}) (done, error) {
+			return done{true}, d.Variances.AddNote(ctx, p, in.Count, in.Pos, in.Body.Text)
+		})
+	op(s, "reopen", http.MethodPost, "/api/counts/{count}/reopen", "Open a finished count again of which nothing went out",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Reason string `json:"reason" minLength:"1" maxLength:"500"`
+			}
+		}) (done, error) {
+			return done{true}, d.Adjustments.Reopen(ctx, p, in.Count, in.Body.Reason)
 		})
 	op(s, "causes", http.MethodGet, "/api/counts/{count}/causes", "Why the variances are likely there",
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]variances.CauseTally, error) {

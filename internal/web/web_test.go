@@ -123,6 +123,8 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/counts/{count}/causes/{cause}/accept": {`{"expect":1}`, []string{"controller"}},
 		"POST /api/counts/{count}/recount":               {`{"lines":[1]}`, []string{"controller"}},
 		"POST /api/counts/{count}/recount/drop":          {`{"sheets":[1]}`, []string{"controller"}},
+		"POST /api/counts/{count}/lines/{pos}/notes":     {`{"text":"x"}`, []string{"controller"}},
+		"POST /api/counts/{count}/reopen":                {`{"reason":"x"}`, []string{"controller"}},
 		"POST /api/counts/{count}/lines/{pos}/as-booked": {`{"movement":1}`, []string{"controller"}},
 		"POST /api/counts/{count}/lines/{pos}/withdraw":  {`{"entry":1}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/uncounted":             {`{}`, roles},

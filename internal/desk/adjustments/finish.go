@@ -72,3 +72,51 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 	})
 	return err
 }
+
+// Reopen opens a finished count again of which nothing went out, with a reason. What moved since it was finished is taken in.
+func (d *Room) Reopen(ctx context.Context, p desk.Person, countID int64, reason string) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := desk.CountRow(w.DB, countID)
+		if err != nil {
+			return none, err
+		}
+		if reason = strings.TrimSpace(reason); reason == "" {
+			return none, desk.RefuseAs(desk.Invalid, "reason", "Say why it is opened again.")
+		}
+		if c.State != store.Finished {
+			return none, desk.RefuseAs(desk.Changed, "count", "%s is not finished.", c.Name)
+		}
+		var out, kept bool
+		if err := w.Raw("SELECT EXISTS (SELECT 1 FROM postings WHERE count_id = ?), ? = 0 OR EXISTS (SELECT 1 FROM stock_sets WHERE id = ?)",
+			c.ID, c.SetID, c.SetID).Row().Scan(&out, &kept); err != nil {
+			return none, err
+		}
+		switch {
+		case out:
+			return none, desk.RefuseAs(
+				desk.Ended,
+				"count",
+				"Adjustments of %s went out already, so it stays as it was signed. Count again what is in doubt.",
+				c.Name,
+			)
+		case !kept:
+			return none, desk.RefuseAs(
+				desk.Ended,
+				"count",
+				"The recorded stock that %s was frozen of is not kept any more. Count again what is in doubt.",
+				c.Name,
+			)
+		}
+		if err := w.Model(c).Update("state", store.Running).Error; err != nil {
+			return none, err
+		}
+		if c, err = w.Running(countID); err != nil {
+			return none, err
+		}
+		if err := count.CatchUp(w, c); err != nil {
+			return none, err
+		}
+		return none, w.Say("reopened", map[string]any{"count": countID, "reason": reason})
+	})
+	return err
+}

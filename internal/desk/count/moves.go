@@ -139,3 +139,14 @@ func MovedIn(w *desk.Work, intake int64) error {
 	}
 	return nil
 }
+
+// CatchUp brings a count that was finished for a while after the movements that came and went meanwhile.
+func CatchUp(w *desk.Work, c *store.Count) error {
+	if err := w.Exec("DELETE FROM count_moves WHERE count_id = ? AND movement_id NOT IN (SELECT id FROM movements)", c.ID).Error; err != nil {
+		return err
+	}
+	if err := MoveIn(w, c, "m.id NOT IN (SELECT movement_id FROM count_moves WHERE count_id = ?)", []driver.Value{c.ID}); err != nil {
+		return err
+	}
+	return WorkOut(w, c, nil, false)
+}

@@ -146,6 +146,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	if err != nil {
 		return err
 	}
+	var fell []store.Decision
 	changed := lines[:0] // in their place: a line that was looked at is not looked at again
 	for i := range lines {
 		l, in := &lines[i], &inputs[i]
@@ -174,6 +175,11 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		if c.Rounds != 2 { // rounds that a file brings are no sheets' rounds
 			l.Second = 0
 		}
+		if before.Decision != "" && l.Decision == "" && !fresh { // nothing that was decided falls silently
+			rest := before.Rest
+			fell = append(fell, store.Decision{CountID: c.ID, Pos: l.Pos, Kind: store.Lapse, Reason: before.Reason, Person: w.Person.Name, At: w.Now,
+				Quantity: &rest})
+		}
 		if err := t.Move(&before, l, fresh); err != nil {
 			return err
 		}
@@ -181,7 +187,21 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			changed = append(changed, *l)
 		}
 	}
+	if err := AppendDecisions(w, fell); err != nil {
+		return err
+	}
 	return store.UpdateCountLines(w.DB, c, changed)
+}
+
+// AppendDecisions appends decisions, and lets the work's word cover them.
+func AppendDecisions(w *desk.Work, rows []store.Decision) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	if err := store.Batch(w.DB, rows); err != nil {
+		return err
+	}
+	return w.Cover("decisions", rows[0].ID, rows[len(rows)-1].ID)
 }
 
 // worked works a line out and tells where it stands.

@@ -218,7 +218,7 @@ func TestMovementsAndDecisions(t *testing.T) {
 	assert.Equal(t, []string{"0", "-2", ""}, []string{l.Moved.String(), l.Variance.String(), l.Decision})
 	h, err := d.Variances.History(ctx, nell, id, l.Pos)
 	require.NoError(t, err)
-	assert.Len(t, h.Events, 4, "freeze, entry and two decisions: nothing of what was decided is lost")
+	assert.Len(t, h.Events, 6, "freeze, entry, two decisions and that they fell: nothing of what was decided is lost")
 }
 
 // A balance is refused where newer stock was taken in since the freeze; a difference never is.

@@ -210,7 +210,7 @@ func TestWhatChangesAfterAPosting(t *testing.T) {
 	}
 	send := func() string {
 		l := lineOf(t, d, id, "SHK", "A-1-2")
-		_, err := d.Variances.Decide(ctx, nell, id, []int64{l.Pos}, store.Accept, "LOSS")
+		_, err := d.Variances.Decide(ctx, nell, id, []int64{l.Pos}, store.Accept, "MISCOUNT")
 		require.NoError(t, err)
 		p, err := d.Adjustments.Post(ctx, nell, id, "difference", "", 1)
 		require.NoError(t, err)

@@ -3,6 +3,7 @@ package variances
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -78,10 +79,22 @@ func knownReason(w *desk.Work, reason string) error {
 
 // Decisions are what somebody decides about lines.
 type Decisions struct {
-	Lines  []int64             `json:"lines" minItems:"1" maxItems:"100000"`
+	Lines  []int64             `json:"lines" maxItems:"100000"`
 	Saw    []quantity.Quantity `json:"saw,omitempty" maxItems:"100000" doc:"what was open of each line as it was seen; what changed meanwhile is refused"`
 	Kind   string              `json:"kind" enum:"accept,hold,"`
 	Reason string              `json:"reason"`
+	Note   string              `json:"note,omitempty" maxLength:"2000" doc:"is noted of each line"`
+	All    *AllOf              `json:"all,omitempty" doc:"in the place of lines: all that a filter holds"`
+}
+
+// AllOf is all lines that a filter holds, as they were seen.
+type AllOf struct {
+	Show  string         `json:"show" enum:"open,held,accepted"`
+	Text  string         `json:"text,omitempty" maxLength:"200"`
+	Cause string         `json:"cause,omitempty" maxLength:"40"`
+	Bins  []int64        `json:"bins,omitempty"`
+	Lines int            `json:"lines" doc:"how many they were"`
+	Gross quantity.Money `json:"gross" doc:"and what was open of them, as absolute values"`
 }
 
 // Decide accepts or holds what is open of lines, or takes an earlier decision back (kind ""). All of them or none. saw is what
@@ -89,6 +102,13 @@ type Decisions struct {
 func (d *Room) Decide(
 	ctx context.Context, p desk.Person, countID int64, positions []int64, kind, reason string, saw ...quantity.Quantity,
 ) (Decided, error) {
+	return d.DecideAs(ctx, p, countID, Decisions{Lines: positions, Saw: saw, Kind: kind, Reason: reason})
+}
+
+// DecideAs is Decide for lines or for all that a filter holds, with a note. Of all that a filter holds as many lines have to be there as
+// were seen, and worth as much.
+func (d *Room) DecideAs(ctx context.Context, p desk.Person, countID int64, x Decisions) (Decided, error) {
+	kind, reason, positions := x.Kind, x.Reason, x.Lines
 	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
 		if kind != "" && kind != store.Accept && kind != store.Hold {
 			return out, desk.RefuseAs(desk.Invalid, "kind", "A decision is accept or hold.")
@@ -100,14 +120,22 @@ func (d *Room) Decide(
 		if err := knownReason(w, reason); err != nil {
 			return out, err
 		}
+		if x.All != nil {
+			if positions, err = d.allOf(ctx, w, c, x.All); err != nil {
+				return out, err
+			}
+		}
 		lines, err := linesAt(w, c, positions)
 		if err != nil {
 			return out, err
 		}
-		if err := asSeen(w, c, lines, positions, saw); err != nil {
+		if err := asSeen(w, c, lines, positions, x.Saw); err != nil {
 			return out, err
 		}
 		if out.Lines, err = decide(w, c, lines, kind, reason); err != nil {
+			return out, err
+		}
+		if err := note(w, c, positions, x.Note); err != nil {
 			return out, err
 		}
 		return out, w.Say("decided", map[string]any{"count": c.ID, "kind": kind, "reason": reason, "lines": out.Lines})
@@ -160,7 +188,7 @@ func decide(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reason 
 	if err := t.Write(); err != nil {
 		return 0, err
 	}
-	return len(rows), appendDecisions(w, rows)
+	return len(rows), count.AppendDecisions(w, rows)
 }
 
 // signOf gives the sign of variances that a reason explains, where it is one alone and something is accepted for it.
@@ -198,13 +226,68 @@ func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, positions []i
 	return nil
 }
 
-// appendDecisions appends decisions, and lets the work's word cover them.
-func appendDecisions(w *desk.Work, rows []store.Decision) error {
-	if len(rows) == 0 {
+// allOf gives the lines that a filter holds, where they are as they were seen.
+func (d *Room) allOf(ctx context.Context, w *desk.Work, c *store.Count, a *AllOf) (positions []int64, err error) {
+	f := desk.Filter{Show: a.Show, Text: a.Text, Cause: a.Cause, Bins: a.Bins}
+	if f.Show == "" {
+		return nil, desk.RefuseAs(desk.Invalid, "all", "Say which are meant: those that are open, held or accepted.")
+	}
+	var x *explained
+	if f.Cause != "" {
+		if x, err = explain(ctx, w.DB, c); err != nil {
+			return nil, err
+		}
+	}
+	positions, t, err := filtered(w.DB, c.ID, f, x)
+	if err != nil {
+		return nil, err
+	}
+	if t.Lines != a.Lines || t.Gross != a.Gross {
+		return nil, desk.RefuseAs(
+			desk.Changed,
+			"all",
+			"They have changed meanwhile: %s, worth %s gross, not %d worth %s. Look at them again; nothing was decided.",
+			desk.Plural(t.Lines, "line", "lines"),
+			t.Gross,
+			a.Lines,
+			a.Gross,
+		)
+	}
+	return positions, nil
+}
+
+// note notes something of lines; nothing where the text is empty.
+func note(w *desk.Work, c *store.Count, positions []int64, text string) error {
+	if text = strings.TrimSpace(text); text == "" {
 		return nil
+	}
+	rows := make([]store.Note, len(positions))
+	for i, pos := range positions {
+		rows[i] = store.Note{CountID: c.ID, Pos: pos, Text: text, Person: w.Person.Name, At: w.Now}
 	}
 	if err := store.Batch(w.DB, rows); err != nil {
 		return err
 	}
-	return w.Cover("decisions", rows[0].ID, rows[len(rows)-1].ID)
+	return w.Cover("notes", rows[0].ID, rows[len(rows)-1].ID)
+}
+
+// AddNote notes something of a line.
+func (d *Room) AddNote(ctx context.Context, p desk.Person, countID, pos int64, text string) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		c, err := w.Running(countID)
+		if err != nil {
+			return none, err
+		}
+		if _, err := linesAt(w, c, []int64{pos}); err != nil {
+			return none, err
+		}
+		if strings.TrimSpace(text) == "" {
+			return none, desk.RefuseAs(desk.Invalid, "text", "Say what is to be noted.")
+		}
+		if err := note(w, c, []int64{pos}, text); err != nil {
+			return none, err
+		}
+		return none, w.Say("noted", map[string]any{"count": c.ID, "line": pos})
+	})
+	return err
 }

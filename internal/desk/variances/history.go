@@ -18,7 +18,7 @@ import (
 // HistoryEvent is one thing that happened to a line.
 type HistoryEvent struct {
 	At       time.Time          `json:"at"`
-	What     string             `json:"what" enum:"freeze,movement,entry,withdrawal,decision,posting"`
+	What     string             `json:"what" enum:"freeze,movement,entry,withdrawal,decision,note,posting"`
 	Quantity *quantity.Quantity `json:"quantity"`
 	Level    *quantity.Quantity `json:"level" doc:"what was expected to be there then"`
 	Text     string             `json:"text"`
@@ -150,11 +150,23 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 	}
 	for _, x := range decisions {
 		text := map[string]string{store.Accept: "accepted", store.Hold: "held", "": "taken back", store.Zero: "uncounted means zero",
-			store.Leave: "uncounted is left"}[x.Kind]
+			store.Leave: "uncounted is left", store.Lapse: "open again, since its figures changed"}[x.Kind]
+		if x.Kind == store.Lapse {
+			at(x.At, "decision", x.Quantity, fmt.Sprintf("%s: %s were decided on", text, quantity.Quantity(*x.Quantity)), false, 0)
+			continue
+		}
 		if x.Reason != "" {
 			text += ", " + x.Reason
 		}
 		at(x.At, "decision", x.Quantity, fmt.Sprintf("%s by %s", text, x.Person), false, 0)
+	}
+	var notes []store.Note
+	if err := tx.Where("count_id = ? AND pos = ?", c.ID, pos).Order("id").Find(&notes).Error; err != nil {
+		return h, err
+	}
+	for _, n := range notes {
+		at(n.At, "note", nil, fmt.Sprintf("%s, %s", n.Text, n.Person), false, 0)
+		h.Events[len(h.Events)-1].Level = nil
 	}
 	var sent []struct {
 		At, Variance int64

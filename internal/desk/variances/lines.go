@@ -3,8 +3,12 @@ package variances
 
 import (
 	"context"
+	"database/sql/driver"
 	"fmt"
 
+	"gorm.io/gorm"
+
+	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/recorded"
@@ -33,19 +37,7 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 	if err != nil {
 		return page, err
 	}
-	q, args := count.VarianceRows, []any{countID}
-	switch f.Show {
-	case "open":
-		q += " AND l.queue = 1 AND l.queue > 0 AND l.stake > 0"
-	case "held":
-		q += " AND l.queue = 2 AND l.queue > 0 AND l.stake > 0"
-	case "accepted":
-		q += " AND l.queue = 3 AND l.queue > 0 AND l.stake > 0"
-	case "decided":
-		q += " AND l.stake > 0 AND (l.queue > 1 OR l.postings > 0)"
-	default:
-		q += " AND l.stake > 0"
-	}
+	q, args := count.VarianceRows+shown(f.Show), []any{countID}
 	if f.After != "" {
 		var stake, pos int64
 		if _, err := fmt.Sscanf(f.After, "%d.%d", &stake, &pos); err != nil {
@@ -92,4 +84,81 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 		page.Next = fmt.Sprintf("%d.%d", rows[n-1].Stake, rows[n-1].Pos)
 	}
 	return page, nil
+}
+
+// shown is the condition on the lines of a queue.
+func shown(queue string) string {
+	switch queue {
+	case "open":
+		return " AND l.queue = 1 AND l.queue > 0 AND l.stake > 0"
+	case "held":
+		return " AND l.queue = 2 AND l.queue > 0 AND l.stake > 0"
+	case "accepted":
+		return " AND l.queue = 3 AND l.queue > 0 AND l.stake > 0"
+	case "decided":
+		return " AND l.stake > 0 AND (l.queue > 1 OR l.postings > 0)"
+	}
+	return " AND l.stake > 0"
+}
+
+// FilterTally is what a filter of the variances holds.
+type FilterTally struct {
+	Lines    int            `json:"lines"`
+	Unvalued int            `json:"unvalued" doc:"of them, without a cost"`
+	Over     quantity.Money `json:"over" doc:"what is open of them"`
+	Short    quantity.Money `json:"short"`
+	Gross    quantity.Money `json:"gross"`
+}
+
+// filtered gives the lines that a filter holds, and what is open of them. x is asked for causes.
+func filtered(tx *gorm.DB, countID int64, f desk.Filter, x *explained) (positions []int64, t FilterTally, err error) {
+	q, args := "SELECT l.pos, l.rest_value FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ?"+
+		shown(f.Show), []any{countID}
+	if f.Cause != "" {
+		some, err := x.linesOf(f.Cause)
+		if err != nil {
+			return nil, t, err
+		}
+		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, some)
+	}
+	if q, args, err = f.Narrow(q, args); err != nil {
+		return nil, t, err
+	}
+	values := make([]driver.Value, len(args))
+	for i, a := range args {
+		values[i] = a
+	}
+	err = store.Each(tx, q+" ORDER BY l.pos", values, func(v []driver.Value) error {
+		positions = append(positions, v[0].(int64))
+		value, valued := v[1].(int64)
+		if t.Lines++; !valued {
+			t.Unvalued++
+		}
+		into := &t.Over
+		if value < 0 {
+			into = &t.Short
+		}
+		sum, ok := quantity.AddMoney(*into, quantity.Money(value))
+		gross, fits := quantity.AddMoney(t.Gross, quantity.Money(value).Abs())
+		if !ok || !fits {
+			return count.TooMuch()
+		}
+		*into, t.Gross = sum, gross
+		return nil
+	})
+	return positions, t, err
+}
+
+// Filtered tells what a filter of the variances holds.
+func (d *Room) Filtered(ctx context.Context, p desk.Person, countID int64, f desk.Filter) (t FilterTally, err error) {
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return t, err
+	}
+	x, err := d.explained(ctx, c)
+	if err != nil {
+		return t, err
+	}
+	_, t, err = filtered(c.Tx, c.ID, f, x)
+	return t, err
 }

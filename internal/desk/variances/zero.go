@@ -136,7 +136,7 @@ func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part U
 		if err := count.WorkOut(w, c, positions, false); err != nil {
 			return out, err
 		}
-		if err := appendDecisions(w, rows); err != nil {
+		if err := count.AppendDecisions(w, rows); err != nil {
 			return out, err
 		}
 		out.Lines = len(lines)

@@ -1,0 +1,85 @@
+package house_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/variances"
+	"wobin/internal/store"
+)
+
+// All that a filter holds is decided as it was seen, however many it is, with a note; what changed meanwhile is not.
+func TestDecideAllOfAFilter(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := caused(t, d, "first", causeStock, causeCounts, causeMoves, "")
+	seen, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open", Cause: "misplaced"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"24.00", "-24.00", "48.00"}, []string{seen.Over.String(), seen.Short.String(), seen.Gross.String()})
+	all := variances.AllOf{Show: "open", Cause: "misplaced", Lines: seen.Lines, Gross: seen.Gross}
+	other := all
+	other.Lines++
+	_, err = d.Variances.DecideAs(ctx, nell, id, variances.Decisions{All: &other, Kind: store.Accept})
+	require.ErrorContains(t, err, "They have changed meanwhile: 2 lines, worth 48.00 gross, not 3")
+	out, err := d.Variances.DecideAs(ctx, nell, id, variances.Decisions{All: &all, Kind: store.Hold, Note: " look at both shelves "})
+	require.NoError(t, err)
+	assert.Equal(t, 2, out.Lines)
+	h, err := d.Variances.History(ctx, nell, id, lineOf(t, d, id, "ROPE12", "A-01-1").Pos)
+	require.NoError(t, err)
+	last := h.Events[len(h.Events)-1]
+	assert.Equal(t, []string{"note", "look at both shelves, Nell"}, []string{last.What, last.Text})
+	_, err = d.Variances.DecideAs(ctx, nell, id, variances.Decisions{All: &variances.AllOf{}, Kind: store.Accept})
+	require.ErrorContains(t, err, "Say which are meant")
+	_, err = d.Variances.DecideAs(ctx, nell, id, variances.Decisions{Kind: store.Accept})
+	require.ErrorContains(t, err, "Name each line once")
+	require.ErrorContains(t, d.Variances.AddNote(ctx, nell, id, 1, "  "), "what is to be noted")
+	require.NoError(t, d.Variances.AddNote(ctx, nell, id, lineOf(t, d, id, "BOLT", "A-07-1").Pos, "bolts are in the van"))
+	proof, err := d.Safety.VerifyChain(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, proof.Broken, proof.Text)
+}
+
+// A finished count of which nothing went out is opened again with a reason, and is brought after what moved meanwhile; one of which
+// something went out stays as it was signed.
+func TestReopen(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	takeCounts(t, d, id, "W,A-1-1,ROPE,,8,2026-11-20T10:00:00Z\n")
+	l := lineOf(t, d, id, "ROPE", "A-1-1")
+	_, err := d.Variances.Decide(ctx, nell, id, []int64{l.Pos}, store.Accept, "MISCOUNT")
+	require.NoError(t, err)
+	require.ErrorContains(t, d.Adjustments.Reopen(ctx, nell, id, "x"), "is not finished")
+	s, err := d.Today.Count(ctx, nell, id)
+	require.NoError(t, err)
+	left := adjustments.Left{Accepted: 1, Uncounted: s.Uncounted}
+	require.NoError(t, d.Adjustments.Finish(ctx, nell, id, left))
+	take(t, d, "late.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,-2,2026-11-20T09:00:00Z,m1\n")
+	assert.Equal(t, "-2", lineOf(t, d, id, "ROPE", "A-1-1").Variance.String(), "signed")
+	require.ErrorContains(t, d.Adjustments.Reopen(ctx, nell, id, " "), "Say why")
+	require.NoError(t, d.Adjustments.Reopen(ctx, nell, id, "a slip was found"))
+	l = lineOf(t, d, id, "ROPE", "A-1-1")
+	assert.Equal(t, []string{"0", "match", ""}, []string{l.Variance.String(), l.Status, l.Decision})
+	h, err := d.Variances.History(ctx, nell, id, l.Pos)
+	require.NoError(t, err)
+	said := ""
+	for _, e := range h.Events {
+		said += e.Text + "; "
+	}
+	assert.Contains(t, said, "open again, since its figures changed: -2 were decided on")
+
+	takeCounts(t, d, id, "W,A-1-2,SHK,,39,2026-11-20T10:00:00Z\n")
+	l = lineOf(t, d, id, "SHK", "A-1-2")
+	_, err = d.Variances.Decide(ctx, nell, id, []int64{l.Pos}, store.Accept, "LOSS")
+	require.NoError(t, err)
+	_, err = d.Adjustments.Post(ctx, nell, id, "difference", "", 1)
+	require.NoError(t, err)
+	s, err = d.Today.Count(ctx, nell, id)
+	require.NoError(t, err)
+	require.NoError(t, d.Adjustments.Finish(ctx, nell, id, adjustments.Left{Uncounted: s.Uncounted}))
+	require.ErrorContains(t, d.Adjustments.Reopen(ctx, nell, id, "x"), "went out already")
+}
