@@ -340,6 +340,10 @@ func (s *Server) registerCounts() {
 		}) (variances.FilterTally, error) {
 			return d.Variances.Filtered(ctx, p, in.Count, in.filter())
 		})
+	op(s, "newer", http.MethodGet, "/api/counts/{count}/newer", "What newer stock says of the lines, where no movement explains it",
+		func(ctx context.Context, p desk.Person, in *CountPath) (variances.Newer, error) {
+			return d.Variances.Newer(ctx, p, in.Count)
+		})
 	op(s, "note", http.MethodPost, "/api/counts/{count}/lines/{pos}/notes", "Note something of a line",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

@@ -173,6 +173,11 @@ func TestCauses(t *testing.T) {
 	// The next count: what was accepted is said again.
 	d.Now = func() time.Time { return time.Date(2026, 11, 22, 18, 0, 0, 0, time.UTC) }
 	next := caused(t, d, "second", strings.ReplaceAll(causeStock, "2026-11-20", "2026-11-21"), strings.ReplaceAll(causeCounts, "2026-11-20", "2026-11-21"), "", "")
+	again, err := d.Variances.History(ctx, nell, next, lineOf(t, d, next, "ROPE12", "A-01-1").Pos)
+	require.NoError(t, err)
+	require.Len(t, again.Before, 1)
+	assert.Equal(t, []string{"88", "-12", "Ada", "TRANSFER"}, []string{again.Before[0].Counted.String(), again.Before[0].Variance.String(),
+		again.Before[0].Counter, again.Before[0].Reason})
 	assert.Contains(t, causeAt(t, d, next, "ROPE12", "A-01-1").Evidence, "accepted 1 time in earlier counts for ROPE12")
 }
 

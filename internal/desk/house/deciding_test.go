@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -82,4 +83,29 @@ func TestReopen(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, d.Adjustments.Finish(ctx, nell, id, adjustments.Left{Uncounted: s.Uncounted}))
 	require.ErrorContains(t, d.Adjustments.Reopen(ctx, nell, id, "x"), "went out already")
+}
+
+// Newer stock is held against the freeze and the movements since: what neither they nor what went out explain is told.
+func TestNewerStock(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	n, err := d.Variances.Newer(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Nil(t, n.At)
+	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,-3,2026-11-20T07:30:00Z,m1\nW,A-1-1,ROPE,-1,2026-11-20T22:00:00Z,m2\n")
+	takeCounts(t, d, id, "W,A-1-2,SHK,,39,2026-11-20T10:00:00Z\n")
+	_, err = d.Variances.Decide(ctx, nell, id, []int64{lineOf(t, d, id, "SHK", "A-1-2").Pos}, store.Accept, "LOSS")
+	require.NoError(t, err)
+	_, err = d.Adjustments.Post(ctx, nell, id, "difference", "", 1)
+	require.NoError(t, err)
+	// Rope 10 less 3 is 6 now, shackles 40 are 39 since that was sent, paint is as it was.
+	newer := strings.Replace(strings.Replace(strings.ReplaceAll(stockText, "2026-11-20T06", "2026-11-20T20"), "ROPE,,10", "ROPE,,6", 1), "SHK,,40", "SHK,,39", 1)
+	take(t, d, "newer.csv", newer)
+	n, err = d.Variances.Newer(ctx, nell, id)
+	require.NoError(t, err)
+	require.NotNil(t, n.At)
+	require.Equal(t, 1, n.Lines)
+	x := n.First[0]
+	assert.Equal(t, []string{"10", "-3", "6", "-1"}, []string{x.Recorded.String(), x.Moved.String(), x.Now.String(), x.Change.String()})
+	assert.Contains(t, x.Line, "ROPE")
 }

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"time"
 
+	"gorm.io/gorm"
+
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -34,13 +36,57 @@ type LineHistory struct {
 	Events []HistoryEvent       `json:"events"`
 	Others []count.VarianceLine `json:"others" doc:"the item's other lines in this count, the first of them"`
 	More   int                  `json:"more" doc:"how many of them are not listed"`
+	Bin    []count.VarianceLine `json:"bin" doc:"the other lines of its bin, the first of them"`
+	Before []EarlierCount       `json:"before" doc:"what earlier counts of the line said, the latest first"`
 	Cause  *CauseView           `json:"cause" doc:"why the variance is likely there; null where nothing speaks for anything"`
 	CutOff []count.CutOff       `json:"cut_off" doc:"what of the cut-off list concerns the line"`
+}
+
+// EarlierCount is what an earlier count said of the same line.
+type EarlierCount struct {
+	Count    int64             `json:"count"`
+	Name     string            `json:"name"`
+	At       time.Time         `json:"at" doc:"when it was counted"`
+	Counted  quantity.Quantity `json:"counted"`
+	Variance quantity.Quantity `json:"variance"`
+	Counter  string            `json:"counter"`
+	Reason   string            `json:"reason"`
+}
+
+// listedBefore is how many earlier counts and lines of the bin are listed.
+const listedBefore = 6
+
+// around finds the other lines of the bin, and what earlier counts said of the line.
+func around(tx *gorm.DB, c *store.Count, row *count.VarianceRow, h *LineHistory) error {
+	var rows []count.VarianceRow
+	err := tx.Raw(count.VarianceRows+" AND l.bin_id = ? AND l.pos <> ? AND l.status <> ? ORDER BY l.pos LIMIT ?", c.ID, row.BinID, row.Pos, store.Gone,
+		listedBefore).Scan(&rows).Error
+	if err != nil {
+		return err
+	}
+	for i := range rows {
+		h.Bin = append(h.Bin, rows[i].View(0))
+	}
+	var before []struct {
+		ID                           int64
+		Name, Counter, Reason        string
+		CountedAt, Counted, Variance int64
+	}
+	err = tx.Raw(`SELECT c.id, c.name, l.counter, l.reason, l.counted_at, l.counted, l.variance FROM counts c CROSS JOIN count_lines l INDEXED BY count_lines_bin
+		ON l.count_id = c.id AND l.bin_id = ? WHERE c.warehouse_id = ? AND c.id < ? AND c.state <> ? AND l.item_id = ? AND l.lot = ? AND l.serial = ?
+		AND l.holding = ? AND l.entries > 0 AND l.pending = 0 ORDER BY c.id DESC LIMIT ?`, row.BinID, c.WarehouseID, c.ID, store.Freezing, row.ItemID, row.Lot,
+		row.Serial, row.Holding, listedBefore).Scan(&before).Error
+	for _, x := range before {
+		h.Before = append(h.Before, EarlierCount{x.ID, x.Name, desk.Instant(x.CountedAt), quantity.Quantity(x.Counted), quantity.Quantity(x.Variance),
+			x.Counter, x.Reason})
+	}
+	return err
 }
 
 // History tells what happened to a line of a count.
 func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (h LineHistory, err error) {
 	h.Events, h.Others, h.CutOff = []HistoryEvent{}, []count.VarianceLine{}, []count.CutOff{}
+	h.Bin, h.Before = []count.VarianceLine{}, []EarlierCount{}
 	c, err := d.Judge(ctx, p, countID)
 	if err != nil {
 		return h, err
@@ -74,6 +120,9 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 				return h, err
 			}
 		}
+	}
+	if err := around(tx, c.Count, &row, &h); err != nil {
+		return h, err
 	}
 	again, err := count.BeingRecounted(tx, c.ID)
 	if err != nil {

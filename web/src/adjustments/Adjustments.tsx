@@ -22,6 +22,37 @@ const plural: Record<Mode, [string, string]> = {
 	counted: ["count", "counts"],
 };
 
+/** Stock that was taken in since the freeze and says something else than the movements do: what that means for what goes out. */
+function NewerStock({ id }: { id: number }) {
+	const q = useQuery({
+		queryKey: key.newer(id),
+		queryFn: () => ask(api.GET("/api/counts/{count}/newer", { params: { path: { count: id } } })),
+	});
+	const n = q.data;
+	if (!n?.at || n.lines === 0) return null;
+	return (
+		<details className="border-b border-rule px-4 py-1.5" data-newer>
+			<summary className="cursor-pointer">
+				<b className="text-warn">!</b> By the stock of {when(n.at)}, {many(n.lines, "line has", "lines have")} changed though no movement
+				says so.
+				<span className="text-dim"> Differences stay right. A balance would undo it.</span>
+			</summary>
+			<ul className="mt-1 max-h-40 overflow-y-auto text-[12.5px]">
+				{n.first.map((x) => (
+					<li key={x.pos} className="flex justify-between gap-3">
+						<span className="code truncate">{x.line}</span>
+						<span className="shrink-0">
+							{plain(x.recorded)} at the freeze{x.moved !== "0" && <>, {plain(x.moved, true)} moved</>}, {plain(x.now)} now:{" "}
+							<Off of={x.change} />
+						</span>
+					</li>
+				))}
+				{n.lines > n.first.length && <li className="text-dim">and {count(n.lines - n.first.length)} more</li>}
+			</ul>
+		</details>
+	);
+}
+
 /** What goes out: the accepted lines as the very text of the file; and the postings that went, never changed. */
 export function Adjustments() {
 	const person = usePerson();
@@ -154,6 +185,7 @@ export function Adjustments() {
 				/>
 				<span className="truncate text-dim">{about[mode]}</span>
 			</div>
+			<NewerStock id={id} />
 			{preview.error && <Warn>{preview.error.message}</Warn>}
 			{p?.blocked && <Warn>{p.blocked}</Warn>}
 			{p && mode === "balance" && !p.blocked && p.lines > 0 && (

@@ -28,6 +28,7 @@ export const key = {
 	report: (id: number) => ["count", String(id), "report"],
 	postings: (id: number) => ["count", String(id), "postings"],
 	sheetLines: (id: number, sheet: number) => ["count", String(id), "lines", sheet],
+	newer: (id: number) => ["count", String(id), "newer"],
 	recount: (id: number, sheet: number) => ["count", String(id), "recount", sheet],
 	variances: (id: number, ...by: unknown[]) => ["count", String(id), "variances", ...by],
 	causes: (id: number) => ["count", String(id), "causes"],

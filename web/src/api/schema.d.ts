@@ -414,6 +414,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/lines/{pos}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note something of a line */
+        post: operations["note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/lines/{pos}/withdraw": {
         parameters: {
             query?: never;
@@ -459,6 +476,23 @@ export interface paths {
         put?: never;
         /** What lines a running count would be given */
         post: operations["seeMore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/newer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What newer stock says of the lines, where no movement explains it */
+        get: operations["newer"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -528,6 +562,23 @@ export interface paths {
         put?: never;
         /** Take sheets of a recount away of which nothing was counted */
         post: operations["dropRecount"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Open a finished count again of which nothing went out */
+        post: operations["reopen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -799,6 +850,23 @@ export interface paths {
         };
         /** The variances, ranked by what is at stake */
         get: operations["variances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/variances/filtered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a filter of the variances holds */
+        get: operations["filtered"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1349,6 +1417,20 @@ export interface components {
             /** @description their numbers */
             sheets: number[];
         };
+        AllOf: {
+            bins?: number[];
+            cause?: string;
+            /** @description and what was open of them, as absolute values */
+            gross: string;
+            /**
+             * Format: int64
+             * @description how many they were
+             */
+            lines: number;
+            /** @enum {string} */
+            show: "open" | "held" | "accepted";
+            text?: string;
+        };
         Answer: {
             /** @description take the last answer back */
             back?: boolean;
@@ -1730,9 +1812,13 @@ export interface components {
             lines: number;
         };
         Decisions: {
+            /** @description in the place of lines: all that a filter holds */
+            all?: components["schemas"]["AllOf"];
             /** @enum {string} */
             kind: "accept" | "hold" | "";
             lines: number[];
+            /** @description is noted of each line */
+            note?: string;
             reason: string;
             /** @description what was open of each line as it was seen; what changed meanwhile is refused */
             saw?: string[];
@@ -1845,6 +1931,20 @@ export interface components {
         };
         DropRecountRequest: {
             sheets: number[];
+        };
+        EarlierCount: {
+            /**
+             * Format: date-time
+             * @description when it was counted
+             */
+            at: string;
+            /** Format: int64 */
+            count: number;
+            counted: string;
+            counter: string;
+            name: string;
+            reason: string;
+            variance: string;
         };
         Effect: {
             /** Format: int64 */
@@ -2083,6 +2183,19 @@ export interface components {
              */
             total: number;
         };
+        FilterTally: {
+            gross: string;
+            /** Format: int64 */
+            lines: number;
+            /** @description what is open of them */
+            over: string;
+            short: string;
+            /**
+             * Format: int64
+             * @description of them, without a cost
+             */
+            unvalued: number;
+        };
         FormulaTried: {
             /**
              * Format: int64
@@ -2187,7 +2300,7 @@ export interface components {
             replaced: boolean;
             text: string;
             /** @enum {string} */
-            what: "freeze" | "movement" | "entry" | "withdrawal" | "decision" | "posting";
+            what: "freeze" | "movement" | "entry" | "withdrawal" | "decision" | "note" | "posting";
         };
         IntakePart: {
             /** Format: int64 */
@@ -2479,6 +2592,10 @@ export interface components {
             sheets: number[];
         };
         LineHistory: {
+            /** @description what earlier counts of the line said, the latest first */
+            before: components["schemas"]["EarlierCount"][];
+            /** @description the other lines of its bin, the first of them */
+            bin: components["schemas"]["VarianceLine"][];
             /** @description why the variance is likely there; null where nothing speaks for anything */
             cause: components["schemas"]["CauseView"];
             /** @description what of the cut-off list concerns the line */
@@ -2610,6 +2727,20 @@ export interface components {
             walk?: "up and down" | "each aisle" | "";
             zone?: string;
         };
+        Newer: {
+            /**
+             * Format: date-time
+             * @description when the newer stock was recorded; null where none was taken in
+             */
+            at: string | null;
+            /** @description the first of them */
+            first: components["schemas"]["Unexplained"][];
+            /**
+             * Format: int64
+             * @description lines that have changed otherwise than by movements and by what was sent out
+             */
+            lines: number;
+        };
         NoteDoubtRequest: {
             /** @description of the client's making; a repeat puts nothing twice */
             key: string;
@@ -2621,6 +2752,9 @@ export interface components {
             written: components["schemas"]["Written"];
             /** @description what is wrong with it */
             wrong: string;
+        };
+        NoteRequest: {
+            text: string;
         };
         OfSeveral: {
             /**
@@ -2950,6 +3084,9 @@ export interface components {
             before: string;
             label: string;
             set: components["schemas"]["Layout"];
+        };
+        ReopenRequest: {
+            reason: string;
         };
         Repair: {
             damage: string;
@@ -3951,6 +4088,21 @@ export interface components {
             lines?: number[];
             /** @description left out: all zones */
             zone?: string;
+        };
+        Unexplained: {
+            /** @description what nothing explains */
+            change: string;
+            line: string;
+            /** @description by movements since, up to the newer stock */
+            moved: string;
+            /** @description in the newer stock */
+            now: string;
+            /** Format: int64 */
+            pos: number;
+            /** @description at the freeze */
+            recorded: string;
+            /** @description by what went out */
+            sent: string;
         };
         ValueView: {
             damage: string;
@@ -6414,6 +6566,96 @@ export interface operations {
             };
         };
     };
+    note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                pos: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     withdrawEntry: {
         parameters: {
             query?: never;
@@ -6615,6 +6857,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Extension"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    newer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Newer"];
                 };
             };
             /** @description Unauthorized */
@@ -7044,6 +7371,95 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["DropRecountRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reopen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReopenRequest"];
             };
         };
         responses: {
@@ -8553,6 +8969,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VariancePage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    filtered: {
+        parameters: {
+            query?: {
+                bins?: number[];
+                text?: string;
+                sheet?: number;
+                show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                /** @description of variances: those of a likely cause; none: those that nothing explains */
+                cause?: string;
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterTally"];
                 };
             };
             /** @description Unauthorized */

@@ -20,6 +20,11 @@ export function Report() {
 		mutationFn: (left: Schemas["Left"]) => ask(api.POST("/api/counts/{count}/finish", { params: { path: { count: id } }, body: left })),
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
+	const [why, setWhy] = useState("");
+	const reopen = useMutation({
+		mutationFn: () => ask(api.POST("/api/counts/{count}/reopen", { params: { path: { count: id } }, body: { reason: why.trim() } })),
+		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
+	});
 	if (q.error) return <Failed what="The report" error={q.error} />;
 	if (!q.data) return null;
 	const left = { held: q.data.count.held, accepted: q.data.count.accepted, uncounted: q.data.count.uncounted - q.data.count.zeroed };
@@ -58,7 +63,32 @@ export function Report() {
 							</button>
 						</span>
 					)}
-					{c.state === "finished" && <b className="ml-auto">✓ finished</b>}
+					{c.state === "finished" && (
+						<span className="ml-auto flex items-center gap-3">
+							<b>✓ finished</b>
+							{person.role === "controller" && c.posted === 0 && (
+								<form
+									className="flex items-center gap-2"
+									onSubmit={(e) => {
+										e.preventDefault();
+										if (why.trim()) reopen.mutate();
+									}}
+								>
+									<input
+										value={why}
+										onChange={(e) => setWhy(e.target.value)}
+										placeholder="why it is opened again"
+										aria-label="Why the count is opened again"
+										maxLength={500}
+									/>
+									<button type="submit" className="act-plain" disabled={why.trim() === "" || reopen.isPending}>
+										Open it again
+									</button>
+								</form>
+							)}
+							{reopen.error && <Warn>{reopen.error.message}</Warn>}
+						</span>
+					)}
 				</>
 			}
 			keys={[

@@ -44,9 +44,19 @@ export function LineInHand({
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
 	const [asked, setAsked] = useState(0);
+	const [note, setNote] = useState("");
+	const add = useMutation({
+		mutationFn: () =>
+			ask(api.POST("/api/counts/{count}/lines/{pos}/notes", { params: { path: { count: id, pos } }, body: { text: note.trim() } })),
+		onSuccess: () => {
+			setNote("");
+			document.querySelector<HTMLElement>("[data-lines]")?.focus();
+			return queries.invalidateQueries({ queryKey: key.history(id, pos) });
+		},
+	});
 	if (q.error) return <Warn>{q.error.message}</Warn>;
 	if (!q.data) return null;
-	const { line, events, others, more, cut_off, cause } = q.data;
+	const { line, events, others, more, cut_off, cause, bin, before } = q.data;
 	return (
 		<section className="max-h-[46%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2" aria-label="The line in hand">
 			<div className="flex items-baseline justify-between">
@@ -110,10 +120,39 @@ export function LineInHand({
 									</>
 								)}
 								{e.what === "decision" && e.text}
+								{e.what === "note" && <i>{e.text}</i>}
 							</span>
 						</li>
 					))}
 			</ul>
+			{may && (
+				<form
+					className="mt-1 flex gap-2"
+					onSubmit={(e) => {
+						e.preventDefault();
+						if (note.trim()) add.mutate();
+					}}
+				>
+					<input
+						className="min-w-0 flex-1"
+						value={note}
+						onChange={(e) => setNote(e.target.value)}
+						placeholder="a note"
+						aria-label="Note of this line"
+						maxLength={2000}
+						data-note
+						onKeyDown={(e) => {
+							if (e.key === "Escape") document.querySelector<HTMLElement>("[data-lines]")?.focus();
+						}}
+					/>
+					{note.trim() && (
+						<button type="submit" className="act-plain" disabled={add.isPending}>
+							Note it
+						</button>
+					)}
+				</form>
+			)}
+			{add.error && <Warn>{add.error.message}</Warn>}
 			{withdraw.error && <Warn>{withdraw.error.message}</Warn>}
 			{cut_off.length > 0 && (
 				<>
@@ -121,6 +160,47 @@ export function LineInHand({
 						<span className="text-warn">!</span> On its way at the freeze
 					</h2>
 					<CutOffList list={cut_off} />
+				</>
+			)}
+			{before.length > 0 && (
+				<>
+					<h2 className="mt-2">Earlier counts of it</h2>
+					<ul className="text-[12.5px]" data-before>
+						{before.map((b) => (
+							<li key={b.count} className="flex justify-between gap-2">
+								<span className="truncate">
+									<span className="code text-dim">{when(b.at)}</span> {b.counter}
+								</span>
+								<span className="shrink-0">
+									{b.variance === "0" ? <span className="text-dim">{plain(b.counted)}, as expected</span> : <Off of={b.variance} />}
+									{b.reason && <span className="code text-dim"> {b.reason}</span>}
+								</span>
+							</li>
+						))}
+					</ul>
+				</>
+			)}
+			{bin.length > 0 && (
+				<>
+					<h2 className="mt-2">In this bin, too</h2>
+					<ul className="text-[12.5px]">
+						{bin.map((o) => (
+							<li key={o.pos} className="flex justify-between gap-2">
+								<span className="truncate">
+									<span className="code">{o.sku}</span> {o.lot && <span className="code text-dim">{o.lot}</span>}
+								</span>
+								<span className="shrink-0">
+									{o.counted == null ? (
+										<span className="text-dim">uncounted</span>
+									) : o.variance === "0" ? (
+										<span className="text-dim">{plain(o.counted)}, as expected</span>
+									) : (
+										<Off of={o.variance} />
+									)}
+								</span>
+							</li>
+						))}
+					</ul>
 				</>
 			)}
 			{others.length > 0 && (

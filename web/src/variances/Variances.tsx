@@ -44,11 +44,18 @@ export function Variances() {
 	});
 	const accept = useAccept(id);
 	const recount = useRecount(id);
+	// All that the filter holds, not only what is loaded of it, as it was seen when that was asked for.
+	const filter = { show, text, cause, bins: list };
+	const [whole, setWhole] = useState<{ of: string; tally: Schemas["FilterTally"] } | null>(null);
+	const takeAll = useMutation({
+		mutationFn: () => ask(api.GET("/api/counts/{count}/variances/filtered", { params: { path: { count: id }, query: filter } })),
+		onSuccess: (tally) => setWhole({ of: JSON.stringify(filter), tally }),
+	});
 	const decide = useMutation({
-		mutationFn: (d: { lines: number[]; saw: string[]; kind: "accept" | "hold" | ""; reason: string }) =>
-			ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
+		mutationFn: (d: Schemas["Decisions"]) => ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
 		onSuccess: () => {
 			hand.unmark();
+			setWhole(null);
 			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
 		onError: () => queries.invalidateQueries({ queryKey: key.count(id) }), // what has changed is shown
@@ -69,8 +76,18 @@ export function Variances() {
 	if (!c) return null;
 	const may = person.role === "controller" && c.state === "running";
 	const wanted = inHand.filter((r) => r.queue !== ""); // what was sent out is not decided again
+	const all = marked.size > 0 && marked.size === rows.length && whole?.of === JSON.stringify(filter) ? whole.tally : undefined;
 	const settle = (kind: "accept" | "hold" | "") => {
 		if (!may || wanted.length === 0 || decide.isPending) return;
+		if (all && show !== "all") {
+			decide.mutate({
+				lines: [],
+				kind,
+				reason: kind === "" ? "" : reason,
+				all: { show, text, cause, bins: list, lines: all.lines, gross: all.gross },
+			});
+			return;
+		}
 		decide.mutate({ lines: wanted.map((r) => r.pos), saw: wanted.map((r) => r.rest ?? "0"), kind, reason: kind === "" ? "" : reason });
 	};
 	const keys = (pressed: string) => {
@@ -78,6 +95,7 @@ export function Variances() {
 		if (k === "a") settle("accept");
 		else if (k === "h") settle("hold");
 		else if (k === "u") settle("");
+		else if (k === "n") document.querySelector<HTMLElement>("[data-note]")?.focus();
 		else if (k === "c") {
 			if (may && row && likely && (row.queue === "open" || row.queue === "held")) {
 				if (likely.does && !accept.isPending) accept.mutate({ pos: row.pos, cause: likely });
@@ -236,7 +254,7 @@ export function Variances() {
 			text: (r) => (r.postings > 0 ? (r.rest ?? "") : ""),
 		});
 	if (show !== "open") columns.push(decided);
-	const words = wanted.length === 1 ? "1 line" : many(wanted.length, "line", "lines");
+	const words = many(all?.lines ?? wanted.length, "line", "lines");
 	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.rest_value)) : "";
 	return (
 		<Stage
@@ -285,10 +303,22 @@ export function Variances() {
 					{may && (
 						<span className="ml-auto flex items-center gap-2">
 							<SettleStrong id={id} tally={causes.data?.find((t) => t.cause === cause)} may={may} />
-							{sum && (
-								<span className="text-dim">
-									marked: <Off of={sum} />
+							{all ? (
+								<span data-whole>
+									all <b>{count(all.lines)}</b>: <Off of={all.short} /> <Off of={all.over} />
+									{all.unvalued > 0 && <span className="text-warn"> ! {count(all.unvalued)} without a cost</span>}
 								</span>
+							) : (
+								sum && (
+									<span className="text-dim">
+										marked: <Off of={sum} />
+									</span>
+								)
+							)}
+							{!all && pages.more && show !== "all" && marked.size > 1 && marked.size === rows.length && (
+								<button type="button" className="word" disabled={takeAll.isPending} onClick={() => takeAll.mutate()}>
+									take all that the filter holds
+								</button>
 							)}
 							<Listbox
 								value={reason}
@@ -333,7 +363,7 @@ export function Variances() {
 								className="act-plain"
 								disabled={wanted.length === 0 || recount.isPending}
 								onClick={() => recount.mutate(wanted.map((r) => r.pos))}
-								title={`Make a sheet of ${words}, to be counted again by somebody else`}
+								title={`Make a sheet of ${many(wanted.length, "line", "lines")}, to be counted again by somebody else`}
 							>
 								Count again <span className="text-dim">G</span>
 							</button>
@@ -347,6 +377,7 @@ export function Variances() {
 				["H", "hold"],
 				["G", "count again"],
 				["U", "take back"],
+				["N", "note"],
 				["C", "do what the cause asks for"],
 				["R", "reason"],
 				["X", "mark"],
