@@ -11,6 +11,8 @@ type Filter struct {
 	Text  string
 	Sheet int
 	Cause string // variances: those of a likely cause; none: those without
+	Sign  string // variances: over or short; empty: both
+	Least int64  // variances: what is at stake is this at least, in hundredths
 	Show  string // variances: open, decided, held, all; counting: uncounted, counted
 	After string
 	Limit int

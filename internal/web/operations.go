@@ -43,13 +43,15 @@ type (
 		Sheet int     `query:"sheet"`
 		Show  string  `query:"show" enum:",open,decided,accepted,held,all,counted,uncounted"`
 		Cause string  `query:"cause" maxLength:"40" doc:"of variances: those of a likely cause; none: those that nothing explains"`
+		Sign  string  `query:"sign" enum:",over,short" doc:"of variances"`
+		Least int64   `query:"least" minimum:"0" doc:"of variances: what is at stake is this at least, in hundredths"`
 		After string  `query:"after" maxLength:"2000"`
 		Limit int     `query:"limit" maximum:"1000"`
 	}
 )
 
 func (f *FilterQuery) filter() desk.Filter {
-	return desk.Filter{Bins: f.Bins, Text: f.Text, Sheet: f.Sheet, Show: f.Show, Cause: f.Cause, After: f.After, Limit: f.Limit}
+	return desk.Filter{Bins: f.Bins, Text: f.Text, Sheet: f.Sheet, Show: f.Show, Cause: f.Cause, Sign: f.Sign, Least: f.Least, After: f.After, Limit: f.Limit}
 }
 
 // Me is who is signed in.

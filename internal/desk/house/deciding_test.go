@@ -22,6 +22,18 @@ func TestDecideAllOfAFilter(t *testing.T) {
 	seen, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open", Cause: "misplaced"})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"24.00", "-24.00", "48.00"}, []string{seen.Over.String(), seen.Short.String(), seen.Gross.String()})
+	// How few lines hold most of it, and narrowing to these.
+	whole, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open"})
+	require.NoError(t, err)
+	assert.Equal(t, []any{8, "157.00", 6, "17.00", 8}, []any{whole.Lines, whole.Gross.String(), whole.Spread.Most, whole.Spread.Least.String(), len(whole.Spread.Curve)})
+	page, err := d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "open", Least: int64(whole.Spread.Least), Limit: 100})
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, len(page.Lines), whole.Spread.Most)
+	page, err = d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "open", Sign: "over", Limit: 100})
+	require.NoError(t, err)
+	for _, l := range page.Lines {
+		assert.Positive(t, int64(*l.Variance))
+	}
 	all := variances.AllOf{Show: "open", Cause: "misplaced", Lines: seen.Lines, Gross: seen.Gross}
 	other := all
 	other.Lines++

@@ -2,9 +2,11 @@
 package variances
 
 import (
+	"cmp"
 	"context"
 	"database/sql/driver"
 	"fmt"
+	"slices"
 
 	"gorm.io/gorm"
 
@@ -37,7 +39,7 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 	if err != nil {
 		return page, err
 	}
-	q, args := count.VarianceRows+shown(f.Show), []any{countID}
+	q, args := count.VarianceRows+shown(&f), []any{countID}
 	if f.After != "" {
 		var stake, pos int64
 		if _, err := fmt.Sscanf(f.After, "%d.%d", &stake, &pos); err != nil {
@@ -87,18 +89,28 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 }
 
 // shown is the condition on the lines of a queue.
-func shown(queue string) string {
-	switch queue {
-	case "open":
-		return " AND l.queue = 1 AND l.queue > 0 AND l.stake > 0"
-	case "held":
-		return " AND l.queue = 2 AND l.queue > 0 AND l.stake > 0"
-	case "accepted":
-		return " AND l.queue = 3 AND l.queue > 0 AND l.stake > 0"
-	case "decided":
-		return " AND l.stake > 0 AND (l.queue > 1 OR l.postings > 0)"
+func shown(f *desk.Filter) string {
+	more := ""
+	switch f.Sign {
+	case "over":
+		more = " AND l.variance > 0"
+	case "short":
+		more = " AND l.variance < 0"
 	}
-	return " AND l.stake > 0"
+	if f.Least > 0 {
+		more += fmt.Sprintf(" AND l.stake >= %d", f.Least)
+	}
+	switch f.Show {
+	case "open":
+		return " AND l.queue = 1 AND l.queue > 0 AND l.stake > 0" + more
+	case "held":
+		return " AND l.queue = 2 AND l.queue > 0 AND l.stake > 0" + more
+	case "accepted":
+		return " AND l.queue = 3 AND l.queue > 0 AND l.stake > 0" + more
+	case "decided":
+		return " AND l.stake > 0 AND (l.queue > 1 OR l.postings > 0)" + more
+	}
+	return " AND l.stake > 0" + more
 }
 
 // FilterTally is what a filter of the variances holds.
@@ -108,12 +120,49 @@ type FilterTally struct {
 	Over     quantity.Money `json:"over" doc:"what is open of them"`
 	Short    quantity.Money `json:"short"`
 	Gross    quantity.Money `json:"gross"`
+	Spread   Spread         `json:"spread"`
+
+	values []int64 // absolute, of those with one
+}
+
+// Spread is how the value is spread over the lines that a filter holds, the heaviest first.
+type Spread struct {
+	Most  int            `json:"most" doc:"so many lines hold 80 percent of the value"`
+	Least quantity.Money `json:"least" doc:"the value of the last of them"`
+	Curve []SpreadAt     `json:"curve" doc:"up to 60 points from the first line to the last"`
+}
+
+// SpreadAt is what the heaviest lines hold together.
+type SpreadAt struct {
+	Lines int            `json:"lines"`
+	Gross quantity.Money `json:"gross"`
+}
+
+// spread works it out of the values of lines.
+func spread(values []int64, gross quantity.Money) (s Spread) {
+	s.Curve = []SpreadAt{}
+	if gross == 0 {
+		return s
+	}
+	slices.SortFunc(values, func(a, b int64) int { return cmp.Compare(b, a) })
+	const points = 60
+	sum := quantity.Money(0)
+	for i, v := range values {
+		sum += quantity.Money(v) // their sum is gross, which is in range
+		if s.Most == 0 && sum >= gross-gross/5 {
+			s.Most, s.Least = i+1, quantity.Money(v)
+		}
+		if n := len(values); i == 0 || i+1 == n || (i+1)*points/n != i*points/n {
+			s.Curve = append(s.Curve, SpreadAt{i + 1, sum})
+		}
+	}
+	return s
 }
 
 // filtered gives the lines that a filter holds, and what is open of them. x is asked for causes.
 func filtered(tx *gorm.DB, countID int64, f desk.Filter, x *explained) (positions []int64, t FilterTally, err error) {
 	q, args := "SELECT l.pos, l.rest_value FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ?"+
-		shown(f.Show), []any{countID}
+		shown(&f), []any{countID}
 	if f.Cause != "" {
 		some, err := x.linesOf(f.Cause)
 		if err != nil {
@@ -133,6 +182,9 @@ func filtered(tx *gorm.DB, countID int64, f desk.Filter, x *explained) (position
 		value, valued := v[1].(int64)
 		if t.Lines++; !valued {
 			t.Unvalued++
+		}
+		if valued && value != 0 {
+			t.values = append(t.values, max(value, -value))
 		}
 		into := &t.Over
 		if value < 0 {
@@ -160,5 +212,6 @@ func (d *Room) Filtered(ctx context.Context, p desk.Person, countID int64, f des
 		return t, err
 	}
 	_, t, err = filtered(c.Tx, c.ID, f, x)
+	t.Spread = spread(t.values, t.Gross)
 	return t, err
 }

@@ -1422,6 +1422,8 @@ export interface components {
             cause?: string;
             /** @description and what was open of them, as absolute values */
             gross: string;
+            /** Format: int64 */
+            least?: number;
             /**
              * Format: int64
              * @description how many they were
@@ -1429,6 +1431,8 @@ export interface components {
             lines: number;
             /** @enum {string} */
             show: "open" | "held" | "accepted";
+            /** @enum {string} */
+            sign?: "" | "over" | "short";
             text?: string;
         };
         Answer: {
@@ -2190,6 +2194,7 @@ export interface components {
             /** @description what is open of them */
             over: string;
             short: string;
+            spread: components["schemas"]["Spread"];
             /**
              * Format: int64
              * @description of them, without a cost
@@ -3610,6 +3615,22 @@ export interface components {
         SignInRequest: {
             password: string;
             sign_in: string;
+        };
+        Spread: {
+            /** @description up to 60 points from the first line to the last */
+            curve: components["schemas"]["SpreadAt"][];
+            /** @description the value of the last of them */
+            least: string;
+            /**
+             * Format: int64
+             * @description so many lines hold 80 percent of the value
+             */
+            most: number;
+        };
+        SpreadAt: {
+            gross: string;
+            /** Format: int64 */
+            lines: number;
         };
         Stages: {
             /**
@@ -6215,6 +6236,10 @@ export interface operations {
                 show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
                 /** @description of variances: those of a likely cause; none: those that nothing explains */
                 cause?: string;
+                /** @description of variances */
+                sign?: "" | "over" | "short";
+                /** @description of variances: what is at stake is this at least, in hundredths */
+                least?: number;
                 after?: string;
                 limit?: number;
             };
@@ -8951,6 +8976,10 @@ export interface operations {
                 show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
                 /** @description of variances: those of a likely cause; none: those that nothing explains */
                 cause?: string;
+                /** @description of variances */
+                sign?: "" | "over" | "short";
+                /** @description of variances: what is at stake is this at least, in hundredths */
+                least?: number;
                 after?: string;
                 limit?: number;
             };
@@ -9045,6 +9074,10 @@ export interface operations {
                 show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
                 /** @description of variances: those of a likely cause; none: those that nothing explains */
                 cause?: string;
+                /** @description of variances */
+                sign?: "" | "over" | "short";
+                /** @description of variances: what is at stake is this at least, in hundredths */
+                least?: number;
                 after?: string;
                 limit?: number;
             };
@@ -11825,6 +11858,10 @@ export interface operations {
                 show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
                 /** @description of variances: those of a likely cause; none: those that nothing explains */
                 cause?: string;
+                /** @description of variances */
+                sign?: "" | "over" | "short";
+                /** @description of variances: what is at stake is this at least, in hundredths */
+                least?: number;
                 after?: string;
                 limit?: number;
                 by?: "bin" | "item";

@@ -13,6 +13,7 @@ import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
 import { CauseFilter, CauseMark, SettleStrong, useAccept, useRecount } from "./Causes";
 import { LineInHand, useHistory } from "./LineInHand";
+import { SpreadOf } from "./Spread";
 
 type Line = Schemas["VarianceLine"];
 type Show = "open" | "held" | "accepted" | "all";
@@ -31,10 +32,12 @@ export function Variances() {
 	const reasons = useQuery({ queryKey: key.reasons, queryFn: () => ask(api.GET("/api/reasons")) });
 	const list = [...chosen];
 	const [cause, setCause] = useState("");
-	const pages = usePages<Line>(key.variances(id, show, text, cause, list.join()), c !== undefined, (after) =>
+	const [sign, setSign] = useState<"" | "over" | "short">("");
+	const [least, setLeast] = useState(0);
+	const pages = usePages<Line>(key.variances(id, show, text, cause, sign, least, list.join()), c !== undefined, (after) =>
 		ask(
 			api.GET("/api/counts/{count}/variances", {
-				params: { path: { count: id }, query: { show, text, after, cause, bins: list, limit: 300 } },
+				params: { path: { count: id }, query: { show, text, after, cause, sign, least, bins: list, limit: 300 } },
 			}),
 		),
 	);
@@ -45,7 +48,12 @@ export function Variances() {
 	const accept = useAccept(id);
 	const recount = useRecount(id);
 	// All that the filter holds, not only what is loaded of it, as it was seen when that was asked for.
-	const filter = { show, text, cause, bins: list };
+	const filter = { show, text, cause, sign, least, bins: list };
+	const spread = useQuery({
+		queryKey: key.spread(id, JSON.stringify(filter)),
+		queryFn: () => ask(api.GET("/api/counts/{count}/variances/filtered", { params: { path: { count: id }, query: filter } })),
+		placeholderData: (before) => before,
+	});
 	const [whole, setWhole] = useState<{ of: string; tally: Schemas["FilterTally"] } | null>(null);
 	const takeAll = useMutation({
 		mutationFn: () => ask(api.GET("/api/counts/{count}/variances/filtered", { params: { path: { count: id }, query: filter } })),
@@ -84,7 +92,7 @@ export function Variances() {
 				lines: [],
 				kind,
 				reason: kind === "" ? "" : reason,
-				all: { show, text, cause, bins: list, lines: all.lines, gross: all.gross },
+				all: { show, text, cause, sign, least, bins: list, lines: all.lines, gross: all.gross },
 			});
 			return;
 		}
@@ -410,6 +418,21 @@ export function Variances() {
 					<FilterField value={text} onChange={hand.filter} />
 				</span>
 			</div>
+			{spread.data && (
+				<SpreadOf
+					tally={spread.data}
+					sign={sign}
+					least={least}
+					onSign={(to) => {
+						setSign(to);
+						hand.anew();
+					}}
+					onLeast={(to) => {
+						setLeast(to);
+						hand.anew();
+					}}
+				/>
+			)}
 			<CauseFilter
 				tallies={causes.data ?? []}
 				value={cause}
