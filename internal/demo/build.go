@@ -238,7 +238,14 @@ func (b *builder) settle(count int64, l countdesk.VarianceLine) error {
 	if h.Cause.Offered == nil || l.RowCode == "" {
 		return nil
 	}
-	_, err = b.desk.Counting.TypeIn(b.ctx, b.ida, count, "", "UTC", []counting.Typed{{RowCode: l.RowCode, Quantity: h.Cause.Offered, Counter: "Ida Fenn"}})
+	_, err = b.desk.Counting.TypeIn(
+		b.ctx,
+		b.ida,
+		count,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: l.RowCode, Quantity: h.Cause.Offered, Counter: "Ida Fenn"}},
+	)
 	return err
 }
 

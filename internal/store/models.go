@@ -340,7 +340,8 @@ const (
 	PartReason   = "reason" // accepted lines that wait, by reason
 )
 
-// CountMove is a movement of a line since the freeze. AsAt is when it happened for this line, where somebody settled that; 0: as it was booked, At.
+// CountMove is a movement of a line since the freeze. AsAt is when it happened for this line, where somebody settled that; 0: as it
+// was booked, At.
 type CountMove struct{ CountID, Pos, At, MovementID, Quantity, AsAt int64 }
 
 // Happened is when the movement counts as having happened.

@@ -51,7 +51,17 @@ type (
 )
 
 func (f *FilterQuery) filter() desk.Filter {
-	return desk.Filter{Bins: f.Bins, Text: f.Text, Sheet: f.Sheet, Show: f.Show, Cause: f.Cause, Sign: f.Sign, Least: f.Least, After: f.After, Limit: f.Limit}
+	return desk.Filter{
+		Bins:  f.Bins,
+		Text:  f.Text,
+		Sheet: f.Sheet,
+		Show:  f.Show,
+		Cause: f.Cause,
+		Sign:  f.Sign,
+		Least: f.Least,
+		After: f.After,
+		Limit: f.Limit,
+	}
 }
 
 // Me is who is signed in.

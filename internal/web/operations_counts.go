@@ -367,14 +367,20 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]variances.CauseTally, error) {
 			return d.Variances.Causes(ctx, p, in.Count)
 		})
-	op(s, "acceptCause", http.MethodPost, "/api/counts/{count}/lines/{pos}/cause", "Accept the likely cause of a variance, and do what it asks for",
+	op(
+		s,
+		"acceptCause",
+		http.MethodPost,
+		"/api/counts/{count}/lines/{pos}/cause",
+		"Accept the likely cause of a variance, and do what it asks for",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Pos  int64 `path:"pos"`
 			Body variances.Accepting
 		}) (variances.Decided, error) {
 			return d.Variances.AcceptCause(ctx, p, in.Count, in.Pos, in.Body)
-		})
+		},
+	)
 	op(s, "acceptStrong", http.MethodPost, "/api/counts/{count}/causes/{cause}/accept", "Accept all strong explanations of a cause at once",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
@@ -422,6 +428,10 @@ func (s *Server) registerCounts() {
 	op(s, "reasons", http.MethodGet, "/api/reasons", "The reason codes",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]variances.ReasonView, error) {
 			return d.Variances.Reasons(ctx, p)
+		})
+	op(s, "keepReason", http.MethodPut, "/api/reasons", "Add a reason of one's own, or change one",
+		func(ctx context.Context, p desk.Person, in *body[variances.ReasonView]) (done, error) {
+			return done{true}, d.Variances.KeepReason(ctx, p, in.Body)
 		})
 	op(s, "postings", http.MethodGet, "/api/counts/{count}/postings", "The postings of a count",
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]adjustments.PostingView, error) {

@@ -72,14 +72,21 @@ func allInOne(one string, lines int) *cause.Input {
 		if one == "item" {
 			bin, sku = fmt.Sprintf("A-%05d-%d", i/4, i%4), "S1"
 		}
-		return stock.Key{stock.Warehouse: w, stock.Bin: in.Codes[stock.Bin].Intern([]byte(bin)), stock.SKU: in.Codes[stock.SKU].Intern([]byte(sku))}
+		return stock.Key{
+			stock.Warehouse: w,
+			stock.Bin:       in.Codes[stock.Bin].Intern([]byte(bin)),
+			stock.SKU:       in.Codes[stock.SKU].Intern([]byte(sku)),
+		}
 	}
 	for i := range lines {
 		v := quantity.Quantity(1+i%3) * quantity.Scale
 		if i%2 == 0 {
 			v = -v
 		}
-		in.Lines = append(in.Lines, cause.Line{Key: key(i * 3 / 2), Row: true, Expected: 20 * quantity.Scale, Counted: 20*quantity.Scale + v, Variance: v})
+		in.Lines = append(
+			in.Lines,
+			cause.Line{Key: key(i * 3 / 2), Row: true, Expected: 20 * quantity.Scale, Counted: 20*quantity.Scale + v, Variance: v},
+		)
 		if i%2 == 0 {
 			in.Places = append(in.Places, cause.Place{Key: key(i*3/2 + 2), Expected: quantity.Scale})
 		}

@@ -99,8 +99,24 @@ func (s *sim) chance(of, all int) bool   { return s.rng.IntN(all) < of }
 func pick[T any](s *sim, from []T) (x T) { return from[s.rng.IntN(len(from))] }
 
 var (
-	things = []string{"rope", "shackle", "block", "cleat", "paint", "varnish", "hook", "chain", "fender", "lamp", "bolt", "nut", "washer", "pump", "hose"}
-	kinds  = []string{"galvanised", "stainless", "brass", "nylon", "bronze", "black", "white", "braided", "heavy", "light"}
+	things = []string{
+		"rope",
+		"shackle",
+		"block",
+		"cleat",
+		"paint",
+		"varnish",
+		"hook",
+		"chain",
+		"fender",
+		"lamp",
+		"bolt",
+		"nut",
+		"washer",
+		"pump",
+		"hose",
+	}
+	kinds = []string{"galvanised", "stainless", "brass", "nylon", "bronze", "black", "white", "braided", "heavy", "light"}
 )
 
 // stockUp makes items in families, and puts them into bins.

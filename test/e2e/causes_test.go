@@ -43,12 +43,31 @@ A-05-1,CLEAT,25,2026-11-20T10:05:00Z,Bo
 A-07-1,BOLT,36,2026-11-20T10:00:00Z,Ada
 A-08-1,LAMP,30,2026-11-20T10:00:00Z,Ada
 `
-	s.do("stock", drop(write("stock.csv", stock)), chromedp.WaitVisible(`[data-made]`), press("Take in 7 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do(
+		"stock",
+		drop(write("stock.csv", stock)),
+		chromedp.WaitVisible(`[data-made]`),
+		press("Take in 7 rows"),
+		chromedp.WaitVisible(`[data-last-word]`),
+	)
 	s.do("freeze", s.open("/plan"), press("Freeze 7 lines and cut 1 sheet"), sees("W1S1"))
-	s.do("counts", s.open("/intake"), drop(write("counts.csv", counts)), press("It belongs to SHED"), press("Take in 8 counts"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do(
+		"counts",
+		s.open("/intake"),
+		drop(write("counts.csv", counts)),
+		press("It belongs to SHED"),
+		press("Take in 8 counts"),
+		chromedp.WaitVisible(`[data-last-word]`),
+	)
 
-	s.do("the queue says why", s.open("/counts/1/variances"), chromedp.WaitVisible(`[data-cause=misplaced]`), chromedp.Click(`[data-cause=misplaced]`),
-		chromedp.WaitVisible(`[data-likely=misplaced]`), sees("12 short here, 12 over in A-02-1"))
+	s.do(
+		"the queue says why",
+		s.open("/counts/1/variances"),
+		chromedp.WaitVisible(`[data-cause=misplaced]`),
+		chromedp.Click(`[data-cause=misplaced]`),
+		chromedp.WaitVisible(`[data-likely=misplaced]`),
+		sees("12 short here, 12 over in A-02-1"),
+	)
 	s.do("as one transfer", chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("c"), sees("No variance fits"))
 	s.do("taken back", chromedp.Click(`//button[starts-with(., "accepted 2")]`, chromedp.BySearch), sees("TRANSFER"),
 		chromedp.WaitVisible(`[data-lines]`))
@@ -59,15 +78,39 @@ A-08-1,LAMP,30,2026-11-20T10:00:00Z,Ada
 	s.do("the strong ones together", chromedp.Click(`[data-cause=counted-twice]`), chromedp.WaitVisible(`[data-cause=mistaken-item]`),
 		chromedp.Click(`[data-cause=mistaken-item]`), chromedp.WaitVisible(`[data-settle=mistaken-item]`), press("Settle 1 strong pair, 2 lines"),
 		sees("No variance fits"))
-	s.do("a slip is counted again", chromedp.Click(`[data-cause=mistaken-item]`), chromedp.WaitVisible(`[data-likely=key-slip]`), sees("two digits swapped"),
-		chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("c"), chromedp.WaitVisible(`[data-recount]`), sees("again, 2"))
-	s.do("not by who counted first", s.open("/counts/1/sheets"), chromedp.Click(`//span[starts-with(., "W1S2")]`, chromedp.BySearch),
-		chromedp.WaitVisible(`[data-in-hand]`), browser.Type(`input[aria-label="Who gets the sheets"]`, "Ada"), press("Hand out sheet 2"),
-		sees("Ada counted 1 line of sheet 2 before"), browser.Type(`input[aria-label="Who gets the sheets"]`, "Bo"), press("Hand out sheet 2"), sees("since"))
+	s.do(
+		"a slip is counted again",
+		chromedp.Click(`[data-cause=mistaken-item]`),
+		chromedp.WaitVisible(`[data-likely=key-slip]`),
+		sees("two digits swapped"),
+		chromedp.Focus(`[data-lines]`),
+		chromedp.KeyEvent("c"),
+		chromedp.WaitVisible(`[data-recount]`),
+		sees("again, 2"),
+	)
+	s.do(
+		"not by who counted first",
+		s.open("/counts/1/sheets"),
+		chromedp.Click(`//span[starts-with(., "W1S2")]`, chromedp.BySearch),
+		chromedp.WaitVisible(`[data-in-hand]`),
+		browser.Type(`input[aria-label="Who gets the sheets"]`, "Ada"),
+		press("Hand out sheet 2"),
+		sees(
+			"Ada counted 1 line of sheet 2 before",
+		),
+		browser.Type(`input[aria-label="Who gets the sheets"]`, "Bo"),
+		press("Hand out sheet 2"),
+		sees("since"),
+	)
 	paper := string(s.fetch("/api/counts/1/sheets/2/csv"))
 	assert.NotContains(t, paper, "63", "it does not show what is expected")
 	assert.NotContains(t, paper, "36")
-	s.do("the recount is typed", s.open("/counts/1/counting/2"), browser.Type(`input[aria-label^="Counted, A-07-1"]`, "63\r"), sees("1 of 1 rows counted"))
+	s.do(
+		"the recount is typed",
+		s.open("/counts/1/counting/2"),
+		browser.Type(`input[aria-label^="Counted, A-07-1"]`, "63\r"),
+		sees("1 of 1 rows counted"),
+	)
 	s.do("and it was right", s.open("/counts/1/variances"), sees("Nothing is left to decide"))
 	events := string(s.fetch("/api/counts/1/lines/6"))
 	assert.Equal(t, 2, strings.Count(events, `"what":"entry"`), "both counts are there")

@@ -119,15 +119,15 @@ func TestJourneyFromDemo(t *testing.T) {
 	s.do(
 		" give a reason, accept by key",
 		press("No reason"),
-		press2(`//*[@role="option"][contains(., "LOSS")]`),
+		press2(`//*[@role="option"][contains(., "MISCOUNT")]`),
 		chromedp.Focus(`[data-lines]`),
 		chromedp.KeyEvent("a"),
 		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
 	)
-	s.do("accepted with its reason", press("accepted"), sees("✓ LOSS"))
+	s.do("accepted with its reason", press("accepted"), sees("✓ MISCOUNT"))
 
 	s.do("send out", s.open("/counts/2/adjustments"), press("Send out"), chromedp.WaitVisible(`[data-posting="1"]`))
-	assert.Contains(t, string(s.fetch("/api/counts/2/postings/1/file")), ",LOSS\n")
+	assert.Contains(t, string(s.fetch("/api/counts/2/postings/1/file")), ",MISCOUNT\n")
 	s.do(
 		"what was sent is not wanted again",
 		s.open("/counts/2/adjustments"),

@@ -96,18 +96,33 @@ func countedTwice(l *Line) (x Explanation) {
 		case off == 0 && same:
 			y.Grade, y.How = Strong, fmt.Sprintf("%s was entered twice, and %s are expected", e.Quantity, l.Expected)
 		case off == 0 && len(l.Entries) == 2 && apart(l.Entries):
-			y.Grade, y.How = Strong, fmt.Sprintf("two people counted it, %s and %s, and %s are expected", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
+			y.Grade, y.How = Strong, fmt.Sprintf(
+				"two people counted it, %s and %s, and %s are expected",
+				l.Entries[0].Quantity,
+				l.Entries[1].Quantity,
+				l.Expected,
+			)
 		case off == 0:
 			y.Grade, y.How = Fair, fmt.Sprintf("without the entry of %s it is the expected %s", e.Quantity, l.Expected)
 		case v == l.Expected && len(l.Entries) == 2:
-			y.Grade, y.How = Fair, fmt.Sprintf("%s and %s are together twice the expected %s", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
+			y.Grade, y.How = Fair, fmt.Sprintf(
+				"%s and %s are together twice the expected %s",
+				l.Entries[0].Quantity,
+				l.Entries[1].Quantity,
+				l.Expected,
+			)
 		case same && off*5 <= e.Quantity:
 			y.Grade, y.How = gradeIf(off*10 <= e.Quantity && len(l.Entries) == 2, Strong, Fair),
 				fmt.Sprintf("%s was entered twice, and %s are expected", e.Quantity, l.Expected)
 		case same && len(l.Entries) == 2 && apart(l.Entries) && off*3 <= e.Quantity:
 			y.Grade, y.How = Fair, fmt.Sprintf("two people counted it, %s each, and %s are expected", e.Quantity, l.Expected)
 		case len(l.Entries) == 2 && apart(l.Entries) && off*5 <= e.Quantity && (l.Counted-e.Quantity-l.Expected).Abs()*5 <= l.Expected:
-			y.Grade, y.How = Fair, fmt.Sprintf("two people counted it, %s and %s, and %s are expected", l.Entries[0].Quantity, l.Entries[1].Quantity, l.Expected)
+			y.Grade, y.How = Fair, fmt.Sprintf(
+				"two people counted it, %s and %s, and %s are expected",
+				l.Entries[0].Quantity,
+				l.Entries[1].Quantity,
+				l.Expected,
+			)
 		default:
 			continue
 		}

@@ -10,7 +10,14 @@ import (
 // together up to mostExact. Where stretches of slipped rows are in a group they are chosen first, by their weight; where leaving them out
 // comes to more, or taking the heaviest of all one after the other, that is taken.
 func (f *finder) assign(singles, pairs []Explanation, slips []slip) (out []Explanation) {
-	c := &choosing{finder: f, singles: singles, pairs: pairs, slips: slips, used: make([]bool, len(f.Lines)), alone: make([]int64, len(f.Lines))}
+	c := &choosing{
+		finder:  f,
+		singles: singles,
+		pairs:   pairs,
+		slips:   slips,
+		used:    make([]bool, len(f.Lines)),
+		alone:   make([]int64, len(f.Lines)),
+	}
 	for n := range singles {
 		c.alone[n] = f.weigh(&singles[n])
 	}

@@ -29,8 +29,12 @@ func drawn(t *rapid.T) *Input {
 			continue
 		}
 		seen[key] = true
-		l := Line{Key: key, Row: rapid.Bool().Draw(t, "row"), Expected: quantity.Quantity(rapid.IntRange(0, 6).Draw(t, "expected")*5) * quantity.Scale,
-			Cost: quantity.Cost(rapid.IntRange(0, 3).Draw(t, "cost")) * quantity.Scale}
+		l := Line{
+			Key:      key,
+			Row:      rapid.Bool().Draw(t, "row"),
+			Expected: quantity.Quantity(rapid.IntRange(0, 6).Draw(t, "expected")*5) * quantity.Scale,
+			Cost:     quantity.Cost(rapid.IntRange(0, 3).Draw(t, "cost")) * quantity.Scale,
+		}
 		l.Variance = quantity.Quantity(rapid.SampledFrom([]int{-10, -5, -3, 3, 5, 10}).Draw(t, "variance")) * quantity.Scale
 		l.Counted = l.Expected + l.Variance
 		if l.Counted < 0 {
@@ -223,8 +227,9 @@ func TestImproved(t *testing.T) {
 }
 
 func TestEdits(t *testing.T) {
-	for pair, want := range map[[2]string]int{{"ROPE12", "ROPE14"}: 1, {"ROPE12", "ROPE21"}: 1, {"AB", "AB"}: 0, {"ABC", "AC"}: 1, {"ABCD", "WXYZ"}: 3,
-		{"", "A"}: 1, {"4006381333931", "4006381333913"}: 1, {"abc", "cba"}: 2} {
+	for pair, want := range map[[2]string]int{{"ROPE12", "ROPE14"}: 1, {"ROPE12", "ROPE21"}: 1, {"AB", "AB"}: 0, {"ABC", "AC"}: 1,
+		{"ABCD", "WXYZ"}: 3,
+		{"", "A"}:        1, {"4006381333931", "4006381333913"}: 1, {"abc", "cba"}: 2} {
 		require.Equal(t, want, edits(pair[0], pair[1], 2), "%v", pair)
 	}
 }

@@ -58,8 +58,27 @@ func keySlip(l *Line) (x Explanation) {
 }
 
 // padNext are keys that lie side by side on a number pad, and digits that look alike by hand.
-var padNext = map[string]bool{"12": true, "14": true, "23": true, "25": true, "36": true, "45": true, "47": true, "56": true, "58": true, "69": true,
-	"78": true, "89": true, "01": true, "02": true, "17": true, "38": true, "06": true, "49": true, "35": true}
+var padNext = map[string]bool{
+	"12": true,
+	"14": true,
+	"23": true,
+	"25": true,
+	"36": true,
+	"45": true,
+	"47": true,
+	"56": true,
+	"58": true,
+	"69": true,
+	"78": true,
+	"89": true,
+	"01": true,
+	"02": true,
+	"17": true,
+	"38": true,
+	"06": true,
+	"49": true,
+	"35": true,
+}
 
 // wrongDigit grades one digit that is another. The last digit of a figure is wrong by itself all the time: goods do that, too.
 func wrongDigit(e, c []byte, at int, big bool) Grade {

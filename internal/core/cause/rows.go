@@ -98,7 +98,13 @@ func (f *finder) slipped(sheet *Sheet, from, to, step int) (s slip, is bool) {
 			q = l.Variance
 		}
 		x := Explanation{Cause: RowSlip, Grade: grade, Line: int(r.Line), Other: -1, Drop: -1, Quantity: q,
-			How: fmt.Sprintf("%d rows one below the other hold what the row %s is expected to be; here %s for %s", to-from, side, r.Counted, l.Expected)}
+			How: fmt.Sprintf(
+				"%d rows one below the other hold what the row %s is expected to be; here %s for %s",
+				to-from,
+				side,
+				r.Counted,
+				l.Expected,
+			)}
 		if back := i - step; back >= 0 && back < sheet.Len && sheet.Row(back).Given { // there its own count stands
 			x.Offered, x.Offers = sheet.Row(back).Counted, true
 		}

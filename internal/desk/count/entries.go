@@ -371,7 +371,8 @@ func recounted(w *desk.Work, c *store.Count, entries []store.Entry) error {
 			if err := CountedOn(w, c, &sheets[i]); err != nil {
 				return err
 			}
-			if err := w.Exec("UPDATE sheets SET counted = ?, checked_by = '', checked_at = 0 WHERE id = ?", sheets[i].Counted, sheets[i].ID).Error; err != nil {
+			const q = "UPDATE sheets SET counted = ?, checked_by = '', checked_at = 0 WHERE id = ?"
+			if err := w.Exec(q, sheets[i].Counted, sheets[i].ID).Error; err != nil {
 				return err
 			}
 		}
@@ -402,7 +403,8 @@ func Withdrawal(w *desk.Work, c *store.Count, pos, entry int64) (gone store.Entr
 // about the count of before.
 func asBookedAgain(w *desk.Work, c *store.Count, entries []store.Entry) error {
 	var some bool
-	if err := w.Raw("SELECT EXISTS (SELECT 1 FROM count_moves WHERE count_id = ? AND as_at <> 0)", c.ID).Scan(&some).Error; err != nil || !some {
+	if err := w.Raw("SELECT EXISTS (SELECT 1 FROM count_moves WHERE count_id = ? AND as_at <> 0)", c.ID).Scan(&some).Error; err != nil ||
+		!some {
 		return err
 	}
 	positions := make([]int64, len(entries))
@@ -492,7 +494,8 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	err = store.Each(
 		w.DB,
-		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due, round, picked
+		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due,
+			round, picked
 		FROM sheets WHERE count_id = ?`,
 		[]driver.Value{c.ID},
 		func(v []driver.Value) error {

@@ -81,7 +81,8 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 		}
 		q = count.RowsOf(s.InRound()) + strings.TrimPrefix(q, count.VarianceRows)
 		where, values := s.Where("pos")
-		q += ` AND l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND ` + where + ` UNION ALL SELECT pos FROM count_lines WHERE count_id = ? AND sheet_id = ? AND has_row = 0)`
+		q += " AND l.pos IN (SELECT pos FROM count_lines WHERE count_id = ? AND " + where +
+			" UNION ALL SELECT pos FROM count_lines WHERE count_id = ? AND sheet_id = ? AND has_row = 0)"
 		args = append(append(append(args, countID), values...), countID, s.ID)
 		sheet = &s
 	}

@@ -183,7 +183,8 @@ func others(w *desk.Work, c *store.Count, numbers []int, counter string, why boo
 		return nil
 	}
 	var of []struct{ Number, Other int }
-	err := w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1) AND o.picked = '' AND s.picked = ''
+	err := w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1)
+		AND o.picked = '' AND s.picked = ''
 		AND o.counter = ? COLLATE NOCASE
 		AND (o.first < s.first + s.lines AND s.first < o.first + o.lines OR o.first = s.first AND o.lines = s.lines)
 		WHERE s.count_id = ? AND s.number IN ? AND o.state NOT IN ? LIMIT 1`, counter, c.ID, numbers, store.Void).
@@ -221,8 +222,14 @@ func firstCounters(w *desk.Work, c *store.Count, numbers []int, counter string) 
 			return err
 		}
 		if n > 0 {
-			return desk.RefuseAs(desk.Asks, "why", "%s counted %s of sheet %d before. Give it to somebody else, or say why nobody else can.", counter,
-				desk.Plural(n, "line", "lines"), s.Number)
+			return desk.RefuseAs(
+				desk.Asks,
+				"why",
+				"%s counted %s of sheet %d before. Give it to somebody else, or say why nobody else can.",
+				counter,
+				desk.Plural(n, "line", "lines"),
+				s.Number,
+			)
 		}
 	}
 	return nil
@@ -330,7 +337,13 @@ func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, erro
 	case s.InRound() == 2:
 		name += ", second count"
 	}
-	sheet := &counting.Sheet{Code: s.Code, Count: name, Zone: s.Zone, Blind: c.Blind || s.Recount(), Extra: count.ColumnTitles(count.ColumnsOf(c))}
+	sheet := &counting.Sheet{
+		Code:  s.Code,
+		Count: name,
+		Zone:  s.Zone,
+		Blind: c.Blind || s.Recount(),
+		Extra: count.ColumnTitles(count.ColumnsOf(c)),
+	}
 	for i := range rows {
 		l := rows[i].Line(h.Code)
 		l.RowCode = count.RowCodeOn(&rows[i].CountLine, s)

@@ -33,12 +33,20 @@ func caused(t *testing.T, d *house.House, name, stock, counts, moves, items stri
 	dr := look(t, d, name+".csv", stock, intake.Choices{Checks: map[string]string{"older 0": "as it is"}})
 	require.Empty(t, dr.Blocked)
 	takeDraft(t, d, dr)
-	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: name, Scope: count.Scope{Warehouse: 1, LeaveEmpty: true}, Cut: plan.Cut{By: "size", Rows: 500}})
+	c, err := d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: name, Scope: count.Scope{Warehouse: 1, LeaveEmpty: true}, Cut: plan.Cut{By: "size", Rows: 500}},
+	)
 	require.NoError(t, err)
 	if moves != "" {
 		take(t, d, "moves.csv", moves)
 	}
-	takeDraft(t, d, look(t, d, name+"-counts.csv", counts, intake.Choices{Count: c.ID, Zone: "UTC", Checks: map[string]string{"again 0": "add"}}))
+	takeDraft(
+		t,
+		d,
+		look(t, d, name+"-counts.csv", counts, intake.Choices{Count: c.ID, Zone: "UTC", Checks: map[string]string{"again 0": "add"}}),
+	)
 	return c.ID
 }
 
@@ -106,7 +114,11 @@ func TestCauses(t *testing.T) {
 	require.NotNil(t, v)
 	assert.Equal(t, []string{"12", "decide", "transfer"}, []string{v.Quantity.String(), v.Does, v.Remedy})
 	assert.Contains(t, v.Evidence, "A-01-1 · ROPE12: 12 short here, 12 over in A-02-1, the next bay.")
-	require.ErrorContains(t, accept(d, id, rope.Pos, &variances.CauseView{Cause: "misplaced", Evidence: "13 short here"}), "something else speaks")
+	require.ErrorContains(
+		t,
+		accept(d, id, rope.Pos, &variances.CauseView{Cause: "misplaced", Evidence: "13 short here"}),
+		"something else speaks",
+	)
 	require.NoError(t, accept(d, id, rope.Pos, v))
 	for _, bin := range []string{"A-01-1", "A-02-1"} {
 		l := lineOf(t, d, id, "ROPE12", bin)
@@ -172,7 +184,15 @@ func TestCauses(t *testing.T) {
 
 	// The next count: what was accepted is said again.
 	d.Now = func() time.Time { return time.Date(2026, 11, 22, 18, 0, 0, 0, time.UTC) }
-	next := caused(t, d, "second", strings.ReplaceAll(causeStock, "2026-11-20", "2026-11-21"), strings.ReplaceAll(causeCounts, "2026-11-20", "2026-11-21"), "", "")
+	next := caused(
+		t,
+		d,
+		"second",
+		strings.ReplaceAll(causeStock, "2026-11-20", "2026-11-21"),
+		strings.ReplaceAll(causeCounts, "2026-11-20", "2026-11-21"),
+		"",
+		"",
+	)
 	again, err := d.Variances.History(ctx, nell, next, lineOf(t, d, next, "ROPE12", "A-01-1").Pos)
 	require.NoError(t, err)
 	require.Len(t, again.Before, 1)

@@ -25,7 +25,11 @@ func TestDecideAllOfAFilter(t *testing.T) {
 	// How few lines hold most of it, and narrowing to these.
 	whole, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open"})
 	require.NoError(t, err)
-	assert.Equal(t, []any{8, "157.00", 6, "17.00", 8}, []any{whole.Lines, whole.Gross.String(), whole.Spread.Most, whole.Spread.Least.String(), len(whole.Spread.Curve)})
+	assert.Equal(
+		t,
+		[]any{8, "157.00", 6, "17.00", 8},
+		[]any{whole.Lines, whole.Gross.String(), whole.Spread.Most, whole.Spread.Least.String(), len(whole.Spread.Curve)},
+	)
 	page, err := d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "open", Least: int64(whole.Spread.Least), Limit: 100})
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, len(page.Lines), whole.Spread.Most)
@@ -104,14 +108,24 @@ func TestNewerStock(t *testing.T) {
 	n, err := d.Variances.Newer(ctx, nell, id)
 	require.NoError(t, err)
 	assert.Nil(t, n.At)
-	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,-3,2026-11-20T07:30:00Z,m1\nW,A-1-1,ROPE,-1,2026-11-20T22:00:00Z,m2\n")
+	take(
+		t,
+		d,
+		"moves.csv",
+		"warehouse,bin,sku,quantity,at,reference\nW,A-1-1,ROPE,-3,2026-11-20T07:30:00Z,m1\nW,A-1-1,ROPE,-1,2026-11-20T22:00:00Z,m2\n",
+	)
 	takeCounts(t, d, id, "W,A-1-2,SHK,,39,2026-11-20T10:00:00Z\n")
 	_, err = d.Variances.Decide(ctx, nell, id, []int64{lineOf(t, d, id, "SHK", "A-1-2").Pos}, store.Accept, "LOSS")
 	require.NoError(t, err)
 	_, err = d.Adjustments.Post(ctx, nell, id, "difference", "", 1)
 	require.NoError(t, err)
 	// Rope 10 less 3 is 6 now, shackles 40 are 39 since that was sent, paint is as it was.
-	newer := strings.Replace(strings.Replace(strings.ReplaceAll(stockText, "2026-11-20T06", "2026-11-20T20"), "ROPE,,10", "ROPE,,6", 1), "SHK,,40", "SHK,,39", 1)
+	newer := strings.Replace(
+		strings.Replace(strings.ReplaceAll(stockText, "2026-11-20T06", "2026-11-20T20"), "ROPE,,10", "ROPE,,6", 1),
+		"SHK,,40",
+		"SHK,,39",
+		1,
+	)
 	take(t, d, "newer.csv", newer)
 	n, err = d.Variances.Newer(ctx, nell, id)
 	require.NoError(t, err)
@@ -120,4 +134,30 @@ func TestNewerStock(t *testing.T) {
 	x := n.First[0]
 	assert.Equal(t, []string{"10", "-3", "6", "-1"}, []string{x.Recorded.String(), x.Moved.String(), x.Now.String(), x.Change.String()})
 	assert.Contains(t, x.Line, "ROPE")
+}
+
+// Reasons of one's own have a code, a name, an account and what they explain; a code stays.
+func TestReasonsOfOnesOwn(t *testing.T) {
+	d := at(t)
+	for _, bad := range []variances.ReasonView{{Name: "no code"}, {Code: "A B", Name: "x"}, {Code: "X"}, {Code: "X", Name: "x", Sign: "both"},
+		{Code: strings.Repeat("X", 25), Name: "x"}} {
+		require.Error(t, d.Variances.KeepReason(ctx, nell, bad), "%+v", bad)
+	}
+	require.NoError(
+		t,
+		d.Variances.KeepReason(ctx, nell, variances.ReasonView{Code: "expired", Name: "Past its date", Account: "6010", Sign: "short"}),
+	)
+	require.NoError(
+		t,
+		d.Variances.KeepReason(ctx, nell, variances.ReasonView{Code: "EXPIRED", Name: "Out of date", Account: "6010", Sign: "short"}),
+	)
+	all, err := d.Variances.Reasons(ctx, nell)
+	require.NoError(t, err)
+	assert.Contains(t, all, variances.ReasonView{Code: "EXPIRED", Name: "Out of date", Account: "6010", Sign: "short"})
+	assert.Contains(t, all, variances.ReasonView{Code: "LOSS", Name: "Lost or stolen", Sign: "short"})
+	require.ErrorContains(
+		t,
+		d.Variances.KeepReason(ctx, desk.Person{ID: 9, Name: "Cy", Role: "counter"}, variances.ReasonView{Code: "X", Name: "x"}),
+		"role",
+	)
 }

@@ -144,7 +144,11 @@ func TestMoreOfALaterFreeze(t *testing.T) {
 	_, err = d.Counting.TypeIn(ctx, nell, id, "", "UTC", asked)
 	require.NoError(t, err)
 	rope = lineOf(t, d, id, "ROPE", "A-1-1")
-	assert.Equal(t, []string{"7", "1", "8", "match"}, []string{rope.Recorded.String(), rope.Moved.String(), rope.Expected.String(), rope.Status})
+	assert.Equal(
+		t,
+		[]string{"7", "1", "8", "match"},
+		[]string{rope.Recorded.String(), rope.Moved.String(), rope.Expected.String(), rope.Status},
+	)
 	h, err := d.Variances.History(ctx, nell, id, rope.Pos)
 	require.NoError(t, err)
 	assert.Equal(t, "2026-11-20 08 frozen later than the count, as it was added",

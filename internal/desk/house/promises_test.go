@@ -164,9 +164,22 @@ func TestOddTimesAreAsked(t *testing.T) {
 		_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: row, Quantity: whole(5), CountedAt: when}})
 		assert.Equal(t, desk.Asks, kindOf(t, err), when)
 	}
-	_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: row, Quantity: whole(5), CountedAt: "2026-11-20T05:00:00Z", Sure: true}})
+	_, err := d.Counting.TypeIn(
+		ctx,
+		nell,
+		id,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: row, Quantity: whole(5), CountedAt: "2026-11-20T05:00:00Z", Sure: true}},
+	)
 	require.NoError(t, err)
-	dr := look(t, d, "counts.csv", counts("W,A-1-2,SHK,,1,2026-11-20T05:00:00Z\nW,B-1-1,SHK,,1,2026-11-22T05:00:00Z\n"), intake.Choices{Count: id})
+	dr := look(
+		t,
+		d,
+		"counts.csv",
+		counts("W,A-1-2,SHK,,1,2026-11-20T05:00:00Z\nW,B-1-1,SHK,,1,2026-11-22T05:00:00Z\n"),
+		intake.Choices{Count: id},
+	)
 	var asked []string
 	for _, c := range dr.Sheets[0].Checks {
 		asked = append(asked, c.What)
@@ -205,7 +218,14 @@ func TestWhatChangesAfterAPosting(t *testing.T) {
 	id := frozen(t, d, false)
 	row := lineOf(t, d, id, "SHK", "A-1-2").RowCode
 	typed := func(n int) {
-		_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: row, Quantity: whole(n), CountedAt: "2026-11-20T10:00:00Z"}})
+		_, err := d.Counting.TypeIn(
+			ctx,
+			nell,
+			id,
+			"",
+			"UTC",
+			[]counting.Typed{{RowCode: row, Quantity: whole(n), CountedAt: "2026-11-20T10:00:00Z"}},
+		)
 		require.NoError(t, err)
 	}
 	send := func() string {
@@ -364,7 +384,14 @@ func TestWorkSaysWhatItDid(t *testing.T) {
 	assert.ErrorContains(t, err, "without a word in the record")
 	assert.Zero(t, tally(t, d, "SELECT count(*) FROM settings"))
 	asked := false
-	_, err = desk.Do(ctx, d.Desk, desk.Person{Role: "viewer"}, desk.Plan, desk.Key{}, func(*desk.Work) (int, error) { asked = true; return 0, nil })
+	_, err = desk.Do(
+		ctx,
+		d.Desk,
+		desk.Person{Role: "viewer"},
+		desk.Plan,
+		desk.Key{},
+		func(*desk.Work) (int, error) { asked = true; return 0, nil },
+	)
 	assert.ErrorIs(t, err, desk.ErrMayNot)
 	assert.False(t, asked)
 }
@@ -376,7 +403,14 @@ func TestStaleDrafts(t *testing.T) {
 	id := frozen(t, d, false)
 	dr := look(t, d, "counts.csv", counts("W,A-1-1,ROPE,,4,2026-11-20T10:00:00Z\n"), intake.Choices{Count: id})
 	require.Empty(t, dr.Blocked)
-	_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: lineOf(t, d, id, "ROPE", "A-1-1").RowCode, Quantity: whole(4)}})
+	_, err := d.Counting.TypeIn(
+		ctx,
+		nell,
+		id,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: lineOf(t, d, id, "ROPE", "A-1-1").RowCode, Quantity: whole(4)}},
+	)
 	require.NoError(t, err)
 	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
 	assert.Equal(t, desk.Changed, kindOf(t, err), "by now the line is counted")
@@ -396,7 +430,14 @@ func TestFolderOfBefore(t *testing.T) {
 	d, restart := restartable(t)
 	id := frozen(t, d, false)
 	row := lineOf(t, d, id, "SHK", "A-1-2")
-	_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: row.RowCode, Quantity: whole(20), CountedAt: "2026-11-20T10:00:00Z"}})
+	_, err := d.Counting.TypeIn(
+		ctx,
+		nell,
+		id,
+		"",
+		"UTC",
+		[]counting.Typed{{RowCode: row.RowCode, Quantity: whole(20), CountedAt: "2026-11-20T10:00:00Z"}},
+	)
 	require.NoError(t, err)
 	before := lineOf(t, d, id, "SHK", "A-1-2")
 	require.NoError(t, d.Store.Write(ctx, func(tx *gorm.DB) error { // as the program of before left it: sent ten, and swallowed the rest

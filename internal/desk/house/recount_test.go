@@ -56,7 +56,12 @@ func TestRecount(t *testing.T) {
 	require.ErrorContains(t, err, "is to be counted again already, on sheet 3")
 	after, err := d.Today.Count(ctx, nell, id)
 	require.NoError(t, err)
-	assert.Equal(t, []int{before.Lines, before.Counted, before.Open}, []int{after.Lines, after.Counted, after.Open}, "nothing is counted otherwise by it")
+	assert.Equal(
+		t,
+		[]int{before.Lines, before.Counted, before.Open},
+		[]int{after.Lines, after.Counted, after.Open},
+		"nothing is counted otherwise by it",
+	)
 
 	// Nobody sees what was counted or expected, and it is for somebody else, or there is a reason.
 	page, err := d.Counting.CountLines(ctx, nell, id, desk.Filter{Sheet: 2, Limit: 100})

@@ -194,8 +194,12 @@ func TestTrayOfCountedElsewhere(t *testing.T) {
 	d := at(t)
 	id := frozen(t, d, false)
 	rope, shackle := lineOf(t, d, id, "ROPE", "A-1-1"), lineOf(t, d, id, "SHK", "A-1-2")
-	takeDraft(t, d, look(t, d, "free.csv", "bin,sku,counted,counted at\nA-1-1,ROPE,4,2026-11-20T09:00:00Z\nA-1-2,SHK,40,2026-11-20T09:00:00Z\n",
-		intake.Choices{Count: id}))
+	takeDraft(
+		t,
+		d,
+		look(t, d, "free.csv", "bin,sku,counted,counted at\nA-1-1,ROPE,4,2026-11-20T09:00:00Z\nA-1-2,SHK,40,2026-11-20T09:00:00Z\n",
+			intake.Choices{Count: id}),
+	)
 	paint := lineOf(t, d, id, "PAINT", "B-1-2")
 	dr := look(t, d, "sheet.csv", "Counted from,2026-11-20 10:00\nCounted to,2026-11-20 11:00\nCounted by,Ada\n\nrow code,bin,sku,counted\n"+
 		rope.RowCode+",A-1-1,ROPE,6\n"+shackle.RowCode+",A-1-2,SHK,41\n"+paint.RowCode+",B-1-2,PAINT,6\n", intake.Choices{Zone: "UTC"})
@@ -227,12 +231,23 @@ func TestTrayOfCountedElsewhere(t *testing.T) {
 	var since int64
 	require.NoError(t, d.Store.Read(ctx).Raw("SELECT since FROM entries WHERE count_id = ? ORDER BY id DESC LIMIT 1", id).Scan(&since).Error)
 	assert.Equal(t, "10:00", desk.Instant(since).UTC().Format("15:04"))
-	_, err = d.Counting.EnterDoubt(ctx, nell, id, by["SHK"].ID, "UTC", counting.Typed{RowCode: shackle.RowCode, Text: "41", Again: count.Replace})
+	_, err = d.Counting.EnterDoubt(
+		ctx,
+		nell,
+		id,
+		by["SHK"].ID,
+		"UTC",
+		counting.Typed{RowCode: shackle.RowCode, Text: "41", Again: count.Replace},
+	)
 	require.NoError(t, err)
 	assert.Equal(t, "41", lineOf(t, d, id, "SHK", "A-1-2").Counted.String())
 	// A time is understood in whatever form the file writes it.
-	takeDraft(t, d, look(t, d, "more.csv", "row code,bin,sku,counted,counted at\n,B-1-2,PAINT,6,20.11.2026 12:30\n,Q-1,ROPE,6,20.11.2026 12:30\n",
-		intake.Choices{Count: id, Zone: "UTC", Checks: map[string]string{"again 0": "tray"}}))
+	takeDraft(
+		t,
+		d,
+		look(t, d, "more.csv", "row code,bin,sku,counted,counted at\n,B-1-2,PAINT,6,20.11.2026 12:30\n,Q-1,ROPE,6,20.11.2026 12:30\n",
+			intake.Choices{Count: id, Zone: "UTC", Checks: map[string]string{"again 0": "tray"}}),
+	)
 	tray = waits(t, d, id)
 	require.Len(t, tray.Doubts, 2)
 	for _, x := range tray.Doubts {

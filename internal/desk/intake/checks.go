@@ -80,7 +80,8 @@ func (v *SheetOfFile) answered(what string) string {
 // answer settles a check of a draft.
 func (c *Choices) answer(sheet int, what, value string) error {
 	kind, _, _ := strings.Cut(what, " ")
-	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave, inTray}, "early": {asItIs},
+	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave, inTray},
+		"early":  {asItIs},
 		"future": {asItIs}, "older": {asItIs}, "codes": {recordedCodes, asItIs}, "part": {inPart, whole}} {
 		for _, v := range values {
 			if w == kind && v == value {

@@ -43,7 +43,8 @@ func (d *Room) Recount(ctx context.Context, p desk.Person, countID int64, a Agai
 		if err != nil {
 			return out, err
 		}
-		if err := w.Raw(count.NamedLines+" AND l.status <> 'gone' AND l.pos IN (SELECT value FROM json_each(?)) ORDER BY l.pos", x.c.ID, string(list)).
+		const these = " AND l.status <> 'gone' AND l.pos IN (SELECT value FROM json_each(?)) ORDER BY l.pos"
+		if err := w.Raw(count.NamedLines+these, x.c.ID, string(list)).
 			Scan(&lines).Error; err != nil {
 			return out, err
 		}
@@ -93,7 +94,13 @@ func (x *recutting) nextRecount(positions []int64) (round int, err error) {
 				continue
 			}
 			if s.State != store.Back {
-				return 0, desk.RefuseAs(desk.Invalid, "lines", "%s is to be counted again already, on sheet %d.", count.LineName(x.w, x.c, pos), s.Number)
+				return 0, desk.RefuseAs(
+					desk.Invalid,
+					"lines",
+					"%s is to be counted again already, on sheet %d.",
+					count.LineName(x.w, x.c, pos),
+					s.Number,
+				)
 			}
 			round = max(round, s.Round+1)
 		}
@@ -151,7 +158,8 @@ func (d *Room) DropRecount(ctx context.Context, p desk.Person, countID int64, nu
 			return none, err
 		}
 		var sheets []store.Sheet
-		if err := w.Where("count_id = ? AND number IN ? AND picked <> '' AND state NOT IN ?", c.ID, numbers, store.Void).Find(&sheets).Error; err != nil {
+		q := w.Where("count_id = ? AND number IN ? AND picked <> '' AND state NOT IN ?", c.ID, numbers, store.Void)
+		if err := q.Find(&sheets).Error; err != nil {
 			return none, err
 		}
 		if len(sheets) != len(numbers) {
@@ -162,7 +170,8 @@ func (d *Room) DropRecount(ctx context.Context, p desk.Person, countID int64, nu
 			if s.Counted > 0 || s.State == store.Back {
 				return none, desk.RefuseAs(desk.Invalid, "sheets", "Something of sheet %d was counted. Withdraw its counts first.", s.Number)
 			}
-			if err := w.Model(s).Updates(map[string]any{"state": store.CutAnew, "coded": s.Lines, "lines": 0, "first": 0, "counter": "", "due": 0}).Error; err != nil {
+			to := map[string]any{"state": store.CutAnew, "coded": s.Lines, "lines": 0, "first": 0, "counter": "", "due": 0}
+			if err := w.Model(s).Updates(to).Error; err != nil {
 				return none, err
 			}
 		}

@@ -116,7 +116,9 @@ func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Repo
 		return r, err
 	}
 	r.Largest, r.Deciders = largest.Lines, []string{}
-	return r, c.Tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? AND kind <> 'lapse' ORDER BY 1", countID).Scan(&r.Deciders).Error
+	return r, c.Tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? AND kind <> 'lapse' ORDER BY 1", countID).
+		Scan(&r.Deciders).
+		Error
 }
 
 // listedParts is how many zones, categories or counters a report lists, those with the largest variances.

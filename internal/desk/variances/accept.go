@@ -103,12 +103,19 @@ func (d *Room) AcceptCause(ctx context.Context, p desk.Person, countID, pos int6
 		}
 		v, e := x.view(pos), x.of(pos)
 		if v == nil || v.Cause != a.Cause || v.Evidence != a.Evidence {
-			return out, desk.RefuseAs(desk.Changed, "cause", "Meanwhile something else speaks for this variance. Look at it again; nothing was done.")
+			return out, desk.RefuseAs(
+				desk.Changed,
+				"cause",
+				"Meanwhile something else speaks for this variance. Look at it again; nothing was done.",
+			)
 		}
 		if out.Lines, err = d.accept(w, c, x, e); err != nil {
 			return out, err
 		}
-		return out, w.Say("cause accepted", map[string]any{"count": c.ID, "line": pos, "cause": v.Cause, "grade": v.Grade, "evidence": v.Evidence})
+		return out, w.Say(
+			"cause accepted",
+			map[string]any{"count": c.ID, "line": pos, "cause": v.Cause, "grade": v.Grade, "evidence": v.Evidence},
+		)
 	})
 }
 
@@ -146,8 +153,8 @@ func (d *Room) AcceptStrong(ctx context.Context, p desk.Person, countID int64, o
 	})
 }
 
-// ready tells whether an explanation can be accepted among others: much speaks for it, all of its lines are undecided, and accepting it does
-// something at once.
+// ready tells whether an explanation can be accepted among others: much speaks for it, all of its lines are undecided, and accepting
+// it does something at once.
 func (x *explained) ready(e *cause.Explanation, open map[int64]bool) bool {
 	own := x.pos[e.Line]
 	return e.Grade == cause.Strong && open[own] && (e.Other < 0 || open[x.pos[e.Other]]) && x.view(own).Does != ""
@@ -168,8 +175,17 @@ func undecided(tx *gorm.DB, countID int64) (map[int64]bool, error) {
 func (d *Room) accept(w *desk.Work, c *store.Count, x *explained, e *cause.Explanation) (lines int, err error) {
 	own := x.pos[e.Line]
 	v := x.view(own)
-	row := store.CauseAccepted{CountID: c.ID, Pos: own, WarehouseID: c.WarehouseID, Cause: v.Cause, Grade: v.Grade, Quantity: int64(e.Quantity),
-		Evidence: v.Evidence, Person: w.Person.Name, At: w.Now}
+	row := store.CauseAccepted{
+		CountID:     c.ID,
+		Pos:         own,
+		WarehouseID: c.WarehouseID,
+		Cause:       v.Cause,
+		Grade:       v.Grade,
+		Quantity:    int64(e.Quantity),
+		Evidence:    v.Evidence,
+		Person:      w.Person.Name,
+		At:          w.Now,
+	}
 	if err := w.Raw("SELECT bin_id, item_id, counter FROM count_lines WHERE count_id = ? AND pos = ?", c.ID, own).Row().
 		Scan(&row.BinID, &row.ItemID, &row.Counter); err != nil {
 		return 0, err

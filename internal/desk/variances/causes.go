@@ -109,7 +109,13 @@ func (x *explained) view(pos int64) *CauseView {
 	if e == nil {
 		return nil
 	}
-	v := &CauseView{Cause: string(e.Cause), Grade: e.Grade.String(), Evidence: e.Evidence(x.in), Remedy: string(e.Remedy()), Quantity: e.Quantity}
+	v := &CauseView{
+		Cause:    string(e.Cause),
+		Grade:    e.Grade.String(),
+		Evidence: e.Evidence(x.in),
+		Remedy:   string(e.Remedy()),
+		Quantity: e.Quantity,
+	}
 	v.Lines = []int64{pos}
 	for _, step := range []int64{-1, 1} {
 		for p := pos + step; e.Cause == cause.RowSlip; p += step { // they stand one below the other, but for those that were right
@@ -132,7 +138,12 @@ func (x *explained) view(pos int64) *CauseView {
 		if v.Other == pos { // it is seen from its other side
 			v.Other, v.Quantity = x.pos[e.Line], -e.Quantity
 			l := &x.in.Lines[e.Line]
-			v.Evidence = fmt.Sprintf("%s · %s: %s", x.in.Codes[stock.Bin].Text(l.Key[stock.Bin]), x.in.Codes[stock.SKU].Text(l.Key[stock.SKU]), v.Evidence)
+			v.Evidence = fmt.Sprintf(
+				"%s · %s: %s",
+				x.in.Codes[stock.Bin].Text(l.Key[stock.Bin]),
+				x.in.Codes[stock.SKU].Text(l.Key[stock.SKU]),
+				v.Evidence,
+			)
 		}
 	}
 	if e.Place != nil {
@@ -175,9 +186,12 @@ func explain(ctx context.Context, tx *gorm.DB, c *store.Count) (*explained, erro
 	line := map[int64]int32{} // by position
 	items, short := map[int64]stock.ID{}, map[int64]bool{}
 	counters := stock.Names{}
-	err = store.Each(tx, `SELECT l.pos, l.item_id, l.expected, l.counted, l.variance, l.cost, l.has_row + l.beside, l.counted_at, b.code, i.sku, l.lot, l.serial,
+	err = store.Each(
+		tx,
+		`SELECT l.pos, l.item_id, l.expected, l.counted, l.variance, l.cost, l.has_row + l.beside, l.counted_at, b.code, i.sku, l.lot, l.serial,
 		l.holding, i.description, l.frozen FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
-		WHERE l.count_id = ? AND l.stake > 0 AND l.status IN ('over', 'short', 'found') ORDER BY l.pos`, []driver.Value{c.ID},
+		WHERE l.count_id = ? AND l.stake > 0 AND l.status IN ('over', 'short', 'found') ORDER BY l.pos`,
+		[]driver.Value{c.ID},
 		func(v []driver.Value) error {
 			n := func(i int) int64 { x, _ := v[i].(int64); return x }
 			l := cause.Line{Key: key(v, 8), Expected: quantity.Quantity(n(2)), Counted: quantity.Quantity(n(3)), Variance: quantity.Quantity(n(4)),
@@ -190,7 +204,8 @@ func explain(ctx context.Context, tx *gorm.DB, c *store.Count) (*explained, erro
 			}
 			in.Lines, x.pos = append(in.Lines, l), append(x.pos, n(0))
 			return ctx.Err()
-		})
+		},
+	)
 	if err != nil || len(in.Lines) == 0 {
 		return x, err
 	}
@@ -203,7 +218,8 @@ func explain(ctx context.Context, tx *gorm.DB, c *store.Count) (*explained, erro
 				return nil
 			}
 			l := &in.Lines[at]
-			l.Entries = append(l.Entries, cause.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, Counter: counters.Intern([]byte(code.Fold(e.Counter)))})
+			who := counters.Intern([]byte(code.Fold(e.Counter)))
+			l.Entries = append(l.Entries, cause.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, Counter: who})
 			x.entries[e.Pos] = append(x.entries[e.Pos], e.ID)
 			begin := e.CountedAt
 			if e.Since != 0 {
@@ -321,7 +337,12 @@ func (x *explained) rows(tx *gorm.DB, c *store.Count, line map[int64]int32) erro
 			end()
 		}
 		last, sheet = l.Pos, l.SheetID
-		r := cause.Row{Line: -1, Expected: quantity.Quantity(l.Expected), Counted: quantity.Quantity(l.Counted), Given: l.Entries > 0 && l.Pending == 0}
+		r := cause.Row{
+			Line:     -1,
+			Expected: quantity.Quantity(l.Expected),
+			Counted:  quantity.Quantity(l.Counted),
+			Given:    l.Entries > 0 && l.Pending == 0,
+		}
 		if at, is := line[l.Pos]; is && len(x.in.Lines[at].Entries) == 1 {
 			r.Line = at
 			off = append(off, int32(len(rows)))
@@ -345,7 +366,10 @@ func (x *explained) items(tx *gorm.DB, items map[int64]stock.ID) error {
 		return err
 	}
 	known, packs := map[stock.ID]cause.Item{}, map[stock.ID][]quantity.Quantity{}
-	err = store.Each(tx, "SELECT id, category, barcode, barcodes, packs FROM items WHERE id IN (SELECT value FROM json_each(?))", []driver.Value{string(b)},
+	err = store.Each(
+		tx,
+		"SELECT id, category, barcode, barcodes, packs FROM items WHERE id IN (SELECT value FROM json_each(?))",
+		[]driver.Value{string(b)},
 		func(v []driver.Value) error {
 			text := func(i int) string { t, _ := v[i].(string); return t }
 			sku := items[v[0].(int64)]
@@ -362,7 +386,8 @@ func (x *explained) items(tx *gorm.DB, items map[int64]stock.ID) error {
 				}
 			}
 			return nil
-		})
+		},
+	)
 	x.in.Item = func(sku stock.ID) cause.Item { return known[sku] }
 	x.in.Packs = func(sku stock.ID) []quantity.Quantity { return packs[sku] }
 	return err
@@ -372,16 +397,21 @@ func (x *explained) items(tx *gorm.DB, items map[int64]stock.ID) error {
 func (x *explained) before(tx *gorm.DB, c *store.Count, line map[int64]int32) error {
 	type habit struct{ cause, of, what string }
 	times := map[habit]int{}
-	err := store.Each(tx, `SELECT a.cause, b.code, i.sku, a.counter FROM causes_accepted a JOIN bins b ON b.id = a.bin_id JOIN items i ON i.id = a.item_id
-		WHERE a.warehouse_id = ? AND a.count_id < ?`, []driver.Value{c.WarehouseID, c.ID}, func(v []driver.Value) error {
-		text := func(i int) string { t, _ := v[i].(string); return t }
-		for i, of := range []string{"bin", "item", "counter"} {
-			if text(i+1) != "" {
-				times[habit{text(0), of, text(i + 1)}]++
+	err := store.Each(
+		tx,
+		`SELECT a.cause, b.code, i.sku, a.counter FROM causes_accepted a JOIN bins b ON b.id = a.bin_id JOIN items i ON i.id = a.item_id
+		WHERE a.warehouse_id = ? AND a.count_id < ?`,
+		[]driver.Value{c.WarehouseID, c.ID},
+		func(v []driver.Value) error {
+			text := func(i int) string { t, _ := v[i].(string); return t }
+			for i, of := range []string{"bin", "item", "counter"} {
+				if text(i+1) != "" {
+					times[habit{text(0), of, text(i + 1)}]++
+				}
 			}
-		}
-		return nil
-	})
+			return nil
+		},
+	)
 	if err != nil || len(times) == 0 {
 		return err
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"unicode"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -31,6 +32,28 @@ func (d *Room) Reasons(ctx context.Context, p desk.Person) ([]ReasonView, error)
 		out[i] = ReasonView(r)
 	}
 	return out, err
+}
+
+// KeepReason adds a reason of one's own, or changes what one with its code is called, its account and what it explains. A code stays.
+func (d *Room) KeepReason(ctx context.Context, p desk.Person, r ReasonView) error {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+		r.Code, r.Name, r.Account = strings.ToUpper(strings.TrimSpace(r.Code)), strings.TrimSpace(r.Name), strings.TrimSpace(r.Account)
+		odd := func(c rune) bool { return c != '-' && c != '_' && !unicode.IsLetter(c) && !unicode.IsDigit(c) }
+		switch {
+		case r.Code == "" || len(r.Code) > 24 || strings.ContainsFunc(r.Code, odd):
+			return none, desk.RefuseAs(desk.Invalid, "code", "A reason has a code of up to 24 letters and digits, such as EXPIRED.")
+		case r.Name == "" || len(r.Name) > 120:
+			return none, desk.RefuseAs(desk.Invalid, "name", "Say in a few words what the reason is.")
+		case r.Sign != "" && r.Sign != "over" && r.Sign != "short":
+			return none, desk.RefuseAs(desk.Invalid, "sign", "A reason explains what is over, what is short, or both.")
+		}
+		row := store.Reason(r)
+		if err := w.Save(&row).Error; err != nil {
+			return none, err
+		}
+		return none, w.Say("reason kept", map[string]any{"code": r.Code, "name": r.Name, "account": r.Account, "sign": r.Sign})
+	})
+	return err
 }
 
 // Decided is the last word on a decision.

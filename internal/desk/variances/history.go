@@ -60,7 +60,9 @@ const listedBefore = 6
 func around(tx *gorm.DB, c *store.Count, row *count.VarianceRow, h *LineHistory) error {
 	var rows []count.VarianceRow
 	err := tx.Raw(count.VarianceRows+" AND l.bin_id = ? AND l.pos <> ? AND l.status <> ? ORDER BY l.pos LIMIT ?", c.ID, row.BinID, row.Pos, store.Gone,
-		listedBefore).Scan(&rows).Error
+		listedBefore).
+		Scan(&rows).
+		Error
 	if err != nil {
 		return err
 	}
@@ -72,13 +74,19 @@ func around(tx *gorm.DB, c *store.Count, row *count.VarianceRow, h *LineHistory)
 		Name, Counter, Reason        string
 		CountedAt, Counted, Variance int64
 	}
-	err = tx.Raw(`SELECT c.id, c.name, l.counter, l.reason, l.counted_at, l.counted, l.variance FROM counts c CROSS JOIN count_lines l INDEXED BY count_lines_bin
-		ON l.count_id = c.id AND l.bin_id = ? WHERE c.warehouse_id = ? AND c.id < ? AND c.state <> ? AND l.item_id = ? AND l.lot = ? AND l.serial = ?
-		AND l.holding = ? AND l.entries > 0 AND l.pending = 0 ORDER BY c.id DESC LIMIT ?`, row.BinID, c.WarehouseID, c.ID, store.Freezing, row.ItemID, row.Lot,
-		row.Serial, row.Holding, listedBefore).Scan(&before).Error
+	err = tx.Raw(`SELECT c.id, c.name, l.counter, l.reason, l.counted_at, l.counted, l.variance
+		FROM counts c CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = c.id AND l.bin_id = ?
+		WHERE c.warehouse_id = ? AND c.id < ? AND c.state <> ? AND l.item_id = ? AND l.lot = ? AND l.serial = ? AND l.holding = ?
+		AND l.entries > 0 AND l.pending = 0 ORDER BY c.id DESC LIMIT ?`, row.BinID, c.WarehouseID, c.ID, store.Freezing, row.ItemID, row.Lot,
+		row.Serial, row.Holding, listedBefore).
+		Scan(&before).
+		Error
 	for _, x := range before {
-		h.Before = append(h.Before, EarlierCount{x.ID, x.Name, desk.Instant(x.CountedAt), quantity.Quantity(x.Counted), quantity.Quantity(x.Variance),
-			x.Counter, x.Reason})
+		h.Before = append(
+			h.Before,
+			EarlierCount{x.ID, x.Name, desk.Instant(x.CountedAt), quantity.Quantity(x.Counted), quantity.Quantity(x.Variance),
+				x.Counter, x.Reason},
+		)
 	}
 	return err
 }
@@ -114,8 +122,8 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 			h.Cause.Sheet = h.Line.Sheet
 		}
 		if h.Cause.Place != "" {
-			if err := tx.Raw(`SELECT coalesce(min(s.number), 0) FROM bins b JOIN count_lines l ON l.bin_id = b.id AND l.count_id = ? AND l.item_id = ?
-				JOIN sheets s ON s.id = l.sheet_id WHERE b.warehouse_id = ? AND b.code = ? AND l.entries = 0`, c.ID, row.ItemID, c.WarehouseID,
+			if err := tx.Raw(`SELECT coalesce(min(s.number), 0) FROM bins b
+				JOIN count_lines l ON l.bin_id = b.id AND l.count_id = ? AND l.item_id = ? JOIN sheets s ON s.id = l.sheet_id WHERE b.warehouse_id = ? AND b.code = ? AND l.entries = 0`, c.ID, row.ItemID, c.WarehouseID,
 				h.Cause.Place).Scan(&h.Cause.Sheet).Error; err != nil {
 				return h, err
 			}

@@ -161,8 +161,13 @@ func spread(values []int64, gross quantity.Money) (s Spread) {
 
 // filtered gives the lines that a filter holds, and what is open of them. x is asked for causes.
 func filtered(tx *gorm.DB, countID int64, f desk.Filter, x *explained) (positions []int64, t FilterTally, err error) {
-	q, args := "SELECT l.pos, l.rest_value FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.count_id = ?"+
-		shown(&f), []any{countID}
+	q, args := `SELECT l.pos, l.rest_value FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+		WHERE l.count_id = ?`+
+		shown(
+			&f,
+		), []any{
+		countID,
+	}
 	if f.Cause != "" {
 		some, err := x.linesOf(f.Cause)
 		if err != nil {

@@ -55,8 +55,8 @@ func (d *Room) Newer(ctx context.Context, p desk.Person, countID int64) (n Newer
 	w := &desk.Work{DB: c.Tx}
 	err = store.Each(c.Tx, `SELECT l.pos, l.recorded, coalesce(m.moved, 0), l.sent, coalesce(s.quantity, 0) FROM count_lines l
 		LEFT JOIN set_bins b ON b.set_id = ? AND b.bin_id = l.bin_id
-		LEFT JOIN stock_lines s ON s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines AND s.item_id = l.item_id AND s.lot = l.lot
-			AND s.serial = l.serial AND s.holding = l.holding
+		LEFT JOIN stock_lines s ON s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines
+			AND s.item_id = l.item_id AND s.lot = l.lot AND s.serial = l.serial AND s.holding = l.holding
 		LEFT JOIN (SELECT pos, sum(quantity) AS moved FROM count_moves WHERE count_id = ? AND at <= ? GROUP BY pos) m ON m.pos = l.pos
 		WHERE l.count_id = ? AND l.has_row = 1 AND l.frozen = 0 ORDER BY l.pos`,
 		[]driver.Value{set.ID, c.ID, set.RecordedAt, c.ID}, func(v []driver.Value) error {

@@ -113,7 +113,13 @@ func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part U
 			kind, lines = store.Leave, zeroed
 		}
 		if len(lines) != expect {
-			return out, desk.RefuseAs(desk.Changed, "lines", "It is %s now, not %d. Look at it again.", desk.Plural(len(lines), "line", "lines"), expect)
+			return out, desk.RefuseAs(
+				desk.Changed,
+				"lines",
+				"It is %s now, not %d. Look at it again.",
+				desk.Plural(len(lines), "line", "lines"),
+				expect,
+			)
 		}
 		if len(lines) == 0 {
 			return out, desk.Refuse("There is no uncounted line here that this would change.")

@@ -13,6 +13,7 @@ import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
 import { CauseFilter, CauseMark, SettleStrong, useAccept, useRecount } from "./Causes";
 import { LineInHand, useHistory } from "./LineInHand";
+import { OwnReason } from "./Reasons";
 import { SpreadOf } from "./Spread";
 
 type Line = Schemas["VarianceLine"];
@@ -26,6 +27,7 @@ export function Variances() {
 	const hand = useHand();
 	const { text, chosen, marked } = hand;
 	const [reason, setReason] = useState("");
+	const [own, setOwn] = useState(false);
 	const reasonButton = useRef<HTMLButtonElement>(null);
 	const tiles = useElevation(c?.warehouse_id);
 	const bins = useCountBins(id);
@@ -262,6 +264,9 @@ export function Variances() {
 			text: (r) => (r.postings > 0 ? (r.rest ?? "") : ""),
 		});
 	if (show !== "open") columns.push(decided);
+	// What is lost explains nothing that is over.
+	const signs = new Set(wanted.map((r) => (r.variance?.startsWith("-") ? "short" : "over")));
+	const fitting = reasons.data?.filter((r) => !r.sign || (signs.size === 1 && signs.has(r.sign)));
 	const words = many(all?.lines ?? wanted.length, "line", "lines");
 	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.rest_value)) : "";
 	return (
@@ -331,6 +336,10 @@ export function Variances() {
 							<Listbox
 								value={reason}
 								onChange={(v) => {
+									if (v === "+") {
+										setOwn(true);
+										return;
+									}
 									setReason(v);
 									requestAnimationFrame(() => document.querySelector<HTMLElement>("[data-lines]")?.focus());
 								}}
@@ -349,7 +358,7 @@ export function Variances() {
 									<ListboxOption value="" className="px-3 py-1 data-focus:bg-ink data-focus:text-on-ink">
 										No reason
 									</ListboxOption>
-									{reasons.data?.map((r) => (
+									{fitting?.map((r) => (
 										<ListboxOption
 											key={r.code}
 											value={r.code}
@@ -358,6 +367,9 @@ export function Variances() {
 											{r.name} <span className="code">{r.code}</span>
 										</ListboxOption>
 									))}
+									<ListboxOption value="+" className="border-t border-hair px-3 py-1 text-dim data-focus:bg-ink data-focus:text-on-ink">
+										a reason of one's own…
+									</ListboxOption>
 								</ListboxOptions>
 							</Listbox>
 							<button type="button" className="act" disabled={wanted.length === 0 || decide.isPending} onClick={() => settle("accept")}>
@@ -466,6 +478,16 @@ export function Variances() {
 					)
 				}
 			/>
+			{own && (
+				<OwnReason
+					known={reasons.data ?? []}
+					onDone={(code) => {
+						setOwn(false);
+						if (code) setReason(code);
+						requestAnimationFrame(() => document.querySelector<HTMLElement>("[data-lines]")?.focus());
+					}}
+				/>
+			)}
 		</Stage>
 	);
 }
