@@ -496,7 +496,7 @@ func (s *sim) slipRows(i int) {
 func (s *sim) count() {
 	s.out.Differ = map[Key]bool{}
 	for _, l := range s.lines {
-		if l.counted == nil && !l.blank && !(l.touched == false && s.chance(1, 100)) {
+		if l.counted == nil && !l.blank && (l.touched || !s.chance(1, 100)) {
 			l.counted = []int{max(l.present(), 0)}
 		}
 		if l.really && !l.touched && len(l.counted) > 0 && l.counted[0] != l.expected() {

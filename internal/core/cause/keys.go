@@ -57,29 +57,6 @@ func keySlip(l *Line) (x Explanation) {
 	return Explanation{Cause: KeySlip, Grade: grade, Offered: l.Expected, Offers: true, How: how}
 }
 
-// padNext are keys that lie side by side on a number pad, and digits that look alike by hand.
-var padNext = map[string]bool{
-	"12": true,
-	"14": true,
-	"23": true,
-	"25": true,
-	"36": true,
-	"45": true,
-	"47": true,
-	"56": true,
-	"58": true,
-	"69": true,
-	"78": true,
-	"89": true,
-	"01": true,
-	"02": true,
-	"17": true,
-	"38": true,
-	"06": true,
-	"49": true,
-	"35": true,
-}
-
 // wrongDigit grades one digit that is another. The last digit of a figure is wrong by itself all the time: goods do that, too.
 func wrongDigit(e, c []byte, at int, big bool) Grade {
 	if e[at] == '.' || c[at] == '.' || len(e) < 2 {
@@ -87,7 +64,6 @@ func wrongDigit(e, c []byte, at int, big bool) Grade {
 	}
 	a, b := e[at], c[at]
 	by := max(a, b) - min(a, b)
-	pair := string([]byte{min(a, b), max(a, b)})
 	whole := bytes.IndexByte(e, '.')
 	if whole < 0 {
 		whole = len(e)
@@ -97,7 +73,7 @@ func wrongDigit(e, c []byte, at int, big bool) Grade {
 		return Strong
 	case place == 1:
 		return gradeIf(big && whole >= 3, Strong, Fair)
-	case by >= 5 || by >= 4 && padNext[pair]:
+	case by >= 5: // digits that look alike by hand, 1 and 7, 3 and 8, 0 and 6, 4 and 9, are among these
 		return Fair
 	}
 	return Weak

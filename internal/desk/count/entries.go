@@ -494,8 +494,8 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	err = store.Each(
 		w.DB,
-		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter, revisions, coded, due,
-			round, picked
+		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter,
+			revisions, coded, due, round, picked
 		FROM sheets WHERE count_id = ?`,
 		[]driver.Value{c.ID},
 		func(v []driver.Value) error {

@@ -35,8 +35,9 @@ func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 	if pt.problems.Rows == 0 {
 		return nil, nil
 	}
-	head, zone := pt.back().counts, time.UTC
-	if zone, err = desk.ZoneNamed(dr.choices.Zone); err != nil {
+	head := pt.back().counts
+	zone, err := desk.ZoneNamed(dr.choices.Zone)
+	if err != nil {
 		return nil, err
 	}
 	said := counting.Head{From: head.From, To: head.To}
