@@ -263,3 +263,29 @@ func TestCausesAgree(t *testing.T) {
 		assert.Greater(t, len(want), 20)
 	}
 }
+
+// Of very many variances the causes are worked out behind what is asked: nobody waits for them, and then they are there.
+func TestCausesOfVeryMany(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	var stock, counts strings.Builder
+	stock.WriteString("warehouse,bin,sku,on hand,unit cost,as at\n")
+	counts.WriteString("bin,sku,counted,counted at,counter\n")
+	for i := range 4200 {
+		fmt.Fprintf(&stock, "W,A-%03d-%d,S%04d,10,1,2026-11-20T06:00:00Z\n", i/8, i%8, i)
+		fmt.Fprintf(&counts, "A-%03d-%d,S%04d,100,2026-11-20T10:00:00Z,Ada\n", i/8, i%8, i)
+	}
+	id := caused(t, d, "many", stock.String(), counts.String(), "", "")
+	d.Desk.Close() // what is behind from before
+	seen, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open"})
+	require.NoError(t, err)
+	assert.Equal(t, []any{4200, true}, []any{seen.Lines, seen.Working})
+	d.Desk.Close()
+	tallies, err := d.Variances.Causes(ctx, nell, id)
+	require.NoError(t, err)
+	require.Len(t, tallies, 1)
+	assert.Equal(t, []any{"key-slip", 4200}, []any{tallies[0].Cause, tallies[0].Lines})
+	seen, err = d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open"})
+	require.NoError(t, err)
+	assert.False(t, seen.Working)
+}

@@ -45,12 +45,15 @@ type explained struct {
 	entries map[int64][]int64 // by position: the numbers of the entries of the input, in their order
 	moves   map[int64][]int64 // and of the movements
 	at      map[int64]int     // by position: the explanation that the line is in
+	working bool              // nothing is known yet: they are worked out behind
 }
 
 // causes keeps those of the counts that were looked at lately.
 type causes struct {
 	mu   sync.Mutex
 	kept map[int64]*explained
+	// working: they are worked out behind, by count.
+	working map[int64]bool
 }
 
 func (k *causes) forget() {
@@ -62,24 +65,68 @@ func (k *causes) forget() {
 // mostKept is how many counts have their causes kept in memory.
 const mostKept = 6
 
-// explained gives the likely causes of a count as it is now. Where it has changed since they were worked out, they are anew.
+// atOnce is up to how many variances are explained while somebody waits; more are explained behind, and windows are told when they are.
+const atOnce = 4000
+
+// explained gives the likely causes of a count as it is now. Where it has changed since they were worked out they are anew; of a count
+// with very many variances those of before are given meanwhile, or none.
 func (d *Room) explained(ctx context.Context, c *desk.Seen) (*explained, error) {
 	d.causes.mu.Lock()
 	defer d.causes.mu.Unlock()
-	version := d.Version(c.ID)
-	if x := d.causes.kept[c.ID]; x != nil && x.version == version {
+	version, x := d.Version(c.ID), d.causes.kept[c.ID]
+	if x != nil && x.version == version {
 		return x, nil
 	}
-	x, err := explain(ctx, c.Tx, c.Count)
+	all, err := count.TallyOf(c.Tx, c.ID)
 	if err != nil {
 		return nil, err
 	}
-	x.version = version
-	if d.causes.kept == nil || len(d.causes.kept) >= mostKept && d.causes.kept[c.ID] == nil {
-		d.causes.kept = map[int64]*explained{}
+	if f := &all.Figures; f.Over+f.Short+f.Found > atOnce {
+		if !d.causes.working[c.ID] {
+			d.causes.working[c.ID] = true
+			d.Behind(func() { d.explainBehind(c.ID) })
+		}
+		if x == nil {
+			x = &explained{in: &cause.Input{Codes: &stock.Codes{}}, working: true}
+		}
+		return x, nil
 	}
-	d.causes.kept[c.ID] = x
+	if x, err = explain(ctx, c.Tx, c.Count); err != nil {
+		return nil, err
+	}
+	x.version = version
+	d.causes.keep(c.ID, x)
 	return x, nil
+}
+
+// explainBehind works the causes of a count out behind what was answered, and tells open windows.
+func (d *Room) explainBehind(id int64) {
+	ctx := context.Background()
+	version := d.Version(id)
+	tx := d.Store.Read(ctx)
+	c, err := desk.CountRow(tx, id)
+	var x *explained
+	if err == nil {
+		x, err = explain(ctx, tx, c)
+	}
+	d.causes.mu.Lock()
+	d.causes.working[id] = false
+	if err == nil {
+		x.version = version
+		d.causes.keep(id, x)
+	}
+	d.causes.mu.Unlock()
+	if err == nil { // else whoever looks next tries again
+		d.Events.Tell(desk.Event{What: "count", Count: id})
+	}
+}
+
+// keep keeps the causes of a count in the place of those of before.
+func (k *causes) keep(id int64, x *explained) {
+	if k.kept == nil || len(k.kept) >= mostKept && k.kept[id] == nil {
+		k.kept = map[int64]*explained{}
+	}
+	k.kept[id] = x
 }
 
 // of gives the explanation that a line is in; nil for none.

@@ -26,7 +26,7 @@ type Room struct {
 
 // New makes the room over recorded stock, which tells where else an item lies.
 func New(d *desk.Desk, r *recorded.Room) *Room {
-	room := &Room{Desk: d, recorded: r}
+	room := &Room{Desk: d, recorded: r, causes: causes{working: map[int64]bool{}}}
 	d.OnRenewal(func(context.Context) error { room.causes.forget(); return nil })
 	return room
 }
@@ -121,6 +121,7 @@ type FilterTally struct {
 	Short    quantity.Money `json:"short"`
 	Gross    quantity.Money `json:"gross"`
 	Spread   Spread         `json:"spread"`
+	Working  bool           `json:"working" doc:"the likely causes of the count are still being worked out"`
 
 	values []int64 // absolute, of those with one
 }
@@ -217,6 +218,6 @@ func (d *Room) Filtered(ctx context.Context, p desk.Person, countID int64, f des
 		return t, err
 	}
 	_, t, err = filtered(c.Tx, c.ID, f, x)
-	t.Spread = spread(t.values, t.Gross)
+	t.Spread, t.Working = spread(t.values, t.Gross), x.working
 	return t, err
 }

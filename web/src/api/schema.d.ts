@@ -2201,6 +2201,8 @@ export interface components {
              * @description of them, without a cost
              */
             unvalued: number;
+            /** @description the likely causes of the count are still being worked out */
+            working: boolean;
         };
         FormulaTried: {
             /**

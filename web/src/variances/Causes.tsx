@@ -49,21 +49,23 @@ export function CauseMark({ cause, grade }: { cause: string; grade: string }) {
 /** Why the variances are likely there: pressing a cause narrows the queue to it. */
 export function CauseFilter({
 	tallies,
+	working,
 	value,
 	show,
 	onChange,
 }: {
 	tallies: Tally[];
+	working: boolean;
 	value: string;
 	show: (t: Tally) => number;
 	onChange: (cause: string) => void;
 }) {
 	const shown = tallies.filter((t) => show(t) > 0 || t.cause === value).map((t): [string, number] => [t.cause, show(t)]);
 	if (value && !shown.some(([c]) => c === value)) shown.push([value, 0]); // what narrows the queue can be let go of
-	if (shown.length === 0) return null;
+	if (shown.length === 0 && !working) return null;
 	return (
 		<div className="flex flex-wrap items-baseline gap-x-4 gap-y-0.5 border-b border-hair px-2 py-1" role="group" aria-label="Likely causes">
-			<span className="text-dim">likely</span>
+			<span className="text-dim">{working && shown.length === 0 ? "why they are there is being worked out…" : "likely"}</span>
 			{shown.map(([c, n]) => (
 				<button
 					key={c}

@@ -447,6 +447,7 @@ export function Variances() {
 			)}
 			<CauseFilter
 				tallies={causes.data ?? []}
+				working={spread.data?.working ?? false}
 				value={cause}
 				show={(t) => (show === "open" ? t.open : t.lines)}
 				onChange={(to) => {
