@@ -15,6 +15,7 @@ type Left struct {
 	Accepted  int `json:"accepted" doc:"accepted lines that were not sent out"`
 	Uncounted int `json:"uncounted"`
 	Doubts    int `json:"doubts,omitempty" doc:"what waits in the tray and is no count"`
+	Recounts  int `json:"recounts,omitempty" doc:"lines that are to be counted again and were not"`
 }
 
 // String lists what stays behind.
@@ -25,7 +26,8 @@ func (l Left) String() string {
 		one, many string
 	}{{l.Held, "variance stays held", "variances stay held"}, {l.Accepted, "accepted line is not sent out",
 		"accepted lines are not sent out"}, {l.Uncounted, "line stays uncounted", "lines stay uncounted"},
-		{l.Doubts, "row in the tray is no count", "rows in the tray are no counts"}} {
+		{l.Doubts, "row in the tray is no count", "rows in the tray are no counts"},
+		{l.Recounts, "line is not counted again", "lines are not counted again"}} {
 		if x.n > 0 {
 			parts = append(parts, desk.Plural(x.n, x.one, x.many))
 		}
@@ -49,6 +51,11 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 		if left.Doubts, err = count.Doubts(w.DB, c.ID); err != nil {
 			return none, err
 		}
+		again, err := count.BeingRecounted(w.DB, c.ID)
+		if err != nil {
+			return none, err
+		}
+		left.Recounts = len(again)
 		switch {
 		case all.Open > 0:
 			return none, desk.Refuse("%s not decided. Accept or hold them first.", desk.Plural(all.Open, "variance is", "variances are"))
@@ -67,6 +74,7 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 				"accepted":  left.Accepted,
 				"uncounted": left.Uncounted,
 				"doubts":    left.Doubts,
+				"recounts":  left.Recounts,
 			},
 		)
 	})

@@ -32,6 +32,7 @@ type Stages struct {
 	Once           int                       `json:"once" doc:"lines that one of two rounds has counted"`
 	Differ         int                       `json:"differ" doc:"lines of which two rounds say something else"`
 	Doubts         int                       `json:"doubts" doc:"what waits in the tray"`
+	Recounts       int                       `json:"recounts" doc:"lines that are being counted again"`
 	Sheets         int                       `json:"sheets"`
 	SheetsOut      int                       `json:"sheets_out"`
 	SheetsBack     int                       `json:"sheets_back"`
@@ -101,6 +102,11 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 	if s.Doubts, err = Doubts(c.Tx, c.ID); err != nil {
 		return s, err
 	}
+	again, err := BeingRecounted(c.Tx, c.ID)
+	if err != nil {
+		return s, err
+	}
+	s.Recounts = len(again)
 	if s.Rounds = max(c.Rounds, 1); s.Rounds == 2 {
 		if err := c.Tx.Raw("SELECT coalesce(sum(pending = 1), 0), coalesce(sum(pending = 2), 0) FROM count_lines WHERE count_id = ? AND pending > 0", c.ID).
 			Row().Scan(&s.Once, &s.Differ); err != nil {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
@@ -141,6 +142,20 @@ func TestRecount(t *testing.T) {
 	require.NoError(t, typedOn(t, d, id, made.Sheets[0], "Cy", map[string]string{"S04": "10"}))
 	four = lineOf(t, d, id, "S04", "A-05")
 	assert.Equal(t, []string{"10", "match"}, []string{four.Counted.String(), four.Status})
+	// A count is not finished over a recount that is not back, without a word.
+	_, err = d.Plan.Recount(ctx, nell, id, plan.Again{Lines: []int64{rope.Pos}})
+	require.NoError(t, err)
+	s, err := d.Today.Count(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, 1, s.Recounts)
+	for _, x := range []string{"S08", "S09"} {
+		_, err = d.Variances.Decide(ctx, nell, id, []int64{lineOf(t, d, id, x, "A-"+map[string]string{"S08": "09", "S09": "10"}[x]).Pos}, "hold", "")
+		require.NoError(t, err)
+	}
+	left := adjustments.Left{Held: 2, Uncounted: s.Uncounted}
+	require.ErrorContains(t, d.Adjustments.Finish(ctx, nell, id, left), "1 line is not counted again")
+	left.Recounts = 1
+	require.NoError(t, d.Adjustments.Finish(ctx, nell, id, left))
 	proof, err := d.Safety.VerifyChain(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, proof.Broken, proof.Text)

@@ -2575,6 +2575,11 @@ export interface components {
              * @description variances held, of which nothing goes out
              */
             held: number;
+            /**
+             * Format: int64
+             * @description lines that are to be counted again and were not
+             */
+            recounts?: number;
             /** Format: int64 */
             uncounted: number;
         };
@@ -2833,6 +2838,11 @@ export interface components {
             recorded_at: string;
             /** Format: int64 */
             recorded_lines: number;
+            /**
+             * Format: int64
+             * @description lines that are being counted again
+             */
+            recounts: number;
             /**
              * Format: int64
              * @description 2: two rounds must agree
@@ -3701,6 +3711,11 @@ export interface components {
             recorded_lines: number;
             /**
              * Format: int64
+             * @description lines that are being counted again
+             */
+            recounts: number;
+            /**
+             * Format: int64
              * @description 2: two rounds must agree
              */
             rounds: number;
@@ -3988,6 +4003,11 @@ export interface components {
             recorded_at: string;
             /** Format: int64 */
             recorded_lines: number;
+            /**
+             * Format: int64
+             * @description lines that are being counted again
+             */
+            recounts: number;
             /**
              * Format: int64
              * @description 2: two rounds must agree

@@ -27,7 +27,13 @@ export function Report() {
 	});
 	if (q.error) return <Failed what="The report" error={q.error} />;
 	if (!q.data) return null;
-	const left = { held: q.data.count.held, accepted: q.data.count.accepted, uncounted: q.data.count.uncounted - q.data.count.zeroed };
+	const left = {
+		held: q.data.count.held,
+		accepted: q.data.count.accepted,
+		uncounted: q.data.count.uncounted - q.data.count.zeroed,
+		doubts: q.data.count.doubts,
+		recounts: q.data.count.recounts,
+	};
 	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders, cut_off, sample } = q.data;
 	return (
 		<Stage
@@ -48,6 +54,8 @@ export function Report() {
 										left.held > 0 && `${many(left.held, "variance stays", "variances stay")} held`,
 										left.accepted > 0 && `${many(left.accepted, "accepted line is", "accepted lines are")} not sent out`,
 										left.uncounted > 0 && `${many(left.uncounted, "line stays", "lines stay")} uncounted`,
+										left.doubts > 0 && `${many(left.doubts, "row in the tray is no count", "rows in the tray are no counts")}`,
+										left.recounts > 0 && `${many(left.recounts, "line is", "lines are")} not counted again`,
 									]
 										.filter(Boolean)
 										.join(", ") || "Nothing is left undone."}
