@@ -311,6 +311,7 @@ UPDATE sheets SET let = (SELECT count(*) FROM count_lines l WHERE l.count_id = s
 	AND l.pos >= sheets.first AND l.pos < sheets.first + sheets.coded) WHERE state = 'let go';
 CREATE INDEX count_lines_frozen ON count_lines (count_id, frozen, pos) WHERE frozen > 0;
 ALTER TABLE count_moves ADD COLUMN as_at INTEGER NOT NULL DEFAULT 0; -- when it happened for this line, where that was settled; 0: as booked
+CREATE INDEX count_moves_as_at ON count_moves (count_id, pos) WHERE as_at <> 0;
 CREATE TABLE causes_accepted (
 	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL, pos INTEGER NOT NULL, other INTEGER NOT NULL DEFAULT 0, warehouse_id INTEGER NOT NULL,
 	cause TEXT NOT NULL, grade TEXT NOT NULL, bin_id INTEGER NOT NULL, item_id INTEGER NOT NULL, counter TEXT NOT NULL DEFAULT '',

@@ -478,11 +478,13 @@ func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
 		rows, had := known[sheet{c, number}]
 		if !had {
 			// What cannot be looked up is told when the rows are proved.
-			_ = tx.Raw(`SELECT i.sku FROM sheets s JOIN count_lines l ON l.count_id = s.count_id AND CASE s.picked WHEN '' THEN
-				l.pos >= s.first AND l.pos < s.first + max(s.lines, s.coded) ELSE l.pos IN (SELECT value FROM json_each(s.picked)) END
-				JOIN items i ON i.id = l.item_id WHERE s.count_id = ? AND s.number = ? ORDER BY l.pos`, c, number).
-				Scan(&rows).
-				Error
+			var on store.Sheet
+			_ = tx.Where("count_id = ? AND number = ?", c, number).Limit(1).Find(&on).Error
+			if on.Lines = on.Rows(); on.ID != 0 { // as long as its codes stand for
+				where, args := on.Where("l.pos")
+				_ = tx.Raw("SELECT i.sku FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND "+where+" ORDER BY l.pos",
+					append([]any{c}, args...)...).Scan(&rows).Error
+			}
 			known[sheet{c, number}] = rows
 		}
 		if row > len(rows) {
