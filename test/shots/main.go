@@ -131,7 +131,16 @@ func run(out, only string) error {
 				chromedp.WaitVisible(`//td[contains(., "Bram Tolley")]`, chromedp.BySearch),
 			},
 		},
-		{"variances", "/counts/2/variances", `[aria-label="The line in hand"] svg`, []chromedp.Action{key("j")}},
+		{
+			"variances",
+			"/counts/2/variances",
+			`[data-likely=misplaced]`,
+			[]chromedp.Action{
+				chromedp.WaitVisible(`[data-spread]`),
+				chromedp.WaitVisible(`[data-likely]`),
+				key("j"), key("j"), key("j"), key("j"), key("j"), key("j"), key("j"), key("j"),
+			},
+		},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
 		{
@@ -149,7 +158,7 @@ func run(out, only string) error {
 		{
 			"variances-night",
 			"/counts/2/variances",
-			`[aria-label="The line in hand"] svg`,
+			`[data-likely]`,
 			[]chromedp.Action{chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil)},
 		},
 	}
@@ -164,7 +173,7 @@ func run(out, only string) error {
 		if s.path != "" {
 			steps = append(steps, chromedp.Navigate(base+s.path))
 		}
-		if s.name == "typing" || s.name == "variances" || s.name == "variances-night" {
+		if s.name == "typing" || s.name == "variances-night" {
 			steps = append(steps, chromedp.WaitVisible(s.wait))
 		}
 		steps = append(steps, s.steps...)
