@@ -14,6 +14,7 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 
 	"wobin/test/browser"
 )
@@ -67,6 +68,7 @@ func run(out, only string) error {
 	try := filepath.Join(data, "try")
 	files := `input[type=file]`
 	key := func(k string) chromedp.Action { return chromedp.KeyEvent(k) }
+	down := key(kb.ArrowDown)
 	press := func(text string) chromedp.Action {
 		q := fmt.Sprintf(`//button[starts-with(normalize-space(.), %q)]`, text)
 		return chromedp.Tasks{chromedp.WaitVisible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
@@ -138,7 +140,7 @@ func run(out, only string) error {
 			[]chromedp.Action{
 				chromedp.WaitVisible(`[data-spread]`),
 				chromedp.WaitVisible(`[data-likely]`),
-				key("j"), key("j"), key("j"), key("j"), key("j"), key("j"), key("j"), key("j"),
+				down, down, down, down, down, down, down, down,
 			},
 		},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
