@@ -330,6 +330,9 @@ const Gone = "gone"
 // Unvalued is the stake of a variance that has no value: it goes before all that have one.
 const Unvalued = int64(1) << 62
 
+// Disputed is the stake of a line that is disputed (variance.Result): it goes before all others.
+const Disputed = Unvalued + 1
+
 // Parts of a count that have tallies. The name of a bin's is its number, that of all is empty.
 const (
 	PartAll      = "all"
@@ -522,6 +525,9 @@ func (l *CountLine) Enqueue(now variance.Line) {
 	stake, known := now.Stake()
 	if l.Stake = int64(stake); stake != 0 && !known {
 		l.Stake = Unvalued
+	}
+	if stake != 0 && now.Result.Disputed {
+		l.Stake = Disputed
 	}
 	switch {
 	case !now.Rest.Wants:

@@ -177,7 +177,7 @@ func (s *Server) registerCounts() {
 	op(s, "seeUncounted", http.MethodPost, "/api/counts/{count}/uncounted", "What it would come to that uncounted means zero",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
-			Body variances.UncountedPart
+			Body count.UncountedPart
 		}) (variances.Uncounted, error) {
 			return d.Variances.SeeUncounted(ctx, p, in.Count, in.Body)
 		})
@@ -185,12 +185,22 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Body struct {
-				variances.UncountedPart
+				count.UncountedPart
 				Zero   bool `json:"zero"`
 				Expect int  `json:"expect" doc:"the number of lines that the person saw"`
 			}
 		}) (variances.Decided, error) {
 			return d.Variances.SetZero(ctx, p, in.Count, in.Body.UncountedPart, in.Body.Zero, in.Body.Expect)
+		})
+	op(s, "recountUncounted", http.MethodPost, "/api/counts/{count}/uncounted/recount", "Give uncounted lines out again, on sheets of their own",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				count.UncountedPart
+				Expect int `json:"expect" doc:"the number of lines that the person saw"`
+			}
+		}) (plan.AgainMade, error) {
+			return d.Plan.RecountUncounted(ctx, p, in.Count, in.Body.UncountedPart, in.Body.Expect)
 		})
 	op(s, "handOut", http.MethodPost, "/api/counts/{count}/hand-out", "Note who has sheets",
 		func(ctx context.Context, p desk.Person, in *struct {

@@ -88,6 +88,7 @@ type Result struct {
 	MovedMeanwhile bool // a movement lies between the first and the last entry, or while it was counted
 	Pending        Pending
 	Zeroed         bool // not counted, and settled to be zero: the variance is of 0, as at the latest counting time
+	Disputed       bool // counted three times or more, and what stands has the variance of no other count
 }
 
 // Evaluate works out a line. It errs with quantity.ErrTooLarge where a sum or a value is out of range.
@@ -151,6 +152,9 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 	if err := r.value(in); err != nil {
 		return r, err
 	}
+	if r.Disputed, err = in.disputed(&r); err != nil {
+		return r, err
+	}
 	switch {
 	case r.Variance == 0:
 		r.Status = Match
@@ -168,29 +172,60 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 
 // pending tells whether the first two rounds agree: their variances do, for the stock may have moved in between.
 func (in *Input) pending() (Pending, error) {
-	var variances []quantity.Quantity
-	for round := 1; round <= 2; round++ {
-		var entries []Entry
-		for _, e := range in.Entries {
-			if e.Round == round {
-				entries = append(entries, e)
-			}
-		}
-		if len(entries) == 0 {
-			return Once, nil
-		}
-		one := *in
-		one.Agree, one.Entries, one.Costed = false, entries, false
-		r, err := Evaluate(&one, Tolerance{})
+	var variances [2]quantity.Quantity
+	for i := range variances {
+		v, counted, err := in.ofRound(i + 1)
 		if err != nil {
 			return NotPending, err
 		}
-		variances = append(variances, r.Variance)
+		if !counted {
+			return Once, nil
+		}
+		variances[i] = v
 	}
 	if variances[0] != variances[1] {
 		return Differ, nil
 	}
 	return NotPending, nil
+}
+
+// ofRound is the variance that the line would have if a round stood; counted is false where the round has no entry.
+func (in *Input) ofRound(round int) (v quantity.Quantity, counted bool, err error) {
+	one := *in
+	one.Agree, one.Entries, one.Costed = false, nil, false
+	for _, e := range in.Entries {
+		if e.Round == round {
+			one.Entries = append(one.Entries, e)
+		}
+	}
+	if len(one.Entries) == 0 {
+		return 0, false, nil
+	}
+	r, err := Evaluate(&one, Tolerance{})
+	return r.Variance, true, err
+}
+
+// disputed tells whether the line was counted three times or more and the standing round, which r is of, agrees with no other.
+func (in *Input) disputed(r *Result) (bool, error) {
+	if r.Round < 3 || len(in.Entries) < 3 {
+		return false, nil
+	}
+	rounds := map[int]bool{}
+	for i := range in.Entries {
+		rounds[in.Entries[i].Round] = true
+	}
+	if len(rounds) < 3 {
+		return false, nil
+	}
+	for round := range rounds {
+		if round == r.Round {
+			continue
+		}
+		if v, _, err := in.ofRound(round); err != nil || v == r.Variance {
+			return false, err
+		}
+	}
+	return true, nil
 }
 
 func (r *Result) value(in *Input) (err error) {

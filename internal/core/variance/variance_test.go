@@ -203,3 +203,35 @@ func TestTwoRoundsAgree(t *testing.T) {
 		assert.Equal(t, r, again, name)
 	}
 }
+
+// A line is disputed where it was counted three times and what stands agrees with no other count, as the stock moved in between.
+func TestDisputed(t *testing.T) {
+	en := func(qty string, at int64, round int) Entry { return Entry{q(qty), at, 0, round} }
+	for name, c := range map[string]struct {
+		entries []Entry
+		moves   []stock.Movement
+		want    bool
+	}{
+		"twice":                     {[]Entry{en("9", 2, 1), en("8", 3, 3)}, nil, false},
+		"three say three":           {[]Entry{en("9", 2, 1), en("8", 3, 3), en("7", 4, 4)}, nil, true},
+		"the last as the first":     {[]Entry{en("9", 2, 1), en("8", 3, 3), en("9", 4, 4)}, nil, false},
+		"the last as the second":    {[]Entry{en("9", 2, 1), en("8", 3, 3), en("8", 4, 4)}, nil, false},
+		"the first two agreed":      {[]Entry{en("9", 2, 1), en("9", 3, 2), en("8", 4, 3)}, nil, true},
+		"pallets of one add up":     {[]Entry{en("4", 2, 1), en("3", 2, 1), en("8", 3, 3), en("7", 4, 4)}, nil, false},
+		"three entries, two rounds": {[]Entry{en("4", 2, 1), en("3", 2, 1), en("8", 3, 3)}, nil, false},
+		"moved in between":          {[]Entry{en("9", 2, 1), en("8", 3, 3), en("5", 6, 4)}, []stock.Movement{{Quantity: q("-4"), At: 5}}, false},
+		"equal but for what moved":  {[]Entry{en("9", 2, 1), en("8", 3, 3), en("9", 6, 4)}, []stock.Movement{{Quantity: q("-4"), At: 5}}, true},
+		"a fourth agrees":           {[]Entry{en("9", 2, 1), en("8", 3, 3), en("7", 4, 4), en("8", 5, 5)}, nil, false},
+	} {
+		for _, agree := range []bool{false, true} {
+			in := Input{Recorded: q("10"), Row: true, Movements: c.moves, Entries: slices.Clone(c.entries), Latest: 6, Agree: agree}
+			r, err := Evaluate(&in, Tolerance{})
+			require.NoError(t, err, name)
+			assert.Equal(t, c.want, r.Disputed, name)
+			slices.Reverse(in.Entries)
+			again, err := Evaluate(&in, Tolerance{})
+			require.NoError(t, err)
+			assert.Equal(t, r, again, name)
+		}
+	}
+}

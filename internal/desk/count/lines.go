@@ -52,6 +52,7 @@ type VarianceLine struct {
 	Queue       string             `json:"queue" enum:",open,held,accepted" doc:"where it stands among what wants a decision"`
 	Pending     int                `json:"pending" doc:"two rounds must agree: 1 one of them has no count yet, 2 they differ; else 0"`
 	Zeroed      bool               `json:"zeroed" doc:"it was settled that uncounted means zero"`
+	Disputed    bool               `json:"disputed" doc:"counted three times or more, and what stands has the variance of no other count"`
 	Cause       string             `json:"cause" doc:"why the variance is likely there; empty where nothing speaks for anything, or it was not asked for"`
 	Grade       string             `json:"grade" enum:",weak,fair,strong" doc:"how much speaks for it"`
 	Again       int                `json:"again" doc:"number of the sheet on which it is being counted again; 0 where it is not"`
@@ -143,6 +144,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Queue:       [...]string{"", "open", "held", "accepted"}[r.Queue],
 		Pending:     r.Pending,
 		Zeroed:      r.Zeroed,
+		Disputed:    r.Stake == store.Disputed,
 		CutOff:      r.CutOff,
 		Rest:        q(r.Rest),
 		RestValue:   (*quantity.Money)(r.RestValue),
@@ -153,7 +155,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 	if r.Entries > 0 && r.Pending == 0 || r.Zeroed {
 		v.Variance = q(r.Variance)
 	}
-	if largest > 0 && r.Stake != store.Unvalued {
+	if largest > 0 && r.Stake < store.Unvalued {
 		v.Share = int(quantity.Share(r.Stake, largest))
 	}
 	return v

@@ -232,6 +232,7 @@ func LineState(l *store.CountLine) variance.Line {
 		Status:   variance.Status(l.Status),
 		Variance: quantity.Quantity(l.Variance),
 		Zeroed:   l.Zeroed && l.Variance != 0,
+		Disputed: l.Stake == store.Disputed,
 	}
 	if l.Value != nil {
 		s.Result.Value, s.Result.Valued = quantity.Money(*l.Value), true

@@ -21,7 +21,6 @@ import (
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/plan"
-	"wobin/internal/desk/variances"
 )
 
 // drawn are files of a count as they come: with lots in any case of letters, unit costs that agree or not, rounds,
@@ -265,10 +264,10 @@ func shownLinesOf(rt *rapid.T, d *house.House, id int64) map[string]string {
 // goesOutAs accepts all that is open, sends it out, and holds the file against the other.
 func goesOutAs(d *house.House, rt *rapid.T, id int64, opt reconcile.Options, below bool, want string) {
 	if opt.Uncounted == reconcile.ZeroAll {
-		u, err := d.Variances.SeeUncounted(ctx, nell, id, variances.UncountedPart{})
+		u, err := d.Variances.SeeUncounted(ctx, nell, id, count.UncountedPart{})
 		require.NoError(rt, err)
 		if u.Lines > 0 {
-			_, err = d.Variances.SetZero(ctx, nell, id, variances.UncountedPart{}, true, u.Lines)
+			_, err = d.Variances.SetZero(ctx, nell, id, count.UncountedPart{}, true, u.Lines)
 			require.NoError(rt, err)
 		}
 	}

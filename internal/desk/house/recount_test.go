@@ -11,6 +11,7 @@ import (
 
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
@@ -179,4 +180,78 @@ func TestRecountOfTwoRounds(t *testing.T) {
 	s, err = d.Today.Count(ctx, nell, id)
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 0, 1}, []int{s.Counted, s.Differ, s.Open})
+}
+
+// Three counts that all say something else put the line on top of the queue, whatever it is worth, decided or not; a fourth that agrees
+// with one of them ends the dispute.
+func TestDisputedOnTop(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := twelve(t, d, 1, plan.Cut{By: "size", Rows: 50})
+	require.NoError(t, typedOn(t, d, id, 1, "Ada", map[string]string{"S01": "12", "S08": "90"}))
+	one := lineOf(t, d, id, "S01", "A-02")
+	queue := func() (out []string) {
+		page, err := d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "all", Limit: 10})
+		require.NoError(t, err)
+		for _, l := range page.Lines {
+			out = append(out, fmt.Sprintf("%s %s %v", l.SKU, l.Variance, l.Disputed))
+		}
+		return out
+	}
+	again := func(who, counted string) {
+		made, err := d.Plan.Recount(ctx, nell, id, plan.Again{Lines: []int64{one.Pos}})
+		require.NoError(t, err)
+		require.NoError(t, typedOn(t, d, id, made.Sheets[0], who, map[string]string{"S01": counted}))
+	}
+	again("Bo", "11")
+	assert.Equal(t, []string{"S08 80 false", "S01 1 false"}, queue())
+	again("Cy", "13")
+	assert.Equal(t, []string{"S01 3 true", "S08 80 false"}, queue())
+	_, err := d.Variances.Decide(ctx, nell, id, []int64{one.Pos}, "accept", "")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"S01 3 true", "S08 80 false"}, queue())
+	page, err := d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "all", Limit: 1})
+	require.NoError(t, err)
+	page, err = d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "all", Limit: 1, After: page.Next})
+	require.NoError(t, err)
+	assert.Equal(t, "S08", page.Lines[0].SKU)
+	again("Di", "11")
+	assert.Equal(t, []string{"S08 80 false", "S01 1 false"}, queue())
+}
+
+// Uncounted lines are given out again by zone or sheet, but for those on sheets that are still to come.
+func TestUncountedGivenOutAgain(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := twelve(t, d, 1, plan.Cut{By: "size", Rows: 5}) // sheets of 4, 5 and 3 lines
+	see := func(part count.UncountedPart) []int {
+		u, err := d.Variances.SeeUncounted(ctx, nell, id, part)
+		require.NoError(t, err)
+		return []int{u.Lines, u.Returned}
+	}
+	assert.Equal(t, []int{12, 0}, see(count.UncountedPart{}), "all are still to come")
+	_, err := d.Plan.RecountUncounted(ctx, nell, id, count.UncountedPart{}, 0)
+	require.ErrorContains(t, err, "no uncounted line here")
+	require.NoError(t, d.Counting.HandOut(ctx, nell, id, counting.Handing{Sheets: []int{1, 2}, Counter: "Ada"}))
+	require.NoError(t, typedOn(t, d, id, 1, "Ada", map[string]string{"S00": "10", "S03": "0"}))
+	require.NoError(t, d.Counting.TakeBack(ctx, nell, id, []int{1}, true))
+	assert.Equal(t, []int{10, 2}, see(count.UncountedPart{}))
+	assert.Equal(t, []int{2, 2}, see(count.UncountedPart{Sheet: 1}))
+	assert.Equal(t, []int{5, 0}, see(count.UncountedPart{Sheet: 2}))
+	none := "No such zone"
+	assert.Equal(t, []int{0, 0}, see(count.UncountedPart{Zone: &none}))
+	_, err = d.Variances.SeeUncounted(ctx, nell, id, count.UncountedPart{Sheet: 77})
+	require.ErrorContains(t, err, "sheet")
+	_, err = d.Plan.RecountUncounted(ctx, nell, id, count.UncountedPart{}, 10)
+	require.ErrorContains(t, err, "It is 2 lines now, not 10")
+
+	made, err := d.Plan.RecountUncounted(ctx, nell, id, count.UncountedPart{}, 2)
+	require.NoError(t, err)
+	assert.Equal(t, plan.AgainMade{Sheets: []int{4}, Lines: 2, Round: 1}, made)
+	assert.Equal(t, []int{10, 0}, see(count.UncountedPart{}), "they are on their way again")
+	assert.Equal(t, []int{2, 0}, see(count.UncountedPart{Sheet: 4}))
+	require.NoError(t, typedOn(t, d, id, 4, "Ada", map[string]string{"S01": "10", "S02": "9"}), "nobody counted them, so anybody may")
+	assert.Equal(t, []int{8, 0}, see(count.UncountedPart{}))
+	two := lineOf(t, d, id, "S02", "A-03")
+	assert.Equal(t, []string{"9", "short"}, []string{two.Counted.String(), two.Status})
 }

@@ -17,7 +17,6 @@ import (
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/plan"
-	"wobin/internal/desk/variances"
 	"wobin/internal/store"
 )
 
@@ -426,7 +425,7 @@ func (m *countModel) posted() {
 
 func (m *countModel) zeroed() {
 	zero := m.draw("zero", 0, 1) == 1
-	u, err := m.d.Variances.SeeUncounted(ctx, nell, m.id, variances.UncountedPart{})
+	u, err := m.d.Variances.SeeUncounted(ctx, nell, m.id, count.UncountedPart{})
 	require.NoError(m.rt, err)
 	n, value := u.Zeroed, 0
 	wantLines, wantZeroed := 0, 0
@@ -446,7 +445,7 @@ func (m *countModel) zeroed() {
 	if zero {
 		n = u.Lines
 	}
-	_, err = m.d.Variances.SetZero(ctx, nell, m.id, variances.UncountedPart{}, zero, n)
+	_, err = m.d.Variances.SetZero(ctx, nell, m.id, count.UncountedPart{}, zero, n)
 	require.Equal(m.rt, n > 0, err == nil, "%v", err)
 	if err != nil {
 		return

@@ -21,7 +21,6 @@ import (
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/plan"
-	"wobin/internal/desk/variances"
 	"wobin/internal/store"
 )
 
@@ -497,7 +496,7 @@ func (m *countModel) ends() {
 			return err
 		},
 		"zeroing": func() error {
-			_, err := m.d.Variances.SetZero(ctx, nell, m.id, variances.UncountedPart{}, true, 0)
+			_, err := m.d.Variances.SetZero(ctx, nell, m.id, count.UncountedPart{}, true, 0)
 			return err
 		},
 		"hand-outs": func() error {

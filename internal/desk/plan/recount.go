@@ -9,6 +9,7 @@ import (
 	"wobin/internal/core/cutting"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
+	"wobin/internal/desk/recorded"
 	"wobin/internal/store"
 )
 
@@ -38,45 +39,83 @@ func (d *Room) Recount(ctx context.Context, p desk.Person, countID int64, a Agai
 		if positions = slices.Compact(positions); len(positions) != len(a.Lines) {
 			return out, desk.RefuseAs(desk.Invalid, "lines", "Name each line once.")
 		}
-		lines := make([]count.NamedLine, 0, len(positions))
-		list, err := json.Marshal(positions)
-		if err != nil {
-			return out, err
-		}
-		const these = " AND l.status <> 'gone' AND l.pos IN (SELECT value FROM json_each(?)) ORDER BY l.pos"
-		if err := w.Raw(count.NamedLines+these, x.c.ID, string(list)).
-			Scan(&lines).Error; err != nil {
-			return out, err
-		}
-		if len(lines) != len(positions) {
-			return out, desk.Missing("A line")
-		}
-		round, err := x.nextRecount(positions)
-		if err != nil {
-			return out, err
-		}
-		rows := a.Rows
-		if rows == 0 {
-			rows = 60
-		}
-		for from := 0; from < len(lines); {
-			to := min(from+rows, len(lines))
-			for back := to; back < len(lines) && back > from+1; back-- { // a bin is on one sheet where it fits
-				if lines[back-1].BinID != lines[back].BinID {
-					to = back
-					break
-				}
-			}
-			s, err := x.recountSheet(lines[from:to], round)
-			if err != nil {
-				return out, err
-			}
-			out.Sheets = append(out.Sheets, s.Number)
-			from = to
-		}
-		out.Lines, out.Round = len(lines), round-store.FirstRecount+1
-		return out, w.Say("recount", map[string]any{"count": x.c.ID, "sheets": out.Sheets, "lines": out.Lines, "recount": out.Round})
+		return x.recount(positions, a.Rows)
 	})
+}
+
+// mostAgain is how many lines are given out again at once.
+const mostAgain = 20_000
+
+// RecountUncounted makes sheets, as Recount does, of the uncounted lines of a part that no sheet holds which is still to come. expect is
+// the number of lines that the person saw.
+func (d *Room) RecountUncounted(ctx context.Context, p desk.Person, countID int64, part count.UncountedPart, expect int) (AgainMade, error) {
+	return desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (out AgainMade, err error) {
+		x, err := d.recutting(w, countID)
+		if err != nil {
+			return out, err
+		}
+		lines, _, err := count.Uncounted(w, x.c, part)
+		if err != nil {
+			return out, err
+		}
+		positions, err := count.Returned(w.DB, x.c, lines)
+		if err != nil {
+			return out, err
+		}
+		switch n := len(positions); {
+		case n != expect:
+			return out, desk.RefuseAs(desk.Changed, "lines", "It is %s now, not %d. Look at it again.", desk.Plural(n, "line", "lines"), expect)
+		case n == 0:
+			return out, desk.Refuse("There is no uncounted line here that is on no sheet still to come.")
+		case n > mostAgain:
+			return out, desk.Refuse("These are %d lines; at most %d are given out again at once. Take a zone or a sheet at a time.", n, mostAgain)
+		}
+		return x.recount(positions, 0)
+	})
+}
+
+// recount makes the sheets of lines, which stand in the order of their positions; rows as in Again.
+func (x *recutting) recount(positions []int64, rows int) (out AgainMade, err error) {
+	lines := make([]count.NamedLine, 0, len(positions))
+	list, err := json.Marshal(positions)
+	if err != nil {
+		return out, err
+	}
+	const these = " AND l.status <> 'gone' AND l.pos IN (SELECT value FROM json_each(?)) ORDER BY l.pos"
+	if err := x.w.Raw(count.NamedLines+these, x.c.ID, string(list)).Scan(&lines).Error; err != nil {
+		return out, err
+	}
+	if len(lines) != len(positions) {
+		return out, desk.Missing("A line")
+	}
+	round, err := x.nextRecount(positions)
+	if err != nil {
+		return out, err
+	}
+	sheet, err := x.recountSheets(round)
+	if err != nil {
+		return out, err
+	}
+	if rows == 0 {
+		rows = 60
+	}
+	for from := 0; from < len(lines); {
+		to := min(from+rows, len(lines))
+		for back := to; back < len(lines) && back > from+1; back-- { // a bin is on one sheet where it fits
+			if lines[back-1].BinID != lines[back].BinID {
+				to = back
+				break
+			}
+		}
+		s, err := sheet(lines[from:to])
+		if err != nil {
+			return out, err
+		}
+		out.Sheets = append(out.Sheets, s.Number)
+		from = to
+	}
+	out.Lines, out.Round = len(lines), round-store.FirstRecount+1
+	return out, x.w.Say("recount", map[string]any{"count": x.c.ID, "sheets": out.Sheets, "lines": out.Lines, "recount": out.Round})
 }
 
 // nextRecount is the round of a recount of lines: behind those that any of them is in. Lines whose recount is not back yet are not
@@ -89,18 +128,13 @@ func (x *recutting) nextRecount(positions []int64) (round int, err error) {
 	}
 	for i := range before {
 		s := &before[i]
-		for _, pos := range positions {
-			if s.RowOf(pos) == 0 {
+		for _, pos := range s.Positions().Some {
+			if _, is := slices.BinarySearch(positions, pos); !is {
 				continue
 			}
 			if s.State != store.Back {
-				return 0, desk.RefuseAs(
-					desk.Invalid,
-					"lines",
-					"%s is to be counted again already, on sheet %d.",
-					count.LineName(x.w, x.c, pos),
-					s.Number,
-				)
+				const again = "%s is to be counted again already, on sheet %d."
+				return 0, desk.RefuseAs(desk.Invalid, "lines", again, count.LineName(x.w, x.c, pos), s.Number)
 			}
 			round = max(round, s.Round+1)
 		}
@@ -108,20 +142,33 @@ func (x *recutting) nextRecount(positions []int64) (round int, err error) {
 	return round, nil
 }
 
-// recountSheet makes one sheet.
-func (x *recutting) recountSheet(lines []count.NamedLine, round int) (s store.Sheet, err error) {
+// recountSheets gives what makes one sheet after another of a round.
+func (x *recutting) recountSheets(round int) (sheet func(lines []count.NamedLine) (store.Sheet, error), err error) {
 	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
 	if err != nil {
-		return s, err
+		return nil, err
 	}
 	pace, _, err := x.room.pace(x.w.DB, x.c.WarehouseID)
 	if err != nil {
-		return s, err
+		return nil, err
 	}
 	at := make(map[int64]int, len(where.Order))
 	for i, bin := range where.Order {
 		at[bin] = i
 	}
+	return func(lines []count.NamedLine) (store.Sheet, error) {
+		s, err := recountSheet(lines, where, at, pace)
+		if err != nil {
+			return s, err
+		}
+		s.CountID, s.Number, s.Code, s.Round = x.c.ID, x.next, counting.SheetCode(int(x.c.ID), x.next), round
+		x.next++
+		return s, x.w.Create(&s).Error
+	}, nil
+}
+
+// recountSheet makes the sheet of some lines, as yet without a number. at is where a bin stands in the walking order.
+func recountSheet(lines []count.NamedLine, where *recorded.Bins, at map[int64]int, pace cutting.Pace) (s store.Sheet, err error) {
 	picked := make([]int64, len(lines))
 	var before *cutting.Stop
 	zone := ""
@@ -143,11 +190,9 @@ func (x *recutting) recountSheet(lines []count.NamedLine, round int) (s store.Sh
 	if err != nil {
 		return s, err
 	}
-	s.CountID, s.Number, s.Code = x.c.ID, x.next, counting.SheetCode(int(x.c.ID), x.next)
 	s.Zone, s.FirstBin, s.LastBin = zone, lines[0].Bin, lines[len(lines)-1].Bin
-	s.First, s.Lines, s.State, s.Round, s.Picked = -int64(len(lines)), len(lines), store.WithUs, round, string(b)
-	x.next++
-	return s, x.w.Create(&s).Error
+	s.First, s.Lines, s.State, s.Picked = -int64(len(lines)), len(lines), store.WithUs, string(b)
+	return s, nil
 }
 
 // DropRecount takes sheets of a recount away of which nothing was counted.

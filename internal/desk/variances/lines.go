@@ -32,7 +32,7 @@ func New(d *desk.Desk, r *recorded.Room) *Room {
 }
 
 // Variances lists the lines of a count that want a decision or have a variance beyond what is let pass, ranked by what is at
-// stake: those without a value first, then by absolute value.
+// stake: disputed ones first, then those without a value, then by absolute value.
 func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f desk.Filter) (page count.VariancePage, err error) {
 	page.Lines = []count.VarianceLine{}
 	c, err := d.Judge(ctx, p, countID)

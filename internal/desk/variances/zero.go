@@ -3,7 +3,6 @@ package variances
 import (
 	"context"
 	"encoding/json"
-	"slices"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -17,27 +16,26 @@ type Uncounted struct {
 	Zeroed   int            `json:"zeroed" doc:"lines that were settled to be zero already"`
 	Value    quantity.Money `json:"value" doc:"what they would lose, never above zero but where less than nothing is expected"`
 	Unvalued int            `json:"unvalued"`
-}
-
-// UncountedPart says which uncounted lines are meant: of a zone, some of them, or all.
-type UncountedPart struct {
-	Zone  *string `json:"zone,omitempty" doc:"left out: all zones"`
-	Lines []int64 `json:"lines,omitempty" maxItems:"100000" doc:"these lines alone"`
+	Returned int            `json:"returned" doc:"of the lines, those on no sheet that is still to come: they can be given out again"`
 }
 
 // SeeUncounted tells what it would come to that uncounted means zero.
-func (d *Room) SeeUncounted(ctx context.Context, p desk.Person, countID int64, part UncountedPart) (u Uncounted, err error) {
+func (d *Room) SeeUncounted(ctx context.Context, p desk.Person, countID int64, part count.UncountedPart) (u Uncounted, err error) {
 	c, err := d.Judge(ctx, p, countID)
 	if err != nil {
 		return u, err
 	}
 	w := &desk.Work{DB: c.Tx}
-	lines, zeroed, err := uncounted(w, c.Count, part)
+	lines, zeroed, err := count.Uncounted(w, c.Count, part)
 	if err != nil {
 		return u, err
 	}
 	u.Zeroed = len(zeroed)
-	err = u.add(lines)
+	if err := u.add(lines); err != nil {
+		return u, err
+	}
+	back, err := count.Returned(c.Tx, c.Count, lines)
+	u.Returned = len(back)
 	return u, err
 }
 
@@ -60,52 +58,16 @@ func (u *Uncounted) add(lines []store.CountLine) error {
 	return nil
 }
 
-// uncounted gives the uncounted lines of a part: those of which something is expected, and those that were settled to be
-// zero already.
-func uncounted(w *desk.Work, c *store.Count, part UncountedPart) (lines, zeroed []store.CountLine, err error) {
-	q, args := "SELECT l.pos FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.status = 'uncounted' AND (l.expected <> 0 OR l.zeroed = 1)", []any{
-		c.ID,
-	}
-	if part.Zone != nil {
-		q, args = q+" AND b.zone = ?", append(args, *part.Zone)
-	}
-	if part.Lines != nil {
-		b, err := json.Marshal(part.Lines)
-		if err != nil {
-			return nil, nil, err
-		}
-		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, string(b))
-	}
-	var positions []int64
-	if err := w.Raw(q+" ORDER BY l.pos", args...).Scan(&positions).Error; err != nil {
-		return nil, nil, err
-	}
-	for some := range slices.Chunk(positions, count.Stretch) {
-		err := store.EachCountLine(w.DB, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error {
-			if l.Zeroed {
-				zeroed = append(zeroed, *l)
-			} else {
-				lines = append(lines, *l)
-			}
-			return nil
-		})
-		if err != nil {
-			return nil, nil, err
-		}
-	}
-	return lines, zeroed, nil
-}
-
 // SetZero settles that uncounted means zero for the uncounted lines of a part, or takes that back. Their variances are open
 // then, as those of counted lines, and want a decision. expect is the number of lines that the person saw.
-func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part UncountedPart, zero bool, expect int) (Decided, error) {
+func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part count.UncountedPart, zero bool, expect int) (Decided, error) {
 	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
 		c, err := w.Running(countID)
 		if err != nil {
 			return out, err
 		}
 		kind := store.Zero
-		lines, zeroed, err := uncounted(w, c, part)
+		lines, zeroed, err := count.Uncounted(w, c, part)
 		if err != nil {
 			return out, err
 		}
@@ -148,7 +110,7 @@ func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part U
 		out.Lines = len(lines)
 		return out, w.Say(
 			"uncounted "+map[bool]string{true: "means zero", false: "left"}[zero],
-			map[string]any{"count": c.ID, "lines": len(lines), "zone": part.Zone},
+			map[string]any{"count": c.ID, "lines": len(lines), "zone": part.Zone, "sheet": part.Sheet},
 		)
 	})
 }

@@ -34,5 +34,5 @@ export const key = {
 	variances: (id: number, ...by: unknown[]) => ["count", String(id), "variances", ...by],
 	causes: (id: number) => ["count", String(id), "causes"],
 	history: (id: number, pos: number) => ["count", String(id), "history", pos],
-	uncounted: (id: number, zone: string) => ["count", String(id), "uncounted", zone],
+	uncounted: (id: number, part: string) => ["count", String(id), "uncounted", part],
 };

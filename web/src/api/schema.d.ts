@@ -841,6 +841,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/uncounted/recount": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give uncounted lines out again, on sheets of their own */
+        post: operations["recountUncounted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/variances": {
         parameters: {
             query?: never;
@@ -3069,6 +3086,22 @@ export interface components {
             /** @description empty at the end */
             next: string;
         };
+        RecountUncountedRequest: {
+            /**
+             * Format: int64
+             * @description the number of lines that the person saw
+             */
+            expect: number;
+            /** @description these lines alone */
+            lines?: number[];
+            /**
+             * Format: int64
+             * @description the number of a sheet; left out: all of them
+             */
+            sheet?: number;
+            /** @description left out: all zones */
+            zone?: string;
+        };
         Recut: {
             /** @description bins that new sheets begin with, in place of a way to cut; the sheets keep who they are for, in their order */
             at?: string[];
@@ -3468,6 +3501,11 @@ export interface components {
             expect: number;
             /** @description these lines alone */
             lines?: number[];
+            /**
+             * Format: int64
+             * @description the number of a sheet; left out: all of them
+             */
+            sheet?: number;
             zero: boolean;
             /** @description left out: all zones */
             zone?: string;
@@ -4117,6 +4155,11 @@ export interface components {
              * @description uncounted lines of which something is expected
              */
             lines: number;
+            /**
+             * Format: int64
+             * @description of the lines, those on no sheet that is still to come: they can be given out again
+             */
+            returned: number;
             /** Format: int64 */
             unvalued: number;
             /** @description what they would lose, never above zero but where less than nothing is expected */
@@ -4130,6 +4173,11 @@ export interface components {
         UncountedPart: {
             /** @description these lines alone */
             lines?: number[];
+            /**
+             * Format: int64
+             * @description the number of a sheet; left out: all of them
+             */
+            sheet?: number;
             /** @description left out: all zones */
             zone?: string;
         };
@@ -4195,6 +4243,8 @@ export interface components {
             /** @enum {string} */
             decision: "" | "accept" | "hold";
             description: string;
+            /** @description counted three times or more, and what stands has the variance of no other count */
+            disputed: boolean;
             /** Format: int64 */
             entries: number;
             /**
@@ -8923,6 +8973,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Uncounted"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    recountUncounted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecountUncountedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainMade"];
                 };
             };
             /** @description Unauthorized */

@@ -70,6 +70,11 @@ export function LineInHand({
 				{apart(line) && <span className="code"> · {apart(line)}</span>}
 			</div>
 			{cause && line.pos === pos && <LikelyCause id={id} line={line} cause={cause} may={may} accept={accept} recount={recount} />}
+			{line.disputed && (
+				<p className="my-1 text-warn" data-disputed>
+					! <b>Disputed</b>: it was counted three times or more, and no other count agrees with the last.
+				</p>
+			)}
 			<Axis events={events} line={line} />
 			<ul className="text-[12.5px]">
 				{events

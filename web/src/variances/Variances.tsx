@@ -207,10 +207,17 @@ export function Variances() {
 					) : (
 						""
 					)}
+					{r.disputed && (
+						<b className="text-warn" title="counted three times or more, and no other count agrees with the last">
+							!{" "}
+						</b>
+					)}
 					{r.again > 0 ? (
 						<b title={`being counted again, on sheet ${r.again}`}>again, {r.again}</b>
 					) : r.cause ? (
 						<CauseMark cause={r.cause} grade={r.grade} />
+					) : r.disputed ? (
+						<b>disputed</b>
 					) : (
 						statusWord[r.status]
 					)}
