@@ -12,6 +12,8 @@ type Filter struct {
 	Sheet int
 	Cause string // variances: those of a likely cause; none: those without
 	Sign  string // variances: over or short; empty: both
+	By    string // variances: what the group Of is a group of
+	Of    string // the name of the group
 	Least int64  // variances: what is at stake is this at least, in hundredths
 	Show  string // variances: open, decided, held, all; counting: uncounted, counted
 	After string

@@ -350,6 +350,13 @@ func (s *Server) registerCounts() {
 		}) (variances.FilterTally, error) {
 			return d.Variances.Filtered(ctx, p, in.Count, in.filter())
 		})
+	op(s, "varianceGroups", http.MethodGet, "/api/counts/{count}/variances/groups", "The groups of what a filter of the variances holds",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			FilterQuery
+		}) (variances.QueueGroups, error) {
+			return d.Variances.Groups(ctx, p, in.Count, in.filter())
+		})
 	op(s, "newer", http.MethodGet, "/api/counts/{count}/newer", "What newer stock says of the lines, where no movement explains it",
 		func(ctx context.Context, p desk.Person, in *CountPath) (variances.Newer, error) {
 			return d.Variances.Newer(ctx, p, in.Count)

@@ -68,6 +68,11 @@ A-08-1,LAMP,30,2026-11-20T10:00:00Z,Ada
 		chromedp.WaitVisible(`[data-likely=misplaced]`),
 		sees("12 short here, 12 over in A-02-1"),
 	)
+	s.do("by counter", chromedp.SendKeys(`[aria-label="Grouped by"]`, "co"),
+		chromedp.WaitVisible(`//button[.="likely other bin, let go"]`, chromedp.BySearch),
+		chromedp.WaitVisible(`//button[@data-group="Ada" and .="Ada 2"]`, chromedp.BySearch), press("likely other bin, let go"),
+		chromedp.Click(`//button[@data-group="Ada" and .="Ada 5"]`, chromedp.BySearch), sees("of 5 lines"), press("Ada 5"), sees("of 6 lines"),
+		chromedp.SendKeys(`[aria-label="Grouped by"]`, "l"), chromedp.Click(`[data-cause=misplaced]`), chromedp.WaitVisible(`[data-likely=misplaced]`))
 	s.do("as one transfer", chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("c"), sees("No variance fits"))
 	s.do("taken back", chromedp.Click(`//button[starts-with(., "accepted 2")]`, chromedp.BySearch), sees("TRANSFER"),
 		chromedp.WaitVisible(`[data-lines]`))

@@ -74,11 +74,21 @@ func TestCountsThatChange(t *testing.T) {
 	// Uncounted lines are settled to be zero: as many more want a decision; left alone again, as few as before.
 	s.do("variances", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-open] b`))
 	open := figure(t, s.text(`[data-open]`))
-	s.do("counting again", s.open("/counts/2/counting"), chromedp.WaitVisible(`[aria-label="Uncounted lines"] button`))
-	zeroed := figure(t, s.text(`[aria-label="Uncounted lines"] button`))
+	s.do("counting again", s.open("/counts/2/counting"), chromedp.WaitVisible(`[data-zero]`))
+	zeroed := figure(t, s.text(`[data-zero]`))
 	assert.Positive(t, zeroed)
 	s.do("settle", press("Uncounted means zero for"), sees("alone again"), s.open("/counts/2/variances"),
 		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%s"]`, thousands(open+zeroed)), chromedp.BySearch))
+
+	// Those on no sheet that is still to come are given out again, once: of one sheet first, then of all.
+	s.do("left alone again", s.open("/counts/2/counting"), press("Leave "), chromedp.WaitVisible(`[data-zero]`))
+	all := figure(t, s.text(`[data-give-again]`))
+	s.do("of one sheet", chromedp.SendKeys(`[aria-label="On sheet"]`, "10"),
+		chromedp.WaitVisible(`//button[.="Give 4 lines out again"]`, chromedp.BySearch), press("Give 4 lines out again"), sees("4 lines are on"),
+		chromedp.WaitNotPresent(`[data-give-again]`),
+		chromedp.SendKeys(`[aria-label="On sheet"]`, "\b\b"))
+	s.do("the rest", chromedp.WaitVisible(fmt.Sprintf(`//button[.="Give %d lines out again"]`, all-4), chromedp.BySearch))
+	s.do("they are sheets", chromedp.Click(`[data-given-again] a`), sees("27 cut"))
 
 	// A backup is put back from the page, which says what that takes away.
 	s.do("backups", s.open("/safety"), chromedp.WaitVisible(`[data-backup]`), press("Prove the record"), sees("links hold, all of them"),

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/variances"
@@ -59,6 +60,63 @@ func TestDecideAllOfAFilter(t *testing.T) {
 	proof, err := d.Safety.VerifyChain(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, proof.Broken, proof.Text)
+}
+
+// The groups of a queue are what narrowing to each of them gives, and together all of it; all of a group is decided at once, and nothing else.
+func TestGroups(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := caused(t, d, "first", causeStock, causeCounts, causeMoves, "")
+	whole, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open"})
+	require.NoError(t, err)
+	names := map[string][]string{}
+	for _, by := range []string{"zone", "bin", "item", "counter", "reason", "category"} {
+		for _, f := range []desk.Filter{{Show: "open"}, {Show: "open", Sign: "short"}, {Show: "open", Cause: "misplaced"}} {
+			f.By, f.Of = by, "what is left out of account here"
+			groups, err := d.Variances.Groups(ctx, nell, id, f)
+			require.NoError(t, err)
+			lines, gross := 0, quantity.Money(0)
+			for i, g := range groups.Groups {
+				if i > 0 {
+					assert.LessOrEqual(t, g.Gross, groups.Groups[i-1].Gross, "the heaviest first")
+				}
+				f.Of = g.Name
+				one, err := d.Variances.Filtered(ctx, nell, id, f)
+				require.NoError(t, err)
+				assert.Equal(t, []any{g.Lines, g.Unvalued, g.Over, g.Short, g.Gross}, []any{one.Lines, one.Unvalued, one.Over, one.Short, one.Gross})
+				f.Limit = 100
+				page, err := d.Variances.Variances(ctx, nell, id, f)
+				require.NoError(t, err)
+				assert.Len(t, page.Lines, g.Lines)
+				lines, gross = lines+g.Lines, gross+g.Gross
+				if f.Sign == "" && f.Cause == "" {
+					names[by] = append(names[by], g.Name)
+				}
+			}
+			f.By, f.Of = "", ""
+			all, err := d.Variances.Filtered(ctx, nell, id, f)
+			require.NoError(t, err)
+			assert.Equal(t, []any{all.Lines, all.Gross}, []any{lines, gross}, by)
+		}
+	}
+	assert.Equal(t, []string{""}, names["reason"])
+	assert.Greater(t, len(names["counter"]), 1, names)
+	assert.Greater(t, len(names["item"]), 3, names)
+	_, err = d.Variances.Groups(ctx, nell, id, desk.Filter{Show: "open", By: "mood"})
+	require.ErrorContains(t, err, "not by mood")
+	_, err = d.Variances.Groups(ctx, nell, id, desk.Filter{Show: "open"})
+	require.ErrorContains(t, err, "are grouped by")
+
+	ada := desk.Filter{Show: "open", By: "counter", Of: names["counter"][0]}
+	seen, err := d.Variances.Filtered(ctx, nell, id, ada)
+	require.NoError(t, err)
+	all := variances.AllOf{Show: "open", By: ada.By, Of: ada.Of, Lines: seen.Lines, Gross: seen.Gross}
+	out, err := d.Variances.DecideAs(ctx, nell, id, variances.Decisions{All: &all, Kind: store.Hold})
+	require.NoError(t, err)
+	assert.Equal(t, seen.Lines, out.Lines)
+	left, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open"})
+	require.NoError(t, err)
+	assert.Equal(t, []any{whole.Lines - seen.Lines, whole.Gross - seen.Gross}, []any{left.Lines, left.Gross})
 }
 
 // A finished count of which nothing went out is opened again with a reason, and is brought after what moved meanwhile; one of which

@@ -118,6 +118,8 @@ type AllOf struct {
 	Bins  []int64        `json:"bins,omitempty"`
 	Sign  string         `json:"sign,omitempty" enum:",over,short"`
 	Least int64          `json:"least,omitempty" minimum:"0"`
+	By    string         `json:"by,omitempty" enum:",zone,bin,item,counter,reason,category"`
+	Of    string         `json:"of,omitempty" maxLength:"4000"`
 	Lines int            `json:"lines" doc:"how many they were"`
 	Gross quantity.Money `json:"gross" doc:"and what was open of them, as absolute values"`
 }
@@ -253,7 +255,7 @@ func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, positions []i
 
 // allOf gives the lines that a filter holds, where they are as they were seen.
 func (d *Room) allOf(ctx context.Context, w *desk.Work, c *store.Count, a *AllOf) (positions []int64, err error) {
-	f := desk.Filter{Show: a.Show, Text: a.Text, Cause: a.Cause, Bins: a.Bins, Sign: a.Sign, Least: a.Least}
+	f := desk.Filter{Show: a.Show, Text: a.Text, Cause: a.Cause, Bins: a.Bins, Sign: a.Sign, Least: a.Least, By: a.By, Of: a.Of}
 	if f.Show == "" {
 		return nil, desk.RefuseAs(desk.Invalid, "all", "Say which are meant: those that are open, held or accepted.")
 	}

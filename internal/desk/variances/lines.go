@@ -39,7 +39,14 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 	if err != nil {
 		return page, err
 	}
-	q, args := count.VarianceRows+shown(&f), []any{countID}
+	explained, err := d.explained(ctx, c)
+	if err != nil {
+		return page, err
+	}
+	q, args, err := narrowed(&f, explained, count.VarianceRows, []any{countID})
+	if err != nil {
+		return page, err
+	}
 	if f.After != "" {
 		var stake, pos int64
 		if _, err := fmt.Sscanf(f.After, "%d.%d", &stake, &pos); err != nil {
@@ -47,20 +54,6 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 		}
 		q, args = q+" AND (l.stake, -l.pos) < (?, ?)", append(args, stake, -pos)
 		q, args = q+" AND l.stake <= ?", append(args, stake)
-	}
-	if q, args, err = f.Narrow(q, args); err != nil {
-		return page, err
-	}
-	explained, err := d.explained(ctx, c)
-	if err != nil {
-		return page, err
-	}
-	if f.Cause != "" {
-		some, err := explained.linesOf(f.Cause)
-		if err != nil {
-			return page, err
-		}
-		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, some)
 	}
 	var largest int64
 	if err := c.Tx.Raw("SELECT coalesce((SELECT stake FROM count_lines WHERE count_id = ? AND stake > 0 AND stake < ? ORDER BY stake DESC LIMIT 1), 0)", countID, store.Unvalued).Scan(&largest).Error; err != nil {
@@ -162,48 +155,15 @@ func spread(values []int64, gross quantity.Money) (s Spread) {
 
 // filtered gives the lines that a filter holds, and what is open of them. x is asked for causes.
 func filtered(tx *gorm.DB, countID int64, f desk.Filter, x *explained) (positions []int64, t FilterTally, err error) {
-	q, args := `SELECT l.pos, l.rest_value FROM count_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
-		WHERE l.count_id = ?`+
-		shown(
-			&f,
-		), []any{
-		countID,
-	}
-	if f.Cause != "" {
-		some, err := x.linesOf(f.Cause)
-		if err != nil {
-			return nil, t, err
-		}
-		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, some)
-	}
-	if q, args, err = f.Narrow(q, args); err != nil {
-		return nil, t, err
-	}
-	values := make([]driver.Value, len(args))
-	for i, a := range args {
-		values[i] = a
-	}
-	err = store.Each(tx, q+" ORDER BY l.pos", values, func(v []driver.Value) error {
+	var g QueueGroup
+	err = eachFiltered(tx, countID, &f, x, "NULL", func(v []driver.Value) error {
 		positions = append(positions, v[0].(int64))
-		value, valued := v[1].(int64)
-		if t.Lines++; !valued {
-			t.Unvalued++
-		}
-		if valued && value != 0 {
+		if value, valued := v[1].(int64); valued && value != 0 {
 			t.values = append(t.values, max(value, -value))
 		}
-		into := &t.Over
-		if value < 0 {
-			into = &t.Short
-		}
-		sum, ok := quantity.AddMoney(*into, quantity.Money(value))
-		gross, fits := quantity.AddMoney(t.Gross, quantity.Money(value).Abs())
-		if !ok || !fits {
-			return count.TooMuch()
-		}
-		*into, t.Gross = sum, gross
-		return nil
+		return g.add(v[1])
 	})
+	t.Lines, t.Unvalued, t.Over, t.Short, t.Gross = g.Lines, g.Unvalued, g.Over, g.Short, g.Gross
 	return positions, t, err
 }
 

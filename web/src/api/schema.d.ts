@@ -892,6 +892,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/variances/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The groups of what a filter of the variances holds */
+        get: operations["varianceGroups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/zero": {
         parameters: {
             query?: never;
@@ -1437,6 +1454,8 @@ export interface components {
         };
         AllOf: {
             bins?: number[];
+            /** @enum {string} */
+            by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
             cause?: string;
             /** @description and what was open of them, as absolute values */
             gross: string;
@@ -1447,6 +1466,7 @@ export interface components {
              * @description how many they were
              */
             lines: number;
+            of?: string;
             /** @enum {string} */
             show: "open" | "held" | "accepted";
             /** @enum {string} */
@@ -3044,6 +3064,29 @@ export interface components {
         QuestionOption: {
             label: string;
             set: components["schemas"]["Layout"];
+        };
+        QueueGroup: {
+            gross: string;
+            /** Format: int64 */
+            lines: number;
+            /** @description empty: of those that have none */
+            name: string;
+            /** @description what is open of them */
+            over: string;
+            short: string;
+            /**
+             * Format: int64
+             * @description of them, without a cost
+             */
+            unvalued: number;
+        };
+        QueueGroups: {
+            groups: components["schemas"]["QueueGroup"][];
+            /**
+             * Format: int64
+             * @description groups that are lighter and not listed
+             */
+            more: number;
         };
         ReasonView: {
             account: string;
@@ -6313,6 +6356,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: what the group is of */
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                /** @description the name of the group; empty: of those that have none */
+                of?: string;
                 after?: string;
                 limit?: number;
             };
@@ -9142,6 +9189,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: what the group is of */
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                /** @description the name of the group; empty: of those that have none */
+                of?: string;
                 after?: string;
                 limit?: number;
             };
@@ -9240,6 +9291,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: what the group is of */
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                /** @description the name of the group; empty: of those that have none */
+                of?: string;
                 after?: string;
                 limit?: number;
             };
@@ -9258,6 +9313,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FilterTally"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    varianceGroups: {
+        parameters: {
+            query?: {
+                bins?: number[];
+                text?: string;
+                sheet?: number;
+                show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                /** @description of variances: those of a likely cause; none: those that nothing explains */
+                cause?: string;
+                /** @description of variances */
+                sign?: "" | "over" | "short";
+                /** @description of variances: what is at stake is this at least, in hundredths */
+                least?: number;
+                /** @description of variances: what the group is of */
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                /** @description the name of the group; empty: of those that have none */
+                of?: string;
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueGroups"];
                 };
             };
             /** @description Unauthorized */
@@ -12111,9 +12268,12 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: what the group is of */
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                /** @description the name of the group; empty: of those that have none */
+                of?: string;
                 after?: string;
                 limit?: number;
-                by?: "bin" | "item";
             };
             header?: never;
             path: {

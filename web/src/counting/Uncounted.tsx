@@ -36,8 +36,8 @@ export function Uncounted({ id, c }: { id: number; c: Schemas["Stages"] }) {
 		<section className="mt-4 border-t border-ink pt-2" aria-label="Uncounted lines">
 			<h2>Uncounted</h2>
 			<p className="text-dim">
-				{many(c.uncounted, "line is", "lines are")} uncounted and left alone. What is on no sheet still to come can be given out again. Where
-				you know that nothing is there, uncounted can mean zero; these lines then want a decision like any other.
+				{many(c.uncounted, "line is", "lines are")} uncounted and left alone. What is on no sheet still to come can be given out again.
+				Where you know that nothing is there, uncounted can mean zero; these lines then want a decision like any other.
 			</p>
 			<div className="mt-2 flex flex-wrap items-center gap-3">
 				<select value={zone} onChange={(e) => setZone(e.target.value)} aria-label="Zone">
@@ -67,12 +67,18 @@ export function Uncounted({ id, c }: { id: number; c: Schemas["Stages"] }) {
 					</span>
 				)}
 				{u && u.returned > 0 && (
-					<button type="button" className="act-plain" disabled={again.isPending} onClick={() => again.mutate(u.returned)}>
+					<button type="button" className="act-plain" disabled={again.isPending} onClick={() => again.mutate(u.returned)} data-give-again>
 						Give {many(u.returned, "line", "lines")} out again
 					</button>
 				)}
 				{u && u.lines > 0 && (
-					<button type="button" className="act-plain" disabled={set.isPending} onClick={() => set.mutate({ zero: true, expect: u.lines })}>
+					<button
+						type="button"
+						className="act-plain"
+						disabled={set.isPending}
+						onClick={() => set.mutate({ zero: true, expect: u.lines })}
+						data-zero
+					>
 						Uncounted means zero for {many(u.lines, "line", "lines")}
 					</button>
 				)}
@@ -88,10 +94,10 @@ export function Uncounted({ id, c }: { id: number; c: Schemas["Stages"] }) {
 				)}
 			</div>
 			{u && u.lines > u.returned && (
-				<p className="text-dim">{many(u.lines - u.returned, "of them is", "of them are")} on sheets that are still to come.</p>
+				<p className="mt-2 text-dim">{many(u.lines - u.returned, "of them is", "of them are")} on sheets that are still to come.</p>
 			)}
 			{again.data && !again.isPending && !again.error && (
-				<p data-given-again>
+				<p className="mt-2" data-given-again>
 					{many(again.data.lines, "line is", "lines are")} on{" "}
 					<Link className="word" to={`/counts/${id}/sheets`}>
 						{again.data.sheets.length === 1 ? `sheet ${again.data.sheets[0]}` : many(again.data.sheets.length, "new sheet", "new sheets")}

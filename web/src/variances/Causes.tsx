@@ -62,10 +62,9 @@ export function CauseFilter({
 }) {
 	const shown = tallies.filter((t) => show(t) > 0 || t.cause === value).map((t): [string, number] => [t.cause, show(t)]);
 	if (value && !shown.some(([c]) => c === value)) shown.push([value, 0]); // what narrows the queue can be let go of
-	if (shown.length === 0 && !working) return null;
 	return (
-		<div className="flex flex-wrap items-baseline gap-x-4 gap-y-0.5 border-b border-hair px-2 py-1" role="group" aria-label="Likely causes">
-			<span className="text-dim">{working && shown.length === 0 ? "why they are there is being worked out…" : "likely"}</span>
+		<>
+			{working && shown.length === 0 && <span className="text-dim">is being worked out…</span>}
 			{shown.map(([c, n]) => (
 				<button
 					key={c}
@@ -78,7 +77,7 @@ export function CauseFilter({
 					{causeWord[c]} {count(n)}
 				</button>
 			))}
-		</div>
+		</>
 	);
 }
 

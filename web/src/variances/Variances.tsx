@@ -11,7 +11,8 @@ import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
-import { CauseFilter, CauseMark, SettleStrong, useAccept, useRecount } from "./Causes";
+import { CauseFilter, CauseMark, causeWord, SettleStrong, useAccept, useRecount } from "./Causes";
+import { type By, GroupedBy, GroupFilter } from "./Groups";
 import { LineInHand, useHistory } from "./LineInHand";
 import { OwnReason } from "./Reasons";
 import { SpreadOf } from "./Spread";
@@ -36,10 +37,14 @@ export function Variances() {
 	const [cause, setCause] = useState("");
 	const [sign, setSign] = useState<"" | "over" | "short">("");
 	const [least, setLeast] = useState(0);
-	const pages = usePages<Line>(key.variances(id, show, text, cause, sign, least, list.join()), c !== undefined, (after) =>
+	const [by, setBy] = useState<By>("");
+	const [of, setOf] = useState<string | null>(null);
+	const broad = { show, text, cause, sign, least, bins: list };
+	const filter = by !== "" && of !== null ? { ...broad, by, of } : broad;
+	const pages = usePages<Line>(key.variances(id, JSON.stringify(filter)), c !== undefined, (after) =>
 		ask(
 			api.GET("/api/counts/{count}/variances", {
-				params: { path: { count: id }, query: { show, text, after, cause, sign, least, bins: list, limit: 300 } },
+				params: { path: { count: id }, query: { ...filter, after, limit: 300 } },
 			}),
 		),
 	);
@@ -50,7 +55,6 @@ export function Variances() {
 	const accept = useAccept(id);
 	const recount = useRecount(id);
 	// All that the filter holds, not only what is loaded of it, as it was seen when that was asked for.
-	const filter = { show, text, cause, sign, least, bins: list };
 	const spread = useQuery({
 		queryKey: key.spread(id, JSON.stringify(filter)),
 		queryFn: () => ask(api.GET("/api/counts/{count}/variances/filtered", { params: { path: { count: id }, query: filter } })),
@@ -94,7 +98,7 @@ export function Variances() {
 				lines: [],
 				kind,
 				reason: kind === "" ? "" : reason,
-				all: { show, text, cause, sign, least, bins: list, lines: all.lines, gross: all.gross },
+				all: { ...filter, show, lines: all.lines, gross: all.gross },
 			});
 			return;
 		}
@@ -433,6 +437,18 @@ export function Variances() {
 						in {many(chosen.size, "bin", "bins")}, let go
 					</button>
 				)}
+				{by !== "" && cause !== "" && (
+					<button
+						type="button"
+						className="word text-dim"
+						onClick={() => {
+							setCause("");
+							hand.anew();
+						}}
+					>
+						likely {causeWord[cause]}, let go
+					</button>
+				)}
 				<span className="ml-auto">
 					<FilterField value={text} onChange={hand.filter} />
 				</span>
@@ -452,16 +468,38 @@ export function Variances() {
 					}}
 				/>
 			)}
-			<CauseFilter
-				tallies={causes.data ?? []}
-				working={spread.data?.working ?? false}
-				value={cause}
-				show={(t) => (show === "open" ? t.open : t.lines)}
-				onChange={(to) => {
-					setCause(to);
+			<GroupedBy
+				by={by}
+				onBy={(to) => {
+					setBy(to);
+					setOf(null);
 					hand.anew();
 				}}
-			/>
+			>
+				{by === "" ? (
+					<CauseFilter
+						tallies={causes.data ?? []}
+						working={spread.data?.working ?? false}
+						value={cause}
+						show={(t) => (show === "open" ? t.open : t.lines)}
+						onChange={(to) => {
+							setCause(to);
+							hand.anew();
+						}}
+					/>
+				) : (
+					<GroupFilter
+						id={id}
+						by={by}
+						of={of}
+						filter={broad}
+						onOf={(to) => {
+							setOf(to);
+							hand.anew();
+						}}
+					/>
+				)}
+			</GroupedBy>
 			<Lines
 				label="Variances"
 				columns={columns}

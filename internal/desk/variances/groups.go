@@ -1,0 +1,146 @@
+package variances
+
+import (
+	"cmp"
+	"context"
+	"database/sql/driver"
+	"slices"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// groupings are what the lines of a queue are grouped by, each with the column that names a line's group.
+var groupings = map[string]string{
+	"zone": "b.zone", "bin": "b.code", "item": "i.sku", "counter": "l.counter", "reason": "l.reason",
+	"category": "coalesce((SELECT k.category FROM count_items k WHERE k.count_id = l.count_id AND k.item_id = l.item_id), '')",
+}
+
+// groupedBy gives the column that names the group of a line.
+func groupedBy(by string) (string, error) {
+	column, known := groupings[by]
+	if !known {
+		return "", desk.RefuseAs(desk.Invalid, "by", "Variances are grouped by zone, bin, item, counter, reason or category, not by %s.", by)
+	}
+	return column, nil
+}
+
+// narrowed adds the conditions of a filter to a query over lines l, bins b and items i. x is asked for causes.
+func narrowed(f *desk.Filter, x *explained, q string, args []any) (string, []any, error) {
+	if f.Cause != "" {
+		some, err := x.linesOf(f.Cause)
+		if err != nil {
+			return "", nil, err
+		}
+		q, args = q+" AND l.pos IN (SELECT value FROM json_each(?))", append(args, some)
+	}
+	if f.By != "" {
+		column, err := groupedBy(f.By)
+		if err != nil {
+			return "", nil, err
+		}
+		q, args = q+" AND "+column+" = ?", append(args, f.Of)
+	}
+	return f.Narrow(q+shown(f), args)
+}
+
+// QueueGroup is the variances of one zone, bin, item, counter, reason or category.
+type QueueGroup struct {
+	Name     string         `json:"name" doc:"empty: of those that have none"`
+	Lines    int            `json:"lines"`
+	Unvalued int            `json:"unvalued" doc:"of them, without a cost"`
+	Over     quantity.Money `json:"over" doc:"what is open of them"`
+	Short    quantity.Money `json:"short"`
+	Gross    quantity.Money `json:"gross"`
+}
+
+// add takes what is open of a line in; value is nil where it has none.
+func (g *QueueGroup) add(value any) error {
+	g.Lines++
+	cents, valued := value.(int64)
+	if !valued {
+		g.Unvalued++
+		return nil
+	}
+	into := &g.Over
+	if cents < 0 {
+		into = &g.Short
+	}
+	sum, ok := quantity.AddMoney(*into, quantity.Money(cents))
+	gross, fits := quantity.AddMoney(g.Gross, quantity.Money(cents).Abs())
+	if !ok || !fits {
+		return count.TooMuch()
+	}
+	*into, g.Gross = sum, gross
+	return nil
+}
+
+// QueueGroups are the groups of what a filter holds, the heaviest first.
+type QueueGroups struct {
+	Groups []QueueGroup `json:"groups"`
+	More   int     `json:"more" doc:"groups that are lighter and not listed"`
+}
+
+// mostGroups is how many groups are listed.
+const mostGroups = 40
+
+// Groups tells the groups of what a filter holds. By says what they are of; a group that the filter is narrowed to narrows nothing here.
+func (d *Room) Groups(ctx context.Context, p desk.Person, countID int64, f desk.Filter) (out QueueGroups, err error) {
+	out.Groups = []QueueGroup{}
+	column, err := groupedBy(f.By)
+	if err != nil {
+		return out, err
+	}
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return out, err
+	}
+	x, err := d.explained(ctx, c)
+	if err != nil {
+		return out, err
+	}
+	f.By = ""
+	all := map[string]*QueueGroup{}
+	err = eachFiltered(c.Tx, c.ID, &f, x, column, func(v []driver.Value) error {
+		name, _ := v[2].(string)
+		g := all[name]
+		if g == nil {
+			g = &QueueGroup{Name: name}
+			all[name] = g
+		}
+		return g.add(v[1])
+	})
+	if err != nil {
+		return out, err
+	}
+	for _, g := range all {
+		out.Groups = append(out.Groups, *g)
+	}
+	slices.SortFunc(out.Groups, func(a, b QueueGroup) int {
+		return cmp.Or(cmp.Compare(b.Gross, a.Gross), cmp.Compare(b.Lines, a.Lines), strings.Compare(a.Name, b.Name))
+	})
+	if n := len(out.Groups); n > mostGroups {
+		out.Groups, out.More = out.Groups[:mostGroups], n-mostGroups
+	}
+	return out, nil
+}
+
+// eachFiltered hands over the lines that a filter holds, in the order of positions: the position, what is open in money (nil where that
+// is not known), and what a column holds.
+func eachFiltered(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, column string, line func(v []driver.Value) error) error {
+	q, args, err := narrowed(f, x, "SELECT l.pos, l.rest_value, "+column+` FROM count_lines l JOIN bins b ON b.id = l.bin_id
+		JOIN items i ON i.id = l.item_id WHERE l.count_id = ?`, []any{countID})
+	if err != nil {
+		return err
+	}
+	values := make([]driver.Value, len(args))
+	for i, a := range args {
+		values[i] = a
+	}
+	return store.Each(tx, q+" ORDER BY l.pos", values, line)
+}
