@@ -83,7 +83,7 @@ func (g *QueueGroup) add(value any) error {
 // QueueGroups are the groups of what a filter holds, the heaviest first.
 type QueueGroups struct {
 	Groups []QueueGroup `json:"groups"`
-	More   int     `json:"more" doc:"groups that are lighter and not listed"`
+	More   int          `json:"more" doc:"groups that are lighter and not listed"`
 }
 
 // mostGroups is how many groups are listed.
