@@ -48,7 +48,13 @@ const mostAgain = 20_000
 
 // RecountUncounted makes sheets, as Recount does, of the uncounted lines of a part that no sheet holds which is still to come. expect is
 // the number of lines that the person saw.
-func (d *Room) RecountUncounted(ctx context.Context, p desk.Person, countID int64, part count.UncountedPart, expect int) (AgainMade, error) {
+func (d *Room) RecountUncounted(
+	ctx context.Context,
+	p desk.Person,
+	countID int64,
+	part count.UncountedPart,
+	expect int,
+) (AgainMade, error) {
 	return desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (out AgainMade, err error) {
 		x, err := d.recutting(w, countID)
 		if err != nil {

@@ -60,7 +60,14 @@ func (u *Uncounted) add(lines []store.CountLine) error {
 
 // SetZero settles that uncounted means zero for the uncounted lines of a part, or takes that back. Their variances are open
 // then, as those of counted lines, and want a decision. expect is the number of lines that the person saw.
-func (d *Room) SetZero(ctx context.Context, p desk.Person, countID int64, part count.UncountedPart, zero bool, expect int) (Decided, error) {
+func (d *Room) SetZero(
+	ctx context.Context,
+	p desk.Person,
+	countID int64,
+	part count.UncountedPart,
+	zero bool,
+	expect int,
+) (Decided, error) {
 	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (out Decided, err error) {
 		c, err := w.Running(countID)
 		if err != nil {
