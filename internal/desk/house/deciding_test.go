@@ -62,7 +62,8 @@ func TestDecideAllOfAFilter(t *testing.T) {
 	assert.Zero(t, proof.Broken, proof.Text)
 }
 
-// The groups of a queue are what narrowing to each of them gives, and together all of it; all of a group is decided at once, and nothing else.
+// The groups of a queue are what narrowing to each of them gives, and together all of it; all of a group is decided at once, and
+// nothing else.
 func TestGroups(t *testing.T) {
 	d := at(t)
 	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
