@@ -355,7 +355,9 @@ func (h *site) answers(id int64) error {
 		"/api/warehouses/1/recorded?limit=200&by=item", "/api/warehouses/1/elevation", "/api/warehouses/1/bins",
 		c, c + "/sheets?limit=500", c + "/bins", c + "/lines?limit=200", c + "/lines?limit=200&show=uncounted",
 		c + "/lines?limit=200&show=counted", c + "/lines?sheet=3&limit=1000",
-		c + "/variances?show=open&limit=300", c + "/variances?limit=300", c + "/lines/4", c + "/report", c + "/returns", c + "/postings"} {
+		c + "/variances?show=open&limit=300", c + "/variances?limit=300",
+		c + "/variances/filtered?show=open", c + "/variances/groups?show=open&by=item", c + "/variances/groups?show=open&by=category",
+		c + "/variances?show=open&limit=300&by=counter&of=Nobody", c + "/causes", c + "/newer", c + "/lines/4", c + "/report", c + "/returns", c + "/postings"} {
 		at, wire, err := h.p95(40, "GET", path, nil)
 		if err != nil {
 			return err
