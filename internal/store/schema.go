@@ -330,6 +330,9 @@ ALTER TABLE sheets ADD COLUMN picked TEXT NOT NULL DEFAULT ''; -- JSON: of a rec
 ALTER TABLE sheets ADD COLUMN why TEXT NOT NULL DEFAULT ''; -- of a recount: why somebody counts again who counted first
 ALTER TABLE reasons ADD COLUMN sign TEXT NOT NULL DEFAULT ''; -- over or short: what it explains; empty: both
 UPDATE reasons SET sign = 'short' WHERE code IN ('LOSS', 'DAMAGE');
+-- What a queue holds is summed up from the index alone.
+DROP INDEX count_lines_queue;
+CREATE INDEX count_lines_queue ON count_lines (count_id, queue, stake DESC, pos, rest_value) WHERE queue > 0;
 -- Lines that were counted three times may be disputed, which decides where they stand in the queue.
 UPDATE counts SET stale = 1 WHERE state = 'running' AND id IN (SELECT count_id FROM entries WHERE round > 2);
 INSERT OR IGNORE INTO reasons (code, name) VALUES ('TRANSFER', 'Lay in another place'), ('MIXUP', 'Taken for another item or lot');

@@ -265,7 +265,7 @@ func (d *Room) allOf(ctx context.Context, w *desk.Work, c *store.Count, a *AllOf
 			return nil, err
 		}
 	}
-	positions, t, err := filtered(w.DB, c.ID, f, x)
+	t, err := tallied(w.DB, c.ID, f, x, &positions)
 	if err != nil {
 		return nil, err
 	}

@@ -107,13 +107,13 @@ func (d *Room) Groups(ctx context.Context, p desk.Person, countID int64, f desk.
 	f.By = ""
 	all := map[string]*QueueGroup{}
 	err = eachFiltered(c.Tx, c.ID, &f, x, column, func(v []driver.Value) error {
-		name, _ := v[2].(string)
+		name, _ := v[1].(string)
 		g := all[name]
 		if g == nil {
 			g = &QueueGroup{Name: name}
 			all[name] = g
 		}
-		return g.add(v[1])
+		return g.add(v[0])
 	})
 	if err != nil {
 		return out, err
@@ -130,11 +130,17 @@ func (d *Room) Groups(ctx context.Context, p desk.Person, countID int64, f desk.
 	return out, nil
 }
 
-// eachFiltered hands over the lines that a filter holds, in the order of positions: the position, what is open in money (nil where that
-// is not known), and what a column holds.
+// eachFiltered hands over of the lines that a filter holds, in any order, what is open in money (nil where that is not known) and, where
+// it is not empty, what a column holds.
 func eachFiltered(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, column string, line func(v []driver.Value) error) error {
-	q, args, err := narrowed(f, x, "SELECT l.pos, l.rest_value, "+column+` FROM count_lines l JOIN bins b ON b.id = l.bin_id
-		JOIN items i ON i.id = l.item_id WHERE l.count_id = ?`, []any{countID})
+	named := "" // without names of bins and items most is told by an index alone
+	if f.Text != "" || strings.HasPrefix(column, "b.") || strings.HasPrefix(column, "i.") || f.By != "" {
+		named = " JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id"
+	}
+	if column != "" {
+		column = ", " + column
+	}
+	q, args, err := narrowed(f, x, "SELECT l.rest_value"+column+" FROM count_lines l"+named+" WHERE l.count_id = ?", []any{countID})
 	if err != nil {
 		return err
 	}
@@ -142,5 +148,5 @@ func eachFiltered(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, colu
 	for i, a := range args {
 		values[i] = a
 	}
-	return store.Each(tx, q+" ORDER BY l.pos", values, line)
+	return store.Each(tx, q, values, line)
 }

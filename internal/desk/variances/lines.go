@@ -153,18 +153,27 @@ func spread(values []int64, gross quantity.Money) (s Spread) {
 	return s
 }
 
-// filtered gives the lines that a filter holds, and what is open of them. x is asked for causes.
-func filtered(tx *gorm.DB, countID int64, f desk.Filter, x *explained) (positions []int64, t FilterTally, err error) {
+// tallied tells what is open of the lines that a filter holds. x is asked for causes. Where positions is there, it gets theirs, in order.
+func tallied(tx *gorm.DB, countID int64, f desk.Filter, x *explained, positions *[]int64) (t FilterTally, err error) {
+	column := ""
+	if positions != nil {
+		column = "l.pos"
+	}
 	var g QueueGroup
-	err = eachFiltered(tx, countID, &f, x, "NULL", func(v []driver.Value) error {
-		positions = append(positions, v[0].(int64))
-		if value, valued := v[1].(int64); valued && value != 0 {
+	err = eachFiltered(tx, countID, &f, x, column, func(v []driver.Value) error {
+		if positions != nil {
+			*positions = append(*positions, v[1].(int64))
+		}
+		if value, valued := v[0].(int64); valued && value != 0 {
 			t.values = append(t.values, max(value, -value))
 		}
-		return g.add(v[1])
+		return g.add(v[0])
 	})
+	if positions != nil {
+		slices.Sort(*positions)
+	}
 	t.Lines, t.Unvalued, t.Over, t.Short, t.Gross = g.Lines, g.Unvalued, g.Over, g.Short, g.Gross
-	return positions, t, err
+	return t, err
 }
 
 // Filtered tells what a filter of the variances holds.
@@ -177,7 +186,7 @@ func (d *Room) Filtered(ctx context.Context, p desk.Person, countID int64, f des
 	if err != nil {
 		return t, err
 	}
-	_, t, err = filtered(c.Tx, c.ID, f, x)
+	t, err = tallied(c.Tx, c.ID, f, x, nil)
 	t.Spread, t.Working = spread(t.values, t.Gross), x.working
 	return t, err
 }
