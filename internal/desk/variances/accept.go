@@ -3,6 +3,7 @@ package variances
 import (
 	"cmp"
 	"context"
+	"database/sql/driver"
 	"slices"
 
 	"gorm.io/gorm"
@@ -162,12 +163,12 @@ func (x *explained) ready(e *cause.Explanation, open map[int64]bool) bool {
 
 // undecided gives the positions of undecided lines.
 func undecided(tx *gorm.DB, countID int64) (map[int64]bool, error) {
-	var positions []int64
-	err := tx.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND queue = 1 AND queue > 0 AND stake > 0", countID).Scan(&positions).Error
-	open := make(map[int64]bool, len(positions))
-	for _, pos := range positions {
-		open[pos] = true
-	}
+	open := map[int64]bool{}
+	const q = "SELECT pos FROM count_lines WHERE count_id = ? AND queue = 1 AND queue > 0 AND stake > 0"
+	err := store.Each(tx, q, []driver.Value{countID}, func(v []driver.Value) error {
+		open[v[0].(int64)] = true
+		return nil
+	})
 	return open, err
 }
 
