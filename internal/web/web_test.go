@@ -132,6 +132,7 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/counts/{count}/lines/{pos}/as-booked": {`{"movement":1}`, []string{"controller"}},
 		"POST /api/counts/{count}/lines/{pos}/withdraw":  {`{"entry":1}`, []string{"controller", "counter"}},
 		"POST /api/counts/{count}/uncounted":             {`{}`, roles},
+		"POST /api/counts/{count}/uncounted/recount":     {`{"expect":1}`, []string{"controller"}},
 		"POST /api/counts/{count}/zero":                  {`{"zero":true,"expect":1}`, []string{"controller"}},
 		"GET /api/backups":                               {``, []string{"controller"}},
 		"POST /api/backups":                              {``, []string{"controller"}},
