@@ -3,41 +3,19 @@ package cause
 import (
 	"strings"
 	"unicode"
+
+	"wobin/internal/core/code"
 )
 
-// edits is how many letters of a text have to be changed, added, taken out or swapped with their neighbour to make another one of it;
-// more than most are most+1. (Damerau 1964, with neighbours swapped once: optimal string alignment.)
+// edits is the distance of two texts of up to 60 letters (code.Distance); longer ones are most+1 apart unless they are the same.
 func edits(a, b string, most int) int {
 	if a == b {
 		return 0
 	}
-	if len(a)-len(b) > most || len(b)-len(a) > most || len(a) > 60 || len(b) > 60 {
+	if len(a) > 60 || len(b) > 60 {
 		return most + 1
 	}
-	var rows [3][61]int
-	for j := range len(b) + 1 {
-		rows[0][j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		now, last, before := &rows[i%3], &rows[(i+2)%3], &rows[(i+1)%3]
-		now[0] = i
-		least := i
-		for j := 1; j <= len(b); j++ {
-			cost := 1
-			if a[i-1] == b[j-1] {
-				cost = 0
-			}
-			now[j] = min(last[j]+1, now[j-1]+1, last[j-1]+cost)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				now[j] = min(now[j], before[j-2]+1)
-			}
-			least = min(least, now[j])
-		}
-		if least > most {
-			return most + 1
-		}
-	}
-	return min(rows[len(a)%3][len(b)], most+1)
+	return code.Distance([]rune(a), []rune(b), most)
 }
 
 // words of a description, in small letters.

@@ -68,3 +68,18 @@ func TestAddresses(t *testing.T) {
 	addresses, _ = Addresses(yard)
 	assert.Equal(t, Address{Aisle: "Y1", Bay: "12"}, addresses[11], "twelve on top of one another would be no rack")
 }
+
+func TestDistance(t *testing.T) {
+	long := strings.Repeat("x", 100)
+	for _, c := range []struct {
+		a, b        string
+		limit, want int
+	}{
+		{"", "", 2, 0}, {"A1", "A1", 0, 0}, {"A1", "A2", 0, 1}, {"AB", "BA", 2, 1}, {"ABC", "AC", 2, 1}, {"AC", "ABC", 2, 1},
+		{"ABCD", "DCBA", 2, 3}, {"ABCDEF", "A", 3, 4}, {"Öl", "Ol", 2, 1}, {long, long + "y", 2, 1}, {long + "ab", long + "ba", 1, 1},
+		{"CA", "ABC", 9, 3}, // a swapped pair is not parted again
+	} {
+		assert.Equal(t, c.want, Distance([]rune(c.a), []rune(c.b), c.limit), "%s %s", c.a, c.b)
+		assert.Equal(t, c.want, Distance([]rune(c.b), []rune(c.a), c.limit), "%s %s", c.b, c.a)
+	}
+}

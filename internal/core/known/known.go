@@ -266,7 +266,7 @@ func (s *Set) Nearest(text string, most int) []string {
 	var found []near
 	for _, t := range s.texts {
 		is := []rune(squeeze(code.Fold(alike(t))))
-		d := distance(want, is, limit)
+		d := code.Distance(want, is, limit)
 		if d > limit && len(want) >= 3 && len(is) >= 3 &&
 			(strings.Contains(string(is), string(want)) || strings.Contains(string(want), string(is))) {
 			d = limit
@@ -295,39 +295,7 @@ func Close(a, b string) bool {
 	if len(x) < 4 || len(y) < 4 || strings.ContainsFunc(a+b, unicode.IsDigit) {
 		return false
 	}
-	return distance(x, y, 1) <= 1
-}
-
-// distance is the number of letters added, left out, changed or swapped between a and b (optimal string alignment),
-// or limit+1 where it is more than limit.
-func distance(a, b []rune, limit int) int {
-	if len(a)-len(b) > limit || len(b)-len(a) > limit {
-		return limit + 1
-	}
-	before, last, now := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
-	for j := range last {
-		last[j] = j
-	}
-	for i := 1; i <= len(a); i++ {
-		now[0] = i
-		least := i
-		for j := 1; j <= len(b); j++ {
-			cost := 1
-			if a[i-1] == b[j-1] {
-				cost = 0
-			}
-			now[j] = min(last[j]+1, now[j-1]+1, last[j-1]+cost)
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				now[j] = min(now[j], before[j-2]+1)
-			}
-			least = min(least, now[j])
-		}
-		if least > limit {
-			return limit + 1
-		}
-		before, last, now = last, now, before
-	}
-	return last[len(b)]
+	return code.Distance(x, y, 1) <= 1
 }
 
 // squeeze leaves letters and digits; what stands between two digits is kept as one hyphen, for A-1-1 and A-11 are

@@ -9,7 +9,6 @@ import (
 	"wobin/internal/core/cutting"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
-	"wobin/internal/desk/recorded"
 	"wobin/internal/store"
 )
 
@@ -150,20 +149,12 @@ func (x *recutting) nextRecount(positions []int64) (round int, err error) {
 
 // recountSheets gives what makes one sheet after another of a round.
 func (x *recutting) recountSheets(round int) (sheet func(lines []count.NamedLine) (store.Sheet, error), err error) {
-	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	way, err := x.walk()
 	if err != nil {
 		return nil, err
-	}
-	pace, _, err := x.room.pace(x.w.DB, x.c.WarehouseID)
-	if err != nil {
-		return nil, err
-	}
-	at := make(map[int64]int, len(where.Order))
-	for i, bin := range where.Order {
-		at[bin] = i
 	}
 	return func(lines []count.NamedLine) (store.Sheet, error) {
-		s, err := recountSheet(lines, where, at, pace)
+		s, err := recountSheet(lines, way)
 		if err != nil {
 			return s, err
 		}
@@ -173,8 +164,8 @@ func (x *recutting) recountSheets(round int) (sheet func(lines []count.NamedLine
 	}, nil
 }
 
-// recountSheet makes the sheet of some lines, as yet without a number. at is where a bin stands in the walking order.
-func recountSheet(lines []count.NamedLine, where *recorded.Bins, at map[int64]int, pace cutting.Pace) (s store.Sheet, err error) {
+// recountSheet makes the sheet of some lines, as yet without a number.
+func recountSheet(lines []count.NamedLine, way *walk) (s store.Sheet, err error) {
 	picked := make([]int64, len(lines))
 	var before *cutting.Stop
 	zone := ""
@@ -183,9 +174,9 @@ func recountSheet(lines []count.NamedLine, where *recorded.Bins, at map[int64]in
 		for ; to < len(lines) && lines[to].BinID == lines[i].BinID; to++ {
 			picked[to] = lines[to].Pos
 		}
-		stop := &cutting.Stop{Zone: where.Zones[lines[i].BinID], Address: where.Addresses[at[lines[i].BinID]]}
-		s.Seconds += pace.Seconds(before, stop, to-i)
-		if z := where.Names[stop.Zone]; zone == "" {
+		stop := way.stop(lines[i].BinID)
+		s.Seconds += way.pace.Seconds(before, stop, to-i)
+		if z := way.bins.Names[stop.Zone]; zone == "" {
 			zone = z
 		} else if z != zone && z != "" {
 			zone = "several"

@@ -10,6 +10,7 @@ import (
 	"wobin/internal/core/cutting"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
+	"wobin/internal/desk/recorded"
 	"wobin/internal/store"
 )
 
@@ -97,7 +98,30 @@ func (x *recutting) bins(sheets []store.Sheet) ([]cutBin, error) {
 		}
 		return cmp.Compare(a.place, b.place)
 	})
-	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	way, err := x.walk()
+	if err != nil {
+		return nil, err
+	}
+	var before *cutting.Stop
+	for i := range bins {
+		b := &bins[i]
+		stop := way.stop(b.id)
+		b.zone = stop.Zone
+		b.seconds = way.pace.Seconds(before, stop, int(b.to-b.from))
+		before = stop
+	}
+	return bins, nil
+}
+
+// walk is what tells how long it takes to go from bin to bin of the count's warehouse.
+type walk struct {
+	bins *recorded.Bins
+	at   map[int64]int // where a bin stands in the walking order
+	pace cutting.Pace
+}
+
+func (x *recutting) walk() (*walk, error) {
+	bins, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
 	if err != nil {
 		return nil, err
 	}
@@ -105,19 +129,16 @@ func (x *recutting) bins(sheets []store.Sheet) ([]cutBin, error) {
 	if err != nil {
 		return nil, err
 	}
-	at := make(map[int64]int, len(where.Order))
-	for i, bin := range where.Order {
+	at := make(map[int64]int, len(bins.Order))
+	for i, bin := range bins.Order {
 		at[bin] = i
 	}
-	var before *cutting.Stop
-	for i := range bins {
-		b := &bins[i]
-		b.zone = where.Zones[b.id]
-		stop := &cutting.Stop{Zone: b.zone, Address: where.Addresses[at[b.id]]}
-		b.seconds = pace.Seconds(before, stop, int(b.to-b.from))
-		before = stop
-	}
-	return bins, nil
+	return &walk{bins, at, pace}, nil
+}
+
+// stop is a bin on the way.
+func (y *walk) stop(bin int64) *cutting.Stop {
+	return &cutting.Stop{Zone: y.bins.Zones[bin], Address: y.bins.Addresses[y.at[bin]]}
 }
 
 // rows is how many rows a bin has on a sheet.
