@@ -382,21 +382,31 @@ func recounted(w *desk.Work, c *store.Count, entries []store.Entry) error {
 
 // Withdrawal gives the entry that withdraws one of a line that stands.
 func Withdrawal(w *desk.Work, c *store.Count, pos, entry int64) (gone store.Entry, err error) {
-	var of store.Entry
-	err = store.Standing(w.DB, c.ID, store.Positions{Some: []int64{pos}}, func(e *store.Entry) error {
-		if e.ID == entry {
-			of = *e
-		}
-		return nil
-	})
+	all, err := Withdrawals(w, c, map[int64]int64{pos: entry})
 	if err != nil {
 		return gone, err
 	}
-	if of.ID == 0 || of.Withdrawn {
-		return gone, desk.RefuseAs(desk.Changed, "entry", "This count does not stand any more.")
+	return all[0], nil
+}
+
+// Withdrawals gives the entries that withdraw one of each of some lines, by their positions.
+func Withdrawals(w *desk.Work, c *store.Count, entries map[int64]int64) (gone []store.Entry, err error) {
+	for some := range slices.Chunk(slices.Sorted(maps.Keys(entries)), Stretch) {
+		err := store.Standing(w.DB, c.ID, store.Positions{Some: some}, func(e *store.Entry) error {
+			if e.ID == entries[e.Pos] && !e.Withdrawn {
+				gone = append(gone, store.Entry{CountID: c.ID, Pos: e.Pos, SheetID: e.SheetID, Round: e.Round, Parcel: e.Parcel,
+					Replaces: e.ID, Withdrawn: true, CountedAt: e.CountedAt, Counter: w.Person.Name, Person: w.Person.Name, At: w.Now})
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
 	}
-	return store.Entry{CountID: c.ID, Pos: of.Pos, SheetID: of.SheetID, Round: of.Round, Parcel: of.Parcel, Replaces: of.ID, Withdrawn: true,
-		CountedAt: of.CountedAt, Counter: w.Person.Name, Person: w.Person.Name, At: w.Now}, nil
+	if len(gone) != len(entries) {
+		return nil, desk.RefuseAs(desk.Changed, "entry", "This count does not stand any more.")
+	}
+	return gone, nil
 }
 
 // asBookedAgain lets movements of lines that are counted anew have happened when they were booked: what was settled about them was

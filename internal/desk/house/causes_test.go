@@ -289,3 +289,51 @@ func TestCausesOfVeryMany(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, seen.Working)
 }
+
+// All strong explanations of every cause are settled at once: the pairs are accepted, what was counted twice and what stands on the wrong
+// side of the cut-off is a variance no more, nothing else changes, and each is remembered.
+func TestStrongOnesTogether(t *testing.T) {
+	c := countsim.Make(5, countsim.Size{Items: 400, Aisles: 4, Bays: 20, Levels: 3, True: 40, Faults: 90})
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 22, 18, 0, 0, 0, time.UTC) }
+	id := caused(t, d, "many", c.Stock, c.Counts, c.Movements, c.Items)
+	several, remembered := 0, 0
+	for _, of := range cause.Causes {
+		// What one cause settles changes figures; what is strong by then is asked anew.
+		tallies, err := d.Variances.Causes(ctx, nell, id)
+		require.NoError(t, err)
+		ready := 0
+		for _, x := range tallies {
+			if x.Cause == string(of) {
+				ready = x.Ready
+			}
+		}
+		before, err := d.Today.Count(ctx, nell, id)
+		require.NoError(t, err)
+		out, err := d.Variances.AcceptStrong(ctx, nell, id, string(of), ready)
+		if ready == 0 {
+			require.ErrorContains(t, err, "could be settled so now")
+			continue
+		}
+		require.NoError(t, err, of)
+		after, err := d.Today.Count(ctx, nell, id)
+		require.NoError(t, err)
+		remembered += ready
+		if ready > 1 {
+			several++
+		}
+		if of == cause.CountedTwice || of == cause.CutOff {
+			assert.Equal(t, []int{ready, before.Open - ready, before.Accepted}, []int{out.Lines, after.Open, after.Accepted}, of)
+			continue
+		}
+		assert.Equal(t, 2*ready, out.Lines, of)
+		assert.Equal(t, []int{before.Open - 2*ready, before.Accepted + 2*ready}, []int{after.Open, after.Accepted}, of)
+	}
+	assert.Greater(t, several, 3, "of several kinds there were several")
+	var kept int
+	require.NoError(t, d.Store.Read(ctx).Raw("SELECT count(*) FROM causes_accepted WHERE count_id = ?", id).Scan(&kept).Error)
+	assert.Equal(t, remembered, kept)
+	proof, err := d.Safety.VerifyChain(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, proof.Broken, proof.Text)
+}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"database/sql/driver"
+	"encoding/json"
 	"slices"
 
 	"gorm.io/gorm"
@@ -110,7 +111,7 @@ func (d *Room) AcceptCause(ctx context.Context, p desk.Person, countID, pos int6
 				"Meanwhile something else speaks for this variance. Look at it again; nothing was done.",
 			)
 		}
-		if out.Lines, err = d.accept(w, c, x, e); err != nil {
+		if out.Lines, err = accept(w, c, x, []*cause.Explanation{e}); err != nil {
 			return out, err
 		}
 		return out, w.Say(
@@ -136,19 +137,19 @@ func (d *Room) AcceptStrong(ctx context.Context, p desk.Person, countID int64, o
 		if err != nil {
 			return out, err
 		}
-		n := 0
+		var list []*cause.Explanation
 		for i := range x.list {
 			if e := &x.list[i]; string(e.Cause) == of && x.ready(e, open) {
-				lines, err := d.accept(w, c, x, e)
-				if err != nil {
-					return out, err
-				}
-				n, out.Lines = n+1, out.Lines+lines
+				list = append(list, e)
 			}
 		}
+		n := len(list)
 		if n != expect || n == 0 {
 			return out, desk.RefuseAs(desk.Changed, "expect", "%s could be settled so now, not %d. Look at them again; nothing was done.",
 				desk.Plural(n, "variance", "variances"), expect)
+		}
+		if out.Lines, err = accept(w, c, x, list); err != nil {
+			return out, err
 		}
 		return out, w.Say("causes accepted", map[string]any{"count": c.ID, "cause": of, "number": n, "lines": out.Lines})
 	})
@@ -158,7 +159,7 @@ func (d *Room) AcceptStrong(ctx context.Context, p desk.Person, countID int64, o
 // it does something at once.
 func (x *explained) ready(e *cause.Explanation, open map[int64]bool) bool {
 	own := x.pos[e.Line]
-	return e.Grade == cause.Strong && open[own] && (e.Other < 0 || open[x.pos[e.Other]]) && x.view(own).Does != ""
+	return e.Grade == cause.Strong && open[own] && (e.Other < 0 || open[x.pos[e.Other]]) && x.does(e) != ""
 }
 
 // undecided gives the positions of undecided lines.
@@ -172,87 +173,113 @@ func undecided(tx *gorm.DB, countID int64) (map[int64]bool, error) {
 	return open, err
 }
 
-// accept does what an explanation asks for, and remembers that it was accepted. It gives how many lines it was about.
-func (d *Room) accept(w *desk.Work, c *store.Count, x *explained, e *cause.Explanation) (lines int, err error) {
-	own := x.pos[e.Line]
-	v := x.view(own)
-	row := store.CauseAccepted{
-		CountID:     c.ID,
-		Pos:         own,
-		WarehouseID: c.WarehouseID,
-		Cause:       v.Cause,
-		Grade:       v.Grade,
-		Quantity:    int64(e.Quantity),
-		Evidence:    v.Evidence,
-		Person:      w.Person.Name,
-		At:          w.Now,
+// accept does what explanations of one cause ask for, all at once, and remembers that they were accepted. It gives how many lines they
+// were about.
+func accept(w *desk.Work, c *store.Count, x *explained, list []*cause.Explanation) (n int, err error) {
+	own := make([]int64, len(list))
+	for i, e := range list {
+		own[i] = x.pos[e.Line]
 	}
-	if err := w.Raw("SELECT bin_id, item_id, counter FROM count_lines WHERE count_id = ? AND pos = ?", c.ID, own).Row().
-		Scan(&row.BinID, &row.ItemID, &row.Counter); err != nil {
+	lines, err := linesAt(w, c, own)
+	if err != nil {
 		return 0, err
 	}
-	lines = 1
-	switch v.Does {
-	case "decide":
-		row.Other = x.pos[e.Other]
-		lines, err = d.settlePair(w, c, own, row.Other, reasonOf[e.Cause])
-	case "withdraw":
-		err = withdraw(w, c, own, x.entries[own][e.Drop])
-	case "move":
-		l := &x.in.Lines[e.Line]
-		i := slices.IndexFunc(l.Movements, func(m stock.Movement) bool { return m == *e.Move })
-		at := l.First // it had happened when the line was counted
-		if e.Move.At <= l.CountedAt {
-			at = l.CountedAt + 1
+	at := make(map[int64]*store.CountLine, len(lines))
+	for i := range lines {
+		at[lines[i].Pos] = &lines[i]
+	}
+	rows := make([]store.CauseAccepted, len(list))
+	var pairs []int64
+	drops := map[int64]int64{}
+	var shifts []shift
+	for i, e := range list {
+		l := at[own[i]]
+		rows[i] = store.CauseAccepted{CountID: c.ID, Pos: l.Pos, WarehouseID: c.WarehouseID, Cause: string(e.Cause), Grade: e.Grade.String(),
+			BinID: l.BinID, ItemID: l.ItemID, Counter: l.Counter, Quantity: int64(e.Quantity), Evidence: e.Evidence(x.in),
+			Person: w.Person.Name, At: w.Now}
+		switch x.does(e) {
+		case "decide":
+			rows[i].Other = x.pos[e.Other]
+			pairs = append(pairs, l.Pos, rows[i].Other)
+		case "withdraw":
+			drops[l.Pos] = x.entries[l.Pos][e.Drop]
+		case "move":
+			in := &x.in.Lines[e.Line]
+			m := slices.IndexFunc(in.Movements, func(m stock.Movement) bool { return m == *e.Move })
+			to := in.First // it had happened when the line was counted
+			if e.Move.At <= in.CountedAt {
+				to = in.CountedAt + 1
+			}
+			shifts = append(shifts, shift{l.Pos, x.moves[l.Pos][m], to})
+		default:
+			return 0, desk.RefuseAs(desk.Invalid, "cause", "This is for people to do: %s.", e.Remedy())
 		}
-		err = moveCutOff(w, c, own, x.moves[own][i], at)
-	default:
-		err = desk.RefuseAs(desk.Invalid, "cause", "This is for people to do: %s.", v.Remedy)
+	}
+	n = len(list)
+	switch {
+	case len(pairs) > 0:
+		n, err = settlePairs(w, c, pairs, reasonOf[list[0].Cause])
+	case len(drops) > 0:
+		var gone []store.Entry
+		if gone, err = count.Withdrawals(w, c, drops); err == nil {
+			_, _, err = count.Enter(w, c, gone, nil)
+		}
+	case len(shifts) > 0:
+		err = moveCutOff(w, c, shifts)
 	}
 	if err != nil {
 		return 0, err
 	}
-	return lines, w.Create(&row).Error
+	return n, store.Batch(w.DB, rows)
 }
 
-// settlePair accepts both lines of a pair for a reason.
-func (d *Room) settlePair(w *desk.Work, c *store.Count, a, b int64, reason string) (int, error) {
-	lines, err := linesAt(w, c, []int64{a, b})
+// settlePairs accepts both lines of pairs, which stand one behind the other, for a reason.
+func settlePairs(w *desk.Work, c *store.Count, pairs []int64, reason string) (int, error) {
+	lines, err := linesAt(w, c, pairs)
 	if err != nil {
 		return 0, err
 	}
-	if lines[0].Rest != -lines[1].Rest || lines[0].Rest == 0 {
-		return 0, desk.RefuseAs(
-			desk.Changed,
-			"cause",
-			"%s is open of one line and %s of the other, since something of them went out already. Decide each by itself.",
-			quantity.Quantity(lines[0].Rest),
-			quantity.Quantity(lines[1].Rest),
-		)
+	rest := make(map[int64]int64, len(lines))
+	for i := range lines {
+		rest[lines[i].Pos] = lines[i].Rest
+	}
+	for i := 0; i < len(pairs); i += 2 {
+		if a, b := rest[pairs[i]], rest[pairs[i+1]]; a != -b || a == 0 {
+			return 0, desk.RefuseAs(
+				desk.Changed,
+				"cause",
+				"%s: %s is open of it and %s of the other, since something of them went out already. Decide each by itself.",
+				count.LineName(w, c, pairs[i]),
+				quantity.Quantity(a),
+				quantity.Quantity(b),
+			)
+		}
 	}
 	return decide(w, c, lines, store.Accept, reason)
 }
 
-// withdraw withdraws a count that stands.
-func withdraw(w *desk.Work, c *store.Count, pos, entry int64) error {
-	gone, err := count.Withdrawal(w, c, pos, entry)
+// shift lets a movement have happened at another time for a line than it was booked; at is 0 for: as it was booked.
+type shift struct{ pos, movement, at int64 }
+
+// moveCutOff shifts movements.
+func moveCutOff(w *desk.Work, c *store.Count, shifts []shift) error {
+	positions, list := make([]int64, len(shifts)), make([][3]int64, len(shifts))
+	for i, s := range shifts {
+		positions[i], list[i] = s.pos, [3]int64{s.pos, s.movement, s.at}
+	}
+	b, err := json.Marshal(list)
 	if err != nil {
 		return err
 	}
-	_, _, err = count.Enter(w, c, []store.Entry{gone}, nil)
-	return err
-}
-
-// moveCutOff lets a movement have happened at another time for a line than it was booked; 0: as it was booked.
-func moveCutOff(w *desk.Work, c *store.Count, pos, movement, at int64) error {
-	r := w.Exec("UPDATE count_moves SET as_at = ? WHERE count_id = ? AND pos = ? AND movement_id = ?", at, c.ID, pos, movement)
+	r := w.Exec(`UPDATE count_moves SET as_at = json_extract(k.value, '$[2]') FROM json_each(?) k WHERE count_id = ?
+		AND pos = json_extract(k.value, '$[0]') AND movement_id = json_extract(k.value, '$[1]')`, string(b), c.ID)
 	if r.Error != nil {
 		return r.Error
 	}
-	if r.RowsAffected == 0 {
+	if int(r.RowsAffected) != len(shifts) {
 		return desk.Missing("The movement")
 	}
-	return count.WorkOut(w, c, []int64{pos}, false)
+	return count.WorkOut(w, c, positions, false)
 }
 
 // AsBooked lets a movement of a line have happened when it was booked again.
@@ -262,7 +289,7 @@ func (d *Room) AsBooked(ctx context.Context, p desk.Person, countID, pos, moveme
 		if err != nil {
 			return none, err
 		}
-		if err := moveCutOff(w, c, pos, movement, 0); err != nil {
+		if err := moveCutOff(w, c, []shift{{pos, movement, 0}}); err != nil {
 			return none, err
 		}
 		return none, w.Say("cut-off as booked", map[string]any{"count": c.ID, "line": pos, "movement": movement})

@@ -199,17 +199,23 @@ func (x *explained) view(pos int64) *CauseView {
 	if e.Offers {
 		v.Offered = &e.Offered
 	}
+	v.Does = x.does(e)
+	return v
+}
+
+// does is what accepting an explanation does; empty where that is for people to do.
+func (x *explained) does(e *cause.Explanation) string {
 	switch e.Cause {
 	case cause.Misplaced, cause.MistakenItem, cause.WrongLot:
 		if x.in.Lines[e.Line].Variance == -x.in.Lines[e.Other].Variance {
-			v.Does = "decide"
+			return "decide"
 		}
 	case cause.CountedTwice:
-		v.Does = "withdraw"
+		return "withdraw"
 	case cause.CutOff:
-		v.Does = "move"
+		return "move"
 	}
-	return v
+	return ""
 }
 
 // explain works out why the variances of a count are likely there, by the core's rules.
