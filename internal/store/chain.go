@@ -49,10 +49,11 @@ var covered = map[string][2]string{
 		"id, count_id, pos, sheet_id, round, parcel, withdrawn, quantity, CASE since WHEN 0 THEN counted_at ELSE since || '/' || counted_at END, counter, person, at, replaces, return_id, file_row, undoes",
 		"id",
 	},
-	"decisions":     {"id, count_id, pos, kind, reason, person, at, quantity", "id"},
-	"notes":         {"id, count_id, pos, text, person, at", "id"},
-	"posting_lines": {"posting_id, pos, variance, value, reason", "posting_id"},
-	"postings":      {"id, count_id, number, mode, file_sha, file_name, lines, over, short, gross, unvalued, person, at", "id"},
+	"decisions":       {"id, count_id, pos, kind, reason, person, at, quantity", "id"},
+	"causes_accepted": {"id, count_id, pos, other, warehouse_id, cause, grade, bin_id, item_id, counter, quantity, evidence, person, at", "id"},
+	"notes":           {"id, count_id, pos, text, person, at", "id"},
+	"posting_lines":   {"posting_id, pos, variance, value, reason", "posting_id"},
+	"postings":        {"id, count_id, number, mode, file_sha, file_name, lines, over, short, gross, unvalued, person, at", "id"},
 }
 
 // Cover works out what a link says of rows that were appended, from the rows as they stand in the database.

@@ -11,6 +11,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
 
 	"wobin/internal/core/cause"
 	"wobin/internal/core/reconcile"
@@ -336,4 +337,13 @@ func TestStrongOnesTogether(t *testing.T) {
 	proof, err := d.Safety.VerifyChain(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, proof.Broken, proof.Text)
+	require.NoError(t, d.Store.Write(ctx, func(tx *gorm.DB) error { // what was accepted is proven, too
+		if err := tx.Exec("DROP TRIGGER causes_accepted_kept").Error; err != nil {
+			return err
+		}
+		return tx.Exec("UPDATE causes_accepted SET evidence = 'said so' WHERE id = 1").Error
+	}))
+	proof, err = d.Safety.VerifyChain(ctx)
+	require.NoError(t, err)
+	assert.NotZero(t, proof.Broken, proof.Text)
 }

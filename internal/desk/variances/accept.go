@@ -230,7 +230,10 @@ func accept(w *desk.Work, c *store.Count, x *explained, list []*cause.Explanatio
 	if err != nil {
 		return 0, err
 	}
-	return n, store.Batch(w.DB, rows)
+	if err := store.Batch(w.DB, rows); err != nil {
+		return 0, err
+	}
+	return n, w.Cover("causes_accepted", rows[0].ID, rows[len(rows)-1].ID)
 }
 
 // settlePairs accepts both lines of pairs, which stand one behind the other, for a reason.
