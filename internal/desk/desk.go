@@ -32,15 +32,32 @@ type Desk struct {
 	changes changes
 	behind  sync.WaitGroup
 	renewal []func(context.Context) error
+	changed []func(count int64)
+	closing chan struct{}
+	closed  sync.Once
 }
 
 // New makes a desk over an open store, or over none for the description of the operations alone. now is the clock.
 func New(s *store.Store, now func() time.Time) *Desk {
-	return &Desk{Store: s, Now: now, Events: newEvents()}
+	return &Desk{Store: s, Now: now, Events: newEvents(), closing: make(chan struct{})}
 }
 
 // Close waits for work that goes on behind what was answered.
-func (d *Desk) Close() { d.behind.Wait() }
+func (d *Desk) Close() {
+	d.closed.Do(func() { close(d.closing) })
+	d.behind.Wait()
+}
+
+// Pause lets work behind wait for a while, or until the desk closes.
+func (d *Desk) Pause(t time.Duration) {
+	select {
+	case <-d.closing:
+	case <-time.After(t):
+	}
+}
+
+// OnChange asks for a call whenever a count was changed, after the change is committed.
+func (d *Desk) OnChange(do func(count int64)) { d.changed = append(d.changed, do) }
 
 // Behind does something behind what was answered. Close waits for it.
 func (d *Desk) Behind(do func()) { d.behind.Go(do) }
@@ -313,6 +330,9 @@ func (w *Work) told() {
 	for id := range w.counts {
 		w.desk.changes.bump(id)
 		w.desk.Events.Tell(Event{What: "count", Count: id})
+		for _, do := range w.desk.changed {
+			do(id)
+		}
 	}
 	for _, e := range w.events {
 		w.desk.Events.Tell(e)

@@ -15,6 +15,7 @@ type Filter struct {
 	By    string // variances: what the group Of is a group of
 	Of    string // the name of the group
 	Least int64  // variances: what is at stake is this at least, in hundredths
+	Order string // variances: place for walking order; else by what is at stake
 	Show  string // variances: open, decided, held, all; counting: uncounted, counted
 	After string
 	Limit int

@@ -49,7 +49,10 @@ var covered = map[string][2]string{
 		"id, count_id, pos, sheet_id, round, parcel, withdrawn, quantity, CASE since WHEN 0 THEN counted_at ELSE since || '/' || counted_at END, counter, person, at, replaces, return_id, file_row, undoes",
 		"id",
 	},
-	"decisions":       {"id, count_id, pos, kind, reason, person, at, quantity", "id"},
+	// A reason has no stroke in it, so a rule behind one is told apart.
+	"decisions":       {"id, count_id, pos, kind, CASE rule WHEN '' THEN reason ELSE reason || '/' || rule END, person, at, quantity", "id"},
+	"round_choices":   {"id, count_id, pos, round, last, person, at", "id"},
+	"evidence":        {"id, count_id, pos, file_sha, file_name, sort, size, person, at", "id"},
 	"causes_accepted": {"id, count_id, pos, other, warehouse_id, cause, grade, bin_id, item_id, counter, quantity, evidence, person, at", "id"},
 	"notes":           {"id, count_id, pos, text, person, at", "id"},
 	"posting_lines":   {"posting_id, pos, variance, value, reason", "posting_id"},

@@ -529,6 +529,19 @@ func EachCountMove(tx *gorm.DB, count int64, p Positions, take func(m CountMove)
 	)
 }
 
+// EachChoice gives the last choice of a round of lines of a count, by position.
+func EachChoice(tx *gorm.DB, count int64, p Positions, take func(c RoundChoice) error) error {
+	where, args, err := p.where("pos")
+	if err != nil {
+		return err
+	}
+	q := "SELECT pos, round, last, max(id) FROM round_choices WHERE count_id = ? AND " + where + " GROUP BY pos"
+	return Each(tx, q, append([]driver.Value{count}, args...), func(v []driver.Value) error {
+		r := reader{v: v}
+		return take(RoundChoice{CountID: count, Pos: r.number(), Round: int(r.number()), Last: int(r.number()), ID: r.number()})
+	})
+}
+
 // NamedText is what stands on a count's line besides figures.
 type NamedText struct {
 	Pos                                                        int64

@@ -150,6 +150,7 @@ type Count struct {
 	Tolerances                                          string // JSON: by class of item
 	Rounds                                              int    // 2: two rounds by different people must agree
 	Together                                            string // the name that counts of several warehouses stand under; "" where it is by itself
+	Stands                                              string // which round stands, as variance.Rule has it
 	Stale                                               bool   // its lines are to be worked out again before anything else
 }
 
@@ -431,6 +432,7 @@ type Decision struct {
 	Kind, Reason, Person string
 	At                   int64
 	Quantity             *int64 // the rest that it was about
+	Rule                 string // the name of the rule that decided; "" for a person
 }
 
 // Kinds of decision; "" takes an earlier one back. Zero says that uncounted means zero, Leave takes that back.
@@ -448,6 +450,37 @@ type Note struct {
 	Text, Person     string
 	At               int64
 }
+
+// RoundChoice is a round that was chosen to stand of a line; 0 takes a choice back. It ends where a round later than Last comes.
+type RoundChoice struct {
+	ID, CountID, Pos int64
+	Round, Last      int
+	Person           string
+	At               int64
+}
+
+// DecisionRule is a rule that decides variances by itself while it is on.
+type DecisionRule struct {
+	ID         int64
+	Name, Body string // Body is JSON, as ruling.Rule has it
+	Person     string
+	At         int64
+	IsOn       bool
+	OnBy       string
+	OnAt       int64
+}
+
+// Evidence is a photo or file that belongs to a line of a count.
+type Evidence struct {
+	ID, CountID, Pos        int64
+	FileSha, FileName, Sort string
+	Size                    int64
+	Person                  string
+	At                      int64
+}
+
+// TableName is evidence.
+func (Evidence) TableName() string { return "evidence" }
 
 // Reason explains a decision.
 type Reason struct {

@@ -336,6 +336,32 @@ CREATE INDEX count_lines_queue ON count_lines (count_id, queue, stake DESC, pos,
 -- Lines that were counted three times may be disputed, which decides where they stand in the queue.
 UPDATE counts SET stale = 1 WHERE state = 'running' AND id IN (SELECT count_id FROM entries WHERE round > 2);
 INSERT OR IGNORE INTO reasons (code, name) VALUES ('TRANSFER', 'Lay in another place'), ('MIXUP', 'Taken for another item or lot');
+`, `
+-- Which round of a line stands where it was counted in several: '' the last, agree, choose.
+ALTER TABLE counts ADD COLUMN stands TEXT NOT NULL DEFAULT '';
+CREATE TABLE round_choices (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL, pos INTEGER NOT NULL, round INTEGER NOT NULL, -- 0: no round is chosen any more
+	last INTEGER NOT NULL, -- the last round that the line had then; the choice ends where a later one comes
+	person TEXT NOT NULL, at INTEGER NOT NULL
+);
+CREATE INDEX round_choices_line ON round_choices (count_id, pos, id);
+CREATE TRIGGER round_choices_kept BEFORE UPDATE ON round_choices BEGIN SELECT RAISE(ABORT, 'choices are never changed'); END;
+CREATE TRIGGER round_choices_stay BEFORE DELETE ON round_choices BEGIN SELECT RAISE(ABORT, 'choices are never deleted'); END;
+ALTER TABLE decisions ADD COLUMN rule TEXT NOT NULL DEFAULT ''; -- the rule that decided; '' for a person
+CREATE INDEX decisions_rule ON decisions (rule) WHERE rule <> '';
+CREATE INDEX count_lines_queue_place ON count_lines (count_id, queue, pos) WHERE queue > 0;
+CREATE TABLE decision_rules (
+	id INTEGER PRIMARY KEY, name TEXT NOT NULL, body TEXT NOT NULL, -- JSON: what it says, as ruling.Rule
+	person TEXT NOT NULL, at INTEGER NOT NULL, is_on INTEGER NOT NULL DEFAULT 0, on_by TEXT NOT NULL DEFAULT '', on_at INTEGER NOT NULL DEFAULT 0
+);
+CREATE TABLE evidence (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL, pos INTEGER NOT NULL, file_sha TEXT NOT NULL, file_name TEXT NOT NULL, sort TEXT NOT NULL,
+	size INTEGER NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL
+);
+CREATE INDEX evidence_line ON evidence (count_id, pos);
+CREATE INDEX evidence_file ON evidence (file_sha);
+CREATE TRIGGER evidence_kept BEFORE UPDATE ON evidence BEGIN SELECT RAISE(ABORT, 'evidence is never changed'); END;
+CREATE TRIGGER evidence_stay BEFORE DELETE ON evidence BEGIN SELECT RAISE(ABORT, 'evidence is never deleted'); END;
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

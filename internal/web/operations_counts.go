@@ -371,6 +371,55 @@ func (s *Server) registerCounts() {
 		}) (done, error) {
 			return done{true}, d.Variances.AddNote(ctx, p, in.Count, in.Pos, in.Body.Text)
 		})
+	op(s, "chooseRound", http.MethodPost, "/api/counts/{count}/lines/{pos}/round", "Let one of the rounds of a line stand",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Pos  int64 `path:"pos"`
+			Body struct {
+				Round int `json:"round" minimum:"0" doc:"0: as the rule of the count says"`
+			}
+		}) (done, error) {
+			return done{true}, d.Variances.ChooseRound(ctx, p, in.Count, in.Pos, in.Body.Round)
+		})
+	op(s, "keepStands", http.MethodPost, "/api/counts/{count}/stands", "Say which of several rounds of a line stands",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Stands string `json:"stands" enum:",agree,choose"`
+			}
+		}) (done, error) {
+			return done{true}, d.Variances.KeepStands(ctx, p, in.Count, in.Body.Stands)
+		})
+	op(s, "rules", http.MethodGet, "/api/rules", "The rules that decide by themselves",
+		func(ctx context.Context, p desk.Person, _ *struct{}) ([]variances.RuleView, error) {
+			return d.Variances.Rules(ctx, p)
+		})
+	op(s, "keepRule", http.MethodPut, "/api/rules", "Keep a rule, or change one that is off",
+		func(ctx context.Context, p desk.Person, in *body[variances.RuleView]) (struct {
+			ID int64 `json:"id"`
+		}, error) {
+			id, err := d.Variances.KeepRule(ctx, p, in.Body)
+			return struct {
+				ID int64 `json:"id"`
+			}{id}, err
+		})
+	op(s, "tryRule", http.MethodPost, "/api/rules/try", "What a rule would have decided in the last counts",
+		func(ctx context.Context, p desk.Person, in *body[variances.RuleView]) (variances.RuleTrial, error) {
+			return d.Variances.TryRule(ctx, p, in.Body)
+		})
+	op(s, "turnRule", http.MethodPost, "/api/rules/{rule}/turn", "Turn a rule on after its trial, or off",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Rule int64 `path:"rule"`
+			Body variances.TurningRule
+		}) (done, error) {
+			return done{true}, d.Variances.TurnRule(ctx, p, in.Rule, in.Body)
+		})
+	op(s, "dropRule", http.MethodDelete, "/api/rules/{rule}", "Let go of a rule that is off",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Rule int64 `path:"rule"`
+		}) (done, error) {
+			return done{true}, d.Variances.DropRule(ctx, p, in.Rule)
+		})
 	op(s, "reopen", http.MethodPost, "/api/counts/{count}/reopen", "Open a finished count again of which nothing went out",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

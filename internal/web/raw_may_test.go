@@ -27,6 +27,8 @@ func TestWhoMayOfRaw(t *testing.T) {
 		"GET /api/counts/:count/sheets.zip":            roles,
 		"GET /api/counts/:count/sheets.pdf":            roles,
 		"GET /api/counts/:count/postings/:number/file": roles, // of a blind count: refused to its counters, as a count test shows
+		"POST /api/counts/:count/lines/:pos/evidence":  {"controller"},
+		"GET /api/counts/:count/evidence/:file":        roles,
 		"GET /api/files/:sha":                          roles,
 		"GET /api/try/:name":                           roles,
 		"GET /api/events":                              roles,
@@ -36,7 +38,7 @@ func TestWhoMayOfRaw(t *testing.T) {
 	require.NoError(t, err)
 	raw := New(d, nil, Options{}).raw
 	require.Len(t, raw, len(may))
-	fill := strings.NewReplacer(":draft", "none", ":count", "1", ":number", "1", ":form", "csv", ":sha", strings.Repeat("0", 64), ":name", "x")
+	fill := strings.NewReplacer(":draft", "none", ":count", "1", ":number", "1", ":form", "csv", ":sha", strings.Repeat("0", 64), ":name", "x", ":pos", "1", ":file", "1")
 	for _, route := range raw {
 		allowed, listed := may[route]
 		require.True(t, listed, "%s says not who may", route)

@@ -417,6 +417,41 @@ func (s *Server) registerRaw(g *gin.Engine) {
 		name, k, err := s.desk.Adjustments.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number)
 		stream(c, name, k, err)
 	})
+	raw.POST("/counts/:count/lines/:pos/evidence", func(c *gin.Context) {
+		var count, pos int64
+		if _, err := fmt.Sscan(c.Param("count")+" "+c.Param("pos"), &count, &pos); err != nil {
+			fail(c, huma.Error404NotFound("There is no such line."))
+			return
+		}
+		ctx := c.Request.Context()
+		id, err := s.desk.Variances.Attach(ctx, person(ctx), count, pos, c.Query("name"), c.Request.Body)
+		if err != nil {
+			fail(c, problem(err))
+			return
+		}
+		c.JSON(http.StatusOK, gin.H{"id": id})
+	})
+	raw.GET("/counts/:count/evidence/:file", func(c *gin.Context) {
+		var count, id int64
+		if _, err := fmt.Sscan(c.Param("count")+" "+c.Param("file"), &count, &id); err != nil {
+			fail(c, huma.Error404NotFound("There is no such file."))
+			return
+		}
+		name, media, k, err := s.desk.Variances.Evidence(c.Request.Context(), person(c.Request.Context()), count, id)
+		if err == nil && strings.HasPrefix(media, "image/") { // the only files that are shown in a page of ours, and as pictures alone
+			defer k.Close()
+			c.Header("Content-Type", media)
+			c.Header("X-Content-Type-Options", "nosniff")
+			c.Header("Content-Disposition", mime.FormatMediaType("inline", map[string]string{"filename": name}))
+			c.Header("Content-Security-Policy", "default-src 'none'; sandbox")
+			if _, err := io.Copy(c.Writer, k); err != nil {
+				slog.Error("a download broke off", "error", err)
+				panic(http.ErrAbortHandler)
+			}
+			return
+		}
+		stream(c, name, k, err)
+	})
 	raw.GET("/files/:sha", func(c *gin.Context) {
 		sha := c.Param("sha")
 		if len(sha) != 64 || strings.Trim(sha, "0123456789abcdef") != "" {

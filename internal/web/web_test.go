@@ -127,6 +127,13 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/counts/{count}/recount":               {`{"lines":[1]}`, []string{"controller"}},
 		"POST /api/counts/{count}/recount/drop":          {`{"sheets":[1]}`, []string{"controller"}},
 		"POST /api/counts/{count}/lines/{pos}/notes":     {`{"text":"x"}`, []string{"controller"}},
+		"POST /api/counts/{count}/lines/{pos}/round":     {`{"round":1}`, []string{"controller"}},
+		"POST /api/counts/{count}/stands":                {`{"stands":"agree"}`, []string{"controller"}},
+		"GET /api/rules":                                 {``, []string{"controller", "approver", "viewer"}},
+		"PUT /api/rules":                                 {`{"id":0,"name":"x","class":"","category":"","sign":"","cause":"","aisle":false,"quantity":null,"percent":null,"from":null,"to":"1","decides":"accept","reason":"","on":false,"on_by":"","on_at":null,"decided":0}`, []string{"controller"}},
+		"POST /api/rules/try":                            {`{"id":0,"name":"x","class":"","category":"","sign":"","cause":"","aisle":false,"quantity":null,"percent":null,"from":null,"to":"1","decides":"accept","reason":"","on":false,"on_by":"","on_at":null,"decided":0}`, []string{"controller"}},
+		"POST /api/rules/{rule}/turn":                    {`{"on":false,"lines":0,"gross":"0"}`, []string{"controller"}},
+		"DELETE /api/rules/{rule}":                       {``, []string{"controller"}},
 		"POST /api/counts/{count}/reopen":                {`{"reason":"x"}`, []string{"controller"}},
 		"PUT /api/reasons":                               {`{"code":"X","name":"x","account":"","sign":""}`, []string{"controller"}},
 		"POST /api/counts/{count}/lines/{pos}/as-booked": {`{"movement":1}`, []string{"controller"}},
@@ -153,7 +160,7 @@ func TestWhoMay(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
-		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
+		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{rule}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
 			"1", "{doubt}", "1", "{warehouse}", "1", "{number}", "1").
 			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))

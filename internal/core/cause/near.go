@@ -136,3 +136,13 @@ func (d *distances) words(a, b stock.Key) string {
 	}
 	return fmt.Sprintf("%d bays away", n-sameBay)
 }
+
+// SameAisle gives a function that tells whether the bins of two keys stand in one aisle of one warehouse, as their codes say; where these
+// follow no pattern nothing is said of it.
+func SameAisle(in *Input) func(a, b stock.Key) bool {
+	d := newDistances(in)
+	return func(a, b stock.Key) bool {
+		x, y := d.at[a[stock.Bin]], d.at[b[stock.Bin]]
+		return a[stock.Warehouse] == b[stock.Warehouse] && (a[stock.Bin] == b[stock.Bin] || x.known && y.known && x.aisle == y.aisle)
+	}
+}

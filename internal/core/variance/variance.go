@@ -3,6 +3,8 @@
 package variance
 
 import (
+	"slices"
+
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 )
@@ -62,7 +64,22 @@ type Input struct {
 	Latest    int64 // the latest counting time of the run, the freeze where nothing was counted
 	Zero      bool  // it was settled that uncounted means zero here
 	Agree     bool  // the first two rounds must agree before the line is counted; a third one stands by itself
+	Stands    Rule  // which of several rounds stands
+	Chosen    int   // the round that was chosen to stand; 0 for none
 }
+
+// Rule says which round of a line stands where it was counted in several.
+type Rule string
+
+// The rules.
+const (
+	Last     Rule = ""       // the last one
+	Agreeing Rule = "agree"  // the last one whose variance another has, too; where there is none, the last, which is disputed
+	Choose   Rule = "choose" // the one that is chosen; until then the last, which is disputed where the variances differ
+)
+
+// Known tells whether a rule is one.
+func (r Rule) Known() bool { return r == Last || r == Agreeing || r == Choose }
 
 // Pending tells why a line that has counts is not counted yet, where two rounds must agree.
 type Pending int
@@ -88,11 +105,21 @@ type Result struct {
 	MovedMeanwhile bool // a movement lies between the first and the last entry, or while it was counted
 	Pending        Pending
 	Zeroed         bool // not counted, and settled to be zero: the variance is of 0, as at the latest counting time
-	Disputed       bool // counted three times or more, and what stands has the variance of no other count
+	Disputed       bool // counted several times, and by the rule which round stands it is in doubt
 }
 
 // Evaluate works out a line. It errs with quantity.ErrTooLarge where a sum or a value is out of range.
 func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
+	if in.Chosen != 0 || in.Stands == Agreeing {
+		round, err := in.picked()
+		if err != nil {
+			return r, err
+		}
+		if round != 0 {
+			one := *in.only(round)
+			return Evaluate(&one, tol)
+		}
+	}
 	first, last := int64(0), int64(0)
 	counted := false
 	for i := range in.Entries {
@@ -189,43 +216,93 @@ func (in *Input) pending() (Pending, error) {
 	return NotPending, nil
 }
 
-// ofRound is the variance that the line would have if a round stood; counted is false where the round has no entry.
-func (in *Input) ofRound(round int) (v quantity.Quantity, counted bool, err error) {
+// only is the line as if nothing but one of its rounds had been counted.
+func (in *Input) only(round int) *Input {
 	one := *in
-	one.Agree, one.Entries, one.Costed = false, nil, false
+	one.Agree, one.Stands, one.Chosen, one.Entries = false, Last, 0, nil
 	for _, e := range in.Entries {
 		if e.Round == round {
 			one.Entries = append(one.Entries, e)
 		}
 	}
-	if len(one.Entries) == 0 {
+	return &one
+}
+
+// ofRound is the variance that the line would have if a round stood; counted is false where the round has no entry.
+func (in *Input) ofRound(round int) (v quantity.Quantity, counted bool, err error) {
+	one := in.only(round)
+	if one.Costed = false; len(one.Entries) == 0 {
 		return 0, false, nil
 	}
-	r, err := Evaluate(&one, Tolerance{})
+	r, err := Evaluate(one, Tolerance{})
 	return r.Variance, true, err
 }
 
-// disputed tells whether the line was counted three times or more and the standing round, which r is of, agrees with no other.
-func (in *Input) disputed(r *Result) (bool, error) {
-	if r.Round < 3 || len(in.Entries) < 3 {
-		return false, nil
-	}
-	rounds := map[int]bool{}
+// ofRounds gives the variance that each round of the line has, by round, and the rounds in order.
+func (in *Input) ofRounds() (of map[int]quantity.Quantity, rounds []int, err error) {
+	of = map[int]quantity.Quantity{}
 	for i := range in.Entries {
-		rounds[in.Entries[i].Round] = true
-	}
-	if len(rounds) < 3 {
-		return false, nil
-	}
-	for round := range rounds {
-		if round == r.Round {
+		round := in.Entries[i].Round
+		if _, had := of[round]; had {
 			continue
 		}
-		if v, _, err := in.ofRound(round); err != nil || v == r.Variance {
-			return false, err
+		if of[round], _, err = in.ofRound(round); err != nil {
+			return nil, nil, err
+		}
+		rounds = append(rounds, round)
+	}
+	slices.Sort(rounds)
+	return of, rounds, nil
+}
+
+// picked is the round that stands because it was chosen, or because another agrees with it; 0 where the last one does.
+func (in *Input) picked() (round int, err error) {
+	of, rounds, err := in.ofRounds()
+	if err != nil {
+		return 0, err
+	}
+	if slices.Contains(rounds, in.Chosen) {
+		return in.Chosen, nil
+	}
+	if in.Stands != Agreeing {
+		return 0, nil
+	}
+	times := map[quantity.Quantity]int{}
+	for _, v := range of {
+		times[v]++
+	}
+	for _, r := range slices.Backward(rounds) {
+		if times[of[r]] > 1 {
+			return r, nil
 		}
 	}
-	return true, nil
+	return 0, nil
+}
+
+// disputed tells whether the standing round, which r is of, is in doubt: by the rule that the last stands, where the line was counted three
+// times or more and it agrees with no other; by the others, where it was counted twice or more and they differ.
+func (in *Input) disputed(r *Result) (bool, error) {
+	least := 3
+	if in.Stands != Last {
+		least = 2
+	}
+	if len(in.Entries) < least || in.Stands == Last && r.Round < 3 {
+		return false, nil
+	}
+	of, rounds, err := in.ofRounds()
+	if err != nil || len(rounds) < least {
+		return false, err
+	}
+	same := 0
+	for _, v := range of {
+		if v == r.Variance {
+			same++
+		}
+	}
+	if in.Stands == Choose {
+		return same < len(rounds), nil
+	}
+	return same == 1, nil
 }
 
 func (r *Result) value(in *Input) (err error) {

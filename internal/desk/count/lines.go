@@ -56,6 +56,7 @@ type VarianceLine struct {
 	Cause       string             `json:"cause" doc:"why the variance is likely there; empty where nothing speaks for anything, or it was not asked for"`
 	Grade       string             `json:"grade" enum:",weak,fair,strong" doc:"how much speaks for it"`
 	Again       int                `json:"again" doc:"number of the sheet on which it is being counted again; 0 where it is not"`
+	Rule        string             `json:"rule" doc:"the rule that decided; empty for a person"`
 	CutOff      bool               `json:"cut_off" doc:"the cut-off list of the count names it"`
 }
 
@@ -74,6 +75,7 @@ type VarianceRow struct {
 	Entry   int64
 	Own     *int64
 	CutOff  bool
+	Rule    string
 }
 
 // VarianceRows is the query for the lines of a count with all that is shown of them; conditions and an order go behind it.
@@ -84,7 +86,9 @@ const VarianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i
 	(SELECT e.quantity FROM entries e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.round = 1 AND e.parcel = 0 AND e.withdrawn = 0
 		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round
 			AND r.parcel = e.parcel AND r.replaces = e.id)) AS own,
-	EXISTS (SELECT 1 FROM cut_offs k WHERE ` + concerns + `) AS cut_off
+	EXISTS (SELECT 1 FROM cut_offs k WHERE ` + concerns + `) AS cut_off,
+	CASE WHEN l.decision <> '' THEN coalesce((SELECT d.rule FROM decisions d WHERE d.count_id = l.count_id AND d.pos = l.pos ORDER BY d.id DESC LIMIT 1), '')
+		ELSE '' END AS rule
 	FROM count_lines l
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`
 
@@ -146,6 +150,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Zeroed:      r.Zeroed,
 		Disputed:    r.Stake == store.Disputed,
 		CutOff:      r.CutOff,
+		Rule:        r.Rule,
 		Rest:        q(r.Rest),
 		RestValue:   (*quantity.Money)(r.RestValue),
 	}

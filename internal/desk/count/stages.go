@@ -29,6 +29,7 @@ type Stages struct {
 	Counted        int                       `json:"counted"`
 	Uncounted      int                       `json:"uncounted"`
 	Rounds         int                       `json:"rounds" doc:"2: two rounds must agree"`
+	Stands         string                    `json:"stands" enum:",agree,choose" doc:"which of several rounds of a line stands: the last, two that agree, the one that is chosen"`
 	Once           int                       `json:"once" doc:"lines that one of two rounds has counted"`
 	Differ         int                       `json:"differ" doc:"lines of which two rounds say something else"`
 	Doubts         int                       `json:"doubts" doc:"what waits in the tray"`
@@ -65,6 +66,7 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 		ID:             c.ID,
 		Name:           c.Name,
 		Together:       c.Together,
+		Stands:         c.Stands,
 		Warehouse:      h.Code,
 		WarehouseID:    h.ID,
 		State:          c.State,

@@ -102,6 +102,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	type input struct {
 		from, to int // of its entries
 		moves    []stock.Movement
+		chosen   store.RoundChoice
 	}
 	entries, counters := make([]variance.Entry, 0, len(lines)), make([]string, 0, len(lines)) // a line's stand together
 	inputs := make([]input, len(lines))
@@ -142,6 +143,16 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	if err != nil {
 		return err
 	}
+	at = 0
+	err = store.EachChoice(w.DB, c.ID, p, func(x store.RoundChoice) error {
+		if in := find(x.Pos); in != nil {
+			in.chosen = x
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
 	earlier, err := movedEarlier(w, c, p)
 	if err != nil {
 		return err
@@ -160,6 +171,10 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			Entries:   entries[in.from:in.to],
 			Zero:      l.Zeroed,
 			Agree:     c.Rounds == 2,
+			Stands:    variance.Rule(c.Stands),
+		}
+		if !slices.ContainsFunc(x.Entries, func(e variance.Entry) bool { return e.Round > in.chosen.Last }) {
+			x.Chosen = in.chosen.Round
 		}
 		if l.Cost != nil {
 			x.Cost, x.Costed = quantity.Cost(*l.Cost), true

@@ -12,6 +12,7 @@ import (
 
 	"wobin/internal/core/form"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/variance"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/recorded"
@@ -186,6 +187,7 @@ type NewCount struct {
 	Zone              string                          `json:"zone,omitempty"`
 	together          string
 	at                int64    // the moment of the freeze in the records of who did what, the same for counts that stand together
+	Stands            string   `json:"stands,omitempty" enum:",agree,choose" doc:"which of several rounds of a line stands: the last, two that agree, the one that is chosen"`
 	Rounds            int      `json:"rounds,omitempty" minimum:"0" maximum:"2" doc:"2: two rounds by different people, which must agree; each has sheets of its own"`
 	Further           []int64  `json:"further,omitempty" maxItems:"200" doc:"further warehouses that are counted at the same time by the same rules: one count each, together under this name"`
 	Columns           []string `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
@@ -206,6 +208,7 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 		Name:              strings.TrimSpace(n.Name),
 		Together:          n.together,
 		Rounds:            max(n.Rounds, 1),
+		Stands:            n.Stands,
 		WarehouseID:       h.ID,
 		SetID:             h.SetID,
 		State:             store.Freezing,
@@ -221,6 +224,9 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 	}
 	if c.Name == "" {
 		return c, desk.RefuseAs(desk.Invalid, "name", "Give the count a name.")
+	}
+	if !variance.Rule(n.Stands).Known() {
+		return c, desk.RefuseAs(desk.Invalid, "stands", "The last round stands, two that agree, or the one that is chosen.")
 	}
 	below := count.ClassTolerance{Quantity: n.ToleranceQuantity, Percent: n.TolerancePercent, Value: n.ToleranceValue}.Below()
 	for _, t := range n.Classes {

@@ -203,6 +203,10 @@ func (x *explained) view(pos int64) *CauseView {
 	return v
 }
 
+// bin and sku name a line.
+func (x *explained) bin(l *cause.Line) string { return x.in.Codes[stock.Bin].Text(l.Key[stock.Bin]) }
+func (x *explained) sku(l *cause.Line) string { return x.in.Codes[stock.SKU].Text(l.Key[stock.SKU]) }
+
 // does is what accepting an explanation does; empty where that is for people to do.
 func (x *explained) does(e *cause.Explanation) string {
 	switch e.Cause {

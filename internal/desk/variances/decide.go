@@ -118,7 +118,7 @@ type AllOf struct {
 	Bins  []int64        `json:"bins,omitempty"`
 	Sign  string         `json:"sign,omitempty" enum:",over,short"`
 	Least int64          `json:"least,omitempty" minimum:"0"`
-	By    string         `json:"by,omitempty" enum:",zone,bin,item,counter,reason,category"`
+	By    string         `json:"by,omitempty" enum:",zone,bin,item,counter,reason,class,category"`
 	Of    string         `json:"of,omitempty" maxLength:"4000"`
 	Lines int            `json:"lines" doc:"how many they were"`
 	Gross quantity.Money `json:"gross" doc:"and what was open of them, as absolute values"`
@@ -169,8 +169,15 @@ func (d *Room) DecideAs(ctx context.Context, p desk.Person, countID int64, x Dec
 	})
 }
 
-// decide appends decisions about what is open of lines.
+// decide appends decisions of the person at work about what is open of lines.
 func decide(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reason string) (n int, err error) {
+	return decideBy(w, c, lines, kind, reason, decider{person: w.Person.Name})
+}
+
+// decider is who decides: a person, or a rule that the person turned on.
+type decider struct{ person, rule string }
+
+func decideBy(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reason string, by decider) (n int, err error) {
 	sign, err := signOf(w, kind, reason)
 	if err != nil {
 		return 0, err
@@ -202,7 +209,8 @@ func decide(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reason 
 		}
 		before := *l
 		rest := l.Rest
-		rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Reason: reason, Person: w.Person.Name, At: w.Now, Quantity: &rest}
+		rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Reason: reason, Person: by.person, At: w.Now, Quantity: &rest,
+			Rule: by.rule}
 		l.Decision, l.Reason = kind, reason
 		l.Enqueue(count.LineState(l))
 		if err := t.Move(&before, l, false); err != nil {

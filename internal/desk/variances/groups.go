@@ -18,6 +18,7 @@ import (
 // groupings are what the lines of a queue are grouped by, each with the column that names a line's group.
 var groupings = map[string]string{
 	"zone": "b.zone", "bin": "b.code", "item": "i.sku", "counter": "l.counter", "reason": "l.reason",
+	"class":    "coalesce((SELECT k.class FROM count_items k WHERE k.count_id = l.count_id AND k.item_id = l.item_id), '')",
 	"category": "coalesce((SELECT k.category FROM count_items k WHERE k.count_id = l.count_id AND k.item_id = l.item_id), '')",
 }
 
@@ -25,7 +26,7 @@ var groupings = map[string]string{
 func groupedBy(by string) (string, error) {
 	column, known := groupings[by]
 	if !known {
-		return "", desk.RefuseAs(desk.Invalid, "by", "Variances are grouped by zone, bin, item, counter, reason or category, not by %s.", by)
+		return "", desk.RefuseAs(desk.Invalid, "by", "Variances are grouped by zone, bin, item, counter, reason, class or category, not by %s.", by)
 	}
 	return column, nil
 }
@@ -49,7 +50,7 @@ func narrowed(f *desk.Filter, x *explained, q string, args []any) (string, []any
 	return f.Narrow(q+shown(f), args)
 }
 
-// QueueGroup is the variances of one zone, bin, item, counter, reason or category.
+// QueueGroup is the variances of one zone, bin, item, counter, reason, class or category.
 type QueueGroup struct {
 	Name     string         `json:"name" doc:"empty: of those that have none"`
 	Lines    int            `json:"lines"`

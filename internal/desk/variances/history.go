@@ -11,6 +11,8 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/variance"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/recorded"
@@ -28,6 +30,9 @@ type HistoryEvent struct {
 	Movement int64              `json:"movement" doc:"of a movement: its number; 0 for anything else"`
 	Booked   *time.Time         `json:"booked" doc:"of a movement that was settled to have happened at another time than it was booked: when that was"`
 	Entry    int64              `json:"entry" doc:"of a count that stands: its number, by which it can be withdrawn"`
+	Round    int                `json:"round" doc:"of a count: the round that it is of; recounts are from 3 on"`
+	Stands   bool               `json:"stands" doc:"of a count: its round is the one that stands"`
+	Rule     string             `json:"rule" doc:"of a decision: the rule that decided; empty for a person"`
 }
 
 // LineHistory is the history of a line on one time axis.
@@ -40,6 +45,9 @@ type LineHistory struct {
 	Before []EarlierCount       `json:"before" doc:"what earlier counts of the line said, the latest first"`
 	Cause  *CauseView           `json:"cause" doc:"why the variance is likely there; null where nothing speaks for anything"`
 	CutOff []count.CutOff       `json:"cut_off" doc:"what of the cut-off list concerns the line"`
+	Files  []EvidenceView       `json:"files" doc:"photos and files that are attached as evidence"`
+	Rounds int                  `json:"rounds" doc:"in how many rounds it has counts that stand in their rows"`
+	Chosen int                  `json:"chosen" doc:"the round that was chosen to stand; 0 where the rule of the count says which"`
 }
 
 // EarlierCount is what an earlier count said of the same line.
@@ -133,6 +141,9 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 	if err := around(tx, c.Count, &row, &h); err != nil {
 		return h, err
 	}
+	if h.Files, err = evidenceOf(tx, c.ID, pos); err != nil {
+		return h, err
+	}
 	again, err := count.BeingRecounted(tx, c.ID)
 	if err != nil {
 		return h, err
@@ -154,8 +165,10 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 	}
 	at(row.CountLine.FrozenAt(c.Count), "freeze", &recorded, how, false, 0)
 	var m []store.CountMove
+	var in variance.Input
 	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error {
 		m = append(m, x)
+		in.Movements = append(in.Movements, stock.Movement{Quantity: quantity.Quantity(x.Quantity), At: x.Happened()})
 		return nil
 	}); err != nil {
 		return h, err
@@ -200,6 +213,13 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 			standing = e.ID
 		}
 		at(e.CountedAt, what, &q, text, replaced[e.ID], standing)
+		h.Events[len(h.Events)-1].Round = e.Round
+		if standing != 0 {
+			in.Entries = append(in.Entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, From: e.Since, Round: e.Round})
+		}
+	}
+	if err := h.standing(tx, c.Count, &row.CountLine, &in); err != nil {
+		return h, err
 	}
 	moved(1<<63 - 1)
 	var decisions []store.Decision
@@ -216,7 +236,12 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 		if x.Reason != "" {
 			text += ", " + x.Reason
 		}
-		at(x.At, "decision", x.Quantity, fmt.Sprintf("%s by %s", text, x.Person), false, 0)
+		by := x.Person
+		if x.Rule != "" {
+			by = fmt.Sprintf("the rule “%s”, which %s turned on", x.Rule, x.Person)
+		}
+		at(x.At, "decision", x.Quantity, fmt.Sprintf("%s by %s", text, by), false, 0)
+		h.Events[len(h.Events)-1].Rule = x.Rule
 	}
 	var notes []store.Note
 	if err := tx.Where("count_id = ? AND pos = ?", c.ID, pos).Order("id").Find(&notes).Error; err != nil {
@@ -239,6 +264,34 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 		at(x.At, "posting", &q, fmt.Sprintf("sent out in posting %d, %s", x.Number, x.Reason), false, 0)
 	}
 	return h, nil
+}
+
+// standing tells which of the line's rounds stands, by the same function that worked it out.
+func (h *LineHistory) standing(tx *gorm.DB, c *store.Count, l *store.CountLine, in *variance.Input) error {
+	rounds, last := map[int]bool{}, 0
+	for _, e := range in.Entries {
+		rounds[e.Round], last = true, max(last, e.Round)
+	}
+	if h.Rounds = len(rounds); h.Rounds < 2 {
+		return nil
+	}
+	err := store.EachChoice(tx, c.ID, store.Positions{Some: []int64{l.Pos}}, func(x store.RoundChoice) error {
+		if x.Last >= last && rounds[x.Round] {
+			h.Chosen = x.Round
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	in.Recorded, in.Row, in.Frozen, in.Latest = quantity.Quantity(l.Recorded), l.Row(), l.FrozenAt(c), max(c.Latest, l.FrozenAt(c))
+	in.Agree, in.Stands, in.Chosen = c.Rounds == 2, variance.Rule(c.Stands), h.Chosen
+	r, err := variance.Evaluate(in, variance.Tolerance{})
+	for i := range h.Events {
+		e := &h.Events[i]
+		e.Stands = e.What == "entry" && !e.Replaced && e.Round == r.Round
+	}
+	return err
 }
 
 // listedOthers is how many of an item's other lines are listed.

@@ -7,6 +7,8 @@ import (
 	"database/sql/driver"
 	"fmt"
 	"slices"
+	"strconv"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -22,17 +24,20 @@ type Room struct {
 	*desk.Desk
 	recorded *recorded.Room
 	causes   causes
+	ruler    ruler
 }
 
 // New makes the room over recorded stock, which tells where else an item lies.
 func New(d *desk.Desk, r *recorded.Room) *Room {
 	room := &Room{Desk: d, recorded: r, causes: causes{working: map[int64]bool{}}}
+	room.ruler.waiting, room.ruler.quiet = map[int64]bool{}, 2*time.Second
+	d.OnChange(room.afterChange)
 	d.OnRenewal(func(context.Context) error { room.causes.forget(); return nil })
 	return room
 }
 
 // Variances lists the lines of a count that want a decision or have a variance beyond what is let pass, ranked by what is at
-// stake: disputed ones first, then those without a value, then by absolute value.
+// stake: disputed ones first, then those without a value, then by absolute value; or, where the filter says so, in walking order.
 func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f desk.Filter) (page count.VariancePage, err error) {
 	page.Lines = []count.VarianceLine{}
 	c, err := d.Judge(ctx, p, countID)
@@ -47,7 +52,18 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 	if err != nil {
 		return page, err
 	}
-	if f.After != "" {
+	order := "l.stake DESC, l.pos"
+	switch {
+	case f.Order == "place":
+		order = "l.pos"
+		if f.After != "" {
+			pos, err := strconv.ParseInt(f.After, 10, 64)
+			if err != nil {
+				return page, desk.RefuseAs(desk.Invalid, "after", "The page is not one of this list.")
+			}
+			q, args = q+" AND l.pos > ?", append(args, pos)
+		}
+	case f.After != "":
 		var stake, pos int64
 		if _, err := fmt.Sscanf(f.After, "%d.%d", &stake, &pos); err != nil {
 			return page, desk.RefuseAs(desk.Invalid, "after", "The page is not one of this list.")
@@ -60,7 +76,7 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 		return page, err
 	}
 	var rows []count.VarianceRow
-	if err := c.Tx.Raw(q+" ORDER BY l.stake DESC, l.pos LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
+	if err := c.Tx.Raw(q+" ORDER BY "+order+" LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
 		return page, err
 	}
 	again, err := count.BeingRecounted(c.Tx, c.ID)
@@ -77,6 +93,9 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 	}
 	if n := len(rows); n == f.PageSize() {
 		page.Next = fmt.Sprintf("%d.%d", rows[n-1].Stake, rows[n-1].Pos)
+		if f.Order == "place" {
+			page.Next = strconv.FormatInt(rows[n-1].Pos, 10)
+		}
 	}
 	return page, nil
 }

@@ -9,6 +9,7 @@ export const key = {
 	tally: (house: number, ...by: unknown[]) => ["stock", "tally", house, ...by],
 	backups: ["backups"],
 	reasons: ["reasons"],
+	rules: ["rules"],
 	classes: ["stock", "classes"],
 	categories: ["stock", "categories"],
 	rotation: (house: number) => ["stock", "rotation", house],

@@ -431,6 +431,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/lines/{pos}/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let one of the rounds of a line stand */
+        post: operations["chooseRound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/lines/{pos}/withdraw": {
         parameters: {
             query?: never;
@@ -715,6 +732,23 @@ export interface paths {
         put?: never;
         /** Part a sheet, wherever it is */
         post: operations["part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/stands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say which of several rounds of a line stands */
+        post: operations["keepStands"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1133,6 +1167,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The rules that decide by themselves */
+        get: operations["rules"];
+        /** Keep a rule, or change one that is off */
+        put: operations["keepRule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a rule would have decided in the last counts */
+        post: operations["tryRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Let go of a rule that is off */
+        delete: operations["dropRule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/{rule}/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Turn a rule on after its trial, or off */
+        post: operations["turnRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scopes": {
         parameters: {
             query?: never;
@@ -1455,7 +1558,7 @@ export interface components {
         AllOf: {
             bins?: number[];
             /** @enum {string} */
-            by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+            by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "class" | "category";
             cause?: string;
             /** @description and what was open of them, as absolute values */
             gross: string;
@@ -1614,6 +1717,10 @@ export interface components {
             sheet: number;
             /** Format: int64 */
             short: number;
+        };
+        "BodyStruct { ID int64 \"json:\\\"id\\\"\" }Body": {
+            /** Format: int64 */
+            id: number;
         };
         CauseTally: {
             /** @description none: nothing speaks for anything */
@@ -1807,6 +1914,13 @@ export interface components {
             };
             /** @description IANA name of the zone of times without an offset */
             zone?: string;
+        };
+        ChooseRoundRequest: {
+            /**
+             * Format: int64
+             * @description 0: as the rule of the count says
+             */
+            round: number;
         };
         ClassTolerance: {
             percent?: string;
@@ -2097,6 +2211,18 @@ export interface components {
              */
             type: string;
         };
+        EvidenceView: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            person: string;
+            /** Format: int64 */
+            size: number;
+            /** @enum {string} */
+            sort: "picture" | "document" | "text" | "film";
+        };
         Extension: {
             /** @description the bins, where they are few enough to be drawn one by one */
             bin_ids: number[];
@@ -2343,6 +2469,15 @@ export interface components {
             movement: number;
             quantity: string | null;
             replaced: boolean;
+            /**
+             * Format: int64
+             * @description of a count: the round that it is of; recounts are from 3 on
+             */
+            round: number;
+            /** @description of a decision: the rule that decided; empty for a person */
+            rule: string;
+            /** @description of a count: its round is the one that stands */
+            stands: boolean;
             text: string;
             /** @enum {string} */
             what: "freeze" | "movement" | "entry" | "withdrawal" | "decision" | "note" | "posting";
@@ -2412,6 +2547,10 @@ export interface components {
         KeepScopeRequest: {
             name: string;
             scope: components["schemas"]["Scope"];
+        };
+        KeepStandsRequest: {
+            /** @enum {string} */
+            stands: "" | "agree" | "choose";
         };
         KeptRule: {
             attribute: string;
@@ -2648,9 +2787,16 @@ export interface components {
             bin: components["schemas"]["VarianceLine"][];
             /** @description why the variance is likely there; null where nothing speaks for anything */
             cause: components["schemas"]["CauseView"];
+            /**
+             * Format: int64
+             * @description the round that was chosen to stand; 0 where the rule of the count says which
+             */
+            chosen: number;
             /** @description what of the cut-off list concerns the line */
             cut_off: components["schemas"]["CutOff"][];
             events: components["schemas"]["HistoryEvent"][];
+            /** @description photos and files that are attached as evidence */
+            files: components["schemas"]["EvidenceView"][];
             line: components["schemas"]["VarianceLine"];
             /**
              * Format: int64
@@ -2659,6 +2805,11 @@ export interface components {
             more: number;
             /** @description the item's other lines in this count, the first of them */
             others: components["schemas"]["VarianceLine"][];
+            /**
+             * Format: int64
+             * @description in how many rounds it has counts that stand in their rows
+             */
+            rounds: number;
         };
         Made: {
             codes: string[];
@@ -2767,6 +2918,11 @@ export interface components {
              */
             rows: number;
             scope: components["schemas"]["Scope"];
+            /**
+             * @description which of several rounds of a line stands: the last, two that agree, the one that is chosen
+             * @enum {string}
+             */
+            stands?: "" | "agree" | "choose";
             tolerance_percent?: string;
             tolerance_quantity?: string;
             tolerance_value?: string;
@@ -2894,6 +3050,11 @@ export interface components {
             /** Format: int64 */
             sheets_out: number;
             short: string;
+            /**
+             * @description which of several rounds of a line stands: the last, two that agree, the one that is chosen
+             * @enum {string}
+             */
+            stands: "" | "agree" | "choose";
             /** @enum {string} */
             state: "running" | "finished";
             /** @description the name that it stands under with counts of other warehouses */
@@ -3406,6 +3567,92 @@ export interface components {
             /** @enum {string} */
             what: "sku" | "category" | "class" | "abc" | "value" | "below" | "zero" | "age" | "moved" | "wrong";
         };
+        RuleExample: {
+            bin: string;
+            /** @enum {string} */
+            decision: "" | "accept" | "hold";
+            /** Format: int64 */
+            pos: number;
+            reason: string;
+            sku: string;
+            value: string | null;
+            variance: string;
+        };
+        RuleTrial: {
+            /** @description the latest first */
+            counts: components["schemas"]["RuleTrialCount"][];
+            gross: string;
+            /** Format: int64 */
+            lines: number;
+        };
+        RuleTrialCount: {
+            /**
+             * Format: date-time
+             * @description its freeze
+             */
+            at: string;
+            /** Format: int64 */
+            count: number;
+            /** @description the heaviest that were decided otherwise; where there are none, of all */
+            examples: components["schemas"]["RuleExample"][];
+            gross: string;
+            /** Format: int64 */
+            lines: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description of them, not decided
+             */
+            open: number;
+            /**
+             * Format: int64
+             * @description of them, decided otherwise
+             */
+            otherwise: number;
+            /**
+             * Format: int64
+             * @description of them, decided so by people, too
+             */
+            same: number;
+        };
+        RuleView: {
+            /** @description of two lines that explain each other: they stand in one aisle */
+            aisle: boolean;
+            /** @description empty: any */
+            category: string;
+            /** @description the likely cause, for which much has to speak; none: nothing speaks strongly or fairly for any; empty: whatever */
+            cause: string;
+            /** @description empty: any */
+            class: string;
+            /**
+             * Format: int64
+             * @description how many decisions it has made so far
+             */
+            decided: number;
+            /** @enum {string} */
+            decides: "accept" | "hold";
+            /** @description worth at least */
+            from: string | null;
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            id: number;
+            name: string;
+            on: boolean;
+            /** Format: date-time */
+            on_at: string | null;
+            on_by: string;
+            /** @description off by so much of what is expected at most */
+            percent: string | null;
+            /** @description off by so much at most */
+            quantity: string | null;
+            reason: string;
+            /** @enum {string} */
+            sign: "" | "over" | "short";
+            /** @description worth at most */
+            to: string | null;
+        };
         Sample: {
             /**
              * Format: int64
@@ -3806,6 +4053,11 @@ export interface components {
             sheets_back: number;
             /** Format: int64 */
             sheets_out: number;
+            /**
+             * @description which of several rounds of a line stands: the last, two that agree, the one that is chosen
+             * @enum {string}
+             */
+            stands: "" | "agree" | "choose";
             /** @enum {string} */
             state: "running" | "finished";
             /** @description the name that it stands under with counts of other warehouses */
@@ -4100,6 +4352,11 @@ export interface components {
             sheets_back: number;
             /** Format: int64 */
             sheets_out: number;
+            /**
+             * @description which of several rounds of a line stands: the last, two that agree, the one that is chosen
+             * @enum {string}
+             */
+            stands: "" | "agree" | "choose";
             /** @enum {string} */
             state: "running" | "finished";
             /** @description the name that it stands under with counts of other warehouses */
@@ -4153,6 +4410,16 @@ export interface components {
             formula: string;
             /** Format: int64 */
             sheet?: number;
+        };
+        TurningRule: {
+            /** @description and what they are worth, as absolute values */
+            gross: string;
+            /**
+             * Format: int64
+             * @description how many lines the trial said that it would have decided
+             */
+            lines: number;
+            on: boolean;
         };
         Twice: {
             row_code: string;
@@ -4342,6 +4609,8 @@ export interface components {
             rest: string | null;
             rest_value: string | null;
             row_code: string;
+            /** @description the rule that decided; empty for a person */
+            rule: string;
             /** @description what of it went out, over all postings */
             sent: string;
             serial: string;
@@ -6356,8 +6625,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: by what is at stake, or in walking order */
+                order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
-                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "class" | "category";
                 /** @description the name of the group; empty: of those that have none */
                 of?: string;
                 after?: string;
@@ -6724,6 +6995,96 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NoteRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    chooseRound: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                pos: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseRoundRequest"];
             };
         };
         responses: {
@@ -8381,6 +8742,95 @@ export interface operations {
             };
         };
     };
+    keepStands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepStandsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     takeBack: {
         parameters: {
             query?: never;
@@ -9189,8 +9639,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: by what is at stake, or in walking order */
+                order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
-                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "class" | "category";
                 /** @description the name of the group; empty: of those that have none */
                 of?: string;
                 after?: string;
@@ -9291,8 +9743,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: by what is at stake, or in walking order */
+                order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
-                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "class" | "category";
                 /** @description the name of the group; empty: of those that have none */
                 of?: string;
                 after?: string;
@@ -9393,8 +9847,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: by what is at stake, or in walking order */
+                order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
-                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "class" | "category";
                 /** @description the name of the group; empty: of those that have none */
                 of?: string;
                 after?: string;
@@ -10700,6 +11156,437 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keepRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleView"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BodyStruct { ID int64 \"json:\\\"id\\\"\" }Body"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    tryRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleView"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleTrial"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    turnRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurningRule"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -12268,8 +13155,10 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: by what is at stake, or in walking order */
+                order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
-                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "category";
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "class" | "category";
                 /** @description the name of the group; empty: of those that have none */
                 of?: string;
                 after?: string;

@@ -52,15 +52,21 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					depth.current++;
 					setOver(true);
 				}}
-				onDragOver={(e) => files(e) && e.preventDefault()}
+				onDragOver={(e) => {
+					if (!files(e)) return;
+					e.preventDefault();
+					setOver((e.target as HTMLElement).closest?.("[data-own-drop]") == null); // what takes files by itself is not covered
+				}}
+				onDropCapture={() => {
+					depth.current = 0;
+					setOver(false);
+				}}
 				onDragLeave={() => {
 					if (--depth.current <= 0) setOver(false);
 				}}
 				onDrop={(e) => {
 					if (!files(e)) return;
 					e.preventDefault();
-					depth.current = 0;
-					setOver(false);
 					dropFiles([...e.dataTransfer.files]);
 					navigate("/intake");
 				}}

@@ -1,6 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useRef } from "react";
 import { plain } from "../frame/figures";
+import { Arrange, useArranged } from "./Arrange";
 
 export type Column<R> = {
 	key: string;
@@ -48,7 +49,7 @@ function useTracks<R>(columns: Column<R>[], rows: R[]): { gridTemplateColumns: s
 /** Every list of lines: virtual rows, spreadsheet keys, marked rows copied as cells. */
 export function Lines<R>({
 	label,
-	columns,
+	columns: offered,
 	rows,
 	rowKey,
 	active,
@@ -77,6 +78,7 @@ export function Lines<R>({
 	tint?: (row: R) => string;
 	empty?: ReactNode;
 }) {
+	const [columns, arranged, arrange] = useArranged(label, offered);
 	const box = useRef<HTMLDivElement>(null);
 	const anchor = useRef(active);
 	const virtual = useVirtualizer({
@@ -114,7 +116,11 @@ export function Lines<R>({
 	};
 	const copy = () => {
 		const chosen = marked && marked.size > 0 ? rows.filter((r) => marked.has(rowKey(r))) : rows.slice(active, active + 1);
-		navigator.clipboard?.writeText(chosen.map((r) => columns.map((c) => c.text(r).replace(/[\t\n]/g, " ")).join("\t")).join("\n"));
+		const cells = [
+			columns.map((c) => c.title.replace(/ ↓$/, "")),
+			...chosen.map((r) => columns.map((c) => c.text(r).replace(/[\t\n]/g, " "))),
+		];
+		navigator.clipboard?.writeText(cells.map((row) => row.join("\t")).join("\n"));
 	};
 	const keys = (e: React.KeyboardEvent) => {
 		const page = Math.max(1, Math.floor((box.current?.clientHeight ?? 300) / rowHeight) - 2);
@@ -169,6 +175,7 @@ export function Lines<R>({
 						{c.title}
 					</div>
 				))}
+				<Arrange label={label} offered={offered} arranged={arranged} onArrange={arrange} />
 			</div>
 			{rows.length === 0 && empty}
 			<div style={{ height: virtual.getTotalSize(), minWidth: grid.minWidth, position: "relative" }}>

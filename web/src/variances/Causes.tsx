@@ -22,7 +22,8 @@ export const causeWord: Record<string, string> = {
 	none: "unexplained",
 };
 
-const causeSentence: Record<string, string> = {
+/** Likely causes as a sentence begins. */
+export const causeSentence: Record<string, string> = {
 	misplaced: "Put in another bin",
 	"mistaken-item": "Taken for another item",
 	"wrong-lot": "Put down under another lot",

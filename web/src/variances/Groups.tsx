@@ -5,7 +5,7 @@ import { key } from "../api/keys";
 import { count, plain, Warn } from "../frame/figures";
 
 /** What the queue is grouped by; empty: by likely cause. */
-export type By = "" | "zone" | "category" | "counter" | "reason" | "bin" | "item";
+export type By = "" | "zone" | "category" | "counter" | "reason" | "class" | "bin" | "item";
 
 const nothing: Record<By, string> = {
 	"": "",
@@ -13,6 +13,7 @@ const nothing: Record<By, string> = {
 	category: "no category",
 	counter: "counted by nobody",
 	reason: "no reason",
+	class: "no class",
 	bin: "no bin",
 	item: "no item",
 };
@@ -32,6 +33,7 @@ export function GroupedBy({ by, onBy, children }: { by: By; onBy: (by: By) => vo
 				<option value="category">category</option>
 				<option value="counter">counter</option>
 				<option value="reason">reason</option>
+				<option value="class">class</option>
 				<option value="bin">bin</option>
 				<option value="item">item</option>
 			</select>

@@ -6,6 +6,7 @@ import { apart, count, Off, plain, Warn, when } from "../frame/figures";
 
 import { CutOffList } from "../plan/CutOff";
 import { LikelyCause, type useAccept, type useRecount } from "./Causes";
+import { Evidence } from "./Evidence";
 
 type Event = Schemas["HistoryEvent"];
 
@@ -43,6 +44,11 @@ export function LineInHand({
 			ask(api.POST("/api/counts/{count}/lines/{pos}/as-booked", { params: { path: { count: id, pos } }, body: { movement } })),
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
+	const choose = useMutation({
+		mutationFn: (round: number) =>
+			ask(api.POST("/api/counts/{count}/lines/{pos}/round", { params: { path: { count: id, pos } }, body: { round } })),
+		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
+	});
 	const [asked, setAsked] = useState(0);
 	const [note, setNote] = useState("");
 	const add = useMutation({
@@ -56,7 +62,7 @@ export function LineInHand({
 	});
 	if (q.error) return <Warn>{q.error.message}</Warn>;
 	if (!q.data) return null;
-	const { line, events, others, more, cut_off, cause, bin, before } = q.data;
+	const { line, events, others, more, cut_off, cause, bin, before, files, rounds, chosen } = q.data;
 	return (
 		<section className="max-h-[46%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2" aria-label="The line in hand">
 			<div className="flex items-baseline justify-between">
@@ -72,7 +78,7 @@ export function LineInHand({
 			{cause && line.pos === pos && <LikelyCause id={id} line={line} cause={cause} may={may} accept={accept} recount={recount} />}
 			{line.disputed && (
 				<p className="my-1 text-warn" data-disputed>
-					! <b>Disputed</b>: it was counted three times or more, and no other count agrees with the last.
+					! <b>Disputed</b>: it was counted {rounds} times, and no other count agrees with the one that stands.
 				</p>
 			)}
 			<Axis events={events} line={line} />
@@ -106,6 +112,17 @@ export function LineInHand({
 								{e.what === "entry" && (
 									<>
 										counted <b>{plain(e.quantity)}</b> by {e.text}
+										{rounds > 1 && e.stands && <b data-stands={e.round}> · stands{chosen === e.round ? ", as chosen" : ""}</b>}
+										{rounds > 1 && may && !e.replaced && e.round > 0 && (chosen === e.round || !e.stands) && (
+											<button
+												type="button"
+												className="word ml-2 text-dim"
+												disabled={choose.isPending}
+												onClick={() => choose.mutate(chosen === e.round ? 0 : e.round)}
+											>
+												{chosen === e.round ? "as the rule says" : "let it stand"}
+											</button>
+										)}
 										{may && e.entry > 0 && (
 											<button
 												type="button"
@@ -157,6 +174,8 @@ export function LineInHand({
 					)}
 				</form>
 			)}
+			<Evidence id={id} pos={pos} files={files} may={may} />
+			{choose.error && <Warn>{choose.error.message}</Warn>}
 			{add.error && <Warn>{add.error.message}</Warn>}
 			{withdraw.error && <Warn>{withdraw.error.message}</Warn>}
 			{cut_off.length > 0 && (

@@ -8,6 +8,7 @@ import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
 import { apart, count, Empty, Failed, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
 import { useHand } from "../lines/hand";
+import { useKept } from "../lines/kept";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
@@ -15,6 +16,7 @@ import { CauseFilter, CauseMark, causeWord, SettleStrong, useAccept, useRecount 
 import { type By, GroupedBy, GroupFilter } from "./Groups";
 import { LineInHand, useHistory } from "./LineInHand";
 import { OwnReason } from "./Reasons";
+import { Rules } from "./Rules";
 import { SpreadOf } from "./Spread";
 
 type Line = Schemas["VarianceLine"];
@@ -33,18 +35,22 @@ export function Variances() {
 	const tiles = useElevation(c?.warehouse_id);
 	const bins = useCountBins(id);
 	const reasons = useQuery({ queryKey: key.reasons, queryFn: () => ask(api.GET("/api/reasons")) });
+	const rules = useQuery({ queryKey: key.rules, queryFn: () => ask(api.GET("/api/rules")), enabled: person.role !== "counter" });
+	const onRules = rules.data?.filter((r) => r.on).length ?? 0;
 	const list = [...chosen];
 	const [cause, setCause] = useState("");
 	const [sign, setSign] = useState<"" | "over" | "short">("");
 	const [least, setLeast] = useState(0);
 	const [by, setBy] = useState<By>("");
 	const [of, setOf] = useState<string | null>(null);
+	const [order, setOrder] = useKept<"stake" | "place">("queue.order", "stake");
+	const [ruling, setRuling] = useState(false);
 	const broad = { show, text, cause, sign, least, bins: list };
 	const filter = by !== "" && of !== null ? { ...broad, by, of } : broad;
-	const pages = usePages<Line>(key.variances(id, JSON.stringify(filter)), c !== undefined, (after) =>
+	const pages = usePages<Line>(key.variances(id, order, JSON.stringify(filter)), c !== undefined, (after) =>
 		ask(
 			api.GET("/api/counts/{count}/variances", {
-				params: { path: { count: id }, query: { ...filter, after, limit: 300 } },
+				params: { path: { count: id }, query: { ...filter, order, after, limit: 300 } },
 			}),
 		),
 	);
@@ -117,6 +123,10 @@ export function Variances() {
 			}
 		} else if (k === "g") {
 			if (may && wanted.length > 0 && !recount.isPending) recount.mutate(wanted.map((r) => r.pos));
+		} else if (k === "b") setRuling(true);
+		else if (k === "o") {
+			setOrder(order === "stake" ? "place" : "stake");
+			hand.anew();
 		} else if (k === "r") reasonButton.current?.click();
 		else return false;
 		return true;
@@ -237,7 +247,7 @@ export function Variances() {
 		},
 		{
 			key: "value",
-			title: "Value ↓",
+			title: order === "stake" ? "Value ↓" : "Value",
 			width: "104px",
 			right: true,
 			cell: (r) => {
@@ -253,15 +263,20 @@ export function Variances() {
 		width: "92px",
 		cell: (r) =>
 			r.queue === "accepted" ? (
-				<span title={r.reason}>✓ {r.reason || "accepted"}</span>
+				<span title={r.rule ? `by the rule “${r.rule}”` : r.reason}>
+					✓ {r.reason || "accepted"}
+					{r.rule && <span className="text-dim"> by rule</span>}
+				</span>
 			) : r.queue === "held" ? (
-				<span className="text-warn">! held</span>
+				<span className="text-warn" title={r.rule && `by the rule “${r.rule}”`}>
+					! held{r.rule && " by rule"}
+				</span>
 			) : r.queue === "open" ? (
 				<span className="text-dim">open</span>
 			) : (
 				`✓ sent, ${r.posting}`
 			),
-		text: (r) => r.queue,
+		text: (r) => [r.queue, r.reason, r.rule && `rule ${r.rule}`].filter(Boolean).join(", "),
 	};
 	// Where something went out already, what is still open is told beside the variance.
 	if (rows.some((r) => r.postings > 0))
@@ -411,6 +426,8 @@ export function Variances() {
 				["N", "note"],
 				["C", "do what the cause asks for"],
 				["R", "reason"],
+				["O", "order"],
+				["B", "rules"],
 				["X", "mark"],
 				["/", "filter"],
 				["E", "elevation"],
@@ -449,7 +466,22 @@ export function Variances() {
 						likely {causeWord[cause]}, let go
 					</button>
 				)}
-				<span className="ml-auto">
+				<span className="ml-auto flex items-center gap-5">
+					<button
+						type="button"
+						className="word text-dim"
+						onClick={() => {
+							setOrder(order === "stake" ? "place" : "stake");
+							hand.anew();
+						}}
+						title="Press for the other order"
+						data-order={order}
+					>
+						{order === "stake" ? "by what is at stake" : "in walking order"}
+					</button>
+					<button type="button" className="word" onClick={() => setRuling(true)} data-open-rules>
+						{onRules > 0 ? many(onRules, "rule on", "rules on") : "rules"}
+					</button>
 					<FilterField value={text} onChange={hand.filter} />
 				</span>
 			</div>
@@ -524,6 +556,7 @@ export function Variances() {
 					)
 				}
 			/>
+			{ruling && <Rules id={id} stands={c.stands} may={person.role === "controller"} onClose={() => setRuling(false)} />}
 			{own && (
 				<OwnReason
 					known={reasons.data ?? []}
