@@ -170,8 +170,12 @@ export function Lines<R>({
 			data-lines
 		>
 			<div className="sticky top-0 z-10 grid min-w-full border-b border-ink bg-paper text-[12px] text-dim" style={grid} role="row">
-				{columns.map((c) => (
-					<div key={c.key} role="columnheader" className={`truncate px-2 py-1 ${c.right ? "text-right" : ""}`}>
+				{columns.map((c, n) => (
+					<div
+						key={c.key}
+						role="columnheader"
+						className={`truncate py-1 pl-2 ${c.right ? "text-right" : ""} ${n === columns.length - 1 ? "pr-5" : "pr-2"}`}
+					>
 						{c.title}
 					</div>
 				))}

@@ -402,10 +402,10 @@ function Tried({ trial, then }: { trial: Trial; then: string }) {
 								<td className="code px-2 text-right">{count(c.open)}</td>
 								<td className="pl-4">
 									{c.examples.slice(0, 3).map((e) => (
-										<div key={e.pos}>
+										<div key={e.pos} className="flex gap-2">
 											<span className="code">
 												{e.bin} {e.sku}
-											</span>{" "}
+											</span>
 											<Off of={e.variance} />
 											{e.decision && (
 												<span className="text-dim">

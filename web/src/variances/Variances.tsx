@@ -71,17 +71,24 @@ export function Variances() {
 		mutationFn: () => ask(api.GET("/api/counts/{count}/variances/filtered", { params: { path: { count: id }, query: filter } })),
 		onSuccess: (tally) => setWhole({ of: JSON.stringify(filter), tally }),
 	});
+	// What is being decided leaves the list at once, so that the next key is about the next line; it comes back where it is refused.
+	const [leaving, setLeaving] = useState<ReadonlySet<number>>(new Set());
 	const decide = useMutation({
 		mutationFn: (d: Schemas["Decisions"]) => ask(api.POST("/api/counts/{count}/decisions", { params: { path: { count: id } }, body: d })),
-		onSuccess: () => {
+		onMutate: (d) => {
+			const stays = d.kind === { open: "", held: "hold", accepted: "accept", all: d.kind }[show];
+			if (!stays) setLeaving((before) => new Set([...before, ...d.lines]));
 			hand.unmark();
 			setWhole(null);
-			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
-		onError: () => queries.invalidateQueries({ queryKey: key.count(id) }), // what has changed is shown
+		onSettled: async (_, __, d) => {
+			await queries.invalidateQueries({ queryKey: key.count(id) }); // what has changed is shown, where it was refused, too
+			const done = new Set(d.lines);
+			setLeaving((before) => new Set([...before].filter((pos) => !done.has(pos))));
+		},
 	});
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
-	const rows = pages.rows;
+	const rows = useMemo(() => (leaving.size === 0 ? pages.rows : pages.rows.filter((r) => !leaving.has(r.pos))), [pages.rows, leaving]);
 	const { at, row, wanted: inHand } = hand.of(rows, (r) => r.pos);
 	const history = useHistory(id, row?.pos);
 	const likely = history.data?.line.pos === row?.pos ? history.data?.cause : undefined;
@@ -98,7 +105,7 @@ export function Variances() {
 	const wanted = inHand.filter((r) => r.queue !== ""); // what was sent out is not decided again
 	const all = marked.size > 0 && marked.size === rows.length && whole?.of === JSON.stringify(filter) ? whole.tally : undefined;
 	const settle = (kind: "accept" | "hold" | "") => {
-		if (!may || wanted.length === 0 || decide.isPending) return;
+		if (!may || wanted.length === 0) return;
 		if (all && show !== "all") {
 			decide.mutate({
 				lines: [],
@@ -108,6 +115,7 @@ export function Variances() {
 			});
 			return;
 		}
+		if (marked.size > 0) hand.setActive(rows.findIndex((r) => marked.has(r.pos))); // on with what stands where they were
 		decide.mutate({ lines: wanted.map((r) => r.pos), saw: wanted.map((r) => r.rest ?? "0"), kind, reason: kind === "" ? "" : reason });
 	};
 	const keys = (pressed: string) => {
@@ -398,10 +406,10 @@ export function Variances() {
 									</ListboxOption>
 								</ListboxOptions>
 							</Listbox>
-							<button type="button" className="act" disabled={wanted.length === 0 || decide.isPending} onClick={() => settle("accept")}>
+							<button type="button" className="act" disabled={wanted.length === 0} onClick={() => settle("accept")}>
 								Accept {words} <span className="font-normal opacity-70">A</span>
 							</button>
-							<button type="button" className="act-plain" disabled={wanted.length === 0 || decide.isPending} onClick={() => settle("hold")}>
+							<button type="button" className="act-plain" disabled={wanted.length === 0} onClick={() => settle("hold")}>
 								Hold <span className="text-dim">H</span>
 							</button>
 							<button
