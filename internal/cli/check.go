@@ -103,9 +103,9 @@ would come to is told. Nothing is stored. Exit 0: all is clean. Exit 2: there ar
 				Halves:  true,
 			}
 			if zone != "" {
-				z, err := time.LoadLocation(zone)
+				z, err := zoneOf(zone)
 				if err != nil {
-					return fmt.Errorf("--zone: %q is not the name of a zone such as Europe/Berlin", zone)
+					return err
 				}
 				reading.Zone = z
 			}

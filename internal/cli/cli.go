@@ -15,6 +15,7 @@ const (
 	exitDone     = 0
 	exitFailed   = 1
 	exitProblems = 2
+	exitUnproved = 3 // of prove: something that was sent has not landed
 )
 
 // errProblems says that the input has problems, which are printed already.
@@ -42,6 +43,7 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(
 		s.reconcile(),
+		s.prove(),
 		s.sheets(),
 		s.serve(),
 		s.demo(),
@@ -60,6 +62,8 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 		return exitDone
 	case errors.Is(err, errProblems):
 		return exitProblems
+	case errors.Is(err, errUnproved):
+		return exitUnproved
 	}
 	fmt.Fprintln(errOut, "wobin:", err)
 	return exitFailed

@@ -13,13 +13,11 @@ import (
 	"sync"
 	"sync/atomic"
 	"text/tabwriter"
-	"time"
 	_ "time/tzdata" // zones by name on machines without a zone database
 
 	"github.com/spf13/cobra"
 
 	"wobin/internal/core/adjust"
-	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/reconcile"
@@ -51,31 +49,22 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			debug.SetGCPercent(-1) // memory is bounded by the limit alone: far fewer collections on large files
 			debug.SetMemoryLimit(620 << 20)
 			opt := reconcile.Options{
-				Zone:          time.Local,
 				Uncounted:     reconcile.Uncounted(o.uncounted),
 				Mode:          adjust.Mode(o.mode),
 				PostTolerated: o.postTolerated,
 				AddUp:         o.addUp,
 				Most:          most,
 			}
-			if o.zone != "" {
-				z, err := time.LoadLocation(o.zone)
-				if err != nil || o.zone == "Local" {
-					return fmt.Errorf("--zone: %q is not the name of a zone such as Europe/Berlin", o.zone)
-				}
-				opt.Zone = z
+			zone, err := zoneOf(o.zone)
+			if err != nil {
+				return err
 			}
-			for _, t := range []struct {
-				flag, text string
-				into       **int64
-			}{{"--frozen-at", o.frozen, &opt.FrozenAt}, {"--counted-at", o.counted, &opt.CountedAt}} {
-				if t.text != "" {
-					at, err := form.ParseTime(t.text, opt.Zone)
-					if err != nil {
-						return fmt.Errorf("%s: %q %w", t.flag, t.text, err)
-					}
-					*t.into = &at
-				}
+			opt.Zone = zone
+			if opt.FrozenAt, err = timeOf("--frozen-at", o.frozen, zone); err != nil {
+				return err
+			}
+			if opt.CountedAt, err = timeOf("--counted-at", o.counted, zone); err != nil {
+				return err
 			}
 			var tq, tp, tv *quantity.Quantity
 			for _, t := range []struct {
@@ -104,8 +93,8 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			if !slices.Contains(adjust.Modes, opt.Mode) {
 				return fmt.Errorf("--quantity: %q is none of difference, balance, in-out and counted", o.mode)
 			}
-			if n := strings.Count(" "+strings.Join(append(slices.Clone(o.counts), o.stock, o.movements, o.items), " ")+" ", " - "); n > 1 {
-				return errors.New("standard input (-) can be only one of the files")
+			if err := oneStdin(append(slices.Clone(o.counts), o.stock, o.movements, o.items)); err != nil {
+				return err
 			}
 			files := append([]string{o.stock}, o.counts...)
 			for _, name := range []string{o.movements, o.items} {
@@ -177,6 +166,14 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	)
 	f.BoolVar(&o.json, "json", false, "print the figures as one JSON object")
 	return c
+}
+
+// oneStdin checks that standard input is one of the files at most.
+func oneStdin(files []string) error {
+	if n := strings.Count(" "+strings.Join(files, " ")+" ", " - "); n > 1 {
+		return errors.New("standard input (-) can be only one of the files")
+	}
+	return nil
 }
 
 type output struct {

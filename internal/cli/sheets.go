@@ -75,9 +75,9 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 				opt.Way = cutting.EachAisle
 			}
 			if o.zone != "" {
-				z, err := time.LoadLocation(o.zone)
-				if err != nil || o.zone == "Local" {
-					return fmt.Errorf("--zone: %q is not the name of a zone such as Europe/Berlin", o.zone)
+				z, err := zoneOf(o.zone)
+				if err != nil {
+					return err
 				}
 				opt.Zone = z
 			}

@@ -252,14 +252,32 @@ func (r *run) read(ctx context.Context) error {
 			},
 		)
 	}
+	whole, err := r.carryOut(ctx, jobs, func(j *job) {
+		if j.kind == field.Stock {
+			close(stockRead)
+		}
+	})
+	if err != nil {
+		return err
+	}
+	if whole {
+		whole = r.placesAgree()
+	}
+	if !whole {
+		r.stock = nil
+	}
+	return nil
+}
+
+// carryOut recognises and reads files at the same time, and gathers their problems and notes. done is told of each that is through. whole
+// tells whether all of them could be read.
+func (r *run) carryOut(ctx context.Context, jobs []*job, through func(*job)) (whole bool, err error) {
 	done := make(chan struct{})
 	for _, j := range jobs {
 		j.problems.Most = r.opt.Most
 		go func() {
 			defer func() {
-				if j.kind == field.Stock {
-					close(stockRead)
-				}
+				through(j)
 				done <- struct{}{}
 			}()
 			want := recognise.Want{Kinds: []field.Kind{j.kind}}
@@ -303,37 +321,25 @@ func (r *run) read(ctx context.Context) error {
 		<-done
 	}
 	if err := ctx.Err(); err != nil {
-		return err
+		return false, err
 	}
-	whole := true
+	whole = true
 	for _, j := range jobs {
 		r.problems.Append(&j.problems)
 		r.Notes = append(r.Notes, j.notes...)
 		if e, ok := j.err.(*tabular.Error); ok {
 			r.problems.Add(problem.Problem{File: e.File, Sheet: e.Sheet, Row: e.Row, Kind: "cannot be read", Text: e.Text})
 		} else if j.err != nil {
-			return j.err
+			return false, j.err
 		}
 		whole = whole && *j.mapping != nil && j.err == nil && !j.unread
 	}
-	if whole {
-		whole = r.placesAgree()
-	}
-	if !whole {
-		r.stock = nil
-	}
-	return nil
+	return whole, nil
 }
 
 // placesAgree checks that warehouse and bin stand in all files or in none. Movements may lack the bin.
 func (r *run) placesAgree() bool {
-	good := true
-	for _, f := range []field.Field{field.Warehouse, field.Bin} {
-		type side struct {
-			name string
-			has  bool
-			may  bool
-		}
+	return r.agree(func(f field.Field) []side {
 		sides := []side{{r.in.Stock.Name, r.maps.stock.Has(f), false}}
 		for i, m := range r.maps.counts {
 			sides = append(sides, side{r.in.Counts[i].Name, m.Has(f), m.Has(field.RowCode)}) // row codes may say it
@@ -341,6 +347,22 @@ func (r *run) placesAgree() bool {
 		if r.maps.moves != nil {
 			sides = append(sides, side{r.in.Movements.Name, r.maps.moves.Has(f), f == field.Bin})
 		}
+		return sides
+	})
+}
+
+// side is a file with or without a column, which it may lack where another has it.
+type side struct {
+	name string
+	has  bool
+	may  bool
+}
+
+// agree checks that a column stands in all files or in none, but for those that may lack it.
+func (r *run) agree(of func(f field.Field) []side) bool {
+	good := true
+	for _, f := range []field.Field{field.Warehouse, field.Bin} {
+		sides := of(f)
 		with := ""
 		for _, s := range sides {
 			if s.has && with == "" {
@@ -371,18 +393,28 @@ func (r *run) findDoubles() {
 		return
 	}
 	if !r.opt.AddUp {
-		for _, d := range doubles {
-			a, b := &r.book.Lines[d[0]], &r.book.Lines[d[1]]
-			r.problems.Add(problem.Problem{File: r.in.Stock.Name, Sheet: r.maps.stock.SheetName, Row: int(b.Row), Kind: "duplicate key",
-				Text: fmt.Sprintf("%s comes twice, first in row %d. Sum them with --add-up, or take one out", r.keyText(b.Key), a.Row)})
-		}
+		r.twice(r.book, doubles, r.in.Stock.Name, r.maps.stock.SheetName, "Sum them with --add-up, or take one out")
 		stock.AddUp(r.book, doubles) // to go on looking for problems
 		return
 	}
-	if bad, ok := stock.AddUp(r.book, doubles); !ok {
+	r.addUp(r.book, doubles, r.in.Stock.Name)
+}
+
+// twice tells of keys that a file has twice.
+func (r *run) twice(book *stock.Book, doubles [][2]int, file, sheet, remedy string) {
+	for _, d := range doubles {
+		a, b := &book.Lines[d[0]], &book.Lines[d[1]]
+		r.problems.Add(problem.Problem{File: file, Sheet: sheet, Row: int(b.Row), Kind: "duplicate key",
+			Text: fmt.Sprintf("%s comes twice, first in row %d. %s", keyText(book, b.Key), a.Row, remedy)})
+	}
+}
+
+// addUp sums rows of the same key.
+func (r *run) addUp(book *stock.Book, doubles [][2]int, file string) {
+	if bad, ok := stock.AddUp(book, doubles); !ok {
 		r.problems.Add(
 			problem.Problem{
-				File:  r.in.Stock.Name,
+				File:  file,
 				Row:   int(bad),
 				Field: field.Quantity,
 				Kind:  "too large",
@@ -392,9 +424,11 @@ func (r *run) findDoubles() {
 	}
 }
 
-func (r *run) keyText(k stock.Key) string {
+func (r *run) keyText(k stock.Key) string { return keyText(r.book, k) }
+
+func keyText(book *stock.Book, k stock.Key) string {
 	s := ""
-	for p, t := range r.book.Codes.Texts(k) {
+	for p, t := range book.Codes.Texts(k) {
 		if t == "" {
 			continue
 		}
@@ -408,28 +442,28 @@ func (r *run) keyText(k stock.Key) string {
 
 // findFreeze settles the time of the freeze, which movements need.
 func (r *run) findFreeze() {
-	if r.opt.FrozenAt != nil {
-		r.frozen = *r.opt.FrozenAt
-		return
+	r.frozen = r.recordedAt(r.stock, r.in.Stock.Name, r.maps.stock.SheetName, r.opt.FrozenAt, "--frozen-at", "freeze not known")
+}
+
+// recordedAt gives the time at which the figures of a file were true, which movements need: as it was given, or as all rows say it.
+func (r *run) recordedAt(f *read.StockFile, name, sheet string, given *int64, flag, kind string) int64 {
+	if given != nil {
+		return *given
 	}
-	r.frozen = r.stock.At
 	if r.moves == nil {
-		return
+		return f.At
 	}
-	name, sheet := r.in.Stock.Name, r.maps.stock.SheetName
 	add := func(row int, text string) {
-		r.problems.Add(problem.Problem{File: name, Sheet: sheet, Row: row, Field: field.RecordedAt, Kind: "freeze not known", Text: text})
+		r.problems.Add(problem.Problem{File: name, Sheet: sheet, Row: row, Field: field.RecordedAt, Kind: kind, Text: text})
 	}
 	switch {
-	case r.stock.AtRow == 0:
-		add(0, "no row says when the stock was recorded, and movements need it. Add the column or give --frozen-at")
-	case r.stock.NoAtRow > 0:
-		add(r.stock.NoAtRow, "is empty, and movements need it on every row. Fill it or give --frozen-at")
+	case f.AtRow == 0:
+		add(0, "no row says when the stock was recorded, and movements need it. Add the column or give "+flag)
+	case f.NoAtRow > 0:
+		add(f.NoAtRow, "is empty, and movements need it on every row. Fill it or give "+flag)
 	}
-	if r.stock.OtherAtRow > 0 {
-		add(
-			r.stock.OtherAtRow,
-			fmt.Sprintf("differs from row %d; movements need the same time on all rows. Give --frozen-at", r.stock.AtRow),
-		)
+	if f.OtherAtRow > 0 {
+		add(f.OtherAtRow, fmt.Sprintf("differs from row %d; movements need the same time on all rows. Give %s", f.AtRow, flag))
 	}
+	return f.At
 }
