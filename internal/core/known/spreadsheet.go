@@ -292,3 +292,22 @@ var sheetError = regexp.MustCompile(`^(#(N/A|NV|N/B|N/D|ND|N/V|[\p{Lu}¡¿/0]{2,
 func SheetError(text string) bool {
 	return len(text) > 2 && (text[0] == '#' || text[0] == 'E') && sheetError.MatchString(text)
 }
+
+// DateLike tells whether a spreadsheet program would take a code for a date when it opens a text: 3-4, 1/2, MAR1, 12-03-26.
+func DateLike(s string) bool {
+	if len(s) < 3 || len(s) > 12 || strings.Trim(s, "0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz-/. ") != "" {
+		return false
+	}
+	if p := pieces(s, nil); len(p) == 2 && allDigits(p[0]) && allDigits(p[1]) && len(p[0]) <= 2 && len(p[1]) <= 2 {
+		a, _ := strconv.Atoi(p[0])
+		b, _ := strconv.Atoi(p[1])
+		fits := func(day, month int) bool { return day >= 1 && day <= 31 && month >= 1 && month <= 12 }
+		return strings.ContainsAny(s, "-/") && (fits(a, b) || fits(b, a))
+	}
+	if p := pieces(s, nil); len(p) == 2 && allDigits(p[1]) && Month(p[0]) > 0 {
+		n, _ := strconv.Atoi(p[1])
+		return len(p[1]) <= 2 && n >= 1 || len(p[1]) == 4 && n >= 1900
+	}
+	_, is := readDate(s)
+	return is
+}

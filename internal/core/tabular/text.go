@@ -39,6 +39,9 @@ func Encodings() []Encoding {
 	return append(out, slices.Sorted(maps.Keys(further))...)
 }
 
+// Charmap gives the table of an encoding that nothing in a file tells; nil where there is none.
+func Charmap(e Encoding) *charmap.Charmap { return further[e] }
+
 // Dialect is what was found out about delimited text.
 type Dialect struct {
 	Encoding  Encoding
