@@ -13,12 +13,14 @@ import (
 	"sync"
 	"sync/atomic"
 	"text/tabwriter"
+	"time"
 	_ "time/tzdata" // zones by name on machines without a zone database
 
 	"github.com/spf13/cobra"
 
 	"wobin/internal/core/adjust"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/outfile"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/reconcile"
 	"wobin/internal/core/tabular"
@@ -34,6 +36,7 @@ func (s *streams) reconcile() *cobra.Command {
 		layouts                                                              []string
 		tolQty, tolPct, tolValue                                             string
 		postTolerated, addUp, json                                           bool
+		layout, reference, postingDate                                       string
 	}
 	c := &cobra.Command{
 		Use:   "reconcile --stock FILE --counts FILE [--movements FILE]",
@@ -90,6 +93,24 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			if !slices.Contains([]reconcile.Uncounted{reconcile.Leave, reconcile.ZeroInCountedBins, reconcile.ZeroAll}, opt.Uncounted) {
 				return fmt.Errorf("--uncounted: %q is none of leave, zero-in-counted-bins and zero-all", o.uncounted)
 			}
+			var outLayout *outfile.Layout
+			facts := outfile.Facts{Zone: zone, Reference: o.reference}
+			if o.layout != "" {
+				if cmd.Flags().Changed("quantity") {
+					return errors.New("--quantity and --adjustment-layout say both what adjustments are; give one of them")
+				}
+				if outLayout, err = readAdjustmentLayout(o.layout); err != nil {
+					return err
+				}
+				opt.Mode = outLayout.Mode()
+				day, err := timeOf("--posting-date", o.postingDate, zone)
+				if err != nil {
+					return err
+				}
+				if facts.At = time.Now().UnixNano(); day != nil {
+					facts.At = *day
+				}
+			}
 			if !slices.Contains(adjust.Modes, opt.Mode) {
 				return fmt.Errorf("--quantity: %q is none of difference, balance, in-out and counted", o.mode)
 			}
@@ -126,7 +147,12 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			}
 			s.notes(res.Notes)
 			if o.out != "" {
-				files := []output{{"variances.csv", res.WriteVariances}, {"adjustments.csv", res.WriteAdjustments}, {"causes.csv", res.WriteCauses}}
+				files := []output{{"variances.csv", res.WriteVariances}, {"causes.csv", res.WriteCauses}}
+				if outLayout == nil {
+					files = append(files, output{"adjustments.csv", res.WriteAdjustments})
+				} else if files, err = s.laidOut(files, outLayout, res.OutLines(), facts); err != nil {
+					return err
+				}
 				if err := writeAll(o.out, files); err != nil {
 					return err
 				}
@@ -157,6 +183,9 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	f.BoolVar(&o.postTolerated, "post-tolerated", false, "adjust tolerated lines too")
 	f.BoolVar(&o.addUp, "add-up", false, "sum rows of the same key instead of refusing them")
 	f.StringVar(&o.mode, "quantity", "difference", "what adjustments say: difference, balance, in-out or counted")
+	f.StringVar(&o.layout, "adjustment-layout", "", "write the adjustments by the layout in this `FILE`, as JSON, in place of adjustments.csv's own form")
+	f.StringVar(&o.reference, "reference", "", "the `TEXT` that a layout's column of the reference holds")
+	f.StringVar(&o.postingDate, "posting-date", "", "the `TIME` that a layout's column of the posting date holds (default: now)")
 	f.StringVar(&o.out, "out", "", "the folder `DIR` for variances.csv and adjustments.csv")
 	f.StringArrayVar(
 		&o.layouts,
@@ -174,6 +203,52 @@ func oneStdin(files []string) error {
 		return errors.New("standard input (-) can be only one of the files")
 	}
 	return nil
+}
+
+// readAdjustmentLayout reads a layout of files out.
+func readAdjustmentLayout(name string) (*outfile.Layout, error) {
+	b, err := os.ReadFile(name)
+	if err != nil {
+		return nil, fmt.Errorf("--adjustment-layout: %w", err)
+	}
+	l, err := outfile.Decode(b)
+	if err != nil {
+		return nil, fmt.Errorf("--adjustment-layout: %s: %w", name, err)
+	}
+	return l, nil
+}
+
+// laidOut adds the files that a layout makes of lines. What it cannot say of them is told, and nothing is written.
+func (s *streams) laidOut(files []output, l *outfile.Layout, lines []outfile.Line, facts outfile.Facts) ([]output, error) {
+	w, err := l.Write(lines, facts)
+	if err != nil {
+		return nil, err
+	}
+	for i, p := range w.Problems {
+		if i == most {
+			fmt.Fprintf(s.err, "and %d more problems\n", len(w.Problems)-most)
+			break
+		}
+		where := ""
+		if p.Line >= 0 {
+			where = strings.Join(slices.DeleteFunc(slices.Clone(lines[p.Line].Key[:]), func(t string) bool { return t == "" }), " ") + ": "
+		}
+		fmt.Fprintf(s.err, "adjustments: %s%s: %s\n", where, p.Column, p.Text)
+	}
+	if len(w.Problems) > 0 {
+		return nil, errProblems
+	}
+	for _, h := range l.Harms(lines, facts) {
+		fmt.Fprintf(s.err, "adjustments: %s: a spreadsheet program would damage %d codes (%s), such as %q. Let the record system take the file itself, or write a workbook\n",
+			h.Column, h.Rows, h.What, h.Example)
+	}
+	for _, f := range w.Files {
+		if slices.ContainsFunc(files, func(o output) bool { return strings.EqualFold(o.name, f.Name) }) {
+			return nil, fmt.Errorf("--adjustment-layout: a file of adjustments would be called %s, which is another file's name. Change its file_name", f.Name)
+		}
+		files = append(files, output{f.Name, func(out io.Writer) error { _, err := out.Write(f.Body); return err }})
+	}
+	return files, nil
 }
 
 type output struct {

@@ -115,7 +115,7 @@ var Fields = []Spec{
 		words: []string{"posting date", "date", "document date", "balance date", "effective date", "buchungsdatum", "datum", "fecha", "data"}},
 	{Field: Reference, Title: "Reference", Sort: Text, About: "the posting's own reference", read: field.Reference, words: []string{"reference", "ref"}},
 	{Field: Document, Title: "Document", Sort: Text, About: "the number of the document, where there are several", words: []string{"document", "document number", "document no", "beleg"}},
-	{Field: Row, Title: "Row", Sort: Whole, About: "the number of the row in its document", words: []string{"row", "line", "line number", "line no", "position", "pos", "item no"}},
+	{Field: Row, Title: "Row", Sort: Whole, About: "the number of the row in its document", words: []string{"row", "line", "line number", "line no", "position", "pos"}},
 }
 
 // SpecOf gives the spec of a field; nil for none.

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"wobin/internal/core/adjust"
 	"wobin/internal/core/formula"
 	"wobin/internal/core/tabular"
 )
@@ -230,3 +231,16 @@ func (l *Layout) decimal(c *Column) string {
 
 // Workbook tells whether the files are workbooks.
 func (l *Layout) Workbook() bool { return l.Form == "workbook" }
+
+// Mode is what the layout's files say of lines, which decides which lines go out: all that were counted where they say nothing else.
+func (l *Layout) Mode() adjust.Mode {
+	switch {
+	case l.has(Difference) || l.has(Amount):
+		return adjust.Difference
+	case l.has(QuantityIn):
+		return adjust.InOut
+	case l.has(Balance):
+		return adjust.Balance
+	}
+	return adjust.Counted
+}

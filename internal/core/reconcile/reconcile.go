@@ -69,9 +69,10 @@ type Result struct {
 	entries   []entry
 	counters  stock.Names
 	movements map[int][]stock.Movement
-	posted    []uint8 // by line: whether it goes out
-	rows      [][]row // by counts file, where causes are looked for: its rows in their order
-	off, open []int32 // where causes are looked for: lines with a variance, and uncounted ones with stock
+	known     []read.Item // what an items file says of items
+	posted    []uint8     // by line: whether it goes out
+	rows      [][]row     // by counts file, where causes are looked for: its rows in their order
+	off, open []int32     // where causes are looked for: lines with a variance, and uncounted ones with stock
 	causes    *cause.Input
 	explained []cause.Explanation
 	found     func() // waits until the causes are found
@@ -146,6 +147,9 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 	r.evaluate()
 	if r.problems.Any() {
 		return nil, r.problems, nil
+	}
+	if r.items != nil {
+		r.known = r.items.Items
 	}
 	r.found = func() {}
 	if r.opt.Causes { // the lines can be written meanwhile
