@@ -46,6 +46,7 @@ generate: web/node_modules/.done
 	@mkdir -p web/dist
 	$(GO) run -tags $(TAGS) ./cmd/wobin openapi > api/openapi.json.new && mv api/openapi.json.new api/openapi.json
 	$(GO) run -tags $(TAGS) ./cmd/wobin layout-schema > api/layout.schema.json.new && mv api/layout.schema.json.new api/layout.schema.json
+	$(GO) run -tags $(TAGS) ./cmd/wobin layout-schema --adjustments > api/adjustment-layout.schema.json.new && mv api/adjustment-layout.schema.json.new api/adjustment-layout.schema.json
 	$(GO) run -tags $(TAGS) ./cmd/wobin fields > docs/fields.md.new && mv docs/fields.md.new docs/fields.md
 	cd web && $(NPM) run api >/dev/null
 
@@ -60,6 +61,7 @@ check: web/node_modules/.done
 	cd web && $(NPM) run check && $(NPM) run types
 	@$(GO) run -tags $(TAGS) ./cmd/wobin openapi | cmp - api/openapi.json || { echo "api/openapi.json is stale. Run make generate."; exit 1; }
 	@$(GO) run -tags $(TAGS) ./cmd/wobin layout-schema | cmp - api/layout.schema.json || { echo "api/layout.schema.json is stale. Run make generate."; exit 1; }
+	@$(GO) run -tags $(TAGS) ./cmd/wobin layout-schema --adjustments | cmp - api/adjustment-layout.schema.json || { echo "api/adjustment-layout.schema.json is stale. Run make generate."; exit 1; }
 	@$(GO) run -tags $(TAGS) ./cmd/wobin fields | cmp - docs/fields.md || { echo "docs/fields.md is stale. Run make generate."; exit 1; }
 	@cd web && npx --no-install openapi-typescript ../api/openapi.json -o node_modules/.schema.d.ts >/dev/null 2>&1 && cmp node_modules/.schema.d.ts src/api/schema.d.ts || { echo "web/src/api/schema.d.ts is stale. Run make generate."; exit 1; }
 	@echo "check: all good"

@@ -26,19 +26,20 @@ import (
 )
 
 func (s *streams) serve() *cobra.Command {
-	var data, addr, cert, key string
+	var data, addr, cert, key, folder string
 	c := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve the screens from a data folder",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return s.listen(cmd.Context(), data, addr, cert, key)
+			return s.listen(cmd.Context(), data, addr, cert, key, folder)
 		},
 	}
 	c.Flags().StringVar(&data, "data", "data", "the data folder `DIR`; made where it is missing")
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "the `ADDRESS` to listen on")
 	c.Flags().StringVar(&cert, "tls-cert", "", "certificate `FILE`, to serve under TLS")
 	c.Flags().StringVar(&key, "tls-key", "", "key `FILE` of the certificate")
+	c.Flags().StringVar(&folder, "out-folder", "", "write the files of postings into this folder `DIR`, too, each whole or not at all")
 	return c
 }
 
@@ -62,7 +63,7 @@ func (s *streams) demo() *cobra.Command {
 			for _, p := range demo.People {
 				fmt.Fprintf(s.out, "  %-6s %s, %s\n", p[1], p[0], p[2])
 			}
-			return s.listen(cmd.Context(), data, addr, "", "")
+			return s.listen(cmd.Context(), data, addr, "", "", "")
 		},
 	}
 	c.Flags().StringVar(&data, "data", "demo-data", "the demo's data folder `DIR`")
@@ -83,7 +84,7 @@ func buildDemo(ctx context.Context, data string) error {
 	return os.Rename(part, data)
 }
 
-func (s *streams) listen(ctx context.Context, data, addr, cert, key string) error {
+func (s *streams) listen(ctx context.Context, data, addr, cert, key, folder string) error {
 	st, err := store.Open(data)
 	if err != nil {
 		return err
@@ -94,6 +95,7 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key string) erro
 		return err
 	}
 	defer d.Close()
+	d.Adjustments.Folder = folder
 	owner, err := d.People.OwnerCode(ctx)
 	if err != nil {
 		return err
@@ -156,18 +158,25 @@ func (s *streams) openapi() *cobra.Command {
 }
 
 func (s *streams) schema() *cobra.Command {
-	return &cobra.Command{
+	var out bool
+	c := &cobra.Command{
 		Use:   "layout-schema",
 		Short: "Print the JSON Schema of layouts",
 		Args:  cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
-			b, err := web.LayoutSchema()
+			schema := web.LayoutSchema
+			if out {
+				schema = web.OutLayoutSchema
+			}
+			b, err := schema()
 			if err == nil {
 				_, err = s.out.Write(b)
 			}
 			return err
 		},
 	}
+	c.Flags().BoolVar(&out, "adjustments", false, "that of layouts of files out, as --adjustment-layout takes them")
+	return c
 }
 
 func (s *streams) audit() *cobra.Command {

@@ -108,6 +108,7 @@ const (
 	Enter   Act = "enter counts"
 	Decide  Act = "decide variances"
 	SendOut Act = "send out adjustments"
+	Agree   Act = "agree to adjustments"
 	Staff   Act = "add people"
 	Guard   Act = "back up and prove the records"
 )
@@ -121,6 +122,7 @@ var may = map[Act][]string{
 	Enter:   {"controller", "counter"},
 	Decide:  {"controller"},
 	SendOut: {"controller"},
+	Agree:   {"approver", "controller"},
 	Staff:   {"controller"},
 	Guard:   {"controller"},
 }

@@ -502,6 +502,75 @@ type Posting struct {
 	At                      int64
 }
 
+// PostingFacts is what else is said of a posting.
+type PostingFacts struct {
+	PostingID    int64  `gorm:"primaryKey"`
+	Kind         string // what it is; "" for what was accepted
+	Of           int64  // the posting that it takes back
+	Layout, Body string // the name of its layout, and the layout as it was, as JSON; "" for a form of ours
+	OnDay        int64
+	Reference    string
+	Reasons      string // JSON: those that went out; "" for all
+	SetID        int64  // the recorded stock that was in force then
+	AgreedBy     string
+	AgreedAt     int64
+}
+
+// TableName is posting_facts.
+func (PostingFacts) TableName() string { return "posting_facts" }
+
+// The kinds of postings beside those of what was accepted.
+const (
+	Reversal = "reversal" // takes back what another one said
+	Unlanded = "missing"  // notes that lines of another one did not land, so that they are open again; its file is for people alone
+)
+
+// PostingFile is one of the files of a posting.
+type PostingFile struct {
+	PostingID         int64
+	N                 int
+	FileSha, FileName string
+	Lines             int
+	Size              int64
+}
+
+// Approval is a posting that somebody else has to agree to.
+type Approval struct {
+	ID, CountID int64
+	Person      string
+	PersonID    int64
+	At          int64
+	Body        string // JSON: what is to go out
+	Lines       int
+	Gross       int64
+	Sha, Word   string
+	State       string
+	SettledBy   string
+	SettledAt   int64
+	Answer      string
+	Posting     int
+}
+
+// The states of an approval that waits no more; one that does is Waits.
+const (
+	Agreed    = "agreed"
+	SentBack  = "sent back"
+	TakenBack = "taken back"
+)
+
+// Delivery is a try to write the files of a posting into a folder.
+type Delivery struct {
+	ID, PostingID, At int64
+	Folder, Wrong     string // Wrong is empty where they were written
+}
+
+// OutLayout is a kept layout of files out.
+type OutLayout struct {
+	ID                 int64
+	Name, Body, Person string
+	At                 int64
+}
+
 // PostingReason is what went out for one reason.
 type PostingReason struct {
 	PostingID          int64

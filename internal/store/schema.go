@@ -354,6 +354,40 @@ CREATE TABLE decision_rules (
 	id INTEGER PRIMARY KEY, name TEXT NOT NULL, body TEXT NOT NULL, -- JSON: what it says, as ruling.Rule
 	person TEXT NOT NULL, at INTEGER NOT NULL, is_on INTEGER NOT NULL DEFAULT 0, on_by TEXT NOT NULL DEFAULT '', on_at INTEGER NOT NULL DEFAULT 0
 );
+CREATE TABLE out_layouts (
+	id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, body TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL
+);
+-- What else is said of a posting, and its files in their order; the first is that of postings.
+CREATE TABLE posting_facts (
+	posting_id INTEGER PRIMARY KEY REFERENCES postings(id), kind TEXT NOT NULL, -- '' what was accepted, reversal, missing
+	of INTEGER NOT NULL, -- the posting that it takes back; 0 for none
+	layout TEXT NOT NULL, body TEXT NOT NULL, -- JSON: the layout as it was
+	on_day INTEGER NOT NULL, reference TEXT NOT NULL, reasons TEXT NOT NULL, -- JSON: those that went out; '' all
+	set_id INTEGER NOT NULL, -- the recorded stock that was in force then
+	agreed_by TEXT NOT NULL, agreed_at INTEGER NOT NULL
+);
+CREATE TRIGGER posting_facts_kept BEFORE UPDATE ON posting_facts BEGIN SELECT RAISE(ABORT, 'postings are never changed'); END;
+CREATE TRIGGER posting_facts_stay BEFORE DELETE ON posting_facts BEGIN SELECT RAISE(ABORT, 'postings are never deleted'); END;
+CREATE TABLE posting_files (
+	posting_id INTEGER NOT NULL REFERENCES postings(id), n INTEGER NOT NULL, file_sha TEXT NOT NULL REFERENCES files(sha), file_name TEXT NOT NULL,
+	lines INTEGER NOT NULL, size INTEGER NOT NULL, PRIMARY KEY (posting_id, n)
+) WITHOUT ROWID;
+CREATE TRIGGER posting_files_kept BEFORE UPDATE ON posting_files BEGIN SELECT RAISE(ABORT, 'postings are never changed'); END;
+CREATE TRIGGER posting_files_stay BEFORE DELETE ON posting_files BEGIN SELECT RAISE(ABORT, 'postings are never deleted'); END;
+-- A posting that somebody else has to agree to before it goes out.
+CREATE TABLE approvals (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL REFERENCES counts(id), person TEXT NOT NULL, person_id INTEGER NOT NULL, at INTEGER NOT NULL,
+	body TEXT NOT NULL, lines INTEGER NOT NULL, gross INTEGER NOT NULL, sha TEXT NOT NULL, word TEXT NOT NULL DEFAULT '',
+	state TEXT NOT NULL DEFAULT 'waits', settled_by TEXT NOT NULL DEFAULT '', settled_at INTEGER NOT NULL DEFAULT 0, answer TEXT NOT NULL DEFAULT '',
+	posting INTEGER NOT NULL DEFAULT 0
+);
+CREATE UNIQUE INDEX approvals_wait ON approvals (count_id) WHERE state = 'waits';
+CREATE TRIGGER approvals_stay BEFORE DELETE ON approvals BEGIN SELECT RAISE(ABORT, 'approvals are never deleted'); END;
+-- Where the files of postings were written to, and what came of it.
+CREATE TABLE deliveries (
+	id INTEGER PRIMARY KEY, posting_id INTEGER NOT NULL REFERENCES postings(id), at INTEGER NOT NULL, folder TEXT NOT NULL, wrong TEXT NOT NULL -- '' written
+);
+CREATE INDEX deliveries_posting ON deliveries (posting_id, id);
 CREATE TABLE evidence (
 	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL, pos INTEGER NOT NULL, file_sha TEXT NOT NULL, file_name TEXT NOT NULL, sort TEXT NOT NULL,
 	size INTEGER NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL

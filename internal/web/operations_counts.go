@@ -503,24 +503,71 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]adjustments.PostingView, error) {
 			return d.Adjustments.Postings(ctx, p, in.Count)
 		})
-	op(s, "previewPosting", http.MethodGet, "/api/counts/{count}/postings/preview", "The file of the accepted lines before it is made",
+	op(s, "previewPosting", http.MethodPost, "/api/counts/{count}/postings/preview", "The files of the accepted lines before they are made",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
-			Mode string `query:"mode" enum:"difference,balance,in-out,counted" default:"difference"`
+			Body adjustments.Going
 		}) (adjustments.PostingPreview, error) {
-			return d.Adjustments.PreviewPosting(ctx, p, in.Count, in.Mode)
+			return d.Adjustments.Preview(ctx, p, in.Count, in.Body)
 		})
-	op(s, "post", http.MethodPost, "/api/counts/{count}/postings", "Make a posting of the accepted lines",
+	op(s, "post", http.MethodPost, "/api/counts/{count}/postings", "Send accepted lines out as a posting, or ask somebody to agree to it",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
-			Body struct {
-				Key   string `json:"key" minLength:"8"`
-				Mode  string `json:"mode" enum:"difference,balance,in-out,counted"`
-				Lines int    `json:"lines" doc:"the number of lines that the person saw"`
-				Sha   string `json:"sha,omitempty" doc:"of the file that the person saw; another one is refused"`
+			Body adjustments.Sending
+		}) (adjustments.Sent, error) {
+			return d.Adjustments.Send(ctx, p, in.Count, in.Body)
+		})
+	op(s, "reversePosting", http.MethodPost, "/api/counts/{count}/postings/{number}/reverse", "Take a posting back by one that says the opposite",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Number int `path:"number"`
+			Body   struct {
+				Key string `json:"key" minLength:"8"`
 			}
 		}) (adjustments.PostingView, error) {
-			return d.Adjustments.Post(ctx, p, in.Count, in.Body.Mode, in.Body.Key, in.Body.Lines, in.Body.Sha)
+			return d.Adjustments.Reverse(ctx, p, in.Count, in.Number, in.Body.Key)
+		})
+	op(s, "deliverPosting", http.MethodPost, "/api/counts/{count}/postings/{number}/folder", "Write the files of a posting into the folder for files out",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Number int `path:"number"`
+		}) (done, error) {
+			return done{true}, d.Adjustments.Deliver(ctx, p, in.Count, in.Number)
+		})
+	op(s, "approvals", http.MethodGet, "/api/approvals", "Postings that wait for somebody to agree",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Count int64 `query:"count" doc:"of this count, those that are settled, too; 0: what waits anywhere"`
+		}) ([]adjustments.ApprovalView, error) {
+			return d.Adjustments.Approvals(ctx, p, in.Count)
+		})
+	op(s, "answerApproval", http.MethodPost, "/api/approvals/{approval}", "Agree to a posting, or send it back",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Approval int64 `path:"approval"`
+			Body     adjustments.Answering
+		}) (adjustments.Sent, error) {
+			return d.Adjustments.Answer(ctx, p, in.Approval, in.Body)
+		})
+	op(s, "agreement", http.MethodGet, "/api/agreement", "When somebody else has to agree to a posting",
+		func(ctx context.Context, p desk.Person, _ *struct{}) (adjustments.Agreement, error) {
+			return d.Adjustments.Agreement(ctx, p)
+		})
+	op(s, "keepAgreement", http.MethodPut, "/api/agreement", "Settle when somebody else has to agree to a posting",
+		func(ctx context.Context, p desk.Person, in *body[adjustments.Agreement]) (done, error) {
+			return done{true}, d.Adjustments.KeepAgreement(ctx, p, in.Body)
+		})
+	op(s, "outLayouts", http.MethodGet, "/api/out-layouts", "The layouts of files out, and the fields of their columns",
+		func(ctx context.Context, p desk.Person, _ *struct{}) (adjustments.OutLayouts, error) {
+			return d.Adjustments.Layouts(ctx, p)
+		})
+	op(s, "keepOutLayout", http.MethodPut, "/api/out-layouts", "Keep a layout of files out under its name",
+		func(ctx context.Context, p desk.Person, in *body[adjustments.OutLayout]) (done, error) {
+			return done{true}, d.Adjustments.KeepLayout(ctx, p, in.Body)
+		})
+	op(s, "dropOutLayout", http.MethodDelete, "/api/out-layouts/{name}", "Let go of a layout of files out",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Name string `path:"name"`
+		}) (done, error) {
+			return done{true}, d.Adjustments.DropLayout(ctx, p, in.Name)
 		})
 	op(s, "report", http.MethodGet, "/api/counts/{count}/report", "The figures of a count",
 		func(ctx context.Context, p desk.Person, in *CountPath) (report.Report, error) {

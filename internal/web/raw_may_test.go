@@ -18,20 +18,24 @@ import (
 // fails the test.
 func TestWhoMayOfRaw(t *testing.T) {
 	may := map[string][]string{
-		"POST /api/uploads":                            {"controller", "counter"},
-		"GET /api/uploads/:draft/refused":              roles, // one's own upload
-		"GET /api/uploads/:draft/against":              roles, // one's own upload
-		"GET /api/layouts/:name/file":                  roles,
-		"GET /api/layout.schema.json":                  roles,
-		"GET /api/counts/:count/sheets/:number/:form":  roles,
-		"GET /api/counts/:count/sheets.zip":            roles,
-		"GET /api/counts/:count/sheets.pdf":            roles,
-		"GET /api/counts/:count/postings/:number/file": roles, // of a blind count: refused to its counters, as a count test shows
-		"POST /api/counts/:count/lines/:pos/evidence":  {"controller"},
-		"GET /api/counts/:count/evidence/:file":        roles,
-		"GET /api/files/:sha":                          roles,
-		"GET /api/try/:name":                           roles,
-		"GET /api/events":                              roles,
+		"POST /api/uploads":                                {"controller", "counter"},
+		"GET /api/uploads/:draft/refused":                  roles, // one's own upload
+		"GET /api/uploads/:draft/against":                  roles, // one's own upload
+		"GET /api/layouts/:name/file":                      roles,
+		"GET /api/layout.schema.json":                      roles,
+		"GET /api/counts/:count/sheets/:number/:form":      roles,
+		"GET /api/counts/:count/sheets.zip":                roles,
+		"GET /api/counts/:count/sheets.pdf":                roles,
+		"GET /api/counts/:count/postings/:number/file":     roles, // of a blind count: refused to its counters, as a count test shows
+		"POST /api/counts/:count/lines/:pos/evidence":      {"controller"},
+		"GET /api/counts/:count/evidence/:file":            roles,
+		"GET /api/counts/:count/postings/:number/manifest": roles,
+		"POST /api/out-layouts/propose":                    {"controller"},
+		"GET /api/out-layouts/:name/file":                  roles,
+		"GET /api/adjustment-layout.schema.json":           roles,
+		"GET /api/files/:sha":                              roles,
+		"GET /api/try/:name":                               roles,
+		"GET /api/events":                                  roles,
 	}
 	base, as := served(t)
 	d, err := house.New(nil, time.Now)

@@ -25,6 +25,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
@@ -98,10 +99,19 @@ func Description() ([]byte, error) {
 
 // LayoutSchema is the JSON Schema of layouts, made from the code.
 func LayoutSchema() ([]byte, error) {
+	return schemaOf(reflect.TypeFor[intake.Layout](), "Layout", intake.LayoutSchemaName, "Layout of a file that Wobin takes in")
+}
+
+// OutLayoutSchema is the JSON Schema of layouts of files out, made from the code.
+func OutLayoutSchema() ([]byte, error) {
+	return schemaOf(reflect.TypeFor[adjustments.OutLayout](), "OutLayout", adjustments.LayoutSchemaName, "Layout of the files of a posting")
+}
+
+func schemaOf(t reflect.Type, name, id, title string) ([]byte, error) {
 	r := huma.NewMapRegistry("#/$defs/", huma.DefaultSchemaNamer)
-	top := r.Schema(reflect.TypeFor[intake.Layout](), false, "Layout")
+	top := r.Schema(t, false, name)
 	defs := r.Map()
-	delete(defs, "Layout")
+	delete(defs, name)
 	b, err := json.Marshal(top)
 	if err != nil {
 		return nil, err
@@ -110,8 +120,7 @@ func LayoutSchema() ([]byte, error) {
 	if err := json.Unmarshal(b, &out); err != nil {
 		return nil, err
 	}
-	out["$schema"], out["$id"], out["title"], out["$defs"] = "https://json-schema.org/draft/2020-12/schema", intake.LayoutSchemaName,
-		"Layout of a file that Wobin takes in", defs
+	out["$schema"], out["$id"], out["title"], out["$defs"] = "https://json-schema.org/draft/2020-12/schema", id, title, defs
 	b, err = json.MarshalIndent(out, "", "  ")
 	return append(b, '\n'), err
 }
@@ -414,8 +423,42 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			fail(c, huma.Error404NotFound("There is no such posting."))
 			return
 		}
-		name, k, err := s.desk.Adjustments.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number)
+		n := 1
+		if t := c.Query("n"); t != "" {
+			n, _ = strconv.Atoi(t)
+		}
+		name, k, err := s.desk.Adjustments.PostingFile(c.Request.Context(), person(c.Request.Context()), count, number, n)
 		stream(c, name, k, err)
+	})
+	raw.GET("/counts/:count/postings/:number/manifest", func(c *gin.Context) {
+		var count int64
+		var number int
+		if _, err := fmt.Sscan(c.Param("count")+" "+c.Param("number"), &count, &number); err != nil {
+			fail(c, huma.Error404NotFound("There is no such posting."))
+			return
+		}
+		name, b, err := s.desk.Adjustments.Manifest(c.Request.Context(), person(c.Request.Context()), count, number)
+		download(c, name, b, err)
+	})
+	raw.POST("/out-layouts/propose", func(c *gin.Context) {
+		p, err := s.desk.Adjustments.Propose(person(c.Request.Context()), c.Query("name"), c.Request.Body)
+		if err != nil {
+			fail(c, problem(err))
+			return
+		}
+		c.JSON(http.StatusOK, p)
+	})
+	raw.GET("/out-layouts/:name/file", func(c *gin.Context) {
+		b, err := s.desk.Adjustments.LayoutFile(c.Request.Context(), person(c.Request.Context()), c.Param("name"))
+		download(c, c.Param("name")+".json", b, err)
+	})
+	raw.GET("/adjustment-layout.schema.json", func(c *gin.Context) {
+		if _, err := s.desk.Adjustments.Layouts(c.Request.Context(), person(c.Request.Context())); err != nil {
+			fail(c, problem(err))
+			return
+		}
+		b, err := OutLayoutSchema()
+		download(c, adjustments.LayoutSchemaName, b, err)
 	})
 	raw.POST("/counts/:count/lines/:pos/evidence", func(c *gin.Context) {
 		var count, pos int64

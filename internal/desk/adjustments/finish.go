@@ -94,37 +94,46 @@ func (d *Room) Reopen(ctx context.Context, p desk.Person, countID int64, reason 
 		if c.State != store.Finished {
 			return none, desk.RefuseAs(desk.Changed, "count", "%s is not finished.", c.Name)
 		}
-		var out, kept bool
-		if err := w.Raw("SELECT EXISTS (SELECT 1 FROM postings WHERE count_id = ?), ? = 0 OR EXISTS (SELECT 1 FROM stock_sets WHERE id = ?)",
-			c.ID, c.SetID, c.SetID).Row().Scan(&out, &kept); err != nil {
+		var out bool
+		if err := w.Raw("SELECT EXISTS (SELECT 1 FROM postings WHERE count_id = ?)", c.ID).Scan(&out).Error; err != nil {
 			return none, err
 		}
-		switch {
-		case out:
+		if out {
 			return none, desk.RefuseAs(
 				desk.Ended,
 				"count",
 				"Adjustments of %s went out already, so it stays as it was signed. Count again what is in doubt.",
 				c.Name,
 			)
-		case !kept:
-			return none, desk.RefuseAs(
-				desk.Ended,
-				"count",
-				"The recorded stock that %s was frozen of is not kept any more. Count again what is in doubt.",
-				c.Name,
-			)
 		}
-		if err := w.Model(c).Update("state", store.Running).Error; err != nil {
-			return none, err
-		}
-		if c, err = w.Running(countID); err != nil {
-			return none, err
-		}
-		if err := count.CatchUp(w, c); err != nil {
+		if err := reopened(w, c); err != nil {
 			return none, err
 		}
 		return none, w.Say("reopened", map[string]any{"count": countID, "reason": reason})
 	})
 	return err
+}
+
+// reopened opens a finished count again. What moved since it was finished is taken in.
+func reopened(w *desk.Work, c *store.Count) error {
+	var kept bool
+	if err := w.Raw("SELECT ? = 0 OR EXISTS (SELECT 1 FROM stock_sets WHERE id = ?)", c.SetID, c.SetID).Scan(&kept).Error; err != nil {
+		return err
+	}
+	if !kept {
+		return desk.RefuseAs(
+			desk.Ended,
+			"count",
+			"The recorded stock that %s was frozen of is not kept any more. Count again what is in doubt.",
+			c.Name,
+		)
+	}
+	if err := w.Model(c).Update("state", store.Running).Error; err != nil {
+		return err
+	}
+	running, err := w.Running(c.ID)
+	if err != nil {
+		return err
+	}
+	return count.CatchUp(w, running)
 }

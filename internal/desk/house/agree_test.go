@@ -294,7 +294,7 @@ func goesOutAs(d *house.House, rt *rapid.T, id int64, opt reconcile.Options, bel
 	}
 	p, err := d.Adjustments.Post(ctx, nell, id, string(opt.Mode), "", v.Lines)
 	require.NoError(rt, err)
-	_, kept, err := d.Adjustments.PostingFile(ctx, nell, id, p.Number)
+	_, kept, err := d.Adjustments.PostingFile(ctx, nell, id, p.Number, 1)
 	require.NoError(rt, err)
 	require.Equal(rt, want, string(readAll(rt, kept)))
 	s, err := d.Today.Count(ctx, nell, id)

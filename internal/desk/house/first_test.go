@@ -81,7 +81,7 @@ func TestFirstCount(t *testing.T) {
 	require.NoError(t, err)
 	p, err := d.Adjustments.Post(ctx, nell, c.ID, "difference", "", 4)
 	require.NoError(t, err)
-	_, kept, err := d.Adjustments.PostingFile(ctx, nell, c.ID, p.Number)
+	_, kept, err := d.Adjustments.PostingFile(ctx, nell, c.ID, p.Number, 1)
 	require.NoError(t, err)
 	out, err := io.ReadAll(kept)
 	require.NoError(t, err)

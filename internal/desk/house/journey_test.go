@@ -238,7 +238,7 @@ func TestBalanceAgainstNewerStock(t *testing.T) {
 	assert.ErrorContains(t, err, "1 accepted lines now, not 7")
 	p, err := d.Adjustments.Post(ctx, nell, id, "difference", "", 1)
 	require.NoError(t, err)
-	name, kept, err := d.Adjustments.PostingFile(ctx, nell, id, p.Number)
+	name, kept, err := d.Adjustments.PostingFile(ctx, nell, id, p.Number, 1)
 	require.NoError(t, err)
 	file := readAll(t, kept)
 	assert.Equal(t, "adjustments-1-1-difference.csv", name)

@@ -234,7 +234,7 @@ func TestWhatChangesAfterAPosting(t *testing.T) {
 		require.NoError(t, err)
 		p, err := d.Adjustments.Post(ctx, nell, id, "difference", "", 1)
 		require.NoError(t, err)
-		_, kept, err := d.Adjustments.PostingFile(ctx, nell, id, p.Number)
+		_, kept, err := d.Adjustments.PostingFile(ctx, nell, id, p.Number, 1)
 		require.NoError(t, err)
 		return strings.Split(strings.Split(string(readAll(t, kept)), "\n")[1], ",")[8]
 	}

@@ -194,9 +194,7 @@ func accept(w *desk.Work, c *store.Count, x *explained, list []*cause.Explanatio
 	var shifts []shift
 	for i, e := range list {
 		l := at[own[i]]
-		rows[i] = store.CauseAccepted{CountID: c.ID, Pos: l.Pos, WarehouseID: c.WarehouseID, Cause: string(e.Cause), Grade: e.Grade.String(),
-			BinID: l.BinID, ItemID: l.ItemID, Counter: l.Counter, Quantity: int64(e.Quantity), Evidence: e.Evidence(x.in),
-			Person: w.Person.Name, At: w.Now}
+		rows[i] = x.accepted(w, c, l, e)
 		switch x.does(e) {
 		case "decide":
 			rows[i].Other = x.pos[e.Other]
@@ -230,10 +228,25 @@ func accept(w *desk.Work, c *store.Count, x *explained, list []*cause.Explanatio
 	if err != nil {
 		return 0, err
 	}
-	if err := store.Batch(w.DB, rows); err != nil {
-		return 0, err
+	return n, remember(w, rows)
+}
+
+// accepted is what is remembered of an explanation that is accepted.
+func (x *explained) accepted(w *desk.Work, c *store.Count, l *store.CountLine, e *cause.Explanation) store.CauseAccepted {
+	return store.CauseAccepted{CountID: c.ID, Pos: l.Pos, WarehouseID: c.WarehouseID, Cause: string(e.Cause), Grade: e.Grade.String(),
+		BinID: l.BinID, ItemID: l.ItemID, Counter: l.Counter, Quantity: int64(e.Quantity), Evidence: e.Evidence(x.in),
+		Person: w.Person.Name, At: w.Now}
+}
+
+// remember appends what was accepted.
+func remember(w *desk.Work, rows []store.CauseAccepted) error {
+	if len(rows) == 0 {
+		return nil
 	}
-	return n, w.Cover("causes_accepted", rows[0].ID, rows[len(rows)-1].ID)
+	if err := store.Batch(w.DB, rows); err != nil {
+		return err
+	}
+	return w.Cover("causes_accepted", rows[0].ID, rows[len(rows)-1].ID)
 }
 
 // settlePairs accepts both lines of pairs, which stand one behind the other, for a reason.

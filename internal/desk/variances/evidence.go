@@ -124,6 +124,9 @@ func (d *Room) Attach(ctx context.Context, p desk.Person, countID, pos int64, na
 			return 0, desk.RefuseAs(desk.Invalid, "file", "%s has %d files already, and more are not taken.", count.LineName(w, c, pos), has)
 		}
 		row := store.Evidence{CountID: c.ID, Pos: pos, FileSha: sha, FileName: name, Sort: sort, Size: size, Person: w.Person.Name, At: w.Now}
+		if err := store.RecordFile(w.DB, sha, size, w.Now); err != nil {
+			return 0, err
+		}
 		if err := w.Create(&row).Error; err != nil {
 			return 0, err
 		}

@@ -466,10 +466,9 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 		}
 		rules[i] = v.rule()
 	}
-	find := func(tx *gorm.DB, c *store.Count) (by [][]int64, n int, err error) {
-		x, err := explain(ctx, tx, c)
-		if err != nil {
-			return nil, 0, err
+	find := func(tx *gorm.DB, c *store.Count) (x *explained, by [][]int64, n int, err error) {
+		if x, err = explain(ctx, tx, c); err != nil {
+			return nil, nil, 0, err
 		}
 		lines, err := x.ruled(tx, c, false)
 		by = make([][]int64, len(on))
@@ -479,13 +478,13 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 				n++
 			}
 		}
-		return by, n, err
+		return x, by, n, err
 	}
 	c, err := desk.CountRow(tx, countID)
 	if err != nil || c.State != store.Running {
 		return 0, err
 	}
-	if _, n, err := find(tx, c); err != nil || n == 0 {
+	if _, _, n, err := find(tx, c); err != nil || n == 0 {
 		return 0, err
 	}
 	// They are worked out again where nothing else is written meanwhile.
@@ -500,7 +499,7 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 		if err != nil {
 			return 0, err
 		}
-		by, n, err := find(w.DB, c)
+		x, by, n, err := find(w.DB, c)
 		if err != nil || n == 0 {
 			return 0, cmp.Or(err, errNothing)
 		}
@@ -517,6 +516,23 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 				return 0, err
 			}
 			said[on[i].Name] = len(positions)
+			if !rules[i].Pairs() {
+				continue
+			}
+			var pairs []store.CauseAccepted // of two lines that were accepted as one transfer that is remembered
+			for k := range lines {
+				l := &lines[k]
+				e := x.of(l.Pos)
+				if x.pos[e.Line] != l.Pos || rules[i].Then != variance.Accepted {
+					continue
+				}
+				row := x.accepted(w, c, l, e)
+				row.Other, row.Person = x.pos[e.Other], on[i].OnBy
+				pairs = append(pairs, row)
+			}
+			if err := remember(w, pairs); err != nil {
+				return 0, err
+			}
 		}
 		return n, w.Say("decided by rule", said)
 	})

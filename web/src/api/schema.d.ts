@@ -4,6 +4,58 @@
  */
 
 export interface paths {
+    "/api/agreement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When somebody else has to agree to a posting */
+        get: operations["agreement"];
+        /** Settle when somebody else has to agree to a posting */
+        put: operations["keepAgreement"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/approvals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Postings that wait for somebody to agree */
+        get: operations["approvals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/approvals/{approval}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Agree to a posting, or send it back */
+        post: operations["answerApproval"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups": {
         parameters: {
             query?: never;
@@ -526,7 +578,7 @@ export interface paths {
         /** The postings of a count */
         get: operations["postings"];
         put?: never;
-        /** Make a posting of the accepted lines */
+        /** Send accepted lines out as a posting, or ask somebody to agree to it */
         post: operations["post"];
         delete?: never;
         options?: never;
@@ -541,10 +593,44 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The file of the accepted lines before it is made */
-        get: operations["previewPosting"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** The files of the accepted lines before they are made */
+        post: operations["previewPosting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/postings/{number}/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write the files of a posting into the folder for files out */
+        post: operations["deliverPosting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/postings/{number}/reverse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a posting back by one that says the opposite */
+        post: operations["reversePosting"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1041,6 +1127,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/out-layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The layouts of files out, and the fields of their columns */
+        get: operations["outLayouts"];
+        /** Keep a layout of files out under its name */
+        put: operations["keepOutLayout"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/out-layouts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Let go of a layout of files out */
+        delete: operations["dropOutLayout"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1555,6 +1676,11 @@ export interface components {
             /** @description their numbers */
             sheets: number[];
         };
+        Agreement: {
+            always: boolean;
+            /** @description over this gross value, cumulated over the postings of a count; null: none */
+            over: string | null;
+        };
         AllOf: {
             bins?: number[];
             /** @enum {string} */
@@ -1601,6 +1727,37 @@ export interface components {
             use?: "yes" | "no" | "";
             /** @description the option that is chosen */
             value?: string;
+        };
+        Answering: {
+            agree: boolean;
+            /** @description needed where it is sent back */
+            word?: string;
+        };
+        ApprovalView: {
+            answer: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            count: number;
+            count_name: string;
+            going: components["schemas"]["Going"];
+            gross: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            lines: number;
+            /** @description whoever looks has made it, and cannot agree to it */
+            own: boolean;
+            /** @description who wants to send it */
+            person: string;
+            /** Format: int64 */
+            posting: number;
+            /** Format: date-time */
+            settled_at: string | null;
+            settled_by: string;
+            /** @enum {string} */
+            state: "waits" | "agreed" | "sent back" | "taken back";
+            word: string;
         };
         AsBookedRequest: {
             /** Format: int64 */
@@ -1926,6 +2083,50 @@ export interface components {
             percent?: string;
             quantity?: string;
             value?: string;
+        };
+        Column: {
+            /**
+             * @description of a workbook: what its cells are
+             * @enum {string}
+             */
+            cell?: "text" | "number" | "date" | "";
+            /** @description with YYYY, YY, MM, DD, hh, mm and ss in it; left out: as RFC 3339 */
+            date?: string;
+            /**
+             * @description in place of the layout's own
+             * @enum {string}
+             */
+            decimal?: "point" | "comma" | "";
+            /** @description what stands where there is nothing */
+            empty?: string;
+            field?: string;
+            /** @description in place of a field: the same text in every row */
+            fixed?: string;
+            /** @description in place of a field: a formula over fields, named in single quotes: 'difference' * -1 */
+            formula?: string;
+            header: string;
+            /**
+             * Format: int64
+             * @description the most characters; a longer text is refused, never cut
+             */
+            longest?: number;
+            /** @enum {string} */
+            minus?: "front" | "behind" | "brackets" | "";
+            /** @description a line that has nothing here is refused */
+            needed?: boolean;
+            /** @description the quantity in packs of this name, in place of base units */
+            pack?: string;
+            /**
+             * Format: int64
+             * @description so many decimals, no more and no fewer; left out: as many as there are
+             */
+            places?: number;
+            /** @description numbers above zero have a plus sign */
+            plus?: boolean;
+            /** @description what is written in the place of values */
+            values?: {
+                [key: string]: string;
+            };
         };
         CountMade: {
             further?: components["schemas"]["CountMade"][];
@@ -2401,6 +2602,23 @@ export interface components {
              */
             sheet: number;
         };
+        Going: {
+            /** @description the day that it is booked on, as 2026-11-21; left out: today */
+            day?: string;
+            /** @description the name of a layout, kept or ready-made */
+            layout?: string;
+            /**
+             * @description what a file in our own form says; left out with a layout
+             * @enum {string}
+             */
+            mode?: "difference" | "balance" | "in-out" | "counted" | "";
+            /** @description only lines accepted for these; left out: all */
+            reasons?: string[];
+            /** @description left out: C and the numbers of count and posting */
+            reference?: string;
+            /** @description to look at alone: a layout that is being changed, in the place of a kept one */
+            try?: components["schemas"]["OutLayout"];
+        };
         Group: {
             /** @description A, B or C, or a zone */
             name: string;
@@ -2429,6 +2647,14 @@ export interface components {
             why?: string;
             /** @description the time zone of that */
             zone?: string;
+        };
+        Harm: {
+            column: string;
+            example: string;
+            /** Format: int64 */
+            rows: number;
+            /** @enum {string} */
+            what: "zeros in front" | "exponents" | "dates" | "16 digits";
         };
         Held: {
             /**
@@ -3093,6 +3319,77 @@ export interface components {
             /** @description below zero */
             short: string;
         };
+        OutField: {
+            about: string;
+            field: string;
+            /** @description it names the item */
+            identifies: boolean;
+            /** @description it says by how much, or how much there is */
+            quantifies: boolean;
+            sort: string;
+            title: string;
+        };
+        OutLayout: {
+            $schema?: string;
+            columns: components["schemas"]["Column"][];
+            /**
+             * @description the sign before decimals
+             * @enum {string}
+             */
+            decimal?: "point" | "comma" | "";
+            /** @description of text: the sign between cells; left out: a comma */
+            delimiter?: string;
+            /**
+             * Format: int64
+             * @description the most rows of a document; 0: any
+             */
+            document_rows?: number;
+            /** @description of text: how letters stand in bytes, such as UTF-8 or Windows-1252 */
+            encoding?: string;
+            /** @description with {count}, {warehouse}, {reason}, {document}, {reference}, {date} and {part} in it */
+            file_name?: string;
+            /**
+             * Format: int64
+             * @description the most rows of a file; 0: any
+             */
+            file_rows?: number;
+            /**
+             * @description delimited text, or a workbook
+             * @enum {string}
+             */
+            form?: "text" | "workbook" | "";
+            /** @enum {string} */
+            line_end?: "lf" | "crlf" | "";
+            /** @description of text in UTF-8 or UTF-16: a byte order mark stands in front */
+            mark?: boolean;
+            name: string;
+            no_header?: boolean;
+            /** @description the last row has no line end */
+            open_end?: boolean;
+            /** @description a file for each warehouse, reason, document */
+            per?: string[];
+            /**
+             * @description of text: which cells stand in quotes
+             * @enum {string}
+             */
+            quotes?: "needed" | "always" | "never" | "";
+            /** @description of a workbook: the name of its sheet */
+            sheet?: string;
+            /** @description rows above the header, a text each */
+            titles?: string[];
+            /**
+             * @description two lines that are one transfer: two rows, one row, nothing but such rows, or left out
+             * @enum {string}
+             */
+            transfers?: "two rows" | "one row" | "alone" | "left" | "";
+        };
+        OutLayouts: {
+            encodings: string[];
+            fields: components["schemas"]["OutField"][];
+            kept: components["schemas"]["OutLayout"][];
+            /** @description ready-made ones, to be used as they are or copied and changed */
+            ready: components["schemas"]["OutLayout"][];
+        };
         PartRequest: {
             /** @description who gets it; left out: it is with us */
             counter?: string;
@@ -3112,17 +3409,13 @@ export interface components {
             /** @enum {string} */
             role: "controller" | "counter" | "approver" | "viewer";
         };
-        PostRequest: {
-            key: string;
-            /**
-             * Format: int64
-             * @description the number of lines that the person saw
-             */
+        PostingPart: {
+            /** Format: int64 */
             lines: number;
-            /** @enum {string} */
-            mode: "difference" | "balance" | "in-out" | "counted";
-            /** @description of the file that the person saw; another one is refused */
-            sha?: string;
+            name: string;
+            sha: string;
+            /** Format: int64 */
+            size: number;
         };
         PostingPreview: {
             /**
@@ -3130,12 +3423,14 @@ export interface components {
              * @description when the recorded stock was true that balances are worked out from
              */
             age: string;
+            /** @description somebody else has to agree before it goes out */
+            agree: boolean;
             /**
              * Format: int64
              * @description lines that match or are let pass, told since the file tells all counts
              */
             alike: number;
-            /** @description the bins of the lines that are shown, in their order */
+            /** @description of our own forms: the bins of the lines that are shown, in their order */
             bins: number[];
             blocked: string;
             /**
@@ -3143,6 +3438,10 @@ export interface components {
              * @description how many lines of the text are not shown here
              */
             cut: number;
+            day: string;
+            files: components["schemas"]["PostingPart"][];
+            /** @description codes that a spreadsheet program would damage, were the file opened with one */
+            harms: components["schemas"]["Harm"][];
             /** Format: int64 */
             lines: number;
             mode: string;
@@ -3156,29 +3455,68 @@ export interface components {
              * @description variances not decided, which stay behind
              */
             open: number;
-            /** @description SHA-256 of the whole file */
+            /** @description what the layout cannot say, the first of them */
+            problems: components["schemas"]["PostingProblem"][];
+            /** @description what waits to go out, by reason */
+            reasons: components["schemas"]["ReasonWorth"][];
+            reference: string;
+            /** @description SHA-256 of the file, or of the manifest of several */
             sha: string;
             sums: components["schemas"]["Sums"];
-            /** @description the file's text, its first 1,000 lines */
+            /** @description the text of the files, their first 1,000 lines; of workbooks their rows, apart by tabs */
             text: string;
             /** Format: int64 */
             unvalued: number;
         };
+        PostingProblem: {
+            column: string;
+            line: string;
+            text: string;
+        };
         PostingView: {
+            /** @description who agreed to it; empty where nobody had to */
+            agreed_by: string;
             /** Format: date-time */
             at: string;
+            /** @description the day that it is booked on; empty where it was not said */
+            day: string;
             file: string;
+            files: components["schemas"]["PostingPart"][];
+            /** @description the folder that its files were written into; empty: none */
+            folder: string;
+            /** @description why they could not be written there */
+            folder_word: string;
             gross: string;
             /** Format: int64 */
             id: number;
+            /**
+             * @description empty: of what was accepted
+             * @enum {string}
+             */
+            kind: "" | "reversal" | "missing";
+            /** @description empty: one of our own forms */
+            layout: string;
             /** Format: int64 */
             lines: number;
             /** @enum {string} */
             mode: "difference" | "balance" | "in-out" | "counted";
             /** Format: int64 */
             number: number;
+            /**
+             * Format: int64
+             * @description number of the posting that it takes back; 0 for none
+             */
+            of: number;
             over: string;
             person: string;
+            /** @description the reasons that went out; empty: all */
+            reasons: string[];
+            reference: string;
+            /**
+             * Format: int64
+             * @description number of the posting that takes it back; 0 for none
+             */
+            reversed: number;
             sha: string;
             short: string;
             /** Format: int64 */
@@ -3258,6 +3596,16 @@ export interface components {
              * @enum {string}
              */
             sign: "" | "over" | "short";
+        };
+        ReasonWorth: {
+            account: string;
+            /** Format: int64 */
+            lines: number;
+            name: string;
+            reason: string;
+            sums: components["schemas"]["Sums"];
+            /** Format: int64 */
+            unvalued: number;
         };
         RecordedLine: {
             available: string | null;
@@ -3412,6 +3760,9 @@ export interface components {
             undone_by: string;
             /** Format: int64 */
             withdrawn: number;
+        };
+        ReversePostingRequest: {
+            key: string;
         };
         Revision: {
             after: string;
@@ -3782,6 +4133,37 @@ export interface components {
             /** Format: int64 */
             warehouse: number;
             zones?: string[];
+        };
+        Sending: {
+            /** @description the day that it is booked on, as 2026-11-21; left out: today */
+            day?: string;
+            key: string;
+            /** @description the name of a layout, kept or ready-made */
+            layout?: string;
+            /**
+             * Format: int64
+             * @description the number of lines that the person saw
+             */
+            lines: number;
+            /**
+             * @description what a file in our own form says; left out with a layout
+             * @enum {string}
+             */
+            mode?: "difference" | "balance" | "in-out" | "counted" | "";
+            /** @description only lines accepted for these; left out: all */
+            reasons?: string[];
+            /** @description left out: C and the numbers of count and posting */
+            reference?: string;
+            /** @description that of the files that were shown; other ones are not sent unseen */
+            sha?: string;
+            /** @description to look at alone: a layout that is being changed, in the place of a kept one */
+            try?: components["schemas"]["OutLayout"];
+            /** @description to who has to agree, where somebody has to */
+            word?: string;
+        };
+        Sent: {
+            approval: components["schemas"]["ApprovalView"];
+            posting: components["schemas"]["PostingView"];
         };
         SetZeroRequest: {
             /**
@@ -4703,6 +5085,351 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    agreement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Agreement"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keepAgreement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Agreement"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    approvals: {
+        parameters: {
+            query?: {
+                /** @description of this count, those that are settled, too; 0: what waits anywhere */
+                count?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovalView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    answerApproval: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                approval: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answering"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sent"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     backups: {
         parameters: {
             query?: never;
@@ -7611,7 +8338,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PostRequest"];
+                "application/json": components["schemas"]["Sending"];
             };
         };
         responses: {
@@ -7621,7 +8348,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PostingView"];
+                    "application/json": components["schemas"]["Sent"];
                 };
             };
             /** @description Unauthorized */
@@ -7691,12 +8418,100 @@ export interface operations {
     };
     previewPosting: {
         parameters: {
-            query?: {
-                mode?: "difference" | "balance" | "in-out" | "counted";
-            };
+            query?: never;
             header?: never;
             path: {
                 count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Going"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostingPreview"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    deliverPosting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                number: number;
             };
             cookie?: never;
         };
@@ -7708,7 +8523,97 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PostingPreview"];
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reversePosting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReversePostingRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostingView"];
                 };
             };
             /** @description Unauthorized */
@@ -10475,6 +11380,261 @@ export interface operations {
             };
             /** @description Error */
             default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    outLayouts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutLayouts"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keepOutLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutLayout"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropOutLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };

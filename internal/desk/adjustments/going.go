@@ -1,0 +1,360 @@
+package adjustments
+
+import (
+	"database/sql/driver"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"wobin/internal/core/adjust"
+	"wobin/internal/core/cause"
+	"wobin/internal/core/outfile"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/read"
+	"wobin/internal/core/stock"
+	"wobin/internal/core/variance"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// Going is what is to go out, and how.
+type Going struct {
+	Mode      string     `json:"mode,omitempty" enum:"difference,balance,in-out,counted," doc:"what a file in our own form says; left out with a layout"`
+	Layout    string     `json:"layout,omitempty" maxLength:"120" doc:"the name of a layout, kept or ready-made"`
+	Try       *OutLayout `json:"try,omitempty" doc:"to look at alone: a layout that is being changed, in the place of a kept one"`
+	Reasons   []string   `json:"reasons,omitempty" maxItems:"200" doc:"only lines accepted for these; left out: all"`
+	Day       string     `json:"day,omitempty" doc:"the day that it is booked on, as 2026-11-21; left out: today"`
+	Reference string     `json:"reference,omitempty" maxLength:"60" doc:"left out: C and the numbers of count and posting"`
+}
+
+// postingFile is a posting that is worked out and not made.
+type postingFile struct {
+	mode     adjust.Mode
+	layout   *outfile.Layout // nil: a form of ours
+	facts    outfile.Facts
+	setID    int64
+	rows     []store.CountLine
+	lines    []adjust.Line
+	out      []outfile.Line // with a layout: the same lines with what else it may ask for
+	files    []outfile.File
+	problems []outfile.Problem
+	sums     variance.Sums
+	unvalued int
+	noReason int
+	alike    int // lines that match or are let pass, and go out since the mode tells all counts
+}
+
+// sha is that of all files, in their order.
+func (f *postingFile) sha() string {
+	if len(f.files) == 1 {
+		return desk.ShaOf(f.files[0].Body)
+	}
+	return desk.ShaOf([]byte(manifestOf(f.files)))
+}
+
+// manifestOf lists files with their check sums, in the form that sha256sum proves.
+func manifestOf(files []outfile.File) string {
+	text := ""
+	for _, f := range files {
+		text += desk.ShaOf(f.Body) + "  " + f.Name + "\n"
+	}
+	return text
+}
+
+// settled settles the mode, the layout and the facts of what is to go out.
+func (d *Room) settled(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, err error) {
+	f.mode = adjust.Mode(g.Mode)
+	switch {
+	case g.Try != nil:
+		l := outfile.Layout(*g.Try)
+		f.layout = &l
+	case g.Layout != "":
+		if f.layout, err = layoutNamed(tx, g.Layout); err != nil {
+			return f, err
+		}
+	case !slices.Contains(adjust.Modes, f.mode):
+		return f, desk.RefuseAs(desk.Invalid, "mode", "%q is none of difference, balance, in-out and counted.", g.Mode)
+	}
+	if f.layout != nil {
+		if err := f.layout.Valid(); err != nil {
+			return f, desk.RefuseAs(desk.Invalid, "layout", "The layout cannot be used: %v.", err)
+		}
+		f.mode = f.layout.Mode()
+	}
+	var last int
+	if err := tx.Raw("SELECT coalesce(max(number), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+		return f, err
+	}
+	f.facts = outfile.Facts{Zone: time.UTC, Reference: strings.TrimSpace(g.Reference), Count: strconv.FormatInt(c.ID, 10)}
+	if f.facts.Reference == "" {
+		f.facts.Reference = fmt.Sprintf("C%d-%d", c.ID, last+1)
+	}
+	day := d.Now().UTC().Truncate(24 * time.Hour)
+	if g.Day != "" {
+		if day, err = time.Parse(time.DateOnly, g.Day); err != nil {
+			return f, desk.RefuseAs(desk.Invalid, "day", "%q is no day such as 2026-11-21.", g.Day)
+		}
+	}
+	f.facts.At = day.UnixNano()
+	return f, nil
+}
+
+// workedOut works out the lines and the files of a posting: of all accepted lines, what of them did not go out yet, and where the mode
+// tells all counts, those that match or are let pass too. In the order of the core, as every file out.
+func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, err error) {
+	if f, err = d.settled(tx, c, g); err != nil {
+		return f, err
+	}
+	mode := string(f.mode)
+	h, err := desk.WarehouseRow(tx, c.WarehouseID)
+	if err != nil {
+		return f, err
+	}
+	where := fmt.Sprintf("l.queue = %d AND l.queue > 0", store.QueueAccepted)
+	if mode == string(adjust.Counted) {
+		where = fmt.Sprintf("(l.queue = %d OR l.queue = 0 AND l.postings = 0 AND l.status IN ('match', 'tolerated'))", store.QueueAccepted)
+	}
+	f.setID = h.SetID
+	var args []driver.Value
+	if len(g.Reasons) > 0 {
+		b, err := json.Marshal(g.Reasons)
+		if err != nil {
+			return f, err
+		}
+		where, args = where+" AND l.reason IN (SELECT value FROM json_each(?))", append(args, string(b))
+	}
+	names, book := map[int64]*store.NamedText{}, &stock.Book{}
+	var positions []int64
+	err = store.EachNamed(tx, c.ID, where, args, func(n *store.NamedText) error {
+		names[n.Pos], positions = n, append(positions, n.Pos)
+		var k stock.Key
+		for p, t := range []string{h.Code, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding} {
+			k[p] = book.Codes[p].Intern([]byte(t))
+		}
+		book.Lines = append(book.Lines, stock.Line{Key: k})
+		return nil
+	})
+	if err != nil {
+		return f, err
+	}
+	if len(positions) > 0 {
+		byPlace := map[int64]bool{}
+		for _, p := range positions {
+			byPlace[p] = true
+		}
+		err = store.EachCountLine(tx, c.ID, store.Near(positions), func(l *store.CountLine) error {
+			if byPlace[l.Pos] {
+				f.rows = append(f.rows, *l)
+			}
+			return nil
+		})
+		if err != nil {
+			return f, err
+		}
+	}
+	moved := map[int64][]stock.Movement{}
+	if len(positions) > 0 {
+		err = store.EachCountMove(tx, c.ID, store.Near(positions), func(m store.CountMove) error {
+			moved[m.Pos] = append(moved[m.Pos], stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.Happened()})
+			return nil
+		})
+		if err != nil {
+			return f, err
+		}
+	}
+	inOrder := make([]store.CountLine, 0, len(f.rows))
+	columns := count.ColumnsOf(c)
+	for _, n := range book.Order() {
+		r := f.rows[n]
+		l, err := f.line(&r, names[r.Pos], h.Code, moved[r.Pos])
+		if err != nil {
+			return f, err
+		}
+		if mode == string(adjust.Counted) && r.Entries == 0 && !r.Zeroed {
+			return f, desk.Refuse(
+				"%s · %s has no count any more, and what went out of it is to be taken back: send differences, or hold it.",
+				l.Key[stock.Bin],
+				l.Key[stock.SKU],
+			)
+		}
+		l.Extra = count.Shown(names[r.Pos].Attributes, columns)
+		inOrder, f.lines = append(inOrder, r), append(f.lines, l)
+	}
+	f.rows = inOrder
+	// A balance is worked out from the stock at the freeze: newer recorded stock would be overwritten by it.
+	if mode == string(adjust.Balance) {
+		var set store.StockSet
+		if err := tx.Limit(1).Find(&set, h.SetID).Error; err != nil {
+			return f, err
+		}
+		if set.RecordedAt > c.RecordedAt {
+			return f, desk.Refuse(
+				"Newer stock was taken in since the freeze (of %s). A balance would overwrite what happened meanwhile; send differences instead.",
+				desk.Instant(set.RecordedAt).Format("2006-01-02 15:04 MST"),
+			)
+		}
+	}
+	return f, f.write(tx, c, names)
+}
+
+// write makes the files of the lines.
+func (f *postingFile) write(tx *gorm.DB, c *store.Count, names map[int64]*store.NamedText) error {
+	if f.layout != nil {
+		if err := f.describe(tx, c); err != nil {
+			return err
+		}
+		w, err := f.layout.Write(f.out, f.facts)
+		if err != nil {
+			return err
+		}
+		f.files, f.problems = w.Files, w.Problems
+		if w.Left > 0 {
+			return desk.RefuseAs(desk.Invalid, "layout", "%s by this layout. Send %s with another one first, or hold %s.",
+				desk.Plural(w.Left, "accepted line does not go out", "accepted lines do not go out"), them(w.Left), them(w.Left))
+		}
+		if n := len(f.problems); n > 0 {
+			p := f.problems[0]
+			where := ""
+			if p.Line >= 0 {
+				where = f.out[p.Line].Key[stock.Bin] + " · " + f.out[p.Line].Key[stock.SKU] + ", "
+			}
+			return desk.RefuseAs(desk.Invalid, "layout", "%s that the layout cannot say. The first: %s%s: %s. Nothing was written.",
+				desk.Plural(n, "cell", "cells"), where, p.Column, p.Text)
+		}
+		return nil
+	}
+	text, bad, err := adjust.Write(f.lines, f.mode, count.ColumnTitles(count.ColumnsOf(c))...)
+	if err != nil {
+		l := &f.lines[bad]
+		return desk.Refuse(
+			"The balance of %s · %s %v: %s counted, and %s moved since. Hold it, or send differences.",
+			l.Key[stock.Bin],
+			l.Key[stock.SKU],
+			err,
+			l.Counted,
+			l.After,
+		)
+	}
+	f.files = []outfile.File{{Body: text, Rows: len(f.lines)}}
+	return nil
+}
+
+func them(n int) string {
+	if n == 1 {
+		return "it"
+	}
+	return "them"
+}
+
+// describe adds to the lines what a layout may ask of them beside the adjustment: what is known of their items, reasons and bins, and
+// which two of them are one transfer.
+func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
+	f.out = make([]outfile.Line, len(f.lines))
+	at := make(map[int64]int, len(f.rows))
+	positions := make([]int64, len(f.rows))
+	for i := range f.rows {
+		positions[i] = f.rows[i].Pos
+		at[f.rows[i].Pos] = i
+		f.out[i] = outfile.Line{Line: f.lines[i], Expected: quantity.Quantity(f.rows[i].Expected)}
+	}
+	reasons := map[string]store.Reason{}
+	var all []store.Reason
+	if err := tx.Find(&all).Error; err != nil {
+		return err
+	}
+	for _, r := range all {
+		reasons[r.Code] = r
+	}
+	b, err := json.Marshal(positions)
+	if err != nil {
+		return err
+	}
+	err = store.Each(tx, `SELECT l.pos, b.zone, i.description, coalesce(k.category, ''), i.further_sku, i.barcode, i.barcodes, i.packs
+		FROM json_each(?) j CROSS JOIN count_lines l ON l.count_id = ? AND l.pos = j.value JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+		LEFT JOIN count_items k ON k.count_id = l.count_id AND k.item_id = l.item_id`, []driver.Value{string(b), c.ID}, func(v []driver.Value) error {
+		text := func(i int) string { t, _ := v[i].(string); return t }
+		x := &f.out[at[v[0].(int64)]]
+		x.Zone, x.Description, x.Category, x.FurtherSKU = text(1), text(2), text(3), text(4)
+		if codes := count.Barcodes(text(5), text(6)); len(codes) > 0 {
+			x.Barcode = codes[0]
+		}
+		if r, is := reasons[x.Reason]; is {
+			x.ReasonName, x.Account = r.Name, r.Account
+		}
+		if text(7) == "" {
+			return nil
+		}
+		var packs []read.Pack
+		if err := json.Unmarshal([]byte(text(7)), &packs); err != nil {
+			return err
+		}
+		x.Packs = map[string]quantity.Quantity{}
+		for _, p := range packs {
+			x.Packs[p.Unit] = p.Size
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	// Two lines that were accepted as lying in another place, of just the same quantity, are one transfer.
+	return store.Each(tx, "SELECT pos, other FROM causes_accepted WHERE count_id = ? AND cause = ? AND other > 0 ORDER BY id",
+		[]driver.Value{c.ID, string(cause.Misplaced)}, func(v []driver.Value) error {
+			a, has := at[v[0].(int64)]
+			b, hasOther := at[v[1].(int64)]
+			if has && hasOther && f.out[a].Variance == -f.out[b].Variance && f.out[a].Partner == 0 && f.out[b].Partner == 0 {
+				f.out[a].Partner, f.out[b].Partner = b+1, a+1
+			}
+			return nil
+		})
+}
+
+// line makes the adjustment of what is open of a line, and takes it into the sums.
+func (f *postingFile) line(r *store.CountLine, n *store.NamedText, house string, moves []stock.Movement) (l adjust.Line, err error) {
+	rest := quantity.Quantity(r.Rest)
+	l = adjust.Line{
+		Key:       [stock.Parts]string{house, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding},
+		RecordID:  n.RecordID,
+		Unit:      n.Unit,
+		Counted:   quantity.Quantity(r.Counted),
+		Variance:  rest,
+		CountedAt: r.CountedAt,
+		Counter:   r.Counter,
+	}
+	if r.Entries == 0 && !r.Zeroed { // counted no more: the record is right as it was expected to be
+		l.Counted = quantity.Quantity(r.Expected)
+	}
+	status := variance.Status(r.Status)
+	if r.Postings > 0 { // a correction of what went out, named by its own sign
+		status = variance.Tolerated
+	}
+	switch {
+	case r.Reason != "":
+		l.Reason = r.Reason
+	case r.Queue == store.NotQueued:
+		f.alike++
+		l.Reason = adjust.Reason(status, rest)
+	default:
+		f.noReason++
+		l.Reason = adjust.Reason(status, rest)
+	}
+	if r.Cost != nil {
+		l.Cost, l.Costed = quantity.Cost(*r.Cost), true
+	}
+	if r.RestValue != nil {
+		l.Value, l.Valued = quantity.Money(*r.RestValue), true
+	} else if l.Valued = r.Cost != nil && r.Rest == 0; !l.Valued {
+		f.unvalued++
+	}
+	after, ok := stock.After(moves, r.CountedAt)
+	if l.After = after; !ok || !f.sums.Add(l.Variance, l.Value) {
+		return l, count.TooMuch()
+	}
+	return l, nil
+}
