@@ -36,7 +36,7 @@ var below = map[string][]string{
 	"internal/desk/variances":   {"internal/desk/recorded", "internal/desk/count"},
 	"internal/desk/adjustments": {"internal/desk/count"},
 	"internal/desk/report":      {"internal/desk/variances", "internal/desk/count"},
-	"internal/desk/today":       {"internal/desk/recorded", "internal/desk/intake", "internal/desk/count"},
+	"internal/desk/today":       {"internal/desk/recorded", "internal/desk/intake", "internal/desk/adjustments", "internal/desk/count"},
 	"internal/desk/house":       {"internal/desk/..."},
 	"internal/demo":             {"internal/desk/...", "internal/store", "internal/core/..."},
 	"internal/web":              {"internal/desk/...", "internal/store"},

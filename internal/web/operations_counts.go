@@ -527,6 +527,21 @@ func (s *Server) registerCounts() {
 		}) (adjustments.PostingView, error) {
 			return d.Adjustments.Reverse(ctx, p, in.Count, in.Number, in.Body.Key)
 		})
+	op(s, "proof", http.MethodGet, "/api/counts/{count}/proof", "What became of the postings of a count in the records",
+		func(ctx context.Context, p desk.Person, in *CountPath) ([]adjustments.PostingProof, error) {
+			return d.Adjustments.Proof(ctx, p, in.Count)
+		})
+	op(s, "unlanded", http.MethodPost, "/api/counts/{count}/postings/{number}/missing", "Note that lines of a posting are missing in the records, and open them again",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Number int `path:"number"`
+			Body   struct {
+				Key    string `json:"key" minLength:"8"`
+				Expect int    `json:"expect"`
+			}
+		}) (adjustments.PostingView, error) {
+			return d.Adjustments.Unlanded(ctx, p, in.Count, in.Number, in.Body.Expect, in.Body.Key)
+		})
 	op(s, "deliverPosting", http.MethodPost, "/api/counts/{count}/postings/{number}/folder", "Write the files of a posting into the folder for files out",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

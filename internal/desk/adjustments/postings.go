@@ -21,6 +21,8 @@ type Room struct {
 	*desk.Desk
 	// Folder is where the files of postings are written to, too; empty for none.
 	Folder string
+
+	proofs proofs
 }
 
 // New makes the room.

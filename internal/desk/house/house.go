@@ -45,9 +45,10 @@ func New(s *store.Store, now func() time.Time) (*House, error) {
 	r := recorded.New(d)
 	i := intake.New(d)
 	v := variances.New(d, r)
+	a := adjustments.New(d)
 	h := &House{
 		Desk:        d,
-		Adjustments: adjustments.New(d),
+		Adjustments: a,
 		Counting:    counting.New(d),
 		Elevation:   elevation.New(d, r),
 		Intake:      i,
@@ -56,7 +57,7 @@ func New(s *store.Store, now func() time.Time) (*House, error) {
 		Recorded:    r,
 		Report:      report.New(d, v),
 		Safety:      safety.New(d),
-		Today:       today.New(d, r, i),
+		Today:       today.New(d, r, i, a),
 		Variances:   v,
 	}
 	refresh := func(ctx context.Context) error { return count.Refresh(ctx, d) }

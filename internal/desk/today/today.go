@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/recorded"
@@ -15,12 +16,15 @@ import (
 // Room is the use cases of the first page and of the stage line.
 type Room struct {
 	*desk.Desk
-	recorded *recorded.Room
-	intake   *intake.Room
+	recorded    *recorded.Room
+	intake      *intake.Room
+	adjustments *adjustments.Room
 }
 
-// New makes the room over recorded stock and intake, whose warehouses and demo files it shows.
-func New(d *desk.Desk, r *recorded.Room, i *intake.Room) *Room { return &Room{d, r, i} }
+// New makes the room over recorded stock and intake, whose warehouses and demo files it shows, and adjustments, whose proof it asks for.
+func New(d *desk.Desk, r *recorded.Room, i *intake.Room, a *adjustments.Room) *Room {
+	return &Room{d, r, i, a}
+}
 
 // Wait is one thing that wants a hand.
 type Wait struct {
@@ -63,12 +67,55 @@ func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 		if err != nil {
 			return t, err
 		}
-		t.Counts = append(t.Counts, TodayCount{s, waits(&s)})
+		w := waits(&s)
+		if p.Role != "counter" {
+			asked, err := d.asked(ctx, p, s.ID)
+			if err != nil {
+				return t, err
+			}
+			w = append(asked, w...)
+		}
+		if s.Posted > 0 {
+			proved, err := d.proved(ctx, p, s.ID)
+			if err != nil {
+				return t, err
+			}
+			w = append(proved, w...)
+		}
+		t.Counts = append(t.Counts, TodayCount{s, w})
 	}
 	if t.DemoFiles, err = d.intake.DemoFiles(); err != nil {
 		return t, err
 	}
 	return t, nil
+}
+
+// asked tells what of a count waits for somebody to agree.
+func (d *Room) asked(ctx context.Context, p desk.Person, id int64) (w []Wait, err error) {
+	list, err := d.adjustments.Approvals(ctx, p, id)
+	for _, a := range list {
+		if a.State != store.Waits {
+			continue
+		}
+		text := desk.Plural(a.Lines, "line", "lines") + " to go out, by " + a.Person + ": agree or send them back"
+		if a.Own {
+			text = desk.Plural(a.Lines, "line", "lines") + " to go out once somebody else agrees"
+		}
+		w = append(w, Wait{text, "adjustments", a.Gross.String()})
+	}
+	return w, err
+}
+
+// proved tells what was sent out of a count and is not proved to have landed.
+func (d *Room) proved(ctx context.Context, p desk.Person, id int64) (w []Wait, err error) {
+	off, unseen, err := d.adjustments.Unproved(ctx, p, id)
+	if off > 0 {
+		w = append(w, Wait{desk.Plural(off, "sent line has", "sent lines have") + " not landed in the records as sent", "adjustments", ""})
+	}
+	if unseen > 0 {
+		w = append(w, Wait{desk.Plural(unseen, "sent line is", "sent lines are") + " not proved yet: take in the next export of stock", "adjustments", ""})
+	}
+	return w, err
 }
 
 func waits(s *count.Stages) []Wait {

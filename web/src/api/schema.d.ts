@@ -620,6 +620,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/postings/{number}/missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Note that lines of a posting are missing in the records, and open them again */
+        post: operations["unlanded"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/postings/{number}/reverse": {
         parameters: {
             query?: never;
@@ -631,6 +648,23 @@ export interface paths {
         put?: never;
         /** Take a posting back by one that says the opposite */
         post: operations["reversePosting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of the postings of a count in the records */
+        get: operations["proof"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3473,6 +3507,25 @@ export interface components {
             line: string;
             text: string;
         };
+        PostingProof: {
+            /**
+             * Format: date-time
+             * @description as at which they stood last; null where they were not taken in since, and nothing can be told yet
+             */
+            after: string | null;
+            /**
+             * Format: date-time
+             * @description as at which the records stood when it was made
+             */
+            before: string | null;
+            /** @description the recorded stock of then is not kept any more, so nothing can be told */
+            lost: boolean;
+            /** Format: int64 */
+            number: number;
+            /** @description the lines that did not land as they were sent, those first that are off by most */
+            off: components["schemas"]["ProofLine"][];
+            tally: components["schemas"]["ProofTally"];
+        };
         PostingView: {
             /** @description who agreed to it; empty where nobody had to */
             agreed_by: string;
@@ -3550,6 +3603,37 @@ export interface components {
             links: number;
             /** @description what is wrong with it; empty where nothing is */
             wrong: string;
+        };
+        ProofLine: {
+            after: string;
+            before: string;
+            landed: string;
+            line: string;
+            moved: string;
+            /** @description landed less sent */
+            off: string;
+            /** Format: int64 */
+            pos: number;
+            /** @description of the line in that time, over all postings */
+            sent: string;
+            /** @enum {string} */
+            state: "missing" | "different" | "twice";
+        };
+        ProofTally: {
+            /** Format: int64 */
+            different: number;
+            /** Format: int64 */
+            landed: number;
+            /** Format: int64 */
+            missing: number;
+            /** Format: int64 */
+            sent: number;
+            /** Format: int64 */
+            twice: number;
+            /** Format: int64 */
+            unexplained: number;
+            /** Format: int64 */
+            unseen: number;
         };
         Question: {
             column: string;
@@ -4887,6 +4971,11 @@ export interface components {
             recorded: string;
             /** @description by what went out */
             sent: string;
+        };
+        UnlandedRequest: {
+            /** Format: int64 */
+            expect: number;
+            key: string;
         };
         ValueView: {
             damage: string;
@@ -8591,6 +8680,96 @@ export interface operations {
             };
         };
     };
+    unlanded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnlandedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     reversePosting: {
         parameters: {
             query?: never;
@@ -8614,6 +8793,91 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PostingView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    proof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostingProof"][];
                 };
             };
             /** @description Unauthorized */
