@@ -272,6 +272,9 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 // Unlanded notes that lines of a posting are missing in the records, so that they are open again and can be sent anew. expect is how many
 // were seen to be.
 func (d *Room) Unlanded(ctx context.Context, p desk.Person, countID int64, number, expect int, key string) (PostingView, error) {
+	if err := desk.Allow(p, desk.SendOut); err != nil {
+		return PostingView{}, err
+	}
 	c, err := d.Judge(ctx, p, countID)
 	if err != nil {
 		return PostingView{}, err

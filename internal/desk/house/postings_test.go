@@ -190,6 +190,8 @@ func TestAgreement(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "taken back", gone.Approval.State)
 
+	_, err = d.Variances.Decide(ctx, nell, id, []int64{left.Lines[0].Pos}, store.Accept, "")
+	require.NoError(t, err)
 	again := send(t, d, id, adjustments.Going{Mode: "in-out"})
 	agreed, err := d.Adjustments.Answer(ctx, mette, again.Approval.ID, adjustments.Answering{Agree: true})
 	require.NoError(t, err)
