@@ -149,7 +149,8 @@ func TestJourneyFromNothing(t *testing.T) {
 
 	s.do("adjustments", s.open("/counts/1/adjustments"), chromedp.WaitVisible(`[data-file]`), sees("quantity,unit_cost"))
 	shown := s.text(`[data-file]`)
-	s.do("in and out", press("in and out"), sees("quantity_in,quantity_out"), press("differences"), sees(",quantity,unit_cost"))
+	s.do("in and out", chromedp.SendKeys(`select[aria-label="What the file says"]`, "in and"), sees("quantity_in,quantity_out"),
+		chromedp.SendKeys(`select[aria-label="What the file says"]`, kb.ArrowUp+kb.ArrowUp), sees(",quantity,unit_cost"))
 	s.do("send out", press("Send out"), chromedp.WaitVisible(`[data-posting="1"]`))
 	posted := s.fetch("/api/counts/1/postings/1/file")
 	for i, l := range strings.Split(strings.TrimSpace(string(posted)), "\n") {

@@ -1,12 +1,16 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useDeferredValue, useMemo, useState } from "react";
 import { Link } from "react-router";
-import { api, ask, queries, workKey } from "../api/client";
+import { api, ask, queries, type Schemas, workKey } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
-import { Choice, Stage, useCount, usePerson } from "../frame/Frame";
+import { Stage, useCount, usePerson } from "../frame/Frame";
 import { age, count, Empty, Failed, many, Off, plain, Warn, when } from "../frame/figures";
+import { useKept } from "../lines/kept";
 import { useCountBins } from "../sheets/Sheets";
+import { AgreementOf, Approval } from "./Approval";
+import { type Ask, type Layout, LayoutEditor } from "./LayoutEditor";
+import { Postings } from "./Postings";
 
 type Mode = "difference" | "balance" | "in-out" | "counted";
 const about: Record<Mode, string> = {
@@ -21,6 +25,8 @@ const plural: Record<Mode, [string, string]> = {
 	"in-out": ["line", "lines"],
 	counted: ["count", "counts"],
 };
+
+const lines: [string, string] = ["line", "lines"];
 
 /** Stock that was taken in since the freeze and says something else than the movements do: what that means for what goes out. */
 function NewerStock({ id }: { id: number }) {
@@ -57,36 +63,51 @@ function NewerStock({ id }: { id: number }) {
 export function Adjustments() {
 	const person = usePerson();
 	const { id, data: c } = useCount();
-	const [mode, setMode] = useState<Mode>("difference");
+	const [form, setForm] = useKept("out.form", "difference"); // one of our own, or the name of a layout
+	const [reasons, setReasons] = useState<string[]>([]);
+	const [day, setDay] = useState("");
+	const [reference, setReference] = useState("");
+	const [word, setWord] = useState("");
+	const [draft, setDraft] = useState<Layout | null>(null);
+	const [asks, setAsks] = useState<Ask[]>([]);
+	const [marks, setMarks] = useState(false);
+	const lists = useQuery({ queryKey: key.outLayouts, queryFn: () => ask(api.GET("/api/out-layouts")) });
 	const [once, setOnce] = useState(workKey);
 	const [chosen, setChosen] = useState<Set<number>>(new Set());
 	const tiles = useElevation(c?.warehouse_id);
 	const bins = useCountBins(id);
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
+	const named = lists.data && [...lists.data.kept, ...lists.data.ready].find((l) => l.name === form);
+	const mode: Mode = form in about ? (form as Mode) : "difference";
+	const deferred = useDeferredValue(draft);
+	const going: Schemas["Going"] = {
+		...(deferred ? { try: deferred } : named ? { layout: form } : { mode }),
+		reasons: reasons.length > 0 ? reasons : undefined,
+		day: day || undefined,
+		reference: reference.trim() || undefined,
+	};
 	const preview = useQuery({
-		queryKey: [...key.postings(id), "preview", mode],
-		queryFn: () => ask(api.GET("/api/counts/{count}/postings/preview", { params: { path: { count: id }, query: { mode } } })),
+		queryKey: [...key.postings(id), "preview", JSON.stringify(going)],
+		queryFn: () => ask(api.POST("/api/counts/{count}/postings/preview", { params: { path: { count: id } }, body: going })),
 		placeholderData: (before) => before,
-	});
-	const postings = useQuery({
-		queryKey: key.postings(id),
-		queryFn: () => ask(api.GET("/api/counts/{count}/postings", { params: { path: { count: id } } })),
 	});
 	const post = useMutation({
 		mutationFn: () =>
 			ask(
 				api.POST("/api/counts/{count}/postings", {
 					params: { path: { count: id } },
-					body: { key: once, mode, lines: preview.data?.lines ?? 0, sha: preview.data?.sha },
+					body: { ...going, key: once, lines: preview.data?.lines ?? 0, sha: preview.data?.sha, word: word.trim() || undefined },
 				}),
 			),
 		onSuccess: () => {
 			setOnce(workKey());
+			setWord("");
+			setReference("");
 			queries.invalidateQueries({ queryKey: key.count(id) });
 		},
 		onError: () => queries.invalidateQueries({ queryKey: key.count(id) }), // the file as it is now
 	});
-	if (postings.error) return <Failed what="The postings" error={postings.error} />;
+	if (lists.error) return <Failed what="The layouts" error={lists.error} />;
 	if (!c) return null;
 	const p = preview.data;
 	const look = (t: { id: number }): Look => {
@@ -100,7 +121,7 @@ export function Adjustments() {
 		<Stage
 			side={
 				<div className="flex min-h-0 flex-1 flex-col">
-					<div className="flex min-h-0 flex-[3] flex-col px-3 pt-2">
+					<div className="flex min-h-0 flex-[2] flex-col px-3 pt-2">
 						{tiles.data && (
 							<Elevation
 								tiles={tiles.data}
@@ -115,31 +136,8 @@ export function Adjustments() {
 							/>
 						)}
 					</div>
-					<section className="min-h-0 flex-[2] overflow-y-auto border-t border-rule px-4 py-2" aria-label="Postings">
-						<h2>Postings</h2>
-						{postings.data?.length === 0 && <p className="text-dim">Nothing went out yet.</p>}
-						{postings.data?.map((x) => (
-							<div key={x.id} className="border-b border-hair py-1.5" data-posting={x.number}>
-								<div className="flex justify-between">
-									<a className="word" href={`/api/counts/${id}/postings/${x.number}/file`}>
-										{x.file}
-									</a>
-									<span className="code">{x.lines} lines</span>
-								</div>
-								<div className="flex justify-between text-[12px] text-dim">
-									<span>
-										{x.mode}, {when(x.at)}, {x.person}
-									</span>
-									<span>
-										<Off of={x.short} /> <Off of={x.over} />
-									</span>
-								</div>
-								<div className="code truncate text-[10.5px]! text-dim" title={`SHA-256 ${x.sha}`}>
-									{x.sha}
-								</div>
-							</div>
-						))}
-					</section>
+					<Postings id={id} may={person.role === "controller"} running={c.state === "running"} />
+					<AgreementOf may={person.role === "controller"} />
 				</div>
 			}
 			foot={
@@ -155,14 +153,27 @@ export function Adjustments() {
 					)}
 					{post.error && <Warn>{post.error.message}</Warn>}
 					{person.role === "controller" && c.state === "running" && (
-						<button
-							type="button"
-							className="act ml-auto"
-							disabled={!p || p.lines === 0 || p.blocked !== "" || post.isPending || preview.isPlaceholderData}
-							onClick={() => post.mutate()}
-						>
-							Send out {many(p?.lines ?? 0, ...plural[mode])}
-						</button>
+						<span className="ml-auto flex items-center gap-3">
+							{p?.agree && (
+								<input
+									className="w-60"
+									placeholder="a word to who agrees"
+									value={word}
+									maxLength={500}
+									onChange={(e) => setWord(e.target.value)}
+									aria-label="A word to who agrees"
+								/>
+							)}
+							<button
+								type="button"
+								className="act"
+								disabled={!p || p.lines === 0 || p.blocked !== "" || post.isPending || preview.isPlaceholderData || draft !== null}
+								onClick={() => post.mutate()}
+								title={draft ? "Keep the layout first" : undefined}
+							>
+								{p?.agree ? "Ask to agree to" : "Send out"} {many(p?.lines ?? 0, ...(named ? lines : plural[mode]))}
+							</button>
+						</span>
 					)}
 				</>
 			}
@@ -171,24 +182,153 @@ export function Adjustments() {
 				["?", "all keys"],
 			]}
 		>
-			<div className="flex items-baseline gap-4 border-b border-hair px-4 py-1.5">
-				<Choice
-					label="What the file says"
-					value={mode}
-					of={[
-						["difference", "differences"],
-						["balance", "balances"],
-						["in-out", "in and out"],
-						["counted", "what was counted"],
-					]}
-					onChange={setMode}
-				/>
-				<span className="truncate text-dim">{about[mode]}</span>
+			<Approval
+				id={id}
+				onShow={(g) => {
+					setForm(g.layout || g.mode || "difference");
+					setReasons(g.reasons ?? []);
+					setDay(g.day ?? "");
+					setReference(g.reference ?? "");
+				}}
+			/>
+			<div className="flex flex-wrap items-baseline gap-x-4 gap-y-1 border-b border-hair px-4 py-1.5">
+				<label className="flex items-baseline gap-1.5">
+					<span className="text-dim">written as</span>
+					<select
+						value={named || form in about ? form : "difference"}
+						disabled={draft !== null}
+						onChange={(e) => setForm(e.target.value)}
+						aria-label="What the file says"
+					>
+						{(Object.keys(about) as Mode[]).map((m) => (
+							<option key={m} value={m} title={about[m]}>
+								{modeWord[m]}
+							</option>
+						))}
+						{lists.data && lists.data.kept.length > 0 && (
+							<optgroup label="Our record system's">
+								{lists.data.kept.map((l) => (
+									<option key={l.name}>{l.name}</option>
+								))}
+							</optgroup>
+						)}
+						<optgroup label="Ready-made">
+							{lists.data?.ready.map((l) => (
+								<option key={l.name}>{l.name}</option>
+							))}
+						</optgroup>
+					</select>
+				</label>
+				{person.role === "controller" && draft === null && (
+					<>
+						<button
+							type="button"
+							className="word"
+							onClick={() => {
+								setDraft({ name: "", columns: [] });
+								setAsks([]);
+							}}
+							data-new-layout
+						>
+							a layout of the record system…
+						</button>
+						{named && (
+							<>
+								<button
+									type="button"
+									className="word text-dim"
+									onClick={() => {
+										const own = lists.data?.kept.includes(named);
+										setDraft({ ...named, name: own ? named.name : `Copy of ${named.name}` });
+										setAsks([]);
+									}}
+								>
+									{lists.data?.kept.includes(named) ? "change" : "copy"}
+								</button>
+								<a className="word text-dim" href={`/api/out-layouts/${encodeURIComponent(form)}/file`}>
+									as JSON
+								</a>
+							</>
+						)}
+					</>
+				)}
+				{p && p.reasons.length > 1 && (
+					<label className="flex items-baseline gap-1.5">
+						<span className="text-dim">of</span>
+						<select
+							value={reasons[0] ?? "*"}
+							onChange={(e) => setReasons(e.target.value === "*" ? [] : [e.target.value])}
+							aria-label="Which reasons go out"
+							className="max-w-56"
+						>
+							<option value="*">all reasons</option>
+							{p.reasons.map((r) => (
+								<option key={r.reason} value={r.reason}>
+									{r.name || "no reason"}, {many(r.lines, "line", "lines")}, {plain(r.sums.gross)}
+								</option>
+							))}
+						</select>
+					</label>
+				)}
+				<label className="flex items-baseline gap-1.5">
+					<span className="text-dim">on</span>
+					<input
+						className="code w-24"
+						placeholder={p?.day ?? ""}
+						value={day}
+						onChange={(e) => setDay(e.target.value)}
+						aria-label="Posting date"
+					/>
+				</label>
+				<label className="flex items-baseline gap-1.5">
+					<span className="text-dim">reference</span>
+					<input
+						className="code w-28"
+						value={reference}
+						placeholder={p?.reference ?? ""}
+						maxLength={60}
+						onChange={(e) => setReference(e.target.value)}
+						aria-label="Reference"
+					/>
+				</label>
+				<label className="ml-auto flex items-baseline gap-1.5 text-dim">
+					<input type="checkbox" checked={marks} onChange={(e) => setMarks(e.target.checked)} />¶ signs
+				</label>
 			</div>
+			{draft && lists.data && (
+				<LayoutEditor
+					layout={draft}
+					asks={asks}
+					lists={lists.data}
+					onChange={setDraft}
+					onAsks={setAsks}
+					onKept={(name) => {
+						setForm(name);
+						setDraft(null);
+					}}
+					onClose={() => setDraft(null)}
+				/>
+			)}
 			<NewerStock id={id} />
 			{preview.error && <Warn>{preview.error.message}</Warn>}
-			{p?.blocked && <Warn>{p.blocked}</Warn>}
-			{p && mode === "balance" && !p.blocked && p.lines > 0 && (
+			{p?.blocked && !(draft && draft.columns.length === 0) && <Warn>{p.blocked}</Warn>}
+			{p?.harms.map((h) => (
+				<p key={h.column + h.what} className="border-b border-hair px-4 py-1 text-[13px]" data-harm={h.what}>
+					<b className="text-warn">!</b> A spreadsheet program that opens this file would damage {many(h.rows, "code", "codes")} in{" "}
+					<b>{h.column}</b> ({h.what}), such as <span className="code">{h.example}</span>. Let the record system take the file as it is, or
+					write a workbook with text cells.
+				</p>
+			))}
+			{draft && p && p.problems.length > 0 && (
+				<ul className="max-h-28 overflow-y-auto border-b border-hair px-4 py-1 text-[12.5px]" data-layout-problems>
+					{p.problems.map((x, i) => (
+						<li key={i}>
+							<span className="code">{x.line}</span> <b>{x.column}</b>: {x.text}
+						</li>
+					))}
+				</ul>
+			)}
+			{p && !draft && !named && mode === "balance" && !p.blocked && p.lines > 0 && (
 				<Warn>
 					These balances are worked out from stock recorded {when(p.age, "long")}, which is {age(p.age)}. What happened since and is not
 					among the movements would be overwritten.
@@ -209,15 +349,47 @@ export function Adjustments() {
 					)}
 				</Empty>
 			) : (
-				<FileText text={p?.text ?? ""} cut={p?.cut ?? 0} bins={p?.bins ?? []} chosen={chosen} />
+				<FileText text={p?.text ?? ""} cut={p?.cut ?? 0} bins={p?.bins ?? []} chosen={chosen} marks={marks} files={p?.files ?? []} />
 			)}
 		</Stage>
 	);
 }
 
-/** The file's text exactly as it will be written, with its line numbers. */
-function FileText({ text, cut, bins, chosen }: { text: string; cut: number; bins: number[]; chosen: ReadonlySet<number> }) {
-	const rows = text.split("\n").slice(0, -1);
+const modeWord: Record<Mode, string> = {
+	difference: "differences",
+	balance: "balances",
+	"in-out": "in and out",
+	counted: "what was counted",
+};
+
+/** A line with its invisible signs made visible. */
+function visible(line: string, last: boolean): string {
+	const text = line
+		.replace(/\uFEFF/g, "⟨mark⟩")
+		.replace(/\t/g, "→\t")
+		.replace(/ /g, "·")
+		.replace(/\r/g, "␍");
+	return last ? text : `${text}␊`;
+}
+
+/** The files' text exactly as it will be written, with its line numbers. */
+function FileText({
+	text,
+	cut,
+	bins,
+	chosen,
+	marks,
+	files,
+}: {
+	text: string;
+	cut: number;
+	bins: number[];
+	chosen: ReadonlySet<number>;
+	marks: boolean;
+	files: Schemas["PostingPart"][];
+}) {
+	const open = text !== "" && !text.endsWith("\n");
+	const rows = open ? text.split("\n") : text.split("\n").slice(0, -1);
 	return (
 		<div
 			className="min-h-0 flex-1 overflow-auto bg-sheet py-1"
@@ -226,10 +398,23 @@ function FileText({ text, cut, bins, chosen }: { text: string; cut: number; bins
 			aria-label="The file as it will be written"
 			data-file
 		>
+			{files.length > 0 && files.some((f) => f.name) && (
+				<p className="px-4 pb-1 text-[12.5px] text-dim">
+					{many(files.length, "file", "files")}:{" "}
+					{files.slice(0, 8).map((f) => (
+						<span key={f.name} className="code mr-3">
+							{f.name} ({count(f.lines)})
+						</span>
+					))}
+					{files.length > 8 && `and ${count(files.length - 8)} more`}
+				</p>
+			)}
 			{rows.map((r, i) => (
-				<div key={i} className={`flex ${chosen.size > 0 && i > 0 && !chosen.has(bins[i - 1] ?? 0) ? "opacity-35" : ""}`}>
+				<div key={i} className={`flex ${chosen.size > 0 && bins.length > 0 && i > 0 && !chosen.has(bins[i - 1] ?? 0) ? "opacity-35" : ""}`}>
 					<span className="code w-12 shrink-0 border-r border-hair pr-2 text-right text-dim select-none">{i + 1}</span>
-					<span className={`code pl-3 ${i === 0 ? "font-bold" : ""}`}>{r}</span>
+					<span className={`code pl-3 whitespace-pre ${i === 0 ? "font-bold" : ""}`}>
+						{marks ? visible(r, open && i === rows.length - 1) : r}
+					</span>
 				</div>
 			))}
 			{cut > 0 && <p className="px-4 py-2 text-dim">and {count(cut)} more lines, which are in the file</p>}

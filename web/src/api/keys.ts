@@ -10,6 +10,8 @@ export const key = {
 	backups: ["backups"],
 	reasons: ["reasons"],
 	rules: ["rules"],
+	agreement: ["agreement"],
+	outLayouts: ["out-layouts"],
 	classes: ["stock", "classes"],
 	categories: ["stock", "categories"],
 	rotation: (house: number) => ["stock", "rotation", house],
