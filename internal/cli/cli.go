@@ -44,6 +44,7 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	root.AddCommand(
 		s.reconcile(),
 		s.prove(),
+		s.standin(),
 		s.sheets(),
 		s.serve(),
 		s.demo(),

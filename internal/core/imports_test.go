@@ -39,8 +39,10 @@ var below = map[string][]string{
 	"internal/desk/today":       {"internal/desk/recorded", "internal/desk/intake", "internal/desk/adjustments", "internal/desk/count"},
 	"internal/desk/house":       {"internal/desk/..."},
 	"internal/demo":             {"internal/desk/...", "internal/store", "internal/core/..."},
+	"internal/standin":          {"internal/core/..."},
+	"internal/standin/trial":    {"internal/standin", "internal/desk/...", "internal/store", "internal/core/..."},
 	"internal/web":              {"internal/desk/...", "internal/store"},
-	"internal/cli": {"internal/web", "internal/demo", "internal/desk/...", "internal/store", "internal/core/...", "internal/document",
+	"internal/cli": {"internal/web", "internal/demo", "internal/standin", "internal/standin/trial", "internal/desk/...", "internal/store", "internal/core/...", "internal/document",
 		"web"},
 	"cmd/wobin": {"internal/cli"},
 }

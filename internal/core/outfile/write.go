@@ -200,8 +200,12 @@ func (l *Layout) name(g *group, facts *Facts, files int) string {
 			pattern += "-{" + p + "}"
 		}
 	}
-	if files > 1 && !strings.Contains(pattern, "{part}") && l.FileRows > 0 {
-		pattern += "-{part}"
+	if files > 1 && !strings.Contains(pattern, "{part}") && l.FileRows > 0 && !slices.Contains(l.Per, "document") {
+		if dot := strings.LastIndexByte(pattern, '.'); dot > 0 {
+			pattern = pattern[:dot] + "-{part}" + pattern[dot:]
+		} else {
+			pattern += "-{part}"
+		}
 	}
 	date := ""
 	if facts.At != 0 {

@@ -104,10 +104,11 @@ func (d *Room) Variances(ctx context.Context, p desk.Person, countID int64, f de
 func shown(f *desk.Filter) string {
 	more := ""
 	switch f.Sign {
+	// What is open counts, which after a posting may have another sign than the variance; of what is not, the variance.
 	case "over":
-		more = " AND l.variance > 0"
+		more = " AND CASE WHEN l.queue > 0 THEN l.rest ELSE l.variance END > 0"
 	case "short":
-		more = " AND l.variance < 0"
+		more = " AND CASE WHEN l.queue > 0 THEN l.rest ELSE l.variance END < 0"
 	}
 	if f.Least > 0 {
 		more += fmt.Sprintf(" AND l.stake >= %d", f.Least)

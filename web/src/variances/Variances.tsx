@@ -299,7 +299,7 @@ export function Variances() {
 		});
 	if (show !== "open") columns.push(decided);
 	// What is lost explains nothing that is over.
-	const signs = new Set(wanted.map((r) => (r.variance?.startsWith("-") ? "short" : "over")));
+	const signs = new Set(wanted.map((r) => ((r.rest ?? r.variance)?.startsWith("-") ? "short" : "over")));
 	const fitting = reasons.data?.filter((r) => !r.sign || (signs.size === 1 && signs.has(r.sign)));
 	const words = many(all?.lines ?? wanted.length, "line", "lines");
 	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.rest_value)) : "";
