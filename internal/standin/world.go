@@ -56,6 +56,7 @@ type World struct {
 	Movements []Movement
 	Waiting   []Movement // that the records have not heard of
 	Documents map[string]bool
+	Slips     map[int][]int64 // by line: how far wrong counts of it were off
 	Serial    int
 	Dice      []byte // the state of chance
 
@@ -314,7 +315,12 @@ func (w *World) Slip(l *Line, oneIn int) (quantity int64, is bool) {
 		default:
 			quantity = l.Truth + it.Step*(1+r.Int64N(9))
 		}
-		if quantity != l.Truth && quantity != expected {
+		// Two people do not make the same mistake.
+		if off := quantity - l.Truth; off != 0 && quantity != expected && !slices.Contains(w.Slips[i], off) {
+			if w.Slips == nil {
+				w.Slips = map[int][]int64{}
+			}
+			w.Slips[i] = append(w.Slips[i], off)
 			return quantity, true
 		}
 	}
