@@ -24,6 +24,7 @@ import (
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/reconcile"
 	"wobin/internal/core/tabular"
+	"wobin/internal/document"
 )
 
 // most is how many problems are printed before the rest is only counted.
@@ -36,7 +37,7 @@ func (s *streams) reconcile() *cobra.Command {
 		layouts                                                              []string
 		tolQty, tolPct, tolValue                                             string
 		postTolerated, addUp, json                                           bool
-		layout, reference, postingDate                                       string
+		layout, reference, postingDate, report                               string
 	}
 	c := &cobra.Command{
 		Use:   "reconcile --stock FILE --counts FILE [--movements FILE]",
@@ -137,7 +138,11 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 			if o.items != "" {
 				in.Items = rest[0]
 			}
-			opt.Causes = o.out != ""
+			opt.Causes = o.out != "" || o.report != ""
+			form := strings.ToLower(filepath.Ext(o.report))
+			if o.report != "" && form != ".pdf" && form != ".xlsx" {
+				return fmt.Errorf("--report: %s is neither a .pdf nor an .xlsx", o.report)
+			}
 			res, found, err := reconcile.Run(cmd.Context(), in, opt)
 			if err != nil {
 				return err
@@ -146,6 +151,11 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 				return s.report(found)
 			}
 			s.notes(res.Notes)
+			if o.report != "" {
+				if err := writeReport(res, o.report, form); err != nil {
+					return err
+				}
+			}
 			if o.out != "" {
 				files := []output{{"variances.csv", res.WriteVariances}, {"causes.csv", res.WriteCauses}}
 				if outLayout == nil {
@@ -184,6 +194,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	f.BoolVar(&o.addUp, "add-up", false, "sum rows of the same key instead of refusing them")
 	f.StringVar(&o.mode, "quantity", "difference", "what adjustments say: difference, balance, in-out or counted")
 	f.StringVar(&o.layout, "adjustment-layout", "", "write the adjustments by the layout in this `FILE`, as JSON, in place of adjustments.csv's own form")
+	f.StringVar(&o.report, "report", "", "sum the count up in this `FILE`, a .pdf to be printed or an .xlsx")
 	f.StringVar(&o.reference, "reference", "", "the `TEXT` that a layout's column of the reference holds")
 	f.StringVar(&o.postingDate, "posting-date", "", "the `TIME` that a layout's column of the posting date holds (default: now)")
 	f.StringVar(&o.out, "out", "", "the folder `DIR` for variances.csv and adjustments.csv")
@@ -203,6 +214,20 @@ func oneStdin(files []string) error {
 		return errors.New("standard input (-) can be only one of the files")
 	}
 	return nil
+}
+
+// writeReport sums a run up in a file, which appears whole or not at all.
+func writeReport(res *reconcile.Result, name, form string) error {
+	st, err := res.Statement("Count of " + time.Now().Format(time.DateOnly))
+	if err != nil {
+		return err
+	}
+	return writeAll(filepath.Dir(name), []output{{filepath.Base(name), func(w io.Writer) error {
+		if form == ".pdf" {
+			return document.WriteReport(document.A4, st, w)
+		}
+		return document.WriteReportBook(st, w)
+	}}})
 }
 
 // readAdjustmentLayout reads a layout of files out.

@@ -499,6 +499,10 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, in *body[variances.ReasonView]) (done, error) {
 			return done{true}, d.Variances.KeepReason(ctx, p, in.Body)
 		})
+	op(s, "habits", http.MethodGet, "/api/counts/{count}/habits", "What comes back over the last counts of a warehouse",
+		func(ctx context.Context, p desk.Person, in *CountPath) (report.Habits, error) {
+			return d.Report.Habits(ctx, p, in.Count)
+		})
 	op(s, "postings", http.MethodGet, "/api/counts/{count}/postings", "The postings of a count",
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]adjustments.PostingView, error) {
 			return d.Adjustments.Postings(ctx, p, in.Count)

@@ -29,6 +29,7 @@ import (
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
+	"wobin/internal/document"
 	"wobin/internal/store"
 )
 
@@ -494,6 +495,36 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			return
 		}
 		stream(c, name, k, err)
+	})
+	raw.GET("/counts/:count/report/:file", func(c *gin.Context) {
+		var count int64
+		if _, err := fmt.Sscan(c.Param("count"), &count); err != nil {
+			fail(c, huma.Error404NotFound("There is no such count."))
+			return
+		}
+		st, err := s.desk.Report.Statement(c.Request.Context(), person(c.Request.Context()), count)
+		if err != nil {
+			fail(c, problem(err))
+			return
+		}
+		switch size := document.Paper(c.Query("paper")); c.Param("file") {
+		case "pdf":
+			if size != document.Letter {
+				size = document.A4
+			}
+			attach(c, st.Title+".pdf", "application/pdf")
+			err = document.WriteReport(size, st, c.Writer)
+		case "xlsx":
+			attach(c, st.Title+".xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+			err = document.WriteReportBook(st, c.Writer)
+		default:
+			fail(c, huma.Error404NotFound("A report is had as pdf or xlsx."))
+			return
+		}
+		if err != nil {
+			slog.Error("a download broke off", "error", err)
+			panic(http.ErrAbortHandler)
+		}
 	})
 	raw.GET("/files/:sha", func(c *gin.Context) {
 		sha := c.Param("sha")

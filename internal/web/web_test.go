@@ -136,6 +136,7 @@ func TestWhoMay(t *testing.T) {
 		"DELETE /api/rules/{rule}":                           {``, []string{"controller"}},
 		"POST /api/counts/{count}/postings/preview":          {`{"mode":"difference"}`, roles},
 		"POST /api/counts/{count}/postings/{number}/reverse": {`{"key":"12345678"}`, []string{"controller"}},
+		"GET /api/counts/{count}/habits":                     {``, roles},
 		"GET /api/counts/{count}/proof":                      {``, roles},
 		"POST /api/counts/{count}/postings/{number}/missing": {`{"key":"12345678","expect":1}`, []string{"controller"}},
 		"POST /api/counts/{count}/postings/{number}/folder":  {``, []string{"controller"}},

@@ -5,6 +5,8 @@ package reconcile
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"wobin/internal/core/adjust"
@@ -55,6 +57,18 @@ type Input struct {
 	Layouts   map[*tabular.File]*layout.Layout
 }
 
+// names lists the files.
+func (in *Input) names() string {
+	bare := func(name string) string { return name[strings.LastIndexAny(name, `/\`)+1:] }
+	out := bare(in.Stock.Name)
+	for _, f := range append(slices.Clone(in.Counts), in.Movements, in.Items) {
+		if f != nil {
+			out += ", " + bare(f.Name)
+		}
+	}
+	return out
+}
+
 // Result is what a run found. Its writers may be called any number of times.
 type Result struct {
 	Figures         variance.Figures
@@ -70,9 +84,11 @@ type Result struct {
 	counters  stock.Names
 	movements map[int][]stock.Movement
 	known     []read.Item // what an items file says of items
-	posted    []uint8     // by line: whether it goes out
-	rows      [][]row     // by counts file, where causes are looked for: its rows in their order
-	off, open []int32     // where causes are looked for: lines with a variance, and uncounted ones with stock
+	zones     map[[2]stock.ID]string
+	files     string  // their names
+	posted    []uint8 // by line: whether it goes out
+	rows      [][]row // by counts file, where causes are looked for: its rows in their order
+	off, open []int32 // where causes are looked for: lines with a variance, and uncounted ones with stock
 	causes    *cause.Input
 	explained []cause.Explanation
 	found     func() // waits until the causes are found
@@ -151,6 +167,7 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 	if r.items != nil {
 		r.known = r.items.Items
 	}
+	r.zones, r.files = r.stock.Zones, in.names()
 	r.found = func() {}
 	if r.opt.Causes { // the lines can be written meanwhile
 		done := make(chan struct{})

@@ -55,7 +55,7 @@ func New(s *store.Store, now func() time.Time) (*House, error) {
 		People:      people.New(d),
 		Plan:        plan.New(d, r),
 		Recorded:    r,
-		Report:      report.New(d, v),
+		Report:      report.New(d, v, a),
 		Safety:      safety.New(d),
 		Today:       today.New(d, r, i, a),
 		Variances:   v,

@@ -5,10 +5,14 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"sync"
+	"time"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/statement"
 	"wobin/internal/core/variance"
 	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/variances"
 	"wobin/internal/store"
@@ -17,11 +21,17 @@ import (
 // Room is the use case of the report.
 type Room struct {
 	*desk.Desk
-	variances *variances.Room
+	variances   *variances.Room
+	adjustments *adjustments.Room
+
+	mu      sync.Mutex
+	classes map[int64]keptClasses // by count
 }
 
-// New makes the room over variances, the largest of which it lists.
-func New(d *desk.Desk, v *variances.Room) *Room { return &Room{d, v} }
+// New makes the room over variances, the largest of which it lists, and adjustments, whose postings and proof it tells.
+func New(d *desk.Desk, v *variances.Room, a *adjustments.Room) *Room {
+	return &Room{Desk: d, variances: v, adjustments: a}
+}
 
 // FiguresView are the figures of a count or a part of it.
 type FiguresView struct {
@@ -49,26 +59,56 @@ type ReportPart struct {
 
 // Report is what a manager signs.
 type Report struct {
-	Count      count.Stages         `json:"count"`
-	Figures    FiguresView          `json:"figures"`
-	Posted     variance.Sums        `json:"posted"`
-	PostedN    int                  `json:"posted_lines"`
-	Zones      []ReportPart         `json:"zones"`
-	Categories []ReportPart         `json:"categories"`
-	Counters   []ReportPart         `json:"counters"`
-	Reasons    []ReportReason       `json:"reasons"`
-	Largest    []count.VarianceLine `json:"largest"`
-	Deciders   []string             `json:"deciders"`
-	Sample     *SampleView          `json:"sample" doc:"what a sample says about the lines that it was drawn from"`
-	CutOff     []count.CutOff       `json:"cut_off" doc:"what was on its way when the count was frozen"`
+	Count          count.Stages     `json:"count"`
+	Figures        FiguresView      `json:"figures"`
+	Posted         variance.Sums    `json:"posted"`
+	PostedN        int              `json:"posted_lines"`
+	Zones          []ReportPart     `json:"zones"`
+	Categories     []ReportPart     `json:"categories"`
+	Counters       []ReportPart     `json:"counters"`
+	Reasons        []ReportReason   `json:"reasons"`
+	Classes        []ReportPart     `json:"classes"`
+	Causes         []ReportCause    `json:"causes" doc:"of the variances, by likely cause"`
+	Spread         statement.Spread `json:"spread" doc:"how the value of all variances is spread"`
+	Recounts       ReportRecounts   `json:"recounts"`
+	ByRule         int              `json:"by_rule" doc:"how many decisions rules have made"`
+	Earlier        []EarlierCount   `json:"earlier" doc:"counts of the same warehouse, the earliest first, this one last"`
+	From           *time.Time       `json:"from" doc:"when the first line was counted"`
+	UpTo           *time.Time       `json:"up_to" doc:"and the last"`
+	UncountedValue quantity.Money   `json:"uncounted_value" doc:"of what is expected where nothing was counted"`
+	Largest        []HeavyLine      `json:"largest"`
+	Deciders       []string         `json:"deciders"`
+	Sample         *SampleView      `json:"sample" doc:"what a sample says about the lines that it was drawn from"`
+	CutOff         []count.CutOff   `json:"cut_off" doc:"what was on its way when the count was frozen"`
 }
 
 // ReportReason is what was accepted for one reason.
 type ReportReason struct {
-	Code  string        `json:"code"`
-	Name  string        `json:"name"`
+	Code    string        `json:"code"`
+	Name    string        `json:"name"`
+	Account string        `json:"account"`
+	Lines   int           `json:"lines"`
+	Sums    variance.Sums `json:"sums"`
+}
+
+// ReportCause is the variances of one likely cause.
+type ReportCause struct {
+	Cause string        `json:"cause" doc:"empty: nothing speaks for any"`
 	Lines int           `json:"lines"`
 	Sums  variance.Sums `json:"sums"`
+}
+
+// ReportRecounts tells how often the first count was right.
+type ReportRecounts struct {
+	Lines int `json:"lines" doc:"counted again"`
+	Right int `json:"right" doc:"of them, right at first: with the variance of the last count"`
+}
+
+// HeavyLine is one of the heaviest variances.
+type HeavyLine struct {
+	count.VarianceLine
+	State string `json:"state" doc:"what was decided, in a word or two"`
+	By    string `json:"by" doc:"who decided; empty where nobody did"`
 }
 
 // Report gives the figures of a count.
@@ -111,14 +151,14 @@ func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Repo
 	if err := r.sent(c); err != nil {
 		return r, err
 	}
-	largest, err := d.variances.Variances(ctx, p, countID, desk.Filter{Limit: 8})
-	if err != nil {
+	r.Deciders = []string{}
+	if err := c.Tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? AND kind <> 'lapse' AND rule = '' ORDER BY 1", countID).Scan(&r.Deciders).Error; err != nil {
 		return r, err
 	}
-	r.Largest, r.Deciders = largest.Lines, []string{}
-	return r, c.Tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? AND kind <> 'lapse' ORDER BY 1", countID).
-		Scan(&r.Deciders).
-		Error
+	if err := d.more(ctx, p, c, &r); err != nil {
+		return r, err
+	}
+	return r, nil
 }
 
 // listedParts is how many zones, categories or counters a report lists, those with the largest variances.
@@ -173,7 +213,7 @@ func (r *Report) sent(c *desk.Seen) error {
 	}
 	for _, n := range names {
 		if x := reasons[n.Code]; x != nil {
-			x.Name = n.Name
+			x.Name, x.Account = n.Name, n.Account
 		}
 	}
 	r.Reasons = []ReportReason{}

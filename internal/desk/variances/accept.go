@@ -12,6 +12,7 @@ import (
 	"wobin/internal/core/cause"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
+	"wobin/internal/core/variance"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -25,6 +26,8 @@ type CauseTally struct {
 	Strong int            `json:"strong" doc:"lines for whose cause much speaks"`
 	Ready  int            `json:"ready" doc:"explanations for which much speaks and that can be accepted at once; a pair is one"`
 	Gross  quantity.Money `json:"gross" doc:"the absolute values of their variances"`
+	Over   quantity.Money `json:"over" doc:"of them, over"`
+	Short  quantity.Money `json:"short" doc:"of them, short"`
 }
 
 // Causes tells how the variances of a count are explained, the heaviest cause first and what is not explained last.
@@ -62,9 +65,10 @@ func (d *Room) Causes(ctx context.Context, p desk.Person, countID int64) (out []
 			t.Ready++
 		}
 		l := &x.in.Lines[i]
-		if v, err := quantity.Value(l.Variance.Abs(), l.Cost); err == nil {
-			if sum, ok := quantity.AddMoney(t.Gross, v.Abs()); ok {
-				t.Gross = sum
+		if v, err := quantity.Value(l.Variance, l.Cost); err == nil {
+			s := variance.Sums{Over: t.Over, Short: t.Short, Net: t.Over + t.Short, Gross: t.Gross}
+			if s.Add(l.Variance, v) {
+				t.Over, t.Short, t.Gross = s.Over, s.Short, s.Gross
 			}
 		}
 	}

@@ -2,7 +2,6 @@
 package variances
 
 import (
-	"cmp"
 	"context"
 	"database/sql/driver"
 	"fmt"
@@ -13,6 +12,7 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/statement"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/recorded"
@@ -128,49 +128,15 @@ func shown(f *desk.Filter) string {
 
 // FilterTally is what a filter of the variances holds.
 type FilterTally struct {
-	Lines    int            `json:"lines"`
-	Unvalued int            `json:"unvalued" doc:"of them, without a cost"`
-	Over     quantity.Money `json:"over" doc:"what is open of them"`
-	Short    quantity.Money `json:"short"`
-	Gross    quantity.Money `json:"gross"`
-	Spread   Spread         `json:"spread"`
-	Working  bool           `json:"working" doc:"the likely causes of the count are still being worked out"`
+	Lines    int              `json:"lines"`
+	Unvalued int              `json:"unvalued" doc:"of them, without a cost"`
+	Over     quantity.Money   `json:"over" doc:"what is open of them"`
+	Short    quantity.Money   `json:"short"`
+	Gross    quantity.Money   `json:"gross"`
+	Spread   statement.Spread `json:"spread"`
+	Working  bool             `json:"working" doc:"the likely causes of the count are still being worked out"`
 
 	values []int64 // absolute, of those with one
-}
-
-// Spread is how the value is spread over the lines that a filter holds, the heaviest first.
-type Spread struct {
-	Most  int            `json:"most" doc:"so many lines hold 80 percent of the value"`
-	Least quantity.Money `json:"least" doc:"the value of the last of them"`
-	Curve []SpreadAt     `json:"curve" doc:"up to 60 points from the first line to the last"`
-}
-
-// SpreadAt is what the heaviest lines hold together.
-type SpreadAt struct {
-	Lines int            `json:"lines"`
-	Gross quantity.Money `json:"gross"`
-}
-
-// spread works it out of the values of lines.
-func spread(values []int64, gross quantity.Money) (s Spread) {
-	s.Curve = []SpreadAt{}
-	if gross == 0 {
-		return s
-	}
-	slices.SortFunc(values, func(a, b int64) int { return cmp.Compare(b, a) })
-	const points = 60
-	sum := quantity.Money(0)
-	for i, v := range values {
-		sum += quantity.Money(v) // their sum is gross, which is in range
-		if s.Most == 0 && sum >= gross-gross/5 {
-			s.Most, s.Least = i+1, quantity.Money(v)
-		}
-		if n := len(values); i == 0 || i+1 == n || (i+1)*points/n != i*points/n {
-			s.Curve = append(s.Curve, SpreadAt{i + 1, sum})
-		}
-	}
-	return s
 }
 
 // tallied tells what is open of the lines that a filter holds. x is asked for causes. Where positions is there, it gets theirs, in order.
@@ -207,6 +173,6 @@ func (d *Room) Filtered(ctx context.Context, p desk.Person, countID int64, f des
 		return t, err
 	}
 	t, err = tallied(c.Tx, c.ID, f, x, nil)
-	t.Spread, t.Working = spread(t.values, t.Gross), x.working
+	t.Spread, t.Working = statement.SpreadOf(t.values, t.Gross), x.working
 	return t, err
 }

@@ -1,0 +1,303 @@
+package report
+
+import (
+	"cmp"
+	"context"
+	"database/sql/driver"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"wobin/internal/core/cause"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/statement"
+	"wobin/internal/core/variance"
+	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// Statement gives a count as a manager signs it, for paper and for a workbook.
+func (d *Room) Statement(ctx context.Context, p desk.Person, countID int64) (*statement.Statement, error) {
+	r, err := d.Report(ctx, p, countID)
+	if err != nil {
+		return nil, err
+	}
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return nil, err
+	}
+	day := func(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 MST") }
+	s := &statement.Statement{Title: r.Count.Name, Figures: r.Figures.Figures, Posted: r.Posted, PostedN: r.PostedN, Recounts: statement.Recounts(r.Recounts)}
+	s.Facts = [][2]string{{"warehouse", r.Count.Warehouse}, {"state", r.Count.State}, {"frozen", fmt.Sprintf("%s, of stock recorded %s, by %s", day(r.Count.FrozenAt),
+		day(r.Count.RecordedAt), r.Count.Person)}}
+	if r.From != nil && r.UpTo != nil {
+		s.Facts = append(s.Facts, [2]string{"counted", day(*r.From) + " to " + day(*r.UpTo)})
+	}
+	people := []string{}
+	for _, x := range r.Counters {
+		people = append(people, x.Name)
+	}
+	slices.Sort(people)
+	s.Facts = append(s.Facts, [2]string{"counted by", strings.Join(people, ", ")})
+	if len(r.Deciders) > 0 {
+		s.Facts = append(s.Facts, [2]string{"decided by", strings.Join(r.Deciders, ", ")})
+	}
+	if len(r.CutOff) > 0 {
+		s.Facts = append(s.Facts, [2]string{"cut-off", fmt.Sprintf("%d entries of what was on its way at the freeze", len(r.CutOff))})
+	}
+	if r.Sample != nil {
+		s.Notes = append(s.Notes, r.Sample.Words)
+	}
+	parts := func(title string, list []ReportPart) {
+		if len(list) < 1 {
+			return
+		}
+		out := statement.Parts{Title: title}
+		for _, x := range list {
+			out.List = append(out.List, statement.Part{Name: x.Name, Figures: x.Figures.Figures})
+		}
+		out.Sort()
+		s.Parts = append(s.Parts, out)
+	}
+	parts("By zone", r.Zones)
+	parts("By class", r.Classes)
+	parts("By category", r.Categories)
+	parts("By counter", r.Counters)
+	for _, x := range r.Reasons {
+		s.Reasons = append(s.Reasons, statement.Sum{Code: x.Code, Name: x.Name, Account: x.Account, Lines: x.Lines, Sums: x.Sums})
+	}
+	for _, x := range r.Causes {
+		s.Causes = append(s.Causes, statement.Sum{Code: x.Cause, Name: cause.Cause(x.Cause).Name(), Lines: x.Lines, Sums: x.Sums})
+	}
+	s.Spread = r.Spread
+	for i := range r.Largest {
+		l := &r.Largest[i]
+		x := statement.Line{Bin: l.Bin, SKU: l.SKU, Lot: strings.TrimSpace(l.Lot + " " + l.Serial), Description: l.Description, Expected: l.Expected,
+			Cause: cause.Cause(l.Cause).Word(), Decision: l.State, By: l.By}
+		if l.Recorded != nil {
+			x.Recorded = *l.Recorded
+		}
+		if l.Counted != nil {
+			x.Counted = *l.Counted
+		}
+		if l.Variance != nil {
+			x.Variance = *l.Variance
+		}
+		if l.Value != nil {
+			x.Value, x.Valued = *l.Value, true
+		}
+		s.Heaviest = append(s.Heaviest, x)
+	}
+	for _, x := range []struct {
+		name string
+		n    int
+	}{{"undecided", r.Count.Open}, {"held", r.Count.Held}, {"accepted, not sent", r.Count.Accepted}, {"uncounted lines", r.Count.Uncounted - r.Count.Zeroed}} {
+		if x.n > 0 {
+			s.Left = append(s.Left, [2]string{x.name, fmt.Sprint(x.n)})
+		}
+	}
+	if r.Count.Uncounted > r.Count.Zeroed {
+		s.Left = append(s.Left, [2]string{"their expected value", r.UncountedValue.String()})
+	}
+	posted, err := d.adjustments.Postings(ctx, p, countID)
+	if err != nil {
+		return nil, err
+	}
+	proof, err := d.adjustments.Proof(ctx, p, countID)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range posted {
+		s.Postings = append(s.Postings, statement.Posting{Number: x.Number, Day: cmp.Or(x.Day, x.At.Format(time.DateOnly)), Reference: x.Reference, By: x.Person,
+			Agreed: x.AgreedBy, Lines: x.Lines, Sums: variance.Sums{Over: x.Over, Short: x.Short, Net: x.Over + x.Short, Gross: x.Gross}, Proof: provedWord(x, proof)})
+	}
+	earlier, err := d.earlier(c)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range earlier {
+		e := statement.Earlier{Name: x.Name, Day: x.FrozenAt.Format(time.DateOnly), Net: x.Net, Gross: x.Gross}
+		if x.Accuracy != nil {
+			e.Accuracy, e.Known = *x.Accuracy, true
+		}
+		s.Earlier = append(s.Earlier, e)
+	}
+	return s, nil
+}
+
+// provedWord says in a few words what became of a posting.
+func provedWord(x adjustments.PostingView, proof []adjustments.PostingProof) string {
+	switch x.Kind {
+	case store.Reversal:
+		return fmt.Sprintf("takes %d back", x.Of)
+	case store.Unlanded:
+		return fmt.Sprintf("of %d, not landed", x.Of)
+	}
+	for _, p := range proof {
+		if p.Number != x.Number {
+			continue
+		}
+		switch t := p.Tally; {
+		case p.Lost:
+			return "cannot be told"
+		case t.Unseen > 0:
+			return "not proved yet"
+		case t.Landed == t.Sent:
+			return "all landed"
+		default:
+			return fmt.Sprintf("%d of %d landed", t.Landed, t.Sent)
+		}
+	}
+	return ""
+}
+
+// EarlierCount is a count of the same warehouse.
+type EarlierCount struct {
+	ID       int64           `json:"id"`
+	Name     string          `json:"name"`
+	FrozenAt time.Time       `json:"frozen_at"`
+	Counted  int             `json:"counted"`
+	Accuracy *quantity.Money `json:"accuracy"`
+	Net      quantity.Money  `json:"net"`
+	Gross    quantity.Money  `json:"gross"`
+}
+
+// listedEarlier is how many counts are listed.
+const listedEarlier = 12
+
+// earlier lists the counts of the warehouse up to this one, the earliest first.
+func (d *Room) earlier(c *desk.Seen) ([]EarlierCount, error) {
+	var rows []store.Count
+	if err := c.Tx.Where("warehouse_id = ? AND state <> ? AND (frozen_at < ? OR id = ?)", c.WarehouseID, store.Freezing, c.FrozenAt, c.ID).Order("frozen_at DESC, id DESC").
+		Limit(listedEarlier).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	slices.Reverse(rows)
+	out := make([]EarlierCount, len(rows))
+	for i, r := range rows {
+		t, err := count.TallyOf(c.Tx, r.ID)
+		if err != nil {
+			return nil, err
+		}
+		v := viewFigures(t.Figures)
+		out[i] = EarlierCount{r.ID, r.Name, desk.Instant(r.FrozenAt), t.Counted, v.Accuracy, t.Values.Net, t.Values.Gross}
+	}
+	return out, nil
+}
+
+// Habit is an item, bin or cause that comes back from count to count.
+type Habit struct {
+	Name   string         `json:"name"`
+	Text   string         `json:"text"`
+	Counts int            `json:"counts" doc:"in how many counts"`
+	Lines  int            `json:"lines"`
+	Gross  quantity.Money `json:"gross"`
+}
+
+// Habits is what comes back over the counts of a warehouse.
+type Habits struct {
+	Items  []Habit `json:"items" doc:"items that were off in several counts"`
+	Bins   []Habit `json:"bins"`
+	Causes []Habit `json:"causes" doc:"causes that were accepted"`
+}
+
+// Habits tells what comes back over the last counts of the warehouse of a count.
+func (d *Room) Habits(ctx context.Context, p desk.Person, countID int64) (h Habits, err error) {
+	h = Habits{Items: []Habit{}, Bins: []Habit{}, Causes: []Habit{}}
+	c, err := d.Judge(ctx, p, countID)
+	if err != nil {
+		return h, err
+	}
+	list, err := d.earlier(c)
+	if err != nil {
+		return h, err
+	}
+	ids := []string{}
+	for _, x := range list {
+		if _, err := d.Judge(ctx, p, x.ID); err == nil {
+			ids = append(ids, fmt.Sprint(x.ID))
+		}
+	}
+	in := "(" + strings.Join(ids, ",") + ")"
+	for _, x := range []struct {
+		q    string
+		into *[]Habit
+	}{
+		{"SELECT i.sku, i.description, count(DISTINCT l.count_id), count(*), coalesce(sum(abs(l.value)), 0) FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id IN " +
+			in + " AND l.stake > 0 AND l.status IN ('over', 'short', 'found') GROUP BY l.item_id HAVING count(DISTINCT l.count_id) > 1 ORDER BY 3 DESC, 5 DESC LIMIT 15", &h.Items},
+		{"SELECT b.code, b.zone, count(DISTINCT l.count_id), count(*), coalesce(sum(abs(l.value)), 0) FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id IN " +
+			in + " AND l.stake > 0 AND l.status IN ('over', 'short', 'found') GROUP BY l.bin_id HAVING count(DISTINCT l.count_id) > 1 ORDER BY 3 DESC, 5 DESC LIMIT 15", &h.Bins},
+		{"SELECT cause, '', count(DISTINCT count_id), count(*), 0 FROM causes_accepted WHERE count_id IN " + in + " GROUP BY cause ORDER BY 4 DESC LIMIT 15", &h.Causes},
+	} {
+		err := store.Each(c.Tx, x.q, nil, func(v []driver.Value) error {
+			text := func(i int) string { t, _ := v[i].(string); return t }
+			n := func(i int) int64 { t, _ := v[i].(int64); return t }
+			*x.into = append(*x.into, Habit{text(0), text(1), int(n(2)), int(n(3)), quantity.Money(n(4))})
+			return nil
+		})
+		if err != nil {
+			return h, err
+		}
+	}
+	for i := range h.Causes {
+		h.Causes[i].Text = cause.Cause(h.Causes[i].Name).Name()
+	}
+	return h, nil
+}
+
+// recounts tells how often the first count was right of the lines that were counted again.
+func recounts(c *desk.Seen) (r ReportRecounts, err error) {
+	// The variance of a first count is what it would be if it stood: its sum less what was expected then. Movements in between are in the
+	// difference of the two expectations, so the counts are compared with them.
+	type line struct{ first, last int64 }
+	lines := map[int64]*line{}
+	rounds := map[int64][2]int{}
+	var positions []int64
+	err = store.Each(c.Tx, "SELECT pos, min(round), max(round) FROM entries WHERE count_id = ? GROUP BY pos HAVING min(round) < ? AND max(round) >= ?",
+		[]driver.Value{c.ID, int64(store.FirstRecount), int64(store.FirstRecount)}, func(v []driver.Value) error {
+			pos := v[0].(int64)
+			lines[pos], rounds[pos] = &line{}, [2]int{int(v[1].(int64)), int(v[2].(int64))}
+			positions = append(positions, pos)
+			return nil
+		})
+	if err != nil || len(positions) == 0 {
+		return r, err
+	}
+	at := map[int64][2]int64{} // when each was counted
+	err = store.Standing(c.Tx, c.ID, store.Near(positions), func(e *store.Entry) error {
+		l := lines[e.Pos]
+		if l == nil || e.Withdrawn {
+			return nil
+		}
+		t := at[e.Pos]
+		switch e.Round {
+		case rounds[e.Pos][0]:
+			l.first, t[0] = l.first+e.Quantity, max(t[0], e.CountedAt)
+		case rounds[e.Pos][1]:
+			l.last, t[1] = l.last+e.Quantity, max(t[1], e.CountedAt)
+		}
+		at[e.Pos] = t
+		return nil
+	})
+	if err != nil {
+		return r, err
+	}
+	err = store.EachCountMove(c.Tx, c.ID, store.Near(positions), func(m store.CountMove) error {
+		if l, t := lines[m.Pos], at[m.Pos]; l != nil && m.Happened() > t[0] && m.Happened() <= t[1] {
+			l.first += m.Quantity
+		}
+		return nil
+	})
+	for pos, l := range lines {
+		if t := at[pos]; t[0] == 0 || t[1] == 0 {
+			continue
+		}
+		if r.Lines++; l.first == l.last {
+			r.Right++
+		}
+	}
+	return r, err
+}
