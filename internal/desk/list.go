@@ -12,6 +12,7 @@ type Filter struct {
 	Sheet int
 	Cause string // variances: those of a likely cause; none: those without
 	Sign  string // variances: over or short; empty: both
+	State string // variances: of this status alone, over, short or found; empty: any
 	By    string // variances: what the group Of is a group of
 	Of    string // the name of the group
 	Least int64  // variances: what is at stake is this at least, in hundredths

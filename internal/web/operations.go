@@ -45,6 +45,7 @@ type (
 		Cause string  `query:"cause" maxLength:"40" doc:"of variances: those of a likely cause; none: those that nothing explains"`
 		Sign  string  `query:"sign" enum:",over,short" doc:"of variances"`
 		Least int64   `query:"least" minimum:"0" doc:"of variances: what is at stake is this at least, in hundredths"`
+		State string  `query:"status" enum:",over,short,found" doc:"of variances: of this status alone"`
 		Order string  `query:"order" enum:",stake,place" doc:"of variances: by what is at stake, or in walking order"`
 		By    string  `query:"by" enum:",zone,bin,item,counter,reason,class,category" doc:"of variances: what the group is of"`
 		Of    string  `query:"of" maxLength:"4000" doc:"the name of the group; empty: of those that have none"`
@@ -60,6 +61,7 @@ func (f *FilterQuery) filter() desk.Filter {
 		Sheet: f.Sheet,
 		Show:  f.Show,
 		Order: f.Order,
+		State: f.State,
 		Cause: f.Cause,
 		Sign:  f.Sign,
 		Least: f.Least,

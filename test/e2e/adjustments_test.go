@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -53,4 +54,12 @@ func TestAdjustments(t *testing.T) {
 	back := string(s.fetch("/api/counts/2/postings/2/file?n=1"))
 	assert.Contains(t, back, "BLK-0300;QUAY;C-01-5;-4,00;MISCOUNT;")
 	assert.Contains(t, sent, "BLK-0300;QUAY;C-01-5;4,00;MISCOUNT;")
+
+	// A figure of the report is pressed to the lines that it sums; the report is had on paper.
+	short := 0
+	s.do("a figure of the report", s.open("/counts/2/report"), chromedp.WaitVisible(`a[data-figure="▼ short"]`))
+	short = figure(t, s.text(`a[data-figure="▼ short"]`))
+	s.do("leads to its lines", chromedp.Click(`a[data-figure="▼ short"]`), sees("only short, let go"), sees("of "+fmt.Sprint(short)+" lines"))
+	assert.True(t, strings.HasPrefix(string(s.fetch("/api/counts/2/report/pdf")), "%PDF-"))
+	assert.True(t, strings.HasPrefix(string(s.fetch("/api/counts/2/report/xlsx")), "PK"))
 }

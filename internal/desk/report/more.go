@@ -50,12 +50,6 @@ func (d *Room) more(ctx context.Context, p desk.Person, c *desk.Seen, r *Report)
 	if r.Causes, err = d.causes(ctx, p, c.ID); err != nil {
 		return err
 	}
-	if r.Spread, err = spread(c); err != nil {
-		return err
-	}
-	if r.Recounts, err = recounts(c); err != nil {
-		return err
-	}
 	if r.Earlier, err = d.earlier(c); err != nil {
 		return err
 	}
@@ -69,6 +63,7 @@ func (d *Room) more(ctx context.Context, p desk.Person, c *desk.Seen, r *Report)
 		return err
 	}
 	r.Classes, r.UncountedValue, r.From, r.UpTo = k.classes, k.uncounted, desk.Moment(k.from), desk.Moment(k.upTo)
+	r.Spread, r.Recounts = k.spread, k.recounts
 	return nil
 }
 
@@ -126,6 +121,8 @@ type keptClasses struct {
 	classes    []ReportPart
 	uncounted  quantity.Money
 	from, upTo int64
+	spread     statement.Spread
+	recounts   ReportRecounts
 }
 
 // wholeOf gathers what no tally has from all lines of a count, once for each version of it.
@@ -182,6 +179,12 @@ func (d *Room) wholeOf(c *desk.Seen) (k keptClasses, err error) {
 		for name, f := range by {
 			k.classes = append(k.classes, ReportPart{name, viewFigures(*f)})
 		}
+	}
+	if k.spread, err = spread(c); err != nil {
+		return k, err
+	}
+	if k.recounts, err = recounts(c); err != nil {
+		return k, err
 	}
 	slices.SortFunc(k.classes, func(a, b ReportPart) int { return cmp.Compare(a.Name, b.Name) })
 	if d.classes == nil || len(d.classes) > 50 {

@@ -72,7 +72,7 @@ type Report struct {
 	Spread         statement.Spread `json:"spread" doc:"how the value of all variances is spread"`
 	Recounts       ReportRecounts   `json:"recounts"`
 	ByRule         int              `json:"by_rule" doc:"how many decisions rules have made"`
-	Earlier        []EarlierCount   `json:"earlier" doc:"counts of the same warehouse, the earliest first, this one last"`
+	Earlier        []CountAmong     `json:"earlier" doc:"counts of the same warehouse, the earliest first, this one last"`
 	From           *time.Time       `json:"from" doc:"when the first line was counted"`
 	UpTo           *time.Time       `json:"up_to" doc:"and the last"`
 	UncountedValue quantity.Money   `json:"uncounted_value" doc:"of what is expected where nothing was counted"`

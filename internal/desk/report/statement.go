@@ -154,8 +154,8 @@ func provedWord(x adjustments.PostingView, proof []adjustments.PostingProof) str
 	return ""
 }
 
-// EarlierCount is a count of the same warehouse.
-type EarlierCount struct {
+// CountAmong is a count of the same warehouse.
+type CountAmong struct {
 	ID       int64           `json:"id"`
 	Name     string          `json:"name"`
 	FrozenAt time.Time       `json:"frozen_at"`
@@ -169,21 +169,21 @@ type EarlierCount struct {
 const listedEarlier = 12
 
 // earlier lists the counts of the warehouse up to this one, the earliest first.
-func (d *Room) earlier(c *desk.Seen) ([]EarlierCount, error) {
+func (d *Room) earlier(c *desk.Seen) ([]CountAmong, error) {
 	var rows []store.Count
 	if err := c.Tx.Where("warehouse_id = ? AND state <> ? AND (frozen_at < ? OR id = ?)", c.WarehouseID, store.Freezing, c.FrozenAt, c.ID).Order("frozen_at DESC, id DESC").
 		Limit(listedEarlier).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	slices.Reverse(rows)
-	out := make([]EarlierCount, len(rows))
+	out := make([]CountAmong, len(rows))
 	for i, r := range rows {
 		t, err := count.TallyOf(c.Tx, r.ID)
 		if err != nil {
 			return nil, err
 		}
 		v := viewFigures(t.Figures)
-		out[i] = EarlierCount{r.ID, r.Name, desk.Instant(r.FrozenAt), t.Counted, v.Accuracy, t.Values.Net, t.Values.Gross}
+		out[i] = CountAmong{r.ID, r.Name, desk.Instant(r.FrozenAt), t.Counted, v.Accuracy, t.Values.Net, t.Values.Gross}
 	}
 	return out, nil
 }
@@ -256,8 +256,9 @@ func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 	lines := map[int64]*line{}
 	rounds := map[int64][2]int{}
 	var positions []int64
-	err = store.Each(c.Tx, "SELECT pos, min(round), max(round) FROM entries WHERE count_id = ? GROUP BY pos HAVING min(round) < ? AND max(round) >= ?",
-		[]driver.Value{c.ID, int64(store.FirstRecount), int64(store.FirstRecount)}, func(v []driver.Value) error {
+	err = store.Each(c.Tx, `SELECT e.pos, min(e.round), max(e.round) FROM (SELECT DISTINCT j.value AS pos FROM sheets s, json_each(s.picked) j WHERE s.count_id = ?
+		AND s.picked <> '') p JOIN entries e ON e.count_id = ? AND e.pos = p.pos GROUP BY e.pos HAVING min(e.round) < ? AND max(e.round) >= ?`,
+		[]driver.Value{c.ID, c.ID, int64(store.FirstRecount), int64(store.FirstRecount)}, func(v []driver.Value) error {
 			pos := v[0].(int64)
 			lines[pos], rounds[pos] = &line{}, [2]int{int(v[1].(int64)), int(v[2].(int64))}
 			positions = append(positions, pos)

@@ -117,6 +117,7 @@ type AllOf struct {
 	Cause string         `json:"cause,omitempty" maxLength:"40"`
 	Bins  []int64        `json:"bins,omitempty"`
 	Sign  string         `json:"sign,omitempty" enum:",over,short"`
+	State string         `json:"status,omitempty" enum:",over,short,found"`
 	Least int64          `json:"least,omitempty" minimum:"0"`
 	By    string         `json:"by,omitempty" enum:",zone,bin,item,counter,reason,class,category"`
 	Of    string         `json:"of,omitempty" maxLength:"4000"`
@@ -263,7 +264,7 @@ func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, positions []i
 
 // allOf gives the lines that a filter holds, where they are as they were seen.
 func (d *Room) allOf(ctx context.Context, w *desk.Work, c *store.Count, a *AllOf) (positions []int64, err error) {
-	f := desk.Filter{Show: a.Show, Text: a.Text, Cause: a.Cause, Bins: a.Bins, Sign: a.Sign, Least: a.Least, By: a.By, Of: a.Of}
+	f := desk.Filter{Show: a.Show, Text: a.Text, Cause: a.Cause, Bins: a.Bins, Sign: a.Sign, State: a.State, Least: a.Least, By: a.By, Of: a.Of}
 	if f.Show == "" {
 		return nil, desk.RefuseAs(desk.Invalid, "all", "Say which are meant: those that are open, held or accepted.")
 	}

@@ -110,6 +110,10 @@ func shown(f *desk.Filter) string {
 	case "short":
 		more = " AND CASE WHEN l.queue > 0 THEN l.rest ELSE l.variance END < 0"
 	}
+	switch f.State {
+	case "over", "short", "found":
+		more += " AND l.status = '" + f.State + "'"
+	}
 	if f.Least > 0 {
 		more += fmt.Sprintf(" AND l.stake >= %d", f.Least)
 	}

@@ -347,6 +347,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/habits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What comes back over the last counts of a warehouse */
+        get: operations["habits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/hand-out": {
         parameters: {
             query?: never;
@@ -1734,6 +1751,8 @@ export interface components {
             show: "open" | "held" | "accepted";
             /** @enum {string} */
             sign?: "" | "over" | "short";
+            /** @enum {string} */
+            status?: "" | "over" | "short" | "found";
             text?: string;
         };
         Answer: {
@@ -1925,11 +1944,15 @@ export interface components {
              * @description of them, not decided
              */
             open: number;
+            /** @description of them, over */
+            over: string;
             /**
              * Format: int64
              * @description explanations for which much speaks and that can be accepted at once; a pair is one
              */
             ready: number;
+            /** @description of them, short */
+            short: string;
             /**
              * Format: int64
              * @description lines for whose cause much speaks
@@ -2161,6 +2184,18 @@ export interface components {
             values?: {
                 [key: string]: string;
             };
+        };
+        CountAmong: {
+            accuracy: string | null;
+            /** Format: int64 */
+            counted: number;
+            /** Format: date-time */
+            frozen_at: string;
+            gross: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            net: string;
         };
         CountMade: {
             further?: components["schemas"]["CountMade"][];
@@ -2662,6 +2697,25 @@ export interface components {
              */
             times: number;
         };
+        Habit: {
+            /**
+             * Format: int64
+             * @description in how many counts
+             */
+            counts: number;
+            gross: string;
+            /** Format: int64 */
+            lines: number;
+            name: string;
+            text: string;
+        };
+        Habits: {
+            bins: components["schemas"]["Habit"][];
+            /** @description causes that were accepted */
+            causes: components["schemas"]["Habit"][];
+            /** @description items that were off in several counts */
+            items: components["schemas"]["Habit"][];
+        };
         HandRow: {
             line: string;
             /** @description the count has no such line; it is found stock */
@@ -2689,6 +2743,113 @@ export interface components {
             rows: number;
             /** @enum {string} */
             what: "zeros in front" | "exponents" | "dates" | "16 digits";
+        };
+        HeavyLine: {
+            /**
+             * Format: int64
+             * @description number of the sheet on which it is being counted again; 0 where it is not
+             */
+            again: number;
+            bin: string;
+            /** Format: int64 */
+            bin_id: number;
+            /** @description who decided; empty where nobody did */
+            by: string;
+            /** @description why the variance is likely there; empty where nothing speaks for anything, or it was not asked for */
+            cause: string;
+            cost: string | null;
+            /** @description null: not counted, which is never zero */
+            counted: string | null;
+            /** Format: date-time */
+            counted_at: string | null;
+            counter: string;
+            /** @description the cut-off list of the count names it */
+            cut_off: boolean;
+            /** @enum {string} */
+            decision: "" | "accept" | "hold";
+            description: string;
+            /** @description counted three times or more, and what stands has the variance of no other count */
+            disputed: boolean;
+            /** Format: int64 */
+            entries: number;
+            /**
+             * Format: int64
+             * @description number of the entry that stands in the line's own row, 0 for none
+             */
+            entry: number;
+            expected: string;
+            /**
+             * Format: date-time
+             * @description the moment of a later freeze of its own; null: that of the count
+             */
+            frozen_at: string | null;
+            /**
+             * @description how much speaks for it
+             * @enum {string}
+             */
+            grade: "" | "weak" | "fair" | "strong";
+            holding: string;
+            lot: string;
+            /** @description moved while it was counted */
+            meanwhile: boolean;
+            moved: string;
+            /** @description what stands in the line's own row; other counts of the line add to it */
+            own: string | null;
+            /**
+             * Format: int64
+             * @description two rounds must agree: 1 one of them has no count yet, 2 they differ; else 0
+             */
+            pending: number;
+            /** Format: int64 */
+            pos: number;
+            /**
+             * Format: int64
+             * @description number of the posting it went out with, 0 for none
+             */
+            posting: number;
+            /**
+             * Format: int64
+             * @description how many postings it was in
+             */
+            postings: number;
+            /**
+             * @description where it stands among what wants a decision
+             * @enum {string}
+             */
+            queue: "" | "open" | "held" | "accepted";
+            reason: string;
+            /** @description null on a blind sheet that is typed in */
+            recorded: string | null;
+            /** @description what of the variance has not gone out; what went out and the rest are the variance */
+            rest: string | null;
+            rest_value: string | null;
+            row_code: string;
+            /** @description the rule that decided; empty for a person */
+            rule: string;
+            /** @description what of it went out, over all postings */
+            sent: string;
+            serial: string;
+            /**
+             * Format: int64
+             * @description the value's size in thousandths of the largest in the count, for drawing
+             */
+            share: number;
+            /** Format: int64 */
+            sheet: number;
+            sku: string;
+            /** @description what was decided, in a word or two */
+            state: string;
+            /**
+             * @description empty where a blind count is typed in
+             * @enum {string}
+             */
+            status: "uncounted" | "match" | "tolerated" | "found" | "over" | "short" | "";
+            unit: string;
+            value: string | null;
+            variance: string | null;
+            /** @description it was settled that uncounted means zero */
+            zeroed: boolean;
+            zone: string;
         };
         Held: {
             /**
@@ -3785,32 +3946,77 @@ export interface components {
             way?: "day first" | "month first" | "";
         };
         Report: {
+            /**
+             * Format: int64
+             * @description how many decisions rules have made
+             */
+            by_rule: number;
             categories: components["schemas"]["ReportPart"][];
+            /** @description of the variances, by likely cause */
+            causes: components["schemas"]["ReportCause"][];
+            classes: components["schemas"]["ReportPart"][];
             count: components["schemas"]["Stages"];
             counters: components["schemas"]["ReportPart"][];
             /** @description what was on its way when the count was frozen */
             cut_off: components["schemas"]["CutOff"][];
             deciders: string[];
+            /** @description counts of the same warehouse, the earliest first, this one last */
+            earlier: components["schemas"]["CountAmong"][];
             figures: components["schemas"]["FiguresView"];
-            largest: components["schemas"]["VarianceLine"][];
+            /**
+             * Format: date-time
+             * @description when the first line was counted
+             */
+            from: string | null;
+            largest: components["schemas"]["HeavyLine"][];
             posted: components["schemas"]["Sums"];
             /** Format: int64 */
             posted_lines: number;
             reasons: components["schemas"]["ReportReason"][];
+            recounts: components["schemas"]["ReportRecounts"];
             /** @description what a sample says about the lines that it was drawn from */
             sample: components["schemas"]["SampleView"];
+            /** @description how the value of all variances is spread */
+            spread: components["schemas"]["Spread"];
+            /** @description of what is expected where nothing was counted */
+            uncounted_value: string;
+            /**
+             * Format: date-time
+             * @description and the last
+             */
+            up_to: string | null;
             zones: components["schemas"]["ReportPart"][];
+        };
+        ReportCause: {
+            /** @description empty: nothing speaks for any */
+            cause: string;
+            /** Format: int64 */
+            lines: number;
+            sums: components["schemas"]["Sums"];
         };
         ReportPart: {
             figures: components["schemas"]["FiguresView"];
             name: string;
         };
         ReportReason: {
+            account: string;
             code: string;
             /** Format: int64 */
             lines: number;
             name: string;
             sums: components["schemas"]["Sums"];
+        };
+        ReportRecounts: {
+            /**
+             * Format: int64
+             * @description counted again
+             */
+            lines: number;
+            /**
+             * Format: int64
+             * @description of them, right at first: with the variance of the last count
+             */
+            right: number;
         };
         RestoreRequest: {
             /**
@@ -7165,6 +7371,91 @@ export interface operations {
             };
         };
     };
+    habits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Habits"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     handOut: {
         parameters: {
             query?: never;
@@ -7441,6 +7732,8 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: of this status alone */
+                status?: "" | "over" | "short" | "found";
                 /** @description of variances: by what is at stake, or in walking order */
                 order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
@@ -10808,6 +11101,8 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: of this status alone */
+                status?: "" | "over" | "short" | "found";
                 /** @description of variances: by what is at stake, or in walking order */
                 order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
@@ -10912,6 +11207,8 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: of this status alone */
+                status?: "" | "over" | "short" | "found";
                 /** @description of variances: by what is at stake, or in walking order */
                 order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
@@ -11016,6 +11313,8 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: of this status alone */
+                status?: "" | "over" | "short" | "found";
                 /** @description of variances: by what is at stake, or in walking order */
                 order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */
@@ -14579,6 +14878,8 @@ export interface operations {
                 sign?: "" | "over" | "short";
                 /** @description of variances: what is at stake is this at least, in hundredths */
                 least?: number;
+                /** @description of variances: of this status alone */
+                status?: "" | "over" | "short" | "found";
                 /** @description of variances: by what is at stake, or in walking order */
                 order?: "" | "stake" | "place";
                 /** @description of variances: what the group is of */

@@ -1,4 +1,6 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
+import { scaleLinear } from "d3-scale";
+import { line } from "d3-shape";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
@@ -6,6 +8,7 @@ import { key } from "../api/keys";
 import { Stage, useCount, usePerson } from "../frame/Frame";
 import { count, Failed, many, Off, plain, Warn, when } from "../frame/figures";
 import { CutOffList } from "../plan/CutOff";
+import { CauseMark, causeSentence } from "../variances/Causes";
 
 /** What a manager signs: how accurate the records are, what is lost and found, where, why, decided by whom. */
 export function Report() {
@@ -34,7 +37,24 @@ export function Report() {
 		doubts: q.data.count.doubts,
 		recounts: q.data.count.recounts,
 	};
-	const { count: c, figures: f, posted, posted_lines, zones, categories, counters, reasons, largest, deciders, cut_off, sample } = q.data;
+	const {
+		count: c,
+		figures: f,
+		posted,
+		posted_lines,
+		zones,
+		categories,
+		counters,
+		classes,
+		reasons,
+		causes,
+		largest,
+		deciders,
+		cut_off,
+		sample,
+	} = q.data;
+	const { spread, recounts, earlier } = q.data;
+	const lines = (of: Record<string, string>) => `/counts/${id}/variances?${new URLSearchParams({ show: "all", ...of })}`;
 	return (
 		<Stage
 			foot={
@@ -122,6 +142,14 @@ export function Report() {
 								)}
 							</p>
 						</div>
+						<p className="flex gap-4 pb-1">
+							<a className="word" href={`/api/counts/${id}/report/pdf`} data-report-pdf>
+								as PDF
+							</a>
+							<a className="word" href={`/api/counts/${id}/report/xlsx`}>
+								as workbook
+							</a>
+						</p>
 						<Big name="accuracy (IRA)" value={f.accuracy == null ? "–" : `${f.accuracy} %`} />
 						<Big name="coverage" value={f.coverage == null ? "–" : `${f.coverage} %`} />
 						<Big name="net value" value={<Off of={f.values.net} />} />
@@ -142,10 +170,16 @@ export function Report() {
 							<Row name="uncounted" n={f.uncounted} hatch />
 							<Row name="match" n={f.match} />
 							<Row name="tolerated" n={f.tolerated} />
-							<Row name="▲ over" n={f.over} tone="text-over" />
-							<Row name="▼ short" n={f.short} tone="text-short" />
-							<Row name="▲ found" n={f.found} tone="text-over" />
+							<Row name="▲ over" n={f.over} tone="text-over" to={lines({ status: "over" })} />
+							<Row name="▼ short" n={f.short} tone="text-short" to={lines({ status: "short" })} />
+							<Row name="▲ found" n={f.found} tone="text-over" to={lines({ status: "found" })} />
 							<Row name="without a cost" n={f.unvalued} />
+							{recounts.lines > 0 && (
+								<>
+									<Row name="counted again" n={recounts.lines} />
+									<Row name="of them right at first" n={recounts.right} />
+								</>
+							)}
 						</section>
 						<section>
 							<h2 className="border-b border-rule pb-1">Value, all counted lines</h2>
@@ -163,7 +197,9 @@ export function Report() {
 							{reasons.length === 0 && <p className="py-1 text-dim">Nothing is accepted yet.</p>}
 							{reasons.map((r) => (
 								<div key={r.code} className="grid grid-cols-[1fr_4rem_7rem] border-b border-hair py-0.5">
-									<span className="truncate">{r.name}</span>
+									<span className="truncate">
+										{r.name} <span className="code text-dim">{r.account}</span>
+									</span>
 									<span className="code text-right text-dim">{r.lines}</span>
 									<span className="text-right">
 										<Off of={r.sums.net} />
@@ -179,20 +215,52 @@ export function Report() {
 							)}
 						</section>
 					</div>
-					<div className="mt-5 grid grid-cols-3 gap-x-10">
-						<Parts title="By zone" parts={zones} />
-						<Parts title="By category" parts={categories} />
-						<Parts title="By counter" parts={counters} />
+					<div className="mt-5 grid grid-cols-[1.1fr_1fr_1fr] gap-x-10">
+						<section>
+							<h2 className="border-b border-rule pb-1">How the value is spread</h2>
+							<Curve spread={spread} />
+							{spread.most > 0 && (
+								<p>
+									<b>{count(spread.most)}</b> of {many(spread.curve.at(-1)?.lines ?? 0, "line", "lines")} hold 80 % of{" "}
+									<Link className="word code" to={lines({})}>
+										{plain(spread.curve.at(-1)?.gross)}
+									</Link>
+								</p>
+							)}
+						</section>
+						<section>
+							<h2 className="border-b border-rule pb-1">By likely cause</h2>
+							{causes.length === 0 && <p className="py-1 text-dim">There is no variance.</p>}
+							{causes.map((x) => (
+								<Link
+									key={x.cause}
+									to={lines({ cause: x.cause || "none" })}
+									className="grid grid-cols-[1fr_3rem_7rem] border-b border-hair py-0.5 hover:bg-sheet"
+								>
+									<span className="truncate">{causeSentence[x.cause] ?? "Nothing speaks for a cause"}</span>
+									<span className="code text-right text-dim">{count(x.lines)}</span>
+									<span className="code text-right">{plain(x.sums.gross)}</span>
+								</Link>
+							))}
+						</section>
+						<Trend earlier={earlier} id={id} />
 					</div>
+					<div className="mt-5 grid grid-cols-2 gap-x-10 gap-y-5">
+						<Parts title="By zone" parts={zones} to={(of) => lines({ by: "zone", of })} />
+						<Parts title="By category" parts={categories} to={(of) => lines({ by: "category", of })} />
+						{classes.length > 0 && <Parts title="By class" parts={classes} to={(of) => lines({ by: "class", of })} />}
+						<Parts title="By counter" parts={counters} to={(of) => lines({ by: "counter", of })} />
+					</div>
+					<Sent id={id} />
 					{cut_off.length > 0 && (
 						<>
 							<h2 className="mt-5 border-b border-rule pb-1">Cut-off: on its way at the freeze</h2>
 							<CutOffList list={cut_off} />
 						</>
 					)}
-					<h2 className="mt-5 border-b border-rule pb-1">The largest variances</h2>
+					<h2 className="mt-5 border-b border-rule pb-1">The heaviest variances</h2>
 					{largest.map((l) => (
-						<div key={l.pos} className="grid grid-cols-[6rem_7rem_1fr_7rem_8rem_8rem] gap-2 border-b border-hair py-0.5">
+						<div key={l.pos} className="grid grid-cols-[6rem_7rem_1fr_7rem_8rem_6rem_13rem] gap-2 border-b border-hair py-0.5">
 							<span className="code">{l.bin}</span>
 							<span className="code">{l.sku}</span>
 							<span className="truncate">{l.description}</span>
@@ -200,19 +268,21 @@ export function Report() {
 								<Off of={l.variance} />
 							</span>
 							<span className="text-right">{l.value == null ? "no cost" : <Off of={l.value} shape={false} />}</span>
-							<span className="text-dim">
-								{l.queue === "accepted"
-									? "accepted"
-									: l.queue === "held"
-										? "! held"
-										: l.queue === "open"
-											? l.postings > 0
-												? "! open again"
-												: "not decided"
-											: "✓ sent"}
+							<span>{l.cause && <CauseMark cause={l.cause} grade={l.grade} />}</span>
+							<span className="truncate text-dim" title={l.by}>
+								{l.state}
+								{l.by && `, ${l.by}`}
 							</span>
 						</div>
 					))}
+					<Habits id={id} />
+					<div className="mt-16 grid grid-cols-3 gap-x-10 pb-8 text-[12px] text-dim">
+						{["counted and decided", "approved", "place, day"].map((w) => (
+							<span key={w} className="border-t border-ink pt-1">
+								{w}
+							</span>
+						))}
+					</div>
 				</div>
 			</div>
 		</Stage>
@@ -228,15 +298,21 @@ function Big({ name, value }: { name: string; value: React.ReactNode }) {
 	);
 }
 
-function Row({ name, n, tone = "", hatch }: { name: string; n: number; tone?: string; hatch?: boolean }) {
+function Row({ name, n, tone = "", hatch, to }: { name: string; n: number; tone?: string; hatch?: boolean; to?: string }) {
 	return (
 		<div
 			className={`flex justify-between border-b border-hair py-0.5 ${tone} ${hatch ? "bg-[repeating-linear-gradient(45deg,transparent_0_5px,var(--hair)_5px_6px)]" : ""}`}
 		>
 			<span>{name}</span>
-			<span className="code" data-figure={name}>
-				{count(n)}
-			</span>
+			{to && n > 0 ? (
+				<Link className="word code" to={to} data-figure={name}>
+					{count(n)}
+				</Link>
+			) : (
+				<span className="code" data-figure={name}>
+					{count(n)}
+				</span>
+			)}
 		</div>
 	);
 }
@@ -250,26 +326,177 @@ function MoneyRow({ name, of, strong, neutral }: { name: string; of: string; str
 	);
 }
 
-function Parts({ title, parts }: { title: string; parts: Schemas["ReportPart"][] }) {
+function Parts({ title, parts, to }: { title: string; parts: Schemas["ReportPart"][]; to: (name: string) => string }) {
 	return (
 		<section>
 			<h2 className="border-b border-rule pb-1">{title}</h2>
-			<div className="grid grid-cols-[1fr_3.5rem_4.5rem_6.5rem] text-[12px] text-dim">
+			<div className="grid grid-cols-[1fr_3.5rem_4.5rem_6.5rem_6.5rem] text-[12px] text-dim">
 				<span />
 				<span className="text-right">lines</span>
 				<span className="text-right">IRA %</span>
 				<span className="text-right">net</span>
+				<span className="text-right">gross</span>
 			</div>
 			{parts.slice(0, 12).map((p) => (
-				<div key={p.name} className="grid grid-cols-[1fr_3.5rem_4.5rem_6.5rem] border-b border-hair py-0.5">
+				<div key={p.name} className="grid grid-cols-[1fr_3.5rem_4.5rem_6.5rem_6.5rem] border-b border-hair py-0.5">
 					<span className="truncate">{p.name || "none given"}</span>
 					<span className="code text-right">{count(p.figures.counted)}</span>
 					<span className="code text-right">{p.figures.accuracy ?? "–"}</span>
 					<span className="text-right">
 						<Off of={p.figures.values.net} shape={false} />
 					</span>
+					<span className="text-right">
+						{p.figures.values.gross === "0.00" ? (
+							<span className="code text-dim">0.00</span>
+						) : (
+							<Link className="word code" to={to(p.name)}>
+								{plain(p.figures.values.gross)}
+							</Link>
+						)}
+					</span>
 				</div>
 			))}
+			{parts.length > 12 && <p className="text-[12.5px] text-dim">and {count(parts.length - 12)} more, in the workbook</p>}
 		</section>
+	);
+}
+
+/** How the value of the variances is spread over the lines, the heaviest first. */
+function Curve({ spread }: { spread: Schemas["Spread"] }) {
+	const last = spread.curve.at(-1);
+	if (!last || spread.curve.length < 2) return <p className="py-1 text-dim">Too few variances have a value.</p>;
+	const cents = (v: string) => Number(v.replace(".", ""));
+	const [w, h] = [320, 70];
+	const x = scaleLinear([0, last.lines], [0, w]);
+	const y = scaleLinear([0, cents(last.gross)], [h - 1, 2]);
+	const path = line<[number, number]>()
+		.x((p) => x(p[0]))
+		.y((p) => y(p[1]))([[0, 0], ...spread.curve.map((p): [number, number] => [p.lines, cents(p.gross)])]);
+	return (
+		<svg
+			viewBox={`0 0 ${w} ${h}`}
+			className="my-1.5 w-full"
+			role="img"
+			aria-label={`${spread.most} of ${last.lines} lines hold 80 percent of the value`}
+		>
+			<path d={path ?? ""} fill="none" stroke="var(--ink)" strokeWidth={1.5} />
+			<line x1={x(spread.most)} x2={x(spread.most)} y1={2} y2={h - 1} stroke="var(--ink)" strokeDasharray="2 2" />
+			<line x1={0} x2={w} y1={h - 0.5} y2={h - 0.5} stroke="var(--ink)" />
+		</svg>
+	);
+}
+
+/** The counts of a warehouse one after the other: how accurate the records were, and what was off. */
+function Trend({ earlier, id }: { earlier: Schemas["CountAmong"][]; id: number }) {
+	return (
+		<section data-trend={earlier.length}>
+			<h2 className="border-b border-rule pb-1">Counts of this warehouse</h2>
+			{earlier.map((e) => (
+				<div
+					key={e.id}
+					className={`grid grid-cols-[1fr_4.5rem_6rem] items-baseline border-b border-hair py-0.5 ${e.id === id ? "font-semibold" : ""}`}
+				>
+					<Link className="truncate hover:underline" to={`/counts/${e.id}/report`} title={`frozen ${when(e.frozen_at, "long")}`}>
+						{e.name}
+					</Link>
+					<span className="code text-right">{e.accuracy ?? "–"}</span>
+					<span className="text-right">
+						<Off of={e.net} shape={false} />
+					</span>
+					<span className="col-span-3 h-1 bg-tone" aria-hidden>
+						<span className="block h-1 bg-ink" style={{ width: `${Number(e.accuracy ?? 0)}%` }} />
+					</span>
+				</div>
+			))}
+			<p className="pt-0.5 text-[12px] text-dim">IRA % and net value</p>
+		</section>
+	);
+}
+
+/** What went out, who agreed, and whether it has landed. */
+function Sent({ id }: { id: number }) {
+	const postings = useQuery({
+		queryKey: key.postings(id),
+		queryFn: () => ask(api.GET("/api/counts/{count}/postings", { params: { path: { count: id } } })),
+	});
+	const proof = useQuery({
+		queryKey: [...key.postings(id), "proof"],
+		queryFn: () => ask(api.GET("/api/counts/{count}/proof", { params: { path: { count: id } } })),
+	});
+	if (!postings.data || postings.data.length === 0) return null;
+	return (
+		<section className="mt-5">
+			<h2 className="border-b border-rule pb-1">Postings</h2>
+			{postings.data.map((x) => {
+				const p = proof.data?.find((y) => y.number === x.number);
+				return (
+					<div key={x.id} className="grid grid-cols-[2rem_1fr_6rem_12rem_14rem] gap-2 border-b border-hair py-0.5">
+						<Link className="word code" to={`/counts/${id}/adjustments`}>
+							{x.number}
+						</Link>
+						<span className="truncate">
+							{x.kind === "reversal" ? `takes ${x.of} back` : x.kind === "missing" ? `of ${x.of}, not landed` : x.layout || x.mode},{" "}
+							{when(x.at)}, {x.person}
+							{x.agreed_by && `, agreed by ${x.agreed_by}`}
+						</span>
+						<span className="code text-right">{many(x.lines, "line", "lines")}</span>
+						<span className="text-right">
+							<Off of={x.short} /> <Off of={x.over} />
+						</span>
+						<span>
+							{!p ? (
+								""
+							) : p.tally.unseen > 0 ? (
+								<span className="text-dim">not proved yet</span>
+							) : p.tally.landed === p.tally.sent ? (
+								"✓ all landed"
+							) : (
+								<span className="text-warn">
+									! {count(p.tally.landed)} of {count(p.tally.sent)} landed
+								</span>
+							)}
+						</span>
+					</div>
+				);
+			})}
+		</section>
+	);
+}
+
+/** What comes back from count to count: items and bins that are off again, causes that were accepted again. */
+function Habits({ id }: { id: number }) {
+	const q = useQuery({
+		queryKey: [...key.report(id), "habits"],
+		queryFn: () => ask(api.GET("/api/counts/{count}/habits", { params: { path: { count: id } } })),
+	});
+	const h = q.data;
+	if (!h || h.items.length + h.bins.length + h.causes.length === 0) return null;
+	const list = (title: string, of: Schemas["Habit"][], name: (x: Schemas["Habit"]) => React.ReactNode) =>
+		of.length > 0 && (
+			<section>
+				<h2 className="border-b border-rule pb-1">{title}</h2>
+				{of.slice(0, 8).map((x) => (
+					<div key={x.name} className="grid grid-cols-[1fr_5rem_5.5rem] border-b border-hair py-0.5">
+						<span className="truncate">{name(x)}</span>
+						<span className="text-right text-dim">{many(x.counts, "count", "counts")}</span>
+						<span className="code text-right">{x.gross === "0.00" ? many(x.lines, "line", "lines") : plain(x.gross)}</span>
+					</div>
+				))}
+			</section>
+		);
+	return (
+		<div className="mt-5 grid grid-cols-3 gap-x-10" data-habits>
+			{list("Items that are off again", h.items, (x) => (
+				<>
+					<span className="code">{x.name}</span> {x.text}
+				</>
+			))}
+			{list("Bins that are off again", h.bins, (x) => (
+				<>
+					<span className="code">{x.name}</span> {x.text}
+				</>
+			))}
+			{list("Causes that were accepted", h.causes, (x) => x.text)}
+		</div>
 	);
 }

@@ -1,7 +1,7 @@
 import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headlessui/react";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
@@ -26,7 +26,9 @@ type Show = "open" | "held" | "accepted" | "all";
 export function Variances() {
 	const person = usePerson();
 	const { id, data: c } = useCount();
-	const [show, setShow] = useState<Show>("open");
+	// A figure of a report leads to the lines that it sums.
+	const [asked] = useSearchParams();
+	const [show, setShow] = useState<Show>((asked.get("show") as Show | null) ?? "open");
 	const hand = useHand();
 	const { text, chosen, marked } = hand;
 	const [reason, setReason] = useState("");
@@ -38,14 +40,15 @@ export function Variances() {
 	const rules = useQuery({ queryKey: key.rules, queryFn: () => ask(api.GET("/api/rules")), enabled: person.role !== "counter" });
 	const onRules = rules.data?.filter((r) => r.on).length ?? 0;
 	const list = [...chosen];
-	const [cause, setCause] = useState("");
-	const [sign, setSign] = useState<"" | "over" | "short">("");
+	const [cause, setCause] = useState(asked.get("cause") ?? "");
+	const [sign, setSign] = useState<"" | "over" | "short">((asked.get("sign") as "over" | "short" | null) ?? "");
 	const [least, setLeast] = useState(0);
-	const [by, setBy] = useState<By>("");
-	const [of, setOf] = useState<string | null>(null);
+	const [by, setBy] = useState<By>((asked.get("by") as By | null) ?? "");
+	const [of, setOf] = useState<string | null>(asked.get("of"));
 	const [order, setOrder] = useKept<"stake" | "place">("queue.order", "stake");
 	const [ruling, setRuling] = useState(false);
-	const broad = { show, text, cause, sign, least, bins: list };
+	const [status, setStatus] = useState<"" | "over" | "short" | "found">((asked.get("status") as "over" | null) ?? "");
+	const broad = { show, text, cause, sign, status, least, bins: list };
 	const filter = by !== "" && of !== null ? { ...broad, by, of } : broad;
 	const pages = usePages<Line>(key.variances(id, order, JSON.stringify(filter)), c !== undefined, (after) =>
 		ask(
@@ -460,6 +463,18 @@ export function Variances() {
 				{chosen.size > 0 && (
 					<button type="button" className="word text-dim" onClick={() => hand.choose(new Set())}>
 						in {many(chosen.size, "bin", "bins")}, let go
+					</button>
+				)}
+				{status !== "" && (
+					<button
+						type="button"
+						className="word text-dim"
+						onClick={() => {
+							setStatus("");
+							hand.anew();
+						}}
+					>
+						only {status}, let go
 					</button>
 				)}
 				{by !== "" && cause !== "" && (

@@ -1,0 +1,149 @@
+package house_test
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/variance"
+	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/plan"
+	"wobin/internal/desk/report"
+	"wobin/internal/document"
+)
+
+// Every figure of a report foots: parts come to the whole, and pressing a figure gives the lines that it sums.
+func TestReportFoots(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	items := "sku,description,category,class\nROPE12,Rope,Ropes,A\nPAINT14,Paint,Paint,B\nPAINT16,Paint,Paint,B\n"
+	id := caused(t, d, "first", causeStock, causeCounts, causeMoves, items)
+	acceptAll(t, d, id)
+	send(t, d, id, adjustments.Going{Mode: "difference", Reasons: []string{"LOSS"}})
+	r, err := d.Report.Report(ctx, nell, id)
+	require.NoError(t, err)
+	parts := func(of []variance.Figures) (n int, gross quantity.Money) {
+		for _, f := range of {
+			n, gross = n+f.Counted, gross+f.Values.Gross
+		}
+		return n, gross
+	}
+	for by, list := range map[string][]variance.Figures{
+		"zone": figuresOf(r.Zones), "category": figuresOf(r.Categories), "class": figuresOf(r.Classes), "counter": figuresOf(r.Counters),
+	} {
+		n, gross := parts(list)
+		assert.Equal(t, []any{r.Figures.Counted, r.Figures.Values.Gross}, []any{n, gross}, by)
+	}
+	sum := quantity.Money(0)
+	for _, c := range r.Causes {
+		sum += c.Sums.Gross
+		assert.Equal(t, c.Sums.Gross, c.Sums.Over-c.Sums.Short)
+		cause := c.Cause
+		if cause == "" {
+			cause = "none"
+		}
+		page, err := d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "all", Cause: cause, Limit: 100})
+		require.NoError(t, err)
+		assert.Len(t, page.Lines, c.Lines, cause)
+	}
+	assert.Equal(t, r.Figures.Values.Gross, sum, "nothing is tolerated here")
+	assert.Equal(t, sum, r.Spread.Curve[len(r.Spread.Curve)-1].Gross)
+	for status, n := range map[string]int{"over": r.Figures.Over, "short": r.Figures.Short, "found": r.Figures.Found} {
+		page, err := d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "all", State: status, Limit: 100})
+		require.NoError(t, err)
+		assert.Len(t, page.Lines, n, status)
+	}
+	lines := 0
+	for _, x := range r.Reasons {
+		lines += x.Lines
+	}
+	assert.Equal(t, r.Count.Accepted+r.PostedN, lines)
+	assert.Equal(t, []any{1, "first", id}, []any{len(r.Earlier), r.Earlier[0].Name, r.Earlier[0].ID})
+	later := caused(t, d, "second", strings.ReplaceAll(causeStock, "2026-11-20T06", "2026-11-20T07"), causeCounts, "", "")
+	h, err := d.Report.Habits(ctx, nell, later)
+	require.NoError(t, err)
+	require.NotEmpty(t, h.Items)
+	assert.Equal(t, 2, h.Items[0].Counts)
+}
+
+func figuresOf(list []report.ReportPart) (out []variance.Figures) {
+	for _, x := range list {
+		out = append(out, x.Figures.Figures)
+	}
+	return out
+}
+
+// How often the first count was right is told of what was counted again, whatever moved in between.
+func TestRecountsInReport(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := twelve(t, d, 1, plan.Cut{By: "size", Rows: 50})
+	require.NoError(t, typedOn(t, d, id, 1, "Ada", map[string]string{"S01": "7", "S04": "12", "S08": "9"}))
+	var again []int64
+	for _, sku := range []string{"S08", "S01", "S04"} {
+		again = append(again, lineOf(t, d, id, sku, fmt.Sprintf("A-%02d", int(sku[2]-'0')+1)).Pos)
+	}
+	_, err := d.Plan.Recount(ctx, nell, id, plan.Again{Lines: again})
+	require.NoError(t, err)
+	require.NoError(t, typedOn(t, d, id, 2, "Bo", map[string]string{"S01": "7", "S04": "13", "S08": "9"}))
+	r, err := d.Report.Report(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, []int{3, 2}, []int{r.Recounts.Lines, r.Recounts.Right})
+}
+
+// The report as PDF and as workbook say the figures; other programs open both.
+func TestReportOnPaper(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := caused(t, d, "November, =1+1", causeStock, causeCounts, causeMoves, "")
+	acceptAll(t, d, id)
+	send(t, d, id, adjustments.Going{Mode: "difference"})
+	s, err := d.Report.Statement(ctx, nell, id)
+	require.NoError(t, err)
+	var pdf, again, book bytes.Buffer
+	require.NoError(t, document.WriteReport(document.A4, s, &pdf))
+	require.NoError(t, document.WriteReport(document.A4, s, &again))
+	assert.Equal(t, pdf.Bytes(), again.Bytes(), "the same report is the same file")
+	require.NoError(t, document.WriteReportBook(s, &book))
+	dir := t.TempDir()
+	if program, err := exec.LookPath("pdftotext"); err == nil {
+		name := filepath.Join(dir, "r.pdf")
+		require.NoError(t, os.WriteFile(name, pdf.Bytes(), 0o644))
+		text, err := exec.Command(program, "-layout", name, "-").Output()
+		require.NoError(t, err)
+		for _, want := range []string{"November, =1+1", "page 1 of", "157.00", "put in another bin", "ROPE12", "counted and decided", "Lost or stolen"} {
+			assert.Contains(t, string(text), want)
+		}
+	}
+	x, err := excelize.OpenReader(bytes.NewReader(book.Bytes()))
+	require.NoError(t, err)
+	rows, err := x.GetRows("Heaviest lines", excelize.Options{RawCellValue: true})
+	require.NoError(t, err)
+	require.Len(t, rows, 9)
+	kind, err := x.GetCellType("Heaviest lines", "I2")
+	require.NoError(t, err)
+	assert.Equal(t, excelize.CellTypeUnset, kind, "money is a number")
+	title, err := x.GetCellValue("Summary", "A1")
+	require.NoError(t, err)
+	assert.Equal(t, "November, =1+1", title)
+	if program, err := exec.LookPath("soffice"); err == nil && !testing.Short() {
+		name := filepath.Join(dir, "r.xlsx")
+		require.NoError(t, os.WriteFile(name, book.Bytes(), 0o644))
+		out, err := exec.Command(program, "-env:UserInstallation=file://"+dir+"/profile", "--headless", "--convert-to", "csv", "--outdir", dir, name).CombinedOutput()
+		require.NoError(t, err, string(out))
+		text, err := os.ReadFile(filepath.Join(dir, "r.csv"))
+		require.NoError(t, err)
+		assert.Contains(t, string(text), "accuracy (IRA)")
+	}
+}
