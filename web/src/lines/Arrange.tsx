@@ -55,7 +55,7 @@ export function Arrange<R>({
 	};
 	const changed = arranged.out.some((k) => keys.includes(k)) || arranged.order.length > 0;
 	return (
-		<Popover className="absolute top-0 right-0">
+		<Popover className="absolute top-0 right-2.5 z-10 text-[12px]">
 			<PopoverButton
 				className={`bg-paper px-1.5 py-1 hover:text-ink ${changed ? "font-bold text-ink" : "text-dim"}`}
 				aria-label={`Columns of ${label}`}

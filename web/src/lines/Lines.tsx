@@ -159,60 +159,62 @@ export function Lines<R>({
 	};
 	const grid = useTracks(columns, rows);
 	return (
-		<div
-			ref={box}
-			className="min-h-0 flex-1 overflow-auto"
-			tabIndex={0}
-			role="grid"
-			aria-label={label}
-			aria-rowcount={more ? -1 : rows.length}
-			onKeyDown={keys}
-			data-lines
-		>
-			<div className="sticky top-0 z-10 grid min-w-full border-b border-ink bg-paper text-[12px] text-dim" style={grid} role="row">
-				{columns.map((c, n) => (
-					<div
-						key={c.key}
-						role="columnheader"
-						className={`truncate py-1 pl-2 ${c.right ? "text-right" : ""} ${n === columns.length - 1 ? "pr-5" : "pr-2"}`}
-					>
-						{c.title}
-					</div>
-				))}
-				<Arrange label={label} offered={offered} arranged={arranged} onArrange={arrange} />
-			</div>
-			{rows.length === 0 && empty}
-			<div style={{ height: virtual.getTotalSize(), minWidth: grid.minWidth, position: "relative" }}>
-				{items.map((v) => {
-					const row = rows[v.index] as R;
-					const k = rowKey(row);
-					const on = v.index === active;
-					const mark = marked?.has(k);
-					return (
+		<div className="relative flex min-h-0 flex-1 flex-col">
+			<div
+				ref={box}
+				className="min-h-0 flex-1 overflow-auto"
+				tabIndex={0}
+				role="grid"
+				aria-label={label}
+				aria-rowcount={more ? -1 : rows.length}
+				onKeyDown={keys}
+				data-lines
+			>
+				<div className="sticky top-0 z-10 grid min-w-full border-b border-ink bg-paper text-[12px] text-dim" style={grid} role="row">
+					{columns.map((c, n) => (
 						<div
-							key={k}
-							role="row"
-							aria-selected={mark ?? on}
-							aria-rowindex={v.index + 1}
-							data-active={on || undefined}
-							className={`absolute left-0 grid w-full items-center border-b border-hair ${on ? "bg-sheet outline-1 -outline-offset-1 outline-ink" : mark ? "bg-tone/50" : (tint?.(row) ?? "")}`}
-							style={{ ...grid, height: rowHeight, transform: `translateY(${v.start}px)` }}
-							onClick={(e) => {
-								go(v.index, e.shiftKey);
-								if (e.ctrlKey || e.metaKey) toggle(v.index);
-							}}
-							onDoubleClick={() => onOpen?.(row)}
+							key={c.key}
+							role="columnheader"
+							className={`truncate py-1 pl-2 ${c.right ? "text-right" : ""} ${n === columns.length - 1 ? "pr-5" : "pr-2"}`}
 						>
-							{(on || mark) && <span className={`absolute inset-y-0 left-0 ${mark ? "w-1.5 bg-ink" : "w-1 bg-dim"}`} />}
-							{columns.map((c) => (
-								<div key={c.key} role="gridcell" className={`truncate px-2 ${c.right ? "text-right" : ""}`}>
-									{c.cell(row)}
-								</div>
-							))}
+							{c.title}
 						</div>
-					);
-				})}
+					))}
+				</div>
+				{rows.length === 0 && empty}
+				<div style={{ height: virtual.getTotalSize(), minWidth: grid.minWidth, position: "relative" }}>
+					{items.map((v) => {
+						const row = rows[v.index] as R;
+						const k = rowKey(row);
+						const on = v.index === active;
+						const mark = marked?.has(k);
+						return (
+							<div
+								key={k}
+								role="row"
+								aria-selected={mark ?? on}
+								aria-rowindex={v.index + 1}
+								data-active={on || undefined}
+								className={`absolute left-0 grid w-full items-center border-b border-hair ${on ? "bg-sheet outline-1 -outline-offset-1 outline-ink" : mark ? "bg-tone/50" : (tint?.(row) ?? "")}`}
+								style={{ ...grid, height: rowHeight, transform: `translateY(${v.start}px)` }}
+								onClick={(e) => {
+									go(v.index, e.shiftKey);
+									if (e.ctrlKey || e.metaKey) toggle(v.index);
+								}}
+								onDoubleClick={() => onOpen?.(row)}
+							>
+								{(on || mark) && <span className={`absolute inset-y-0 left-0 ${mark ? "w-1.5 bg-ink" : "w-1 bg-dim"}`} />}
+								{columns.map((c) => (
+									<div key={c.key} role="gridcell" className={`truncate px-2 ${c.right ? "text-right" : ""}`}>
+										{c.cell(row)}
+									</div>
+								))}
+							</div>
+						);
+					})}
+				</div>
 			</div>
+			<Arrange label={label} offered={offered} arranged={arranged} onArrange={arrange} />
 		</div>
 	);
 }
