@@ -43,7 +43,8 @@ strict format of its own, which stands as layouts in DIR/layouts. What it made o
 	serve.Flags().Uint64Var(&o.Seed, "seed", 1, "the seed `N` of what it has and of what happens")
 	serve.Flags().IntVar(&o.Bins, "bins", 60, "how many bins `N` it has")
 	serve.Flags().Float64Var(&o.Pace, "pace", 60, "how much `N` happens an hour")
-	serve.Flags().DurationVar(&o.Every, "every", 15*time.Minute, "the `TIME` between two exports; it exports, too, after it has taken something in")
+	serve.Flags().
+		DurationVar(&o.Every, "every", 15*time.Minute, "the `TIME` between two exports; it exports, too, after it has taken something in")
 	c.AddCommand(serve, s.trial())
 	return c
 }
@@ -56,9 +57,9 @@ func (s *streams) trial() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "trial --seeds N",
 		Short: "Play counts from the record system's export to the proof, and tell how many held",
-		Long: `Plays N counts from the export of the stand-in to the proof that everything landed there: counting goes on while it sells, with
-faults, recounts and late bookings, by differences, balances, in and out, and what was counted. A run holds where every line that was sent has
-landed and the records are equal to what is there, to the last unit. Every K-th run is killed at random moments and goes on.
+		Long: `Plays N counts from the export of the stand-in to the proof that everything landed there: counting goes on while it sells,
+with faults, recounts and late bookings, by differences, balances, in and out, and what was counted. A run holds where every line that
+was sent has landed and the records are equal to what is there, to the last unit. Every K-th run is killed at random moments and goes on.
 Exit 0: all held. Exit 3: not all did.`,
 		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
@@ -87,8 +88,21 @@ Exit 0: all held. Exit 3: not all did.`,
 				default:
 					held++
 				}
-				fmt.Fprintf(s.out, "seed %d, %s: %d lines, %d wrong counts, %d counted again, %d opened by late bookings, %d sent, %d landed, %d off, %d kills: %s\n",
-					seed, res.Mode, res.Lines, res.Faults, res.Recounted, res.Late, res.Sent, res.Landed, res.Off, res.Kills, word)
+				fmt.Fprintf(
+					s.out,
+					"seed %d, %s: %d lines, %d wrong counts, %d counted again, %d opened by late bookings, %d sent, %d landed, %d off, %d kills: %s\n",
+					seed,
+					res.Mode,
+					res.Lines,
+					res.Faults,
+					res.Recounted,
+					res.Late,
+					res.Sent,
+					res.Landed,
+					res.Off,
+					res.Kills,
+					word,
+				)
 			}
 			fmt.Fprintf(s.out, "%d of %d held\n", held, o.seeds)
 			if held < o.seeds {

@@ -152,11 +152,30 @@ func (r *reported) figures() {
 	}
 	r.y += 8
 	n := func(i int) string { return grouped(strconv.Itoa(i)) }
-	left := [][2]string{{"recorded lines", n(f.RecordedLines)}, {"counted", n(f.Counted)}, {"uncounted", n(f.Uncounted)}, {"match", n(f.Match)}, {"tolerated", n(f.Tolerated)},
-		{"over", n(f.Over)}, {"short", n(f.Short)}, {"found", n(f.Found)}, {"without a cost", n(f.Unvalued)}}
-	middle := [][2]string{{"over", signed(f.Values.Over)}, {"short", signed(f.Values.Short)}, {"net", signed(f.Values.Net)}, {"gross", grouped(f.Values.Gross.String())}}
-	right := [][2]string{{"over", signed(r.Posted.Over)}, {"short", signed(r.Posted.Short)}, {"net", signed(r.Posted.Net)}, {"gross", grouped(r.Posted.Gross.String())},
-		{"lines", n(r.PostedN)}}
+	left := [][2]string{
+		{"recorded lines", n(f.RecordedLines)},
+		{"counted", n(f.Counted)},
+		{"uncounted", n(f.Uncounted)},
+		{"match", n(f.Match)},
+		{"tolerated", n(f.Tolerated)},
+		{"over", n(f.Over)},
+		{"short", n(f.Short)},
+		{"found", n(f.Found)},
+		{"without a cost", n(f.Unvalued)},
+	}
+	middle := [][2]string{
+		{"over", signed(f.Values.Over)},
+		{"short", signed(f.Values.Short)},
+		{"net", signed(f.Values.Net)},
+		{"gross", grouped(f.Values.Gross.String())},
+	}
+	right := [][2]string{
+		{"over", signed(r.Posted.Over)},
+		{"short", signed(r.Posted.Short)},
+		{"net", signed(r.Posted.Net)},
+		{"gross", grouped(r.Posted.Gross.String())},
+		{"lines", n(r.PostedN)},
+	}
 	if r.Recounts.Lines > 0 {
 		right = append(right, [2]string{"counted again", n(r.Recounts.Lines)}, [2]string{"right at first", n(r.Recounts.Right)})
 	}
@@ -211,8 +230,14 @@ func (r *reported) curve() {
 	r.SetLineWidth(0.2)
 	r.Line(mx, y0-h, mx, y0)
 	r.SetDashPattern(nil, 0)
-	r.write(textFace, 9.5, x0+w+8, r.y+8, fmt.Sprintf("%s of %s lines hold 80 %% of %s.", grouped(strconv.Itoa(r.Spread.Most)), grouped(strconv.Itoa(last.Lines)),
-		grouped(last.Gross.String())))
+	r.write(
+		textFace,
+		9.5,
+		x0+w+8,
+		r.y+8,
+		fmt.Sprintf("%s of %s lines hold 80 %% of %s.", grouped(strconv.Itoa(r.Spread.Most)), grouped(strconv.Itoa(last.Lines)),
+			grouped(last.Gross.String())),
+	)
 	r.write(textFace, 9.5, x0+w+8, r.y+13, fmt.Sprintf("Each of them is worth %s or more.", grouped(r.Spread.Least.String())))
 	r.y = y0 + 4
 }
@@ -286,28 +311,60 @@ func (r *reported) parts(p *statement.Parts) {
 		if name == "" {
 			name = "none given"
 		}
-		rows = append(rows, []string{name, grouped(strconv.Itoa(f.Counted)), percent(accuracy, known), grouped(strconv.Itoa(f.Over + f.Found)), grouped(strconv.Itoa(f.Short)),
-			signed(f.Values.Over), signed(f.Values.Short), signed(f.Values.Net), grouped(f.Values.Gross.String())})
+		rows = append(
+			rows,
+			[]string{
+				name,
+				grouped(strconv.Itoa(f.Counted)),
+				percent(accuracy, known),
+				grouped(strconv.Itoa(f.Over + f.Found)),
+				grouped(strconv.Itoa(f.Short)),
+				signed(f.Values.Over),
+				signed(f.Values.Short),
+				signed(f.Values.Net),
+				grouped(f.Values.Gross.String()),
+			},
+		)
 	}
 	if p.More > 0 {
 		rows = append(rows, []string{fmt.Sprintf("and %d more", p.More), "", "", "", "", "", "", "", ""})
 	}
-	r.table(p.Title, []reportColumn{{"", 0, false, false}, {"counted", 16, true, false}, {"IRA", 18, true, false}, {"over", 12, true, false}, {"short", 12, true, false},
-		{"value over", 24, true, false}, {"value short", 24, true, false}, {"net", 24, true, false}, {"gross", 22, true, false}}, rows)
+	r.table(
+		p.Title,
+		[]reportColumn{
+			{"", 0, false, false},
+			{"counted", 16, true, false},
+			{"IRA", 18, true, false},
+			{"over", 12, true, false},
+			{"short", 12, true, false},
+			{"value over", 24, true, false},
+			{"value short", 24, true, false},
+			{"net", 24, true, false},
+			{"gross", 22, true, false},
+		},
+		rows,
+	)
 }
 
 func (r *reported) sums(title string, list []statement.Sum) {
 	rows := make([][]string, 0, len(list))
 	for _, x := range list {
-		rows = append(rows, []string{x.Name, x.Account, grouped(strconv.Itoa(x.Lines)), signed(x.Sums.Over), signed(x.Sums.Short), signed(x.Sums.Net),
-			grouped(x.Sums.Gross.String())})
+		rows = append(
+			rows,
+			[]string{x.Name, x.Account, grouped(strconv.Itoa(x.Lines)), signed(x.Sums.Over), signed(x.Sums.Short), signed(x.Sums.Net),
+				grouped(x.Sums.Gross.String())},
+		)
 	}
 	account := reportColumn{"", 1, false, true}
 	if slices.ContainsFunc(list, func(x statement.Sum) bool { return x.Account != "" }) {
 		account = reportColumn{"account", 24, false, true}
 	}
-	r.table(title, []reportColumn{{"", 0, false, false}, account, {"lines", 16, true, false}, {"over", 26, true, false}, {"short", 26, true, false},
-		{"net", 26, true, false}, {"gross", 26, true, false}}, rows)
+	r.table(
+		title,
+		[]reportColumn{{"", 0, false, false}, account, {"lines", 16, true, false}, {"over", 26, true, false}, {"short", 26, true, false},
+			{"net", 26, true, false}, {"gross", 26, true, false}},
+		rows,
+	)
 }
 
 func (r *reported) heaviest() {
@@ -318,11 +375,23 @@ func (r *reported) heaviest() {
 			value = signed(x.Value)
 		}
 		what := strings.TrimSuffix(x.Decision+", "+x.By, ", ")
-		rows = append(rows, []string{x.Bin, x.SKU, strings.TrimSpace(x.Description + " " + x.Lot), grouped(x.Expected.String()), grouped(x.Counted.String()),
-			grouped(x.Variance.String()), value, x.Cause, what})
+		rows = append(
+			rows,
+			[]string{x.Bin, x.SKU, strings.TrimSpace(x.Description + " " + x.Lot), grouped(x.Expected.String()), grouped(x.Counted.String()),
+				grouped(x.Variance.String()), value, x.Cause, what},
+		)
 	}
-	r.table("The heaviest variances", []reportColumn{{"bin", 18, false, true}, {"SKU", 20, false, true}, {"item", 0, false, false}, {"expected", 16, true, false},
-		{"counted", 16, true, false}, {"variance", 16, true, false}, {"value", 22, true, false}, {"likely", 19, false, false}, {"decided", 34, false, false}}, rows)
+	r.table(
+		"The heaviest variances",
+		[]reportColumn{{"bin", 18, false, true}, {"SKU", 20, false, true}, {"item", 0, false, false}, {"expected", 16, true, false},
+			{
+				"counted",
+				16,
+				true,
+				false,
+			}, {"variance", 16, true, false}, {"value", 22, true, false}, {"likely", 19, false, false}, {"decided", 34, false, false}},
+		rows,
+	)
 }
 
 func (r *reported) postings() {
@@ -332,10 +401,34 @@ func (r *reported) postings() {
 		if x.Agreed != "" {
 			by += ", agreed by " + x.Agreed
 		}
-		rows = append(rows, []string{strconv.Itoa(x.Number), x.Day, x.Reference, grouped(strconv.Itoa(x.Lines)), signed(x.Sums.Short), signed(x.Sums.Over), by, x.Proof})
+		rows = append(
+			rows,
+			[]string{
+				strconv.Itoa(x.Number),
+				x.Day,
+				x.Reference,
+				grouped(strconv.Itoa(x.Lines)),
+				signed(x.Sums.Short),
+				signed(x.Sums.Over),
+				by,
+				x.Proof,
+			},
+		)
 	}
-	r.table("Postings", []reportColumn{{"", 8, false, true}, {"on", 20, false, true}, {"reference", 24, false, true}, {"lines", 14, true, false}, {"short", 24, true, false},
-		{"over", 24, true, false}, {"by", 0, false, false}, {"proof", 36, false, false}}, rows)
+	r.table(
+		"Postings",
+		[]reportColumn{
+			{"", 8, false, true},
+			{"on", 20, false, true},
+			{"reference", 24, false, true},
+			{"lines", 14, true, false},
+			{"short", 24, true, false},
+			{"over", 24, true, false},
+			{"by", 0, false, false},
+			{"proof", 36, false, false},
+		},
+		rows,
+	)
 }
 
 func (r *reported) earlier() {
@@ -346,8 +439,12 @@ func (r *reported) earlier() {
 	for _, x := range r.Earlier {
 		rows = append(rows, []string{x.Name, x.Day, percent(x.Accuracy, x.Known), signed(x.Net), grouped(x.Gross.String())})
 	}
-	r.table("Counts of this warehouse", []reportColumn{{"", 0, false, false}, {"frozen", 24, false, true}, {"IRA", 22, true, false}, {"net", 30, true, false},
-		{"gross", 30, true, false}}, rows)
+	r.table(
+		"Counts of this warehouse",
+		[]reportColumn{{"", 0, false, false}, {"frozen", 24, false, true}, {"IRA", 22, true, false}, {"net", 30, true, false},
+			{"gross", 30, true, false}},
+		rows,
+	)
 }
 
 func (r *reported) notes() {

@@ -180,8 +180,9 @@ func WriteReportBook(s *statement.Statement, w io.Writer) error {
 	for _, p := range s.Parts {
 		for _, x := range p.List {
 			a, ok := x.Figures.Accuracy()
-			b.add(append([]any{p.Title, x.Name, x.Figures.Counted, share{a, ok}, x.Figures.Over + x.Figures.Found, x.Figures.Short, x.Figures.Uncounted},
-				sums(x.Figures.Values)...)...)
+			b.add(
+				append([]any{p.Title, x.Name, x.Figures.Counted, share{a, ok}, x.Figures.Over + x.Figures.Found, x.Figures.Short, x.Figures.Uncounted},
+					sums(x.Figures.Values)...)...)
 		}
 	}
 	b.begin("Reasons and causes", 12, 16, 34, 14, 10, 16, 16, 16, 16)

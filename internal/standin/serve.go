@@ -29,8 +29,8 @@ type Serving struct {
 	export int64 // when it exported last
 }
 
-// Serve keeps a simulated record system going until it is told to stop: it trades, exports into out, and takes in what is put into in. Files
-// that it has taken in or refused are moved to in/done, with its answer beside them.
+// Serve keeps a simulated record system going until it is told to stop: it trades, exports into out, and takes in what is put into in.
+// Files that it has taken in or refused are moved to in/done, with its answer beside them.
 func Serve(ctx context.Context, s Serving) error {
 	for _, d := range []string{"in", "in/done", "out", "layouts"} {
 		if err := os.MkdirAll(filepath.Join(s.Dir, d), 0o755); err != nil {

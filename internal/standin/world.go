@@ -64,8 +64,8 @@ type World struct {
 	at   map[[3]string]int
 }
 
-// NewWorld makes a world of a seed, whose records are about right: of some lines another quantity is there than they say, some lie in another
-// bin, some under another lot.
+// NewWorld makes a world of a seed, whose records are about right: of some lines another quantity is there than they say, some lie in
+// another bin, some under another lot.
 func NewWorld(seed uint64, now time.Time, bins int) *World {
 	w := &World{Seed: seed, Now: now.UnixNano(), Documents: map[string]bool{}, dice: rand.NewPCG(seed, 2026)}
 	r := w.rand()
@@ -226,7 +226,20 @@ func (w *World) sorted() []*Line {
 
 // ExportStock is the stock by the records, as at now. Lines of which nothing is recorded are in it.
 func (w *World) ExportStock() []byte {
-	b := tabular.AppendRow(nil, ',', "warehouse", "bin", "sku", "description", "lot", "unit", "quantity", "unit_cost", "recorded_at", "record_id")
+	b := tabular.AppendRow(
+		nil,
+		',',
+		"warehouse",
+		"bin",
+		"sku",
+		"description",
+		"lot",
+		"unit",
+		"quantity",
+		"unit_cost",
+		"recorded_at",
+		"record_id",
+	)
 	for _, l := range w.sorted() {
 		it := w.item(l.SKU)
 		b = tabular.AppendRow(b, ',', Site, l.Bin, l.SKU, it.Description, l.Lot, it.Unit, quantity.Quantity(l.Record).String(), l.Cost.String(),
@@ -243,7 +256,17 @@ func (w *World) ExportMovements(after int64) []byte {
 			continue
 		}
 		l := w.Lines[m.Line]
-		b = tabular.AppendRow(b, ',', Site, l.Bin, l.SKU, l.Lot, quantity.Quantity(m.Quantity).String(), time.Unix(0, m.At).UTC().Format(time.RFC3339Nano), m.Reference)
+		b = tabular.AppendRow(
+			b,
+			',',
+			Site,
+			l.Bin,
+			l.SKU,
+			l.Lot,
+			quantity.Quantity(m.Quantity).String(),
+			time.Unix(0, m.At).UTC().Format(time.RFC3339Nano),
+			m.Reference,
+		)
 	}
 	return b
 }

@@ -20,7 +20,7 @@ type Line struct {
 	FurtherSKU, Barcode         string
 	ReasonName, Account         string
 	Packs                       map[string]quantity.Quantity // base units in a pack, by its name
-	Partner                     int                          // of two lines that are one transfer: the position of the other one + 1; 0 for none
+	Partner                     int                          // of a transfer: the position of the other line + 1; 0 for none
 	to                          *Line                        // in a row of a transfer: the line that it goes to
 }
 

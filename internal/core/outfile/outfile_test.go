@@ -24,9 +24,14 @@ func line(bin, sku string, difference string, reason string) Line {
 	if err != nil {
 		panic(err)
 	}
-	l := Line{Line: adjust.Line{Variance: q, Counted: q + 10*quantity.Scale, Cost: 2_500_000, Costed: true, Reason: reason, Unit: "pcs", Counter: "Ada",
-		CountedAt: time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).UnixNano(), RecordID: "r-" + sku},
-		Expected: 10 * quantity.Scale, Description: "Rope " + sku, Barcode: "4006381333931", Packs: map[string]quantity.Quantity{"BOX": 6 * quantity.Scale}}
+	l := Line{
+		Line: adjust.Line{Variance: q, Counted: q + 10*quantity.Scale, Cost: 2_500_000, Costed: true, Reason: reason, Unit: "pcs", Counter: "Ada",
+			CountedAt: time.Date(2026, 11, 20, 10, 0, 0, 0, time.UTC).UnixNano(), RecordID: "r-" + sku},
+		Expected:    10 * quantity.Scale,
+		Description: "Rope " + sku,
+		Barcode:     "4006381333931",
+		Packs:       map[string]quantity.Quantity{"BOX": 6 * quantity.Scale},
+	}
 	l.Key[stock.Warehouse], l.Key[stock.Bin], l.Key[stock.SKU] = "W", bin, sku
 	if l.Value, err = quantity.Value(q, l.Cost); err == nil {
 		l.Valued = true
@@ -79,7 +84,15 @@ W,"A,2",Y,,,13,2026-11-21,,,
 func TestTransfers(t *testing.T) {
 	lines := []Line{line("A-1", "X", "-2", "TRANSFER"), line("A-9", "Z", "1", "FOUND"), line("A-2", "X", "2", "TRANSFER")}
 	lines[0].Partner, lines[2].Partner = 3, 1
-	l := Layout{Columns: []Column{{Header: "from", Field: Bin}, {Header: "to", Field: ToBin}, {Header: "sku", Field: SKU}, {Header: "qty", Field: Difference}, {Header: "value", Field: Value}}}
+	l := Layout{
+		Columns: []Column{
+			{Header: "from", Field: Bin},
+			{Header: "to", Field: ToBin},
+			{Header: "sku", Field: SKU},
+			{Header: "qty", Field: Difference},
+			{Header: "value", Field: Value},
+		},
+	}
 	for how, want := range map[string]string{
 		"":         "A-1,,X,-2,-5.00\nA-9,,Z,1,2.50\nA-2,,X,2,5.00\n",
 		"two rows": "A-1,,X,-2,-5.00\nA-9,,Z,1,2.50\nA-2,,X,2,5.00\n",
@@ -132,7 +145,11 @@ func TestForms(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			c.column.Header = "this"
-			l := Layout{NoHeader: true, OpenEnd: true, Columns: []Column{c.column, {Field: SKU}, {Field: Difference}, {Field: Direction}, {Field: QuantityIn}, {Field: QuantityOut}}}
+			l := Layout{
+				NoHeader: true,
+				OpenEnd:  true,
+				Columns:  []Column{c.column, {Field: SKU}, {Field: Difference}, {Field: Direction}, {Field: QuantityIn}, {Field: QuantityOut}},
+			}
 			x := line("A-1", "X", "-12.5", "LOSS")
 			x.Expected = 10 * quantity.Scale
 			w, err := l.Write([]Line{x}, facts)
@@ -182,9 +199,20 @@ func TestBytes(t *testing.T) {
 
 // Files and documents: one for each warehouse and reason, no more rows than they may have, a document in one file where it fits.
 func TestFilesAndDocuments(t *testing.T) {
-	lines := []Line{line("A-1", "A", "1", "FOUND"), line("A-2", "B", "-1", "LOSS"), line("A-3", "C", "1", "FOUND"), line("A-4", "D", "1", "FOUND"), line("A-5", "E", "1", "FOUND")}
+	lines := []Line{
+		line("A-1", "A", "1", "FOUND"),
+		line("A-2", "B", "-1", "LOSS"),
+		line("A-3", "C", "1", "FOUND"),
+		line("A-4", "D", "1", "FOUND"),
+		line("A-5", "E", "1", "FOUND"),
+	}
 	lines[4].Key[stock.Warehouse] = "V/2"
-	columns := []Column{{Header: "doc", Field: Document}, {Header: "row", Field: Row}, {Header: "sku", Field: SKU}, {Header: "qty", Field: Difference}}
+	columns := []Column{
+		{Header: "doc", Field: Document},
+		{Header: "row", Field: Row},
+		{Header: "sku", Field: SKU},
+		{Header: "qty", Field: Difference},
+	}
 	names := func(l Layout) (out []string) {
 		l.Columns, l.NoHeader = columns, true
 		for _, f := range written(t, l, lines...) {
@@ -193,13 +221,24 @@ func TestFilesAndDocuments(t *testing.T) {
 		return out
 	}
 	assert.Equal(t, []string{"adjustments.csv: C1-1-1,1,A,1 C1-1-1,2,B,-1 C1-1-1,3,C,1 C1-1-1,4,D,1 C1-1-1,5,E,1"}, names(Layout{}))
-	assert.Equal(t, []string{"adjustments-W-FOUND.csv: C1-1-1,1,A,1 C1-1-1,2,C,1 C1-1-1,3,D,1", "adjustments-W-LOSS.csv: C1-1-2,1,B,-1", "adjustments-V_2-FOUND.csv: C1-1-3,1,E,1"},
-		names(Layout{Per: []string{"warehouse", "reason"}}))
+	assert.Equal(
+		t,
+		[]string{
+			"adjustments-W-FOUND.csv: C1-1-1,1,A,1 C1-1-1,2,C,1 C1-1-1,3,D,1",
+			"adjustments-W-LOSS.csv: C1-1-2,1,B,-1",
+			"adjustments-V_2-FOUND.csv: C1-1-3,1,E,1",
+		},
+		names(Layout{Per: []string{"warehouse", "reason"}}),
+	)
 	assert.Equal(t, []string{"C1-1-1.txt: C1-1-1,1,A,1 C1-1-1,2,B,-1", "C1-1-2.txt: C1-1-2,1,C,1 C1-1-2,2,D,1", "C1-1-3.txt: C1-1-3,1,E,1"},
 		names(Layout{Per: []string{"document"}, DocumentRows: 2, FileName: "{document}.txt"}))
 	assert.Equal(t, []string{"2026-11-21-1.csv: C1-1-1,1,A,1 C1-1-1,2,B,-1", "2026-11-21-2.csv: C1-1-2,1,C,1 C1-1-2,2,D,1 C1-1-3,1,E,1"},
 		names(Layout{DocumentRows: 2, FileRows: 3, FileName: "{date}"}))
-	assert.Equal(t, []string{"x.csv: C1-1-1,1,A,1 C1-1-1,2,C,1 C1-1-1,3,D,1 C1-1-1,4,E,1", "x-2.csv: C1-1-2,1,B,-1"}, names(Layout{Per: []string{"reason"}, FileName: "x.csv"}))
+	assert.Equal(
+		t,
+		[]string{"x.csv: C1-1-1,1,A,1 C1-1-1,2,C,1 C1-1-1,3,D,1 C1-1-1,4,E,1", "x-2.csv: C1-1-2,1,B,-1"},
+		names(Layout{Per: []string{"reason"}, FileName: "x.csv"}),
+	)
 }
 
 // However rows are parted, each line is in one file once, no file and document has too many, rows are numbered through.
@@ -211,8 +250,12 @@ func TestPartsHoldAll(t *testing.T) {
 			x.Key[stock.Warehouse] = rapid.SampledFrom([]string{"W", "V"}).Draw(t, "warehouse")
 			lines = append(lines, x)
 		}
-		l := Layout{NoHeader: true, Columns: []Column{{Field: SKU}, {Field: Difference}, {Field: Document}, {Field: Row}, {Field: Warehouse}, {Field: Reason}},
-			DocumentRows: rapid.IntRange(0, 4).Draw(t, "document rows"), FileRows: rapid.IntRange(0, 4).Draw(t, "file rows")}
+		l := Layout{
+			NoHeader:     true,
+			Columns:      []Column{{Field: SKU}, {Field: Difference}, {Field: Document}, {Field: Row}, {Field: Warehouse}, {Field: Reason}},
+			DocumentRows: rapid.IntRange(0, 4).Draw(t, "document rows"),
+			FileRows:     rapid.IntRange(0, 4).Draw(t, "file rows"),
+		}
 		for _, p := range []string{"warehouse", "reason", "document"} {
 			if rapid.Bool().Draw(t, p) {
 				l.Per = append(l.Per, p)
@@ -257,8 +300,16 @@ func TestPartsHoldAll(t *testing.T) {
 // A workbook keeps codes as text, numbers as numbers, dates as dates; the same lines give the same bytes.
 func TestWorkbook(t *testing.T) {
 	x := line("0012", "3-4", "-12.5", "=1+1")
-	l := Layout{Form: "workbook", Sheet: "Import", Titles: []string{"Stock"}, Columns: []Column{{Header: "Bin", Field: Bin}, {Header: "SKU", Field: SKU},
-		{Header: "Qty", Field: Difference}, {Header: "When", Field: PostingDate, Date: "DD.MM.YYYY", Cell: "date"}, {Header: "Reason", Field: Reason}, {Header: "As text", Field: Difference, Cell: "text"}}}
+	l := Layout{
+		Form:   "workbook",
+		Sheet:  "Import",
+		Titles: []string{"Stock"},
+		Columns: []Column{{Header: "Bin", Field: Bin}, {Header: "SKU", Field: SKU},
+			{
+				Header: "Qty",
+				Field:  Difference,
+			}, {Header: "When", Field: PostingDate, Date: "DD.MM.YYYY", Cell: "date"}, {Header: "Reason", Field: Reason}, {Header: "As text", Field: Difference, Cell: "text"}},
+	}
 	f := written(t, l, x)
 	assert.Equal(t, "adjustments.xlsx", f[0].Name)
 	assert.Equal(t, f[0].Body, written(t, l, x)[0].Body)
@@ -266,7 +317,11 @@ func TestWorkbook(t *testing.T) {
 	require.NoError(t, err)
 	rows, err := book.GetRows("Import")
 	require.NoError(t, err)
-	assert.Equal(t, [][]string{{"Stock"}, {"Bin", "SKU", "Qty", "When", "Reason", "As text"}, {"0012", "3-4", "-12.5", "21.11.2026", "=1+1", "-12.5"}}, rows)
+	assert.Equal(
+		t,
+		[][]string{{"Stock"}, {"Bin", "SKU", "Qty", "When", "Reason", "As text"}, {"0012", "3-4", "-12.5", "21.11.2026", "=1+1", "-12.5"}},
+		rows,
+	)
 	for at, want := range map[string]excelize.CellType{"A3": excelize.CellTypeInlineString, "C3": excelize.CellTypeUnset, "E3": excelize.CellTypeInlineString, "F3": excelize.CellTypeInlineString} {
 		is, err := book.GetCellType("Import", at)
 		require.NoError(t, err)
@@ -280,11 +335,27 @@ func TestWorkbook(t *testing.T) {
 
 // What a spreadsheet program would do to codes is named beforehand.
 func TestHarms(t *testing.T) {
-	l := Layout{Columns: []Column{{Header: "bin", Field: Bin}, {Header: "sku", Field: SKU}, {Header: "qty", Field: Difference}, {Header: "id", Field: RecordID}}}
+	l := Layout{
+		Columns: []Column{
+			{Header: "bin", Field: Bin},
+			{Header: "sku", Field: SKU},
+			{Header: "qty", Field: Difference},
+			{Header: "id", Field: RecordID},
+		},
+	}
 	a, b := line("0012", "12E5", "1", ""), line("3-4", "MAR1", "1", "")
 	a.RecordID, b.RecordID = "1234567890123456", "X-17"
-	assert.Equal(t, []Harm{{"bin", "zeros in front", "0012", 1}, {"bin", "dates", "3-4", 1}, {"sku", "exponents", "12E5", 1}, {"sku", "dates", "MAR1", 1}, {"id", "16 digits", "1234567890123456", 1}},
-		l.Harms([]Line{a, b}, facts))
+	assert.Equal(
+		t,
+		[]Harm{
+			{"bin", "zeros in front", "0012", 1},
+			{"bin", "dates", "3-4", 1},
+			{"sku", "exponents", "12E5", 1},
+			{"sku", "dates", "MAR1", 1},
+			{"id", "16 digits", "1234567890123456", 1},
+		},
+		l.Harms([]Line{a, b}, facts),
+	)
 	for _, text := range []string{"A-02-1", "ROPE12", "0", "12", "1.5", "Q-17", "E5", "12E", "W1S2R3", "99-99"} {
 		assert.Empty(t, harm(text), text)
 	}

@@ -224,7 +224,7 @@ func (l *Layout) numbers(c *Column, texts []string, ask func(format string, args
 		case strings.HasPrefix(t, "+"):
 			c.Plus = true
 		}
-		votes.Add([]byte(strings.Trim(t, "+-()  ")))
+		votes.Add([]byte(strings.Trim(t, "+-() ")))
 		n := 0
 		if at := strings.LastIndexAny(t, ".,"); at >= 0 {
 			n = len(strings.TrimRight(t[at+1:], "-) "))

@@ -239,7 +239,6 @@ type compiled struct {
 	formula *formula.Formula
 	fields  []Field // by label of the formula
 	date    string
-	size    string // of its pack, as a name in lower case
 }
 
 func (l *Layout) compile() (out []compiled, err error) {

@@ -87,9 +87,11 @@ func Prove(ctx context.Context, in ProveInput, opt ProveOptions) (*Proof, *probl
 	upTo := r.recordedAt(r.after, in.After.Name, r.afterMap.SheetName, opt.AfterAt, "--after-at", kind)
 	if known := func(f *read.StockFile, given *int64) bool { return given != nil || f.AtRow > 0 }; known(r.stock, opt.BeforeAt) &&
 		known(r.after, opt.AfterAt) && upTo < from {
-		r.problems.Add(problem.Problem{File: in.After.Name, Sheet: r.afterMap.SheetName, Row: r.after.AtRow, Field: field.RecordedAt, Kind: "older",
-			Text: fmt.Sprintf("is as at %s, before %s of %s. Give the later one as --after",
-				time.Unix(0, upTo).In(opt.Zone).Format(time.RFC3339), time.Unix(0, from).In(opt.Zone).Format(time.RFC3339), in.Before.Name)})
+		r.problems.Add(
+			problem.Problem{File: in.After.Name, Sheet: r.afterMap.SheetName, Row: r.after.AtRow, Field: field.RecordedAt, Kind: "older",
+				Text: fmt.Sprintf("is as at %s, before %s of %s. Give the later one as --after",
+					time.Unix(0, upTo).In(opt.Zone).Format(time.RFC3339), time.Unix(0, from).In(opt.Zone).Format(time.RFC3339), in.Before.Name)},
+		)
 	}
 	if r.problems.Any() {
 		return nil, r.problems, nil
@@ -112,7 +114,11 @@ func (r *prover) readAll(ctx context.Context) (whole bool, err error) {
 			return (*into).Told, err
 		}}
 	}
-	jobs := []*job{ofStock(r.in.Stock, &r.maps.stock, &r.stock), ofStock(r.afterFile, &r.afterMap, &r.after), ofStock(r.sentFile, &r.sentMap, &r.sent)}
+	jobs := []*job{
+		ofStock(r.in.Stock, &r.maps.stock, &r.stock),
+		ofStock(r.afterFile, &r.afterMap, &r.after),
+		ofStock(r.sentFile, &r.sentMap, &r.sent),
+	}
 	if r.in.Movements != nil {
 		jobs = append(jobs, &job{file: r.in.Movements, kind: field.Movements, mapping: &r.maps.moves,
 			read: func(j *job, m *recognise.Mapping) (told read.Told, err error) {
@@ -179,7 +185,9 @@ func (r *prover) prove(from, upTo int64) *Proof {
 		}
 		var fits bool
 		if x.Moved, fits = stock.Moved(r.movements[line], from, upTo); !fits {
-			r.problems.Add(problem.Problem{File: r.in.Movements.Name, Kind: "too large", Text: "the movements of " + r.keyText(l.Key) + " come to too much"})
+			r.problems.Add(
+				problem.Problem{File: r.in.Movements.Name, Kind: "too large", Text: "the movements of " + r.keyText(l.Key) + " come to too much"},
+			)
 			continue
 		}
 		landed, state, fits := x.Judge()
@@ -203,7 +211,9 @@ func (r *prover) prove(from, upTo int64) *Proof {
 	if itself > 0 {
 		p.Notes = append(p.Notes, fmt.Sprintf(
 			"%d of the missing lines have a movement of just what was sent: %s may hold the adjustments themselves. Leave them out of it to see them land",
-			itself, r.in.Movements.Name))
+			itself,
+			r.in.Movements.Name,
+		))
 	}
 	return p
 }

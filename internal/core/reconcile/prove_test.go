@@ -30,7 +30,10 @@ func TestProveAgainstModel(t *testing.T) {
 			return lines[k]
 		}
 		key := rapid.Custom(func(t *rapid.T) [2]string {
-			return [2]string{rapid.SampledFrom([]string{"A-2", "A-10", "B"}).Draw(t, "bin"), rapid.SampledFrom([]string{"X", "Y10", "Y9"}).Draw(t, "sku")}
+			return [2]string{
+				rapid.SampledFrom([]string{"A-2", "A-10", "B"}).Draw(t, "bin"),
+				rapid.SampledFrom([]string{"X", "Y10", "Y9"}).Draw(t, "sku"),
+			}
 		})
 		same := func(k [2]string) [2]string { return k }
 		stockRows := func(what, when string, to func(l *line) *int) (rows [][]string) {
@@ -53,7 +56,9 @@ func TestProveAgainstModel(t *testing.T) {
 				l.moved += q
 			}
 		}
-		sent := [][]string{{"warehouse", "bin", "sku", "lot", "serial", "holding", "record_id", "unit", "quantity", "unit_cost", "value", "reason"}}
+		sent := [][]string{
+			{"warehouse", "bin", "sku", "lot", "serial", "holding", "record_id", "unit", "quantity", "unit_cost", "value", "reason"},
+		}
 		for range rapid.IntRange(1, 8).Draw(t, "sent") { // a line may have been sent several times
 			k := key.Draw(t, "key")
 			q := rapid.IntRange(-3, 3).Draw(t, "difference")
@@ -93,7 +98,11 @@ func TestProveAgainstModel(t *testing.T) {
 			case landed == 2*l.sent:
 				state = "twice"
 			}
-			assert.Equal(t, []string{strconv.Itoa(l.sent), strconv.Itoa(l.before), strconv.Itoa(l.moved), strconv.Itoa(l.after), strconv.Itoa(landed), state}, r[7:])
+			assert.Equal(
+				t,
+				[]string{strconv.Itoa(l.sent), strconv.Itoa(l.before), strconv.Itoa(l.moved), strconv.Itoa(l.after), strconv.Itoa(landed), state},
+				r[7:],
+			)
 			states[state]++
 		}
 		for k, l := range lines {

@@ -117,8 +117,18 @@ func (r *Result) Statement(title string) (*statement.Statement, error) {
 	for _, n := range heavy[:min(len(heavy), statement.Top)] {
 		l, res := &r.book.Lines[n], &r.results[n]
 		key := r.book.Codes.Texts(l.Key)
-		x := statement.Line{Bin: key[stock.Bin], SKU: key[stock.SKU], Lot: key[stock.Lot], Description: r.book.Descriptions.Text(l.Description), Recorded: l.Recorded,
-			Expected: res.Expected, Counted: res.Counted, Variance: res.Variance, Value: res.Value, Valued: res.Valued}
+		x := statement.Line{
+			Bin:         key[stock.Bin],
+			SKU:         key[stock.SKU],
+			Lot:         key[stock.Lot],
+			Description: r.book.Descriptions.Text(l.Description),
+			Recorded:    l.Recorded,
+			Expected:    res.Expected,
+			Counted:     res.Counted,
+			Variance:    res.Variance,
+			Value:       res.Value,
+			Valued:      res.Valued,
+		}
 		if it := items[x.SKU]; it != nil && x.Description == "" {
 			x.Description = it.Description
 		}

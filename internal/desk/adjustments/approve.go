@@ -26,7 +26,8 @@ const agreementKey = "agreement"
 
 func agreementOf(tx *gorm.DB) (a Agreement, err error) {
 	var text string
-	if err := tx.Raw("SELECT coalesce((SELECT value FROM settings WHERE key = ?), '')", agreementKey).Scan(&text).Error; err != nil || text == "" {
+	if err := tx.Raw("SELECT coalesce((SELECT value FROM settings WHERE key = ?), '')", agreementKey).Scan(&text).Error; err != nil ||
+		text == "" {
 		return a, err
 	}
 	return a, json.Unmarshal([]byte(text), &a)
@@ -95,8 +96,22 @@ type ApprovalView struct {
 }
 
 func approvalView(a *store.Approval, name string, p desk.Person) (v ApprovalView, err error) {
-	v = ApprovalView{ID: a.ID, Count: a.CountID, CountName: name, Person: a.Person, At: desk.Instant(a.At), Lines: a.Lines, Gross: quantity.Money(a.Gross),
-		Word: a.Word, State: a.State, SettledBy: a.SettledBy, SettledAt: desk.Moment(a.SettledAt), Answer: a.Answer, Posting: a.Posting, Own: a.PersonID == p.ID}
+	v = ApprovalView{
+		ID:        a.ID,
+		Count:     a.CountID,
+		CountName: name,
+		Person:    a.Person,
+		At:        desk.Instant(a.At),
+		Lines:     a.Lines,
+		Gross:     quantity.Money(a.Gross),
+		Word:      a.Word,
+		State:     a.State,
+		SettledBy: a.SettledBy,
+		SettledAt: desk.Moment(a.SettledAt),
+		Answer:    a.Answer,
+		Posting:   a.Posting,
+		Own:       a.PersonID == p.ID,
+	}
 	return v, json.Unmarshal([]byte(a.Body), &v.Going)
 }
 
@@ -124,7 +139,10 @@ func (d *Room) askFor(w *desk.Work, c *store.Count, s *Sending, f *postingFile) 
 	if err != nil {
 		return nil, err
 	}
-	return &v, w.Say("asked to agree", map[string]any{"count": c.ID, "approval": row.ID, "lines": row.Lines, "gross": quantity.Money(row.Gross).String(), "sha256": row.Sha})
+	return &v, w.Say(
+		"asked to agree",
+		map[string]any{"count": c.ID, "approval": row.ID, "lines": row.Lines, "gross": quantity.Money(row.Gross).String(), "sha256": row.Sha},
+	)
 }
 
 // Approvals lists what waits for somebody to agree, over all counts; of one count, those that are settled, too, the latest first.
@@ -199,7 +217,12 @@ func (d *Room) Answer(ctx context.Context, p desk.Person, id int64, x Answering)
 				return out, err
 			}
 			if err := f.asSeen(row.Lines, row.Sha); err != nil {
-				return out, desk.RefuseAs(desk.Changed, "sha", "The accepted lines have changed since %s asked. It has to be asked for anew; nothing was sent.", row.Person)
+				return out, desk.RefuseAs(
+					desk.Changed,
+					"sha",
+					"The accepted lines have changed since %s asked. It has to be asked for anew; nothing was sent.",
+					row.Person,
+				)
 			}
 			if out.Posting, err = d.make(w, c, &f, made{going: g, maker: row.Person, agreedBy: p.Name}); err != nil {
 				return out, err
@@ -241,7 +264,10 @@ func waitingByReason(tx *gorm.DB, countID int64) ([]ReasonWorth, error) {
 	}
 	by := map[string]*ReasonWorth{}
 	order := []string{}
-	err := store.Each(tx, "SELECT reason, rest, rest_value FROM count_lines WHERE count_id = ? AND queue = ? AND queue > 0", []driver.Value{countID, int64(store.QueueAccepted)},
+	err := store.Each(
+		tx,
+		"SELECT reason, rest, rest_value FROM count_lines WHERE count_id = ? AND queue = ? AND queue > 0",
+		[]driver.Value{countID, int64(store.QueueAccepted)},
 		func(v []driver.Value) error {
 			reason, _ := v[0].(string)
 			x := by[reason]
@@ -257,7 +283,8 @@ func waitingByReason(tx *gorm.DB, countID int64) ([]ReasonWorth, error) {
 				return count.TooMuch()
 			}
 			return nil
-		})
+		},
+	)
 	out := make([]ReasonWorth, 0, len(order))
 	for _, reason := range order {
 		out = append(out, *by[reason])

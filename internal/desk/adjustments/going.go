@@ -276,7 +276,8 @@ func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
 		return err
 	}
 	err = store.Each(tx, `SELECT l.pos, b.zone, i.description, coalesce(k.category, ''), i.further_sku, i.barcode, i.barcodes, i.packs
-		FROM json_each(?) j CROSS JOIN count_lines l ON l.count_id = ? AND l.pos = j.value JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+		FROM json_each(?) j CROSS JOIN count_lines l ON l.count_id = ? AND l.pos = j.value
+		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
 		LEFT JOIN count_items k ON k.count_id = l.count_id AND k.item_id = l.item_id`, []driver.Value{string(b), c.ID}, func(v []driver.Value) error {
 		text := func(i int) string { t, _ := v[i].(string); return t }
 		x := &f.out[at[v[0].(int64)]]

@@ -147,7 +147,12 @@ func postingView(r *store.Posting) PostingView {
 }
 
 // PostingFile gives a file of a posting again, to the byte; they are counted from 1.
-func (d *Room) PostingFile(ctx context.Context, p desk.Person, countID int64, number, n int) (name string, file *store.KeptFile, err error) {
+func (d *Room) PostingFile(
+	ctx context.Context,
+	p desk.Person,
+	countID int64,
+	number, n int,
+) (name string, file *store.KeptFile, err error) {
 	v, err := d.posting(ctx, p, countID, number)
 	if err != nil {
 		return "", nil, err

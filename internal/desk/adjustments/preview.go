@@ -68,7 +68,9 @@ func (d *Room) Preview(ctx context.Context, p desk.Person, countID int64, g Goin
 	}
 	f, err := d.workedOut(c.Tx, c.Count, &g)
 	v = PostingPreview{Mode: string(f.mode), Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoReason: f.noReason, Alike: f.alike,
-		Age: desk.Instant(c.RecordedAt), Bins: []int64{}, Files: []PostingPart{}, Problems: []PostingProblem{}, Harms: []outfile.Harm{}, Reasons: []ReasonWorth{},
+		Age: desk.Instant(
+			c.RecordedAt,
+		), Bins: []int64{}, Files: []PostingPart{}, Problems: []PostingProblem{}, Harms: []outfile.Harm{}, Reasons: []ReasonWorth{},
 		Day: desk.Instant(f.facts.At).Format(time.DateOnly), Ref: f.facts.Reference}
 	for _, x := range f.problems[:min(len(f.problems), shownProblems)] {
 		line := ""

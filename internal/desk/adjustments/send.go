@@ -128,12 +128,31 @@ func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*Post
 		}
 		files[i] = store.PostingFile{N: i + 1, FileSha: sha, FileName: x.Name, Lines: x.Rows, Size: int64(len(x.Body))}
 	}
-	row := store.Posting{CountID: c.ID, Number: number, Mode: string(f.mode), FileSha: files[0].FileSha, FileName: files[0].FileName, Lines: len(f.lines),
-		Over: int64(f.sums.Over), Short: int64(f.sums.Short), Gross: int64(f.sums.Gross), Unvalued: f.unvalued, Person: m.maker, At: w.Now}
+	row := store.Posting{
+		CountID:  c.ID,
+		Number:   number,
+		Mode:     string(f.mode),
+		FileSha:  files[0].FileSha,
+		FileName: files[0].FileName,
+		Lines:    len(f.lines),
+		Over:     int64(f.sums.Over),
+		Short:    int64(f.sums.Short),
+		Gross:    int64(f.sums.Gross),
+		Unvalued: f.unvalued,
+		Person:   m.maker,
+		At:       w.Now,
+	}
 	if err := w.Create(&row).Error; err != nil {
 		return nil, err
 	}
-	facts := store.PostingFacts{PostingID: row.ID, Kind: m.kind, OnDay: f.facts.At, Reference: f.facts.Reference, SetID: f.setID, AgreedBy: m.agreedBy}
+	facts := store.PostingFacts{
+		PostingID: row.ID,
+		Kind:      m.kind,
+		OnDay:     f.facts.At,
+		Reference: f.facts.Reference,
+		SetID:     f.setID,
+		AgreedBy:  m.agreedBy,
+	}
 	if m.agreedBy != "" {
 		facts.AgreedAt = w.Now
 	}
@@ -259,7 +278,14 @@ func (d *Room) Reverse(ctx context.Context, p desk.Person, countID int64, number
 }
 
 // back makes a posting that takes back what another one said of lines: of all, or of those at some positions.
-func (d *Room) back(ctx context.Context, p desk.Person, countID int64, number int, key, kind string, only map[int64]bool) (PostingView, error) {
+func (d *Room) back(
+	ctx context.Context,
+	p desk.Person,
+	countID int64,
+	number int,
+	key, kind string,
+	only map[int64]bool,
+) (PostingView, error) {
 	once := desk.Key{Text: key, Body: []any{countID, number, kind}}
 	v, err := desk.Do(ctx, d.Desk, p, desk.SendOut, once, func(w *desk.Work) (v PostingView, err error) {
 		c, err := desk.CountRow(w.DB, countID)
@@ -305,9 +331,20 @@ func (d *Room) back(ctx context.Context, p desk.Person, countID int64, number in
 }
 
 // taken works out the posting that takes back what of another one is not taken back yet.
-func (d *Room) taken(w *desk.Work, c *store.Count, of *store.Posting, facts *store.PostingFacts, only map[int64]bool) (*postingFile, error) {
+func (d *Room) taken(
+	w *desk.Work,
+	c *store.Count,
+	of *store.Posting,
+	facts *store.PostingFacts,
+	only map[int64]bool,
+) (*postingFile, error) {
 	f := &postingFile{mode: adjust.Difference, setID: facts.SetID}
-	f.facts = outfile.Facts{Zone: time.UTC, At: d.Now().UTC().Truncate(24 * time.Hour).UnixNano(), Count: fmt.Sprint(c.ID), Reference: facts.Reference}
+	f.facts = outfile.Facts{
+		Zone:      time.UTC,
+		At:        d.Now().UTC().Truncate(24 * time.Hour).UnixNano(),
+		Count:     fmt.Sprint(c.ID),
+		Reference: facts.Reference,
+	}
 	if f.facts.Reference == "" {
 		f.facts.Reference = fmt.Sprintf("C%d-%d", c.ID, of.Number)
 	}
@@ -356,8 +393,16 @@ func (d *Room) taken(w *desk.Work, c *store.Count, of *store.Posting, facts *sto
 			return nil
 		}
 		n := names[l.Pos]
-		a := adjust.Line{Key: [6]string{h.Code, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding}, RecordID: n.RecordID, Unit: n.Unit, Variance: -quantity.Quantity(x.Variance),
-			Reason: x.Reason, Counted: quantity.Quantity(l.Counted), CountedAt: l.CountedAt, Counter: l.Counter}
+		a := adjust.Line{
+			Key:       [6]string{h.Code, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding},
+			RecordID:  n.RecordID,
+			Unit:      n.Unit,
+			Variance:  -quantity.Quantity(x.Variance),
+			Reason:    x.Reason,
+			Counted:   quantity.Quantity(l.Counted),
+			CountedAt: l.CountedAt,
+			Counter:   l.Counter,
+		}
 		if l.Cost != nil {
 			a.Cost, a.Costed = quantity.Cost(*l.Cost), true
 		}

@@ -87,7 +87,8 @@ const VarianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i
 		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round
 			AND r.parcel = e.parcel AND r.replaces = e.id)) AS own,
 	EXISTS (SELECT 1 FROM cut_offs k WHERE ` + concerns + `) AS cut_off,
-	CASE WHEN l.decision <> '' THEN coalesce((SELECT d.rule FROM decisions d WHERE d.count_id = l.count_id AND d.pos = l.pos ORDER BY d.id DESC LIMIT 1), '')
+	CASE WHEN l.decision <> '' THEN coalesce((SELECT d.rule FROM decisions d
+		WHERE d.count_id = l.count_id AND d.pos = l.pos ORDER BY d.id DESC LIMIT 1), '')
 		ELSE '' END AS rule
 	FROM count_lines l
 	JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id LEFT JOIN postings p ON p.id = l.posting_id WHERE l.count_id = ?`

@@ -63,8 +63,17 @@ func TestSendByLayout(t *testing.T) {
 	d.Adjustments.Folder = t.TempDir()
 	id := caused(t, d, "first", causeStock, causeCounts, causeMoves, "")
 	acceptAll(t, d, id)
-	l := adjustments.OutLayout{Name: "Ours", Delimiter: ";", Per: []string{"reason"}, FileName: "adj-{reason}.csv", Columns: []outfile.Column{{Header: "Item", Field: outfile.SKU},
-		{Header: "Qty", Field: outfile.Difference}, {Header: "Date", Field: outfile.PostingDate, Date: "DD.MM.YYYY"}, {Header: "Ref", Field: outfile.Reference}, {Header: "Why", Field: outfile.ReasonName}}}
+	l := adjustments.OutLayout{
+		Name:      "Ours",
+		Delimiter: ";",
+		Per:       []string{"reason"},
+		FileName:  "adj-{reason}.csv",
+		Columns: []outfile.Column{{Header: "Item", Field: outfile.SKU},
+			{
+				Header: "Qty",
+				Field:  outfile.Difference,
+			}, {Header: "Date", Field: outfile.PostingDate, Date: "DD.MM.YYYY"}, {Header: "Ref", Field: outfile.Reference}, {Header: "Why", Field: outfile.ReasonName}},
+	}
 	v, err := d.Adjustments.Preview(ctx, nell, id, adjustments.Going{Try: &l})
 	require.NoError(t, err)
 	assert.Len(t, v.Files, 2)
@@ -117,7 +126,10 @@ func TestLayoutThatCannotSay(t *testing.T) {
 	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
 	id := caused(t, d, "first", causeStock, causeCounts, causeMoves, "")
 	acceptAll(t, d, id)
-	l := adjustments.OutLayout{Name: "x", Columns: []outfile.Column{{Header: "Item", Field: outfile.SKU, Longest: 4}, {Header: "Qty", Field: outfile.Difference}}}
+	l := adjustments.OutLayout{
+		Name:    "x",
+		Columns: []outfile.Column{{Header: "Item", Field: outfile.SKU, Longest: 4}, {Header: "Qty", Field: outfile.Difference}},
+	}
 	v, err := d.Adjustments.Preview(ctx, nell, id, adjustments.Going{Try: &l})
 	require.NoError(t, err)
 	assert.Contains(t, v.Blocked, "that the layout cannot say. The first: ")
@@ -174,7 +186,11 @@ func TestAgreement(t *testing.T) {
 	require.ErrorContains(t, err, "Say why it is sent back")
 	back, err := d.Adjustments.Answer(ctx, mette, asks[0].ID, adjustments.Answering{Word: "count the bolts again"})
 	require.NoError(t, err)
-	assert.Equal(t, []any{"sent back", "Mette", "count the bolts again"}, []any{back.Approval.State, back.Approval.SettledBy, back.Approval.Answer})
+	assert.Equal(
+		t,
+		[]any{"sent back", "Mette", "count the bolts again"},
+		[]any{back.Approval.State, back.Approval.SettledBy, back.Approval.Answer},
+	)
 	_, err = d.Adjustments.Answer(ctx, mette, asks[0].ID, adjustments.Answering{Agree: true})
 	require.ErrorContains(t, err, "It waits no more")
 
@@ -195,7 +211,11 @@ func TestAgreement(t *testing.T) {
 	again := send(t, d, id, adjustments.Going{Mode: "in-out"})
 	agreed, err := d.Adjustments.Answer(ctx, mette, again.Approval.ID, adjustments.Answering{Agree: true})
 	require.NoError(t, err)
-	assert.Equal(t, []any{2, "in-out", "Nell", "Mette"}, []any{agreed.Posting.Number, agreed.Posting.Mode, agreed.Posting.Person, agreed.Posting.AgreedBy})
+	assert.Equal(
+		t,
+		[]any{2, "in-out", "Nell", "Mette"},
+		[]any{agreed.Posting.Number, agreed.Posting.Mode, agreed.Posting.Person, agreed.Posting.AgreedBy},
+	)
 	proved(t, d)
 }
 
@@ -212,7 +232,12 @@ func TestTwoSendAtOnce(t *testing.T) {
 	for i := range errs {
 		wg.Go(func() {
 			who := desk.Person{ID: int64(i + 1), Name: fmt.Sprint("N", i), Role: "controller"}
-			_, errs[i] = d.Adjustments.Send(ctx, who, id, adjustments.Sending{Going: adjustments.Going{Mode: "difference"}, Lines: v.Lines, Sha: v.Sha})
+			_, errs[i] = d.Adjustments.Send(
+				ctx,
+				who,
+				id,
+				adjustments.Sending{Going: adjustments.Going{Mode: "difference"}, Lines: v.Lines, Sha: v.Sha},
+			)
 		})
 	}
 	wg.Wait()
@@ -276,7 +301,12 @@ func TestProofAndReversal(t *testing.T) {
 	list, err = d.Adjustments.Proof(ctx, nell, id)
 	require.NoError(t, err)
 	tally := list[0].Tally
-	assert.Equal(t, []int{sent.Lines, sent.Lines - 2, 1, 1, 0, 0}, []int{tally.Sent, tally.Landed, tally.Missing, tally.Twice, tally.Different, tally.Unseen}, list)
+	assert.Equal(
+		t,
+		[]int{sent.Lines, sent.Lines - 2, 1, 1, 0, 0},
+		[]int{tally.Sent, tally.Landed, tally.Missing, tally.Twice, tally.Different, tally.Unseen},
+		list,
+	)
 	_, err = d.Adjustments.Unlanded(ctx, nell, id, 1, 2, "")
 	require.ErrorContains(t, err, "1 line is missing of posting 1 now, not 2")
 	note, err := d.Adjustments.Unlanded(ctx, nell, id, 1, 1, "")
@@ -294,7 +324,10 @@ func TestProofAndReversal(t *testing.T) {
 	require.ErrorContains(t, err, "takes another one back itself")
 	c, err := d.Today.Count(ctx, nell, id)
 	require.NoError(t, err)
-	require.NoError(t, d.Adjustments.Finish(ctx, nell, id, adjustments.Left{Held: c.Held, Accepted: c.Accepted, Uncounted: c.Uncounted - c.Zeroed}))
+	require.NoError(
+		t,
+		d.Adjustments.Finish(ctx, nell, id, adjustments.Left{Held: c.Held, Accepted: c.Accepted, Uncounted: c.Uncounted - c.Zeroed}),
+	)
 	back, err := d.Adjustments.Reverse(ctx, nell, id, 3, "")
 	require.NoError(t, err)
 	assert.Equal(t, []any{"reversal", 3, 1, "Nell"}, []any{back.Kind, back.Of, back.Lines, back.Person})

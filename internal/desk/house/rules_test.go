@@ -33,7 +33,12 @@ func queued(t *testing.T, d *house.House, id int64, show string) map[string]stri
 // settled waits until rules have nothing to decide in a count any more, whoever runs them.
 func settled(t *testing.T, d *house.House, id int64) {
 	t.Helper()
-	require.Eventually(t, func() bool { n, err := d.Variances.RunRules(ctx, id); return err == nil && n == 0 }, 10*time.Second, time.Millisecond)
+	require.Eventually(
+		t,
+		func() bool { n, err := d.Variances.RunRules(ctx, id); return err == nil && n == 0 },
+		10*time.Second,
+		time.Millisecond,
+	)
 }
 
 // A rule is tried on what is there before it is turned on, decides what it is about and nothing else, marks what it decides, and leaves
@@ -51,7 +56,11 @@ func TestRulesDecide(t *testing.T) {
 	trial, err := d.Variances.TryRule(ctx, nell, moved)
 	require.NoError(t, err)
 	assert.Equal(t, []any{2, "48.00", 1}, []any{trial.Lines, trial.Gross.String(), len(trial.Counts)})
-	assert.Equal(t, []any{0, 0, 2, 2}, []any{trial.Counts[0].Same, trial.Counts[0].Otherwise, trial.Counts[0].Open, len(trial.Counts[0].Examples)})
+	assert.Equal(
+		t,
+		[]any{0, 0, 2, 2},
+		[]any{trial.Counts[0].Same, trial.Counts[0].Otherwise, trial.Counts[0].Open, len(trial.Counts[0].Examples)},
+	)
 	assert.Len(t, queued(t, d, earlier, "open"), 8, "a trial decides nothing")
 
 	id, err := d.Variances.KeepRule(ctx, nell, moved)
@@ -69,7 +78,11 @@ func TestRulesDecide(t *testing.T) {
 	h, err := d.Variances.History(ctx, nell, earlier, lineOf(t, d, earlier, "ROPE12", "A-01-1").Pos)
 	require.NoError(t, err)
 	last := h.Events[len(h.Events)-1]
-	assert.Equal(t, []string{"accepted, TRANSFER by the rule “transfers in one aisle”, which Nell turned on", moved.Name}, []string{last.Text, last.Rule})
+	assert.Equal(
+		t,
+		[]string{"accepted, TRANSFER by the rule “transfers in one aisle”, which Nell turned on", moved.Name},
+		[]string{last.Text, last.Rule},
+	)
 
 	// What a person takes back stays with people, until its figures change.
 	pos := lineOf(t, d, earlier, "ROPE12", "A-01-1").Pos
@@ -86,7 +99,11 @@ func TestRulesDecide(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, trial.Counts[0].Otherwise, "the line that the rule has accepted")
 	err = d.Variances.TurnRule(ctx, nell, heldID, variances.TurningRule{On: true, Lines: trial.Lines, Gross: trial.Gross})
-	require.ErrorContains(t, err, `It contradicts "transfers in one aisle", which is on: of a line that is likely misplaced, worth 20.00 or more one says hold, the other accept for TRANSFER`)
+	require.ErrorContains(
+		t,
+		err,
+		`It contradicts "transfers in one aisle", which is on: of a line that is likely misplaced, worth 20.00 or more one says hold, the other accept for TRANSFER`,
+	)
 	smallID, err := d.Variances.KeepRule(ctx, nell, small)
 	require.NoError(t, err)
 	trial, err = d.Variances.TryRule(ctx, nell, small)
@@ -107,7 +124,11 @@ func TestRulesDecide(t *testing.T) {
 	rules, err := d.Variances.Rules(ctx, nell)
 	require.NoError(t, err)
 	require.Len(t, rules, 2)
-	assert.Equal(t, []any{moved.Name, true, "Nell", 2, held.Name, false}, []any{rules[0].Name, rules[0].On, rules[0].OnBy, rules[0].Decided, rules[1].Name, rules[1].On})
+	assert.Equal(
+		t,
+		[]any{moved.Name, true, "Nell", 2, held.Name, false},
+		[]any{rules[0].Name, rules[0].On, rules[0].OnBy, rules[0].Decided, rules[1].Name, rules[1].On},
+	)
 
 	// A later count is decided as it comes back, without anybody asking for it.
 	later := caused(t, d, "second", strings.ReplaceAll(causeStock, "2026-11-20T06", "2026-11-20T07"), causeCounts, "", "")
@@ -179,7 +200,11 @@ func TestEvidence(t *testing.T) {
 	h, err := d.Variances.History(ctx, nell, id, pos)
 	require.NoError(t, err)
 	require.Len(t, h.Files, 1)
-	assert.Equal(t, []any{"Regal 2.png", "picture", int64(len(onePixel)), "Nell"}, []any{h.Files[0].Name, h.Files[0].Sort, h.Files[0].Size, h.Files[0].Person})
+	assert.Equal(
+		t,
+		[]any{"Regal 2.png", "picture", int64(len(onePixel)), "Nell"},
+		[]any{h.Files[0].Name, h.Files[0].Sort, h.Files[0].Size, h.Files[0].Person},
+	)
 	name, media, k, err := d.Variances.Evidence(ctx, nell, id, file)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Regal 2.png", "image/png", string(onePixel)}, []string{name, media, string(readAll(t, k))})

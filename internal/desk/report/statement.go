@@ -30,9 +30,19 @@ func (d *Room) Statement(ctx context.Context, p desk.Person, countID int64) (*st
 		return nil, err
 	}
 	day := func(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 MST") }
-	s := &statement.Statement{Title: r.Count.Name, Figures: r.Figures.Figures, Posted: r.Posted, PostedN: r.PostedN, Recounts: statement.Recounts(r.Recounts)}
-	s.Facts = [][2]string{{"warehouse", r.Count.Warehouse}, {"state", r.Count.State}, {"frozen", fmt.Sprintf("%s, of stock recorded %s, by %s", day(r.Count.FrozenAt),
-		day(r.Count.RecordedAt), r.Count.Person)}}
+	s := &statement.Statement{
+		Title:    r.Count.Name,
+		Figures:  r.Figures.Figures,
+		Posted:   r.Posted,
+		PostedN:  r.PostedN,
+		Recounts: statement.Recounts(r.Recounts),
+	}
+	s.Facts = [][2]string{
+		{"warehouse", r.Count.Warehouse},
+		{"state", r.Count.State},
+		{"frozen", fmt.Sprintf("%s, of stock recorded %s, by %s", day(r.Count.FrozenAt),
+			day(r.Count.RecordedAt), r.Count.Person)},
+	}
 	if r.From != nil && r.UpTo != nil {
 		s.Facts = append(s.Facts, [2]string{"counted", day(*r.From) + " to " + day(*r.UpTo)})
 	}
@@ -75,8 +85,16 @@ func (d *Room) Statement(ctx context.Context, p desk.Person, countID int64) (*st
 	s.Spread = r.Spread
 	for i := range r.Largest {
 		l := &r.Largest[i]
-		x := statement.Line{Bin: l.Bin, SKU: l.SKU, Lot: strings.TrimSpace(l.Lot + " " + l.Serial), Description: l.Description, Expected: l.Expected,
-			Cause: cause.Cause(l.Cause).Word(), Decision: l.State, By: l.By}
+		x := statement.Line{
+			Bin:         l.Bin,
+			SKU:         l.SKU,
+			Lot:         strings.TrimSpace(l.Lot + " " + l.Serial),
+			Description: l.Description,
+			Expected:    l.Expected,
+			Cause:       cause.Cause(l.Cause).Word(),
+			Decision:    l.State,
+			By:          l.By,
+		}
 		if l.Recorded != nil {
 			x.Recorded = *l.Recorded
 		}
@@ -111,8 +129,12 @@ func (d *Room) Statement(ctx context.Context, p desk.Person, countID int64) (*st
 		return nil, err
 	}
 	for _, x := range posted {
-		s.Postings = append(s.Postings, statement.Posting{Number: x.Number, Day: cmp.Or(x.Day, x.At.Format(time.DateOnly)), Reference: x.Reference, By: x.Person,
-			Agreed: x.AgreedBy, Lines: x.Lines, Sums: variance.Sums{Over: x.Over, Short: x.Short, Net: x.Over + x.Short, Gross: x.Gross}, Proof: provedWord(x, proof)})
+		s.Postings = append(
+			s.Postings,
+			statement.Posting{Number: x.Number, Day: cmp.Or(x.Day, x.At.Format(time.DateOnly)), Reference: x.Reference, By: x.Person,
+				Agreed: x.AgreedBy, Lines: x.Lines, Proof: provedWord(x, proof),
+				Sums: variance.Sums{Over: x.Over, Short: x.Short, Net: x.Over + x.Short, Gross: x.Gross}},
+		)
 	}
 	earlier, err := d.earlier(c)
 	if err != nil {
@@ -256,14 +278,18 @@ func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 	lines := map[int64]*line{}
 	rounds := map[int64][2]int{}
 	var positions []int64
-	err = store.Each(c.Tx, `SELECT e.pos, min(e.round), max(e.round) FROM (SELECT DISTINCT j.value AS pos FROM sheets s, json_each(s.picked) j WHERE s.count_id = ?
+	err = store.Each(
+		c.Tx,
+		`SELECT e.pos, min(e.round), max(e.round) FROM (SELECT DISTINCT j.value AS pos FROM sheets s, json_each(s.picked) j WHERE s.count_id = ?
 		AND s.picked <> '') p JOIN entries e ON e.count_id = ? AND e.pos = p.pos GROUP BY e.pos HAVING min(e.round) < ? AND max(e.round) >= ?`,
-		[]driver.Value{c.ID, c.ID, int64(store.FirstRecount), int64(store.FirstRecount)}, func(v []driver.Value) error {
+		[]driver.Value{c.ID, c.ID, int64(store.FirstRecount), int64(store.FirstRecount)},
+		func(v []driver.Value) error {
 			pos := v[0].(int64)
 			lines[pos], rounds[pos] = &line{}, [2]int{int(v[1].(int64)), int(v[2].(int64))}
 			positions = append(positions, pos)
 			return nil
-		})
+		},
+	)
 	if err != nil || len(positions) == 0 {
 		return r, err
 	}

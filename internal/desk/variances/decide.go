@@ -264,7 +264,17 @@ func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, positions []i
 
 // allOf gives the lines that a filter holds, where they are as they were seen.
 func (d *Room) allOf(ctx context.Context, w *desk.Work, c *store.Count, a *AllOf) (positions []int64, err error) {
-	f := desk.Filter{Show: a.Show, Text: a.Text, Cause: a.Cause, Bins: a.Bins, Sign: a.Sign, State: a.State, Least: a.Least, By: a.By, Of: a.Of}
+	f := desk.Filter{
+		Show:  a.Show,
+		Text:  a.Text,
+		Cause: a.Cause,
+		Bins:  a.Bins,
+		Sign:  a.Sign,
+		State: a.State,
+		Least: a.Least,
+		By:    a.By,
+		Of:    a.Of,
+	}
 	if f.Show == "" {
 		return nil, desk.RefuseAs(desk.Invalid, "all", "Say which are meant: those that are open, held or accepted.")
 	}

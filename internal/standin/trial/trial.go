@@ -1,7 +1,7 @@
-// Package trial plays a count from the export of a simulated record system to the proof that all of it landed there: the one test that shows
-// that the whole is right. Counting goes on while the system sells; it has faults, recounts and late bookings; the adjustments are taken in by
-// the system. At the end its records have to be equal to what is there, to the last unit. Every step looks whether it was done, so a run that
-// was killed goes on where it was.
+// Package trial plays a count from the export of a simulated record system to the proof that all of it landed there: the one test that
+// shows that the whole is right. Counting goes on while the system sells; it has faults, recounts and late bookings; the adjustments are
+// taken in by the system. At the end its records have to be equal to what is there, to the last unit. Every step looks whether it was done,
+// so a run that was killed goes on where it was.
 package trial
 
 import (
@@ -243,8 +243,12 @@ func (r *run) taken(name string) (bool, error) {
 }
 
 func (r *run) freeze() error {
-	made, err := r.desk.Plan.Freeze(r.ctx, r.ida, plan.NewCount{Key: "freeze-of-the-trial", Name: "Trial", Scope: count.Scope{Warehouse: 1}, Blind: true,
-		Stands: "agree", Cut: plan.Cut{By: "size", Rows: 15}})
+	made, err := r.desk.Plan.Freeze(
+		r.ctx,
+		r.ida,
+		plan.NewCount{Key: "freeze-of-the-trial", Name: "Trial", Scope: count.Scope{Warehouse: 1}, Blind: true,
+			Stands: "agree", Cut: plan.Cut{By: "size", Rows: 15}},
+	)
 	if err != nil {
 		return err
 	}
@@ -350,7 +354,14 @@ func (r *run) enter(sheet int, list []counted, who, key string) error {
 		if c.Wrong {
 			r.res.Faults++
 		}
-		x := counting.Typed{RowCode: c.Code, Text: c.Quantity, Counter: who, CountedAt: time.Unix(0, c.At).UTC().Format(time.RFC3339Nano), Sure: true, Again: "add"}
+		x := counting.Typed{
+			RowCode:   c.Code,
+			Text:      c.Quantity,
+			Counter:   who,
+			CountedAt: time.Unix(0, c.At).UTC().Format(time.RFC3339Nano),
+			Sure:      true,
+			Again:     "add",
+		}
 		if c.Code == "" {
 			x.Found = &counting.Found{Sheet: sheet, Bin: c.Bin, SKU: c.SKU, Lot: c.Lot}
 		}
