@@ -45,6 +45,7 @@ func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 		s.reconcile(),
 		s.prove(),
 		s.standin(),
+		s.people(),
 		s.sheets(),
 		s.serve(),
 		s.demo(),

@@ -94,6 +94,8 @@ type Person struct {
 	ID   int64  `json:"id"`
 	Name string `json:"name"`
 	Role string `json:"role" enum:"controller,counter,approver,viewer"`
+	// Owner: may add people and change them.
+	Owner bool `json:"owner"`
 }
 
 // Act is something that a person may or may not do.

@@ -17,10 +17,23 @@ type Person struct {
 	Role   string
 	Secret string // argon2id, encoded
 	Demo   bool
+	Owner  bool // may add people and change them
+	// Suspended: is not let in, and what was done stays under the name.
+	Suspended bool
 }
 
 // TableName is people.
 func (Person) TableName() string { return "people" }
+
+// Invitation lets somebody sign up, or take a new password, once.
+type Invitation struct {
+	ID               int64
+	Hash, Name, Role string
+	PersonID         int64
+	ByPerson         string
+	At, Until        int64
+	UsedAt, GoneAt   int64
+}
 
 // Intake is one taking-in of a file.
 type Intake struct {

@@ -354,6 +354,19 @@ CREATE TABLE decision_rules (
 	id INTEGER PRIMARY KEY, name TEXT NOT NULL, body TEXT NOT NULL, -- JSON: what it says, as ruling.Rule
 	person TEXT NOT NULL, at INTEGER NOT NULL, is_on INTEGER NOT NULL DEFAULT 0, on_by TEXT NOT NULL DEFAULT '', on_at INTEGER NOT NULL DEFAULT 0
 );
+-- People: the owner adds others by invitations, each for one use; who is suspended is not let in.
+ALTER TABLE people ADD COLUMN owner INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE people ADD COLUMN suspended INTEGER NOT NULL DEFAULT 0;
+UPDATE people SET owner = 1 WHERE id = (SELECT min(id) FROM people WHERE role = 'controller');
+CREATE TABLE invitations (
+	id INTEGER PRIMARY KEY, hash TEXT NOT NULL UNIQUE, -- the SHA-256 of its code
+	name TEXT NOT NULL, role TEXT NOT NULL, person_id INTEGER NOT NULL DEFAULT 0, -- of whoever is to take a new password; 0 for somebody new
+	by_person TEXT NOT NULL, at INTEGER NOT NULL, until INTEGER NOT NULL, used_at INTEGER NOT NULL DEFAULT 0, gone_at INTEGER NOT NULL DEFAULT 0
+);
+ALTER TABLE sessions ADD COLUMN person_id INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE sessions ADD COLUMN began INTEGER NOT NULL DEFAULT 0;
+ALTER TABLE sessions ADD COLUMN agent TEXT NOT NULL DEFAULT '';
+DELETE FROM sessions; -- of before nobody knows whose they are
 CREATE TABLE out_layouts (
 	id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, body TEXT NOT NULL, person TEXT NOT NULL, at INTEGER NOT NULL
 );

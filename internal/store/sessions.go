@@ -17,9 +17,12 @@ type Sessions struct {
 }
 
 type session struct {
-	Token  string `gorm:"primaryKey"` // its SHA-256
-	Data   []byte
-	Expiry int64
+	Token    string `gorm:"primaryKey"` // its SHA-256
+	Data     []byte
+	Expiry   int64
+	PersonID int64
+	Began    int64
+	Agent    string // what browser it is, as it says
 }
 
 func hashed(token string) string {
@@ -40,11 +43,49 @@ func (s *Sessions) Commit(token string, data []byte, expiry time.Time) error {
 		if err := tx.Where("expiry <= ?", s.Now().UnixNano()).Delete(&session{}).Error; err != nil {
 			return err
 		}
-		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&session{hashed(token), data, expiry.UnixNano()}).Error
+		return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"data", "expiry"})}).
+			Create(&session{Token: hashed(token), Data: data, Expiry: expiry.UnixNano()}).Error
 	}))
 }
 
 // Delete ends a session.
 func (s *Sessions) Delete(token string) error {
 	return inWords(s.Store.write.Where("token = ?", hashed(token)).Delete(&session{}).Error)
+}
+
+// Whose notes whose a session is.
+func (s *Sessions) Whose(token string, person int64, agent string) error {
+	return inWords(s.Store.write.Model(&session{}).Where("token = ?", hashed(token)).
+		Updates(map[string]any{"person_id": person, "began": s.Now().UnixNano(), "agent": agent}).Error)
+}
+
+// Session is one that somebody has.
+type Session struct {
+	ID           string // the beginning of the hash of its token, which opens nothing
+	Began, Until int64
+	Agent        string
+	Own          bool // it is the one that asks
+}
+
+// Of lists the sessions of a person, the latest first. token is that of whoever asks.
+func (s *Sessions) Of(person int64, token string) ([]Session, error) {
+	var rows []session
+	err := s.Store.read.Where("person_id = ? AND expiry > ?", person, s.Now().UnixNano()).Order("began DESC").Find(&rows).Error
+	out := make([]Session, len(rows))
+	for i, r := range rows {
+		out[i] = Session{r.Token[:16], r.Began, r.Expiry, r.Agent, r.Token == hashed(token)}
+	}
+	return out, err
+}
+
+// End ends sessions of a person: the one with an id, or, where that is empty, all but the one with a token.
+func (s *Sessions) End(person int64, id, but string) (n int64, err error) {
+	q := s.Store.write.Where("person_id = ?", person)
+	if id != "" {
+		q = q.Where("substr(token, 1, 16) = ?", id)
+	} else {
+		q = q.Where("token <> ?", hashed(but))
+	}
+	r := q.Delete(&session{})
+	return r.RowsAffected, inWords(r.Error)
 }

@@ -104,6 +104,7 @@ type done struct {
 func (s *Server) register() {
 	s.registerSession()
 	s.registerCounts()
+	s.registerPeople()
 	d := s.desk
 	op(s, "today", http.MethodGet, "/api/today", "What wants a hand now",
 		func(ctx context.Context, p desk.Person, _ *struct{}) (today.Today, error) {

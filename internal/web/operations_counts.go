@@ -630,16 +630,6 @@ func (s *Server) registerCounts() {
 		func(ctx context.Context, p desk.Person, _ *struct{}) (safety.Proof, error) {
 			return d.Safety.Verify(ctx, p)
 		})
-	op(s, "addPerson", http.MethodPost, "/api/people", "Let somebody sign in", func(ctx context.Context, p desk.Person, in *struct {
-		Body struct {
-			Name     string `json:"name" maxLength:"120"`
-			SignIn   string `json:"sign_in" maxLength:"60"`
-			Password string `json:"password" maxLength:"200"`
-			Role     string `json:"role" enum:"controller,counter,approver,viewer"`
-		}
-	}) (desk.Person, error) {
-		return d.People.AddPerson(ctx, p, in.Body.Name, in.Body.SignIn, in.Body.Password, in.Body.Role)
-	})
 }
 
 // SheetPath names a sheet of a count.

@@ -25,9 +25,14 @@ func (s *Server) session(next http.Handler) http.Handler {
 			http.Error(w, "The records cannot be read.", http.StatusInternalServerError)
 			return
 		}
+		agent := r.UserAgent()
+		ctx = context.WithValue(ctx, agentKey{}, agent[:min(len(agent), 200)])
 		next.ServeHTTP(w, r.WithContext(ctx))
 	})
 }
+
+// agentKey is under which a request has its browser's name.
+type agentKey struct{}
 
 // enter signs somebody in and gives the cookie that says so.
 func (s *Server) enter(ctx context.Context, p desk.Person) (cookie http.Cookie, err error) {
@@ -37,6 +42,10 @@ func (s *Server) enter(ctx context.Context, p desk.Person) (cookie http.Cookie, 
 	s.sessions.Put(ctx, "person", p.ID)
 	token, expiry, err := s.sessions.Commit(ctx)
 	if err != nil {
+		return cookie, problem(desk.InWords(err))
+	}
+	agent, _ := ctx.Value(agentKey{}).(string)
+	if err := s.kept().Whose(token, p.ID, agent); err != nil {
 		return cookie, problem(desk.InWords(err))
 	}
 	return s.cookie(token, expiry), nil
@@ -155,6 +164,25 @@ func (s *Server) registerSession() {
 			if err == nil {
 				s.tries.right(code)
 			}
+			return arrived(ctx, p, err)
+		})
+	huma.Register(
+		s.api,
+		huma.Operation{OperationID: "join", Method: http.MethodPost, Path: "/api/join", Summary: "Sign up by an invitation, or take a new password",
+			Errors: []int{422, 429, 507}},
+		func(ctx context.Context, in *struct {
+			Body struct {
+				Code     string `json:"code" maxLength:"100"`
+				SignIn   string `json:"sign_in" maxLength:"60"`
+				Password string `json:"password" maxLength:"200"`
+			}
+		}) (*signed[Me], error) {
+			leave, err := s.hashing.enter(ctx)
+			if err != nil {
+				return nil, err
+			}
+			defer leave()
+			p, err := s.desk.People.Join(ctx, in.Body.Code, in.Body.SignIn, in.Body.Password)
 			return arrived(ctx, p, err)
 		})
 }

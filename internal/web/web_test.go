@@ -159,12 +159,17 @@ func TestWhoMay(t *testing.T) {
 		"GET /api/backups/{name}":                            {``, []string{"controller"}},
 		"POST /api/backups/{name}/restore":                   {`{"agreed":0}`, []string{"controller"}},
 		"POST /api/record/verify":                            {``, []string{"controller"}},
-		"POST /api/people": {
-			`{"name":"x","sign_in":"x","password":"0123456789","role":"viewer"}`,
-			[]string{"controller"},
-		},
+		"GET /api/people":                                    {``, []string{"controller"}},
+		"POST /api/people/invitations":                       {`{"name":"x","role":"viewer"}`, []string{"controller"}},
+		"DELETE /api/people/invitations/{invitation}":        {``, []string{"controller"}},
+		"POST /api/people/{person}":                          {`{"role":"controller"}`, []string{"controller"}},
+		"POST /api/people/{person}/reset":                    {``, []string{"controller"}},
+		"POST /api/me/password":                              {`{"old":"x","new":"y"}`, roles},
+		"GET /api/me/sessions":                               {``, roles},
+		"DELETE /api/me/sessions/{session}":                  {``, roles},
 	}
-	open := map[string]bool{"GET /api/me": true, "POST /api/session": true, "DELETE /api/session": true, "POST /api/owner": true}
+	open := map[string]bool{"GET /api/me": true, "POST /api/session": true, "DELETE /api/session": true, "POST /api/owner": true,
+		"POST /api/invitation": true, "POST /api/join": true}
 	base, as := served(t)
 	description, err := Description()
 	require.NoError(t, err)
@@ -173,7 +178,7 @@ func TestWhoMay(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
-		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{rule}", "1", "{number}", "1", "{approval}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
+		path = strings.NewReplacer("{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{rule}", "1", "{number}", "1", "{person}", "1", "{invitation}", "1", "{session}", "0123456789abcdef", "{approval}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
 			"1", "{doubt}", "1", "{warehouse}", "1", "{number}", "1").
 			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))

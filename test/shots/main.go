@@ -80,6 +80,10 @@ func run(out, only string) error {
 			chromedp.WaitVisible(seen),
 		}
 	}
+	sample := filepath.Join(data, "ADJ_IMPORT.csv")
+	if err := os.WriteFile(sample, []byte(sampleFile), 0o644); err != nil {
+		return err
+	}
 	shots := []shot{
 		{"sign-in", "/", `input[name=password]`, nil},
 		{"today", "", `article`, []chromedp.Action{browser.SignIn("ida", "demo")}},
@@ -143,6 +147,28 @@ func run(out, only string) error {
 				down, down, down, down, down, down, down, down,
 			},
 		},
+		{
+			"rules",
+			"/counts/2/variances",
+			`[data-trial]`,
+			[]chromedp.Action{
+				chromedp.WaitVisible(`[data-open-rules]`),
+				chromedp.Click(`[data-open-rules]`),
+				press("…for transfers of equal quantity"),
+				press("Try it on the last counts"),
+			},
+		},
+		{
+			"layout-out",
+			"/counts/2/adjustments",
+			`[data-column="Location"]`,
+			[]chromedp.Action{
+				chromedp.WaitVisible(`[data-new-layout]`),
+				chromedp.Click(`[data-new-layout]`),
+				chromedp.WaitReady(`[data-sample]`),
+				chromedp.SetUploadFiles(`[data-sample]`, []string{sample}),
+			},
+		},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
 		{
@@ -157,12 +183,6 @@ func run(out, only string) error {
 				chromedp.WaitVisible(`//button[starts-with(., "Put ")]`, chromedp.BySearch),
 			},
 		},
-		{
-			"variances-night",
-			"/counts/2/variances",
-			`[data-likely]`,
-			[]chromedp.Action{chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil)},
-		},
 	}
 	if err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(1280, 800, 1, false)); err != nil {
 		return err
@@ -175,7 +195,7 @@ func run(out, only string) error {
 		if s.path != "" {
 			steps = append(steps, chromedp.Navigate(base+s.path))
 		}
-		if s.name == "typing" || s.name == "variances-night" {
+		if s.name == "typing" {
 			steps = append(steps, chromedp.WaitVisible(s.wait))
 		}
 		steps = append(steps, s.steps...)
@@ -196,3 +216,7 @@ func run(out, only string) error {
 	}
 	return nil
 }
+
+// sampleFile is what a record system takes in, as a person has it at hand.
+const sampleFile = "Stock adjustment import\r\nItem;Site;Location;Qty +/-;Reason code;Document date;Batch;User\r\n" +
+	"FLR-0124;QUAY;F-01-5;-3,00;51;21.11.2026;L25-750;IMP\r\nSHK-0652;QUAY;C-11-1;2,00;52;21.11.2026;;IMP\r\n"

@@ -22,6 +22,9 @@ type Room struct {
 	ownerKey string // the one-time code of a first start
 }
 
+// Roles are those that people have.
+var Roles = []string{"controller", "counter", "approver", "viewer"}
+
 // New makes the room.
 func New(d *desk.Desk) *Room { return &Room{Desk: d} }
 
@@ -104,14 +107,6 @@ func (d *Room) MakeOwner(ctx context.Context, key, name, signIn, password string
 	return p, err
 }
 
-// AddPerson lets somebody sign in.
-func (d *Room) AddPerson(ctx context.Context, by desk.Person, name, signIn, password, role string) (desk.Person, error) {
-	if err := desk.Allow(by, desk.Staff); err != nil {
-		return desk.Person{}, err
-	}
-	return d.addPerson(ctx, by, name, signIn, password, role, false, false)
-}
-
 // AddDemoPerson adds a person of the demo, which the sign-in page says.
 func (d *Room) AddDemoPerson(ctx context.Context, name, signIn, role string) (desk.Person, error) {
 	return d.addPerson(ctx, desk.Person{Name: "demo"}, name, signIn, "demo", role, true, false)
@@ -127,8 +122,10 @@ func (d *Room) addPerson(
 	if name == "" || signIn == "" {
 		return p, desk.Refuse("Give a name and a sign-in name.")
 	}
-	if !demo && len(password) < 10 {
-		return p, desk.Refuse("Take a password of 10 characters or more.")
+	if !demo {
+		if err := goodPassword(password, name, signIn); err != nil {
+			return p, err
+		}
 	}
 	secret, err := hashSecret(password)
 	if err != nil {
@@ -140,6 +137,7 @@ func (d *Room) addPerson(
 		if err := w.Model(&store.Person{}).Count(&n).Error; err != nil {
 			return p, err
 		}
+		row.Owner = n == 0 && role == "controller"
 		if first && n > 0 {
 			return p, desk.Refuse("Somebody has signed up already. Sign in instead.")
 		}
@@ -153,9 +151,10 @@ func (d *Room) addPerson(
 			return p, err
 		}
 		return desk.Person{
-				ID:   row.ID,
-				Name: row.Name,
-				Role: row.Role,
+				ID:    row.ID,
+				Name:  row.Name,
+				Role:  row.Role,
+				Owner: row.Owner,
 			}, w.Say(
 				"person added",
 				map[string]any{"name": name, "sign_in": signIn, "role": role},
@@ -176,7 +175,14 @@ func (d *Room) SignIn(ctx context.Context, signIn, password string) (p desk.Pers
 	if !secretFits(secret, password) || row.ID == 0 {
 		return p, desk.Refuse("The name or the password is not right.")
 	}
-	return desk.Person{ID: row.ID, Name: row.Name, Role: row.Role}, nil
+	if row.Suspended {
+		return p, desk.Refuse("You are not let in at the moment. Ask whoever owns this Wobin.")
+	}
+	return person(&row), nil
+}
+
+func person(row *store.Person) desk.Person {
+	return desk.Person{ID: row.ID, Name: row.Name, Role: row.Role, Owner: row.Owner}
 }
 
 // WhoIs gives the person with a number, for a session.
@@ -185,8 +191,8 @@ func (d *Room) WhoIs(ctx context.Context, id int64) (p desk.Person, err error) {
 	if err := d.Store.Read(ctx).Limit(1).Find(&row, id).Error; err != nil {
 		return p, err
 	}
-	if row.ID == 0 {
+	if row.ID == 0 || row.Suspended {
 		return p, desk.Missing("The person")
 	}
-	return desk.Person{ID: row.ID, Name: row.Name, Role: row.Role}, nil
+	return person(&row), nil
 }

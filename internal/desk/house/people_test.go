@@ -1,0 +1,102 @@
+package house_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/desk"
+	"wobin/internal/desk/people"
+)
+
+// An owner invites; an invitation is used once and ends by itself; roles change from the next thing that is done; the last owner stays.
+func TestPeople(t *testing.T) {
+	d := at(t)
+	now := time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC)
+	d.Now = func() time.Time { return now }
+	code, err := d.People.OwnerCode(ctx)
+	require.NoError(t, err)
+	for bad, why := range map[string]string{"short one": "too short", "aaaaaaaaaaaaaa": "alike", "passwordpassword": "tried first", "123456123456": "tried first", "nellnellnell": "own name"} {
+		_, err := d.People.MakeOwner(ctx, code, "Nell Harbour", "nell", bad)
+		require.ErrorContains(t, err, why)
+		require.ErrorContains(t, err, people.PasswordRule)
+	}
+	owner, err := d.People.MakeOwner(ctx, code, "Nell Harbour", "nell", "winches and fenders")
+	require.NoError(t, err)
+	require.True(t, owner.Owner)
+	require.ErrorIs(t, mustFail(d.People.Invite(ctx, desk.Person{ID: 9, Name: "x", Role: "controller"}, "Ada", "counter")), desk.ErrMayNot)
+	require.ErrorContains(t, mustFail(d.People.Invite(ctx, owner, "Ada", "king")), "A role is controller")
+	ada, err := d.People.Invite(ctx, owner, "Ada Quay", "counter")
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, len(ada.Code), 22, "at least 128 bits")
+	w, err := d.People.Invitation(ctx, ada.Code)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Ada Quay", "counter", ""}, []string{w.Name, w.Role, w.SignIn})
+	_, err = d.People.Join(ctx, ada.Code+"x", "ada", "ropes and shackles")
+	require.ErrorContains(t, err, "does not hold")
+	_, err = d.People.Join(ctx, ada.Code, "NELL", "ropes and shackles")
+	require.ErrorContains(t, err, "is taken")
+	p, err := d.People.Join(ctx, ada.Code, " Ada ", "ropes and shackles")
+	require.NoError(t, err, "what was refused has not used it")
+	assert.Equal(t, desk.Person{ID: p.ID, Name: "Ada Quay", Role: "counter"}, p)
+	_, err = d.People.Join(ctx, ada.Code, "ada2", "ropes and shackles")
+	require.ErrorContains(t, err, "was used already")
+	late, err := d.People.Invite(ctx, owner, "Bo", "viewer")
+	require.NoError(t, err)
+	gone, err := d.People.Invite(ctx, owner, "Cy", "viewer")
+	require.NoError(t, err)
+	require.NoError(t, d.People.Uninvite(ctx, owner, gone.ID))
+	_, err = d.People.Join(ctx, gone.Code, "cy", "ropes and shackles")
+	require.ErrorContains(t, err, "does not hold")
+	now = now.Add(73 * time.Hour)
+	_, err = d.People.Join(ctx, late.Code, "bo", "ropes and shackles")
+	require.ErrorContains(t, err, "has ended")
+
+	role, yes, no := "approver", true, false
+	require.NoError(t, d.People.Change(ctx, owner, p.ID, people.Changed{Role: &role}))
+	is, err := d.People.WhoIs(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "approver", is.Role)
+	require.ErrorContains(t, d.People.Change(ctx, owner, p.ID, people.Changed{Role: &role}), "Nothing of Ada Quay was changed")
+	require.ErrorContains(t, d.People.Change(ctx, owner, p.ID, people.Changed{Owner: &yes}), "An owner is a controller")
+	require.ErrorContains(t, d.People.Change(ctx, owner, owner.ID, people.Changed{Suspended: &yes}), "is the last owner")
+	require.ErrorContains(t, d.People.Change(ctx, owner, owner.ID, people.Changed{Owner: &no}), "is the last owner")
+	require.NoError(t, d.People.Change(ctx, owner, p.ID, people.Changed{Suspended: &yes}))
+	_, err = d.People.SignIn(ctx, "ada", "ropes and shackles")
+	require.ErrorContains(t, err, "not let in at the moment")
+	_, err = d.People.WhoIs(ctx, p.ID)
+	require.ErrorIs(t, err, desk.ErrNotFound)
+	require.NoError(t, d.People.SuspendFromConsole(ctx, "ADA", false))
+	require.ErrorContains(t, d.People.SuspendFromConsole(ctx, "nell", true), "is the last owner")
+
+	require.ErrorContains(t, d.People.ChangePassword(ctx, p, "wrong", "paint and varnish"), "old password is not right")
+	require.ErrorContains(t, d.People.ChangePassword(ctx, p, "ropes and shackles", "short"), "too short")
+	require.NoError(t, d.People.ChangePassword(ctx, p, "ropes and shackles", "paint and varnish"))
+	_, err = d.People.SignIn(ctx, "ada", "ropes and shackles")
+	require.Error(t, err)
+	reset, err := d.People.ResetFromConsole(ctx, "ada")
+	require.NoError(t, err)
+	again, err := d.People.Reset(ctx, owner, p.ID)
+	require.NoError(t, err)
+	_, err = d.People.Join(ctx, reset.Code, "", "fenders for all of us")
+	require.ErrorContains(t, err, "does not hold", "the newer one is the one that holds")
+	_, err = d.People.Join(ctx, again.Code, "", "fenders for all of us")
+	require.NoError(t, err)
+	_, err = d.People.SignIn(ctx, "ada", "fenders for all of us")
+	require.NoError(t, err)
+	staff, err := d.People.Staff(ctx, owner)
+	require.NoError(t, err)
+	names := []string{}
+	for _, x := range staff.People {
+		names = append(names, x.Name)
+	}
+	assert.Equal(t, "Ada Quay, Nell Harbour", strings.Join(names, ", "))
+	require.Len(t, staff.Invited, 1)
+	assert.True(t, staff.Invited[0].Ended)
+	proved(t, d)
+}
+
+func mustFail[T any](_ T, err error) error { return err }
