@@ -9,6 +9,7 @@ import (
 
 	"wobin/internal/desk"
 	"wobin/internal/desk/people"
+	"wobin/internal/desk/safety"
 	"wobin/internal/store"
 )
 
@@ -55,6 +56,16 @@ func (s *Server) registerPeople() {
 			Person int64 `path:"person"`
 		}) (people.Invited, error) {
 			return d.People.Reset(ctx, p, in.Person)
+		})
+	op(s, "record", http.MethodGet, "/api/record", "Who did what, the latest first",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Person string `query:"person" maxLength:"200"`
+			What   string `query:"what" maxLength:"200"`
+			Count  int64  `query:"count"`
+			Day    string `query:"day" maxLength:"10"`
+			After  string `query:"after" maxLength:"20"`
+		}) (safety.RecordPage, error) {
+			return d.Safety.Record(ctx, p, safety.RecordFilter{Person: in.Person, What: in.What, Count: in.Count, Day: in.Day, After: in.After})
 		})
 	op(s, "changePassword", http.MethodPost, "/api/me/password", "Change one's own password",
 		func(ctx context.Context, p desk.Person, in *struct {

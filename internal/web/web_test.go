@@ -164,6 +164,7 @@ func TestWhoMay(t *testing.T) {
 		"DELETE /api/people/invitations/{invitation}":        {``, []string{"controller"}},
 		"POST /api/people/{person}":                          {`{"role":"controller"}`, []string{"controller"}},
 		"POST /api/people/{person}/reset":                    {``, []string{"controller"}},
+		"GET /api/record":                                    {``, []string{"controller"}},
 		"POST /api/me/password":                              {`{"old":"x","new":"y"}`, roles},
 		"GET /api/me/sessions":                               {``, roles},
 		"DELETE /api/me/sessions/{session}":                  {``, roles},

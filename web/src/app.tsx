@@ -19,12 +19,22 @@ const Counting = lazy(() => import("./counting/Counting").then((m) => ({ default
 const Variances = lazy(() => import("./variances/Variances").then((m) => ({ default: m.Variances })));
 const Adjustments = lazy(() => import("./adjustments/Adjustments").then((m) => ({ default: m.Adjustments })));
 const Report = lazy(() => import("./report/Report").then((m) => ({ default: m.Report })));
+const People = lazy(() => import("./people/People").then((m) => ({ default: m.People })));
+const Own = lazy(() => import("./people/Own").then((m) => ({ default: m.Own })));
+const Join = lazy(() => import("./people/Join").then((m) => ({ default: m.Join })));
+const Record = lazy(() => import("./safety/Record").then((m) => ({ default: m.Record })));
 const Safety = lazy(() => import("./safety/Safety").then((m) => ({ default: m.Safety })));
 
 export function App() {
 	const me = useMe();
 	const { pathname } = useLocation();
 	if (me.isPending) return null;
+	if (pathname === "/join")
+		return (
+			<Suspense fallback={null}>
+				<Join />
+			</Suspense>
+		);
 	if (!me.data?.person) return <SignIn me={me.data} error={me.error} />;
 	const view = (element: React.ReactNode) => (
 		<Boundary at={pathname}>
@@ -42,6 +52,9 @@ export function App() {
 				<Route path="rotation/:house" element={view(<Rotation />)} />
 				<Route path="together/:count" element={view(<Together />)} />
 				<Route path="safety" element={view(<Safety />)} />
+				<Route path="record" element={view(<Record />)} />
+				<Route path="people" element={view(<People />)} />
+				<Route path="me" element={view(<Own />)} />
 				<Route path="counts/:count" element={<CountFrame />}>
 					<Route index element={<Navigate to="variances" replace />} />
 					<Route path="recorded" element={view(<RecordedOfCount />)} />

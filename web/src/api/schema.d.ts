@@ -1440,6 +1440,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who did what, the latest first */
+        get: operations["record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/record/verify": {
         parameters: {
             query?: never;
@@ -2363,6 +2380,11 @@ export interface components {
             lines: number;
             /** Format: int64 */
             sheets: number;
+        };
+        CountName: {
+            /** Format: int64 */
+            id: number;
+            name: string;
         };
         CutOff: {
             /** Format: date-time */
@@ -4059,6 +4081,31 @@ export interface components {
             sums: components["schemas"]["Sums"];
             /** Format: int64 */
             unvalued: number;
+        };
+        RecordEntry: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description the count that it is about; 0 for none
+             */
+            count: number;
+            /** @description what it says, each as name: value */
+            details: string[];
+            hash: string;
+            /** Format: int64 */
+            id: number;
+            person: string;
+            what: string;
+        };
+        RecordPage: {
+            counts: components["schemas"]["CountName"][];
+            entries: components["schemas"]["RecordEntry"][];
+            /** @description what stands in it */
+            kinds: string[];
+            next: string;
+            /** @description who stands in it */
+            people: string[];
         };
         RecordedLine: {
             available: string | null;
@@ -13479,6 +13526,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    record: {
+        parameters: {
+            query?: {
+                person?: string;
+                what?: string;
+                count?: number;
+                day?: string;
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordPage"];
                 };
             };
             /** @description Unauthorized */

@@ -80,7 +80,13 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 							["/", "Today"],
 							["/stock", "Stock"],
 							["/intake", "Intake"],
-							...(person.role === "controller" ? [["/safety", "Backups"]] : []),
+							...(person.role === "controller"
+								? [
+										["/safety", "Backups"],
+										["/record", "Record"],
+									]
+								: []),
+							...(person.owner ? [["/people", "People"]] : []),
 						].map(([to, name]) => (
 							<NavLink
 								key={to}
@@ -99,9 +105,9 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 							<span className="keycap">Ctrl K</span> go to
 						</button>
 						<ThemeWord />
-						<span>
+						<Link className="hover:underline" to="/me" title="Password, and where you are signed in">
 							{person.name}, {person.role}
-						</span>
+						</Link>
 						<button
 							type="button"
 							className="word"

@@ -1,0 +1,145 @@
+package safety
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"wobin/internal/desk"
+	"wobin/internal/store"
+)
+
+// RecordEntry is one word of the record of who did what.
+type RecordEntry struct {
+	ID      int64     `json:"id"`
+	At      time.Time `json:"at"`
+	Person  string    `json:"person"`
+	What    string    `json:"what"`
+	Count   int64     `json:"count" doc:"the count that it is about; 0 for none"`
+	Details []string  `json:"details" doc:"what it says, each as name: value"`
+	Hash    string    `json:"hash"`
+}
+
+// RecordPage is one page of the record, the latest first.
+type RecordPage struct {
+	Entries []RecordEntry `json:"entries"`
+	Next    string        `json:"next"`
+	People  []string      `json:"people" doc:"who stands in it"`
+	Kinds   []string      `json:"kinds" doc:"what stands in it"`
+	Counts  []CountName   `json:"counts"`
+}
+
+// CountName names a count.
+type CountName struct {
+	ID   int64  `json:"id"`
+	Name string `json:"name"`
+}
+
+// RecordFilter narrows the record.
+type RecordFilter struct {
+	Person, What, Day, After string
+	Count                    int64
+}
+
+// recordPage is how many entries a page has.
+const recordPage = 100
+
+// Record lists who did what, the latest first.
+func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page RecordPage, err error) {
+	page = RecordPage{Entries: []RecordEntry{}, People: []string{}, Kinds: []string{}, Counts: []CountName{}}
+	if err := desk.Allow(p, desk.Guard); err != nil {
+		return page, err
+	}
+	tx := d.Store.Read(ctx)
+	q := tx.Model(&store.Link{})
+	if f.Person != "" {
+		q = q.Where("person = ?", f.Person)
+	}
+	if f.What != "" {
+		q = q.Where("what = ?", f.What)
+	}
+	if f.Count != 0 {
+		q = q.Where("json_extract(detail, '$.count') = ?", f.Count)
+	}
+	if f.Day != "" {
+		day, err := time.Parse(time.DateOnly, f.Day)
+		if err != nil {
+			return page, desk.RefuseAs(desk.Invalid, "day", "%q is no day such as 2026-11-21.", f.Day)
+		}
+		q = q.Where("at >= ? AND at < ?", day.UnixNano(), day.AddDate(0, 0, 1).UnixNano())
+	}
+	if f.After != "" {
+		after, err := strconv.ParseInt(f.After, 10, 64)
+		if err != nil {
+			return page, desk.RefuseAs(desk.Invalid, "after", "The page is not one of this list.")
+		}
+		q = q.Where("id < ?", after)
+	}
+	var rows []store.Link
+	if err := q.Order("id DESC").Limit(recordPage).Find(&rows).Error; err != nil {
+		return page, err
+	}
+	for i := range rows {
+		e := RecordEntry{ID: rows[i].ID, At: desk.Instant(rows[i].At), Person: rows[i].Person, What: rows[i].What, Hash: rows[i].Hash, Details: []string{}}
+		var detail map[string]any
+		d := json.NewDecoder(strings.NewReader(rows[i].Detail))
+		d.UseNumber()
+		if err := d.Decode(&detail); err != nil {
+			return page, err
+		}
+		names := make([]string, 0, len(detail))
+		for k := range detail {
+			names = append(names, k)
+		}
+		slices.Sort(names)
+		for _, k := range names {
+			switch v := detail[k].(type) {
+			case nil:
+			case json.Number:
+				if k == "count" {
+					e.Count, _ = v.Int64()
+					continue
+				}
+				e.Details = append(e.Details, k+": "+v.String())
+			case string, bool:
+				if text := fmt.Sprint(v); text != "" {
+					e.Details = append(e.Details, k+": "+shortened(text))
+				}
+			default:
+				if k != "covers" { // what the chain covers is for the proof
+					b, err := json.Marshal(v)
+					if err != nil {
+						return page, err
+					}
+					e.Details = append(e.Details, k+": "+shortened(string(b)))
+				}
+			}
+		}
+		page.Entries = append(page.Entries, e)
+	}
+	if n := len(rows); n == recordPage {
+		page.Next = strconv.FormatInt(rows[n-1].ID, 10)
+	}
+	if f.After != "" {
+		return page, nil
+	}
+	if err := tx.Raw("SELECT DISTINCT person FROM chain ORDER BY 1 LIMIT 500").Scan(&page.People).Error; err != nil {
+		return page, err
+	}
+	if err := tx.Raw("SELECT DISTINCT what FROM chain ORDER BY 1 LIMIT 500").Scan(&page.Kinds).Error; err != nil {
+		return page, err
+	}
+	return page, tx.Raw("SELECT id, name FROM counts WHERE state <> ? ORDER BY id DESC LIMIT 200", store.Freezing).Scan(&page.Counts).Error
+}
+
+// shortened gives the beginning of a long text.
+func shortened(text string) string {
+	if r := []rune(text); len(r) > 200 {
+		return string(r[:200]) + "…"
+	}
+	return text
+}
