@@ -4,14 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"text/tabwriter"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/people"
-	"wobin/internal/store"
 )
 
 // people is for an owner who cannot sign in any more: whoever works on the machine is trusted.
@@ -23,17 +22,10 @@ func (s *streams) people() *cobra.Command {
 			if data == "" {
 				return errors.New("people needs --data DIR")
 			}
-			st, err := store.Open(data)
-			if err != nil {
+			if _, err := os.Stat(data); err != nil { // a folder that is not there is not made
 				return err
 			}
-			defer st.Close()
-			d, err := house.New(st, time.Now)
-			if err != nil {
-				return err
-			}
-			defer d.Close()
-			return do(cmd.Context(), d.People, args)
+			return withDesk(data, func(d *house.House) error { return do(cmd.Context(), d.People, args) })
 		}
 	}
 	offered := func(i people.Invited) error {
@@ -88,7 +80,7 @@ func (s *streams) people() *cobra.Command {
 			_, err := fmt.Fprintf(s.out, "%s %s.\n", args[0], word)
 			return err
 		})}
-	suspend.Flags().BoolVar(&again, "end", false, "let in again")
+	suspend.Flags().BoolVar(&again, "again", false, "let in again")
 	c.PersistentFlags().StringVar(&data, "data", "", "the data folder `DIR`; the server has to be stopped")
 	c.AddCommand(list, add, reset, suspend)
 	return c

@@ -85,8 +85,7 @@ func run(out, only string) error {
 		return err
 	}
 	shots := []shot{
-		{"sign-in", "/", `input[name=password]`, nil},
-		{"today", "", `article`, []chromedp.Action{browser.SignIn("ida", "demo")}},
+		{"today", "/", `article`, []chromedp.Action{browser.SignIn("ida", "demo")}},
 		{"recorded", "/counts/2/recorded", `[data-lines] [role=row] ~ div [role=row]`, nil},
 		{
 			"intake",
@@ -113,7 +112,6 @@ func run(out, only string) error {
 				chromedp.SendKeys(`input[aria-label="Row filter"]`, `AND('On hand' > 0; LEFT('Item code'; 3) <> "CHT")`),
 			),
 		},
-		{"layouts", "/layouts", `textarea`, nil},
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
 		{"rotation", "/rotation/1", `[data-year]`, nil},
 		{
@@ -183,12 +181,27 @@ func run(out, only string) error {
 				chromedp.WaitVisible(`//button[starts-with(., "Put ")]`, chromedp.BySearch),
 			},
 		},
+		{
+			"people",
+			"/people",
+			`[data-invited="Wren Tiller"]`,
+			[]chromedp.Action{
+				browser.Type(`input[aria-label="Name of who is invited"]`, "Wren Tiller"),
+				press("Make an invitation"),
+			},
+		},
+		{
+			"record",
+			"/record",
+			`//*[@data-proof][contains(., "hold")]`,
+			[]chromedp.Action{chromedp.WaitVisible(`[data-entry]`), press("Prove the record")},
+		},
 	}
 	if err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(1280, 800, 1, false)); err != nil {
 		return err
 	}
 	for _, s := range shots {
-		if only != "" && !strings.Contains(only, s.name) && s.name != "today" && s.name != "sign-in" {
+		if only != "" && !strings.Contains(only, s.name) && s.name != "today" {
 			continue
 		}
 		var steps []chromedp.Action

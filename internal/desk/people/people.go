@@ -65,13 +65,14 @@ func secretFits(secret, password string) bool {
 type Welcome struct {
 	FirstStart bool     `json:"first_start" doc:"nobody is there yet: the owner signs up with the one-time code from the console"`
 	Demo       []string `json:"demo" doc:"sign-in names of the demo's people, whose password is demo"`
+	Rule       string   `json:"rule" doc:"what a password has to be"`
 }
 
 // Greet tells how one gets in.
 func (d *Room) Greet(ctx context.Context) (w Welcome, err error) {
 	var people []store.Person
 	err = d.Store.Read(ctx).Order("id").Find(&people).Error
-	w.FirstStart, w.Demo = len(people) == 0, []string{}
+	w.FirstStart, w.Demo, w.Rule = len(people) == 0, []string{}, PasswordRule
 	for _, p := range people {
 		if p.Demo {
 			w.Demo = append(w.Demo, p.SignIn)

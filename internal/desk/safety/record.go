@@ -45,6 +45,9 @@ type RecordFilter struct {
 	Count                    int64
 }
 
+// unread are the parts of an entry that are for the proof, which nobody reads in a list.
+var unread = map[string]bool{"covers": true, "sha256": true}
+
 // recordPage is how many entries a page has.
 const recordPage = 100
 
@@ -93,7 +96,9 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 		}
 		names := make([]string, 0, len(detail))
 		for k := range detail {
-			names = append(names, k)
+			if !unread[k] {
+				names = append(names, k)
+			}
 		}
 		slices.Sort(names)
 		for _, k := range names {
@@ -109,14 +114,14 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 				if text := fmt.Sprint(v); text != "" {
 					e.Details = append(e.Details, k+": "+shortened(text))
 				}
-			default:
-				if k != "covers" { // what the chain covers is for the proof
-					b, err := json.Marshal(v)
-					if err != nil {
-						return page, err
-					}
-					e.Details = append(e.Details, k+": "+shortened(string(b)))
+			case []any:
+				all := make([]string, len(v))
+				for i, x := range v {
+					all[i] = fmt.Sprint(x)
 				}
+				e.Details = append(e.Details, k+": "+shortened(strings.Join(all, ", ")))
+			default: // a layout, say, is for machines
+				e.Details = append(e.Details, k+": …")
 			}
 		}
 		page.Entries = append(page.Entries, e)
@@ -138,8 +143,8 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 
 // shortened gives the beginning of a long text.
 func shortened(text string) string {
-	if r := []rune(text); len(r) > 200 {
-		return string(r[:200]) + "…"
+	if r := []rune(text); len(r) > 100 {
+		return string(r[:100]) + "…"
 	}
 	return text
 }

@@ -3478,6 +3478,8 @@ export interface components {
             /** @description nobody is there yet: the owner signs up with the one-time code from the console */
             first_start: boolean;
             person?: components["schemas"]["Person"];
+            /** @description what a password has to be */
+            rule: string;
         };
         MendAlike: {
             field: string;

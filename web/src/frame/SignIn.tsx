@@ -49,7 +49,7 @@ export function SignIn({ me, error }: { me?: Schemas["Me"]; error: Error | null 
 				{me?.first_start && field("One-time code", code, setCode, { className: "code w-full", autoComplete: "off", name: "code" })}
 				{me?.first_start && field("Your name", name, setName, { name: "name", autoComplete: "name" })}
 				{field("Sign-in name", signIn, setSignIn, { name: "sign_in", autoComplete: "username", autoCapitalize: "none" })}
-				{field("Password", password, setPassword, {
+				{field(me?.first_start ? `Password: ${me.rule}` : "Password", password, setPassword, {
 					name: "password",
 					type: "password",
 					autoComplete: me?.first_start ? "new-password" : "current-password",

@@ -4,6 +4,7 @@ import { api, ask, queries } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
 import { Failed, Warn, when } from "../frame/figures";
+import { useMe } from "../frame/SignIn";
 
 /** What browser it is, in a word or two. */
 function browser(agent: string): string {
@@ -15,6 +16,7 @@ function browser(agent: string): string {
 /** One's own password, and where one is signed in. */
 export function Own() {
 	const me = usePerson();
+	const welcome = useMe();
 	const sessions = useQuery({ queryKey: key.sessions, queryFn: () => ask(api.GET("/api/me/sessions")) });
 	const [old, setOld] = useState("");
 	const [password, setPassword] = useState("");
@@ -51,7 +53,7 @@ export function Own() {
 						}}
 					>
 						<h2>A new password</h2>
-						<p className="text-dim">12 characters or more, not all alike, and none of the 10,000 that are chosen most.</p>
+						<p className="text-dim">{welcome.data?.rule}</p>
 						<label>
 							<span className="block text-dim">Password so far</span>
 							<input

@@ -82,10 +82,12 @@ export function People() {
 							/>
 						</label>
 						<Choice label="Role" value={role} of={roles} onChange={setRole} />
-						<span className="text-dim">{about[role]}</span>
 						<button type="submit" className="act-plain ml-auto" disabled={name.trim() === "" || invite.isPending}>
 							Make an invitation
 						</button>
+						<span className="w-full text-dim">
+							{role === "approver" ? "An" : "A"} {role} {about[role]}.
+						</span>
 					</form>
 					{wrong && <Warn>{wrong.message}</Warn>}
 					{made && (
@@ -109,7 +111,7 @@ export function People() {
 						{staff.data.people.map((p) => (
 							<li
 								key={p.id}
-								className="grid grid-cols-[1fr_8rem_22rem_auto] items-baseline gap-4 border-b border-hair py-1.5"
+								className="grid grid-cols-[1fr_7rem_19rem_24rem] items-baseline gap-4 border-b border-hair py-1.5"
 								data-person={p.sign_in}
 							>
 								<span className={p.suspended ? "text-dim line-through" : ""}>
@@ -126,7 +128,7 @@ export function People() {
 										onChange={(to) => to !== p.role && change.mutate({ id: p.id, body: { role: to } })}
 									/>
 								)}
-								<span className="flex gap-3 text-[13px] whitespace-nowrap">
+								<span className="flex justify-end gap-3 text-[13px] whitespace-nowrap">
 									{p.role === "controller" && !p.suspended && (
 										<button type="button" className="word text-dim" onClick={() => change.mutate({ id: p.id, body: { owner: !p.owner } })}>
 											{p.owner ? "no owner" : "make owner"}
@@ -157,7 +159,7 @@ export function People() {
 						<>
 							<h2 className="mt-5 border-b border-rule pb-1">Invited</h2>
 							{staff.data.invited.map((i) => (
-								<div key={i.id} className="grid grid-cols-[1fr_10rem_16rem_auto] gap-4 border-b border-hair py-1" data-invited={i.name}>
+								<div key={i.id} className="grid grid-cols-[1fr_10rem_22rem_6rem] gap-4 border-b border-hair py-1" data-invited={i.name}>
 									<span>{i.name}</span>
 									<span className="text-dim">{i.again ? "a new password" : i.role}</span>
 									<span className={i.ended ? "text-warn" : "text-dim"}>
