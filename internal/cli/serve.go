@@ -20,6 +20,8 @@ import (
 	"wobin/internal/demo"
 	"wobin/internal/desk"
 	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
+	"wobin/internal/standin"
 	"wobin/internal/store"
 	"wobin/internal/web"
 	front "wobin/web"
@@ -63,7 +65,19 @@ func (s *streams) demo() *cobra.Command {
 			for _, p := range demo.People {
 				fmt.Fprintf(s.out, "  %-6s %s, %s\n", p[1], p[0], p[2])
 			}
-			return s.listen(cmd.Context(), data, addr, "", "", "")
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			records := standin.Serving{Dir: filepath.Join(data, intake.RecordSystem), Seed: 7, Bins: 24, Pace: 6, Every: 2 * time.Hour,
+				Look: time.Second, Now: time.Now, Say: s.out}
+			ended := make(chan error, 1)
+			go func() {
+				err := standin.Serve(ctx, records)
+				stop()
+				ended <- err
+			}()
+			err := s.listen(ctx, data, addr, "", "", filepath.Join(records.Dir, "in"))
+			stop()
+			return errors.Join(err, <-ended)
 		},
 	}
 	c.Flags().StringVar(&data, "data", "demo-data", "the demo's data folder `DIR`")

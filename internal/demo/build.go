@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"wobin/internal/core/adjust"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/rotation"
 	"wobin/internal/core/tabular"
@@ -21,6 +22,7 @@ import (
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/plan"
 	"wobin/internal/desk/variances"
+	"wobin/internal/standin"
 	"wobin/internal/store"
 )
 
@@ -70,7 +72,7 @@ func Build(ctx context.Context, dir string) error {
 			b.ida = made
 		}
 	}
-	for _, step := range []func() error{b.loft, b.quay, b.files, b.pontoon} {
+	for _, step := range []func() error{b.loft, b.quay, b.files, b.pontoon, b.recordSystem} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -80,6 +82,16 @@ func Build(ctx context.Context, dir string) error {
 	}
 	for name, data := range b.try {
 		if err := os.WriteFile(filepath.Join(dir, "try", name), data, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// recordSystem keeps the layouts of the simulated record system that runs beside the demo.
+func (b *builder) recordSystem() error {
+	for _, m := range adjust.Modes {
+		if err := b.desk.Adjustments.KeepLayout(b.ctx, b.ida, adjustments.OutLayout(standin.Layout(m))); err != nil {
 			return err
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/people"
 	"wobin/internal/desk/recorded"
+	"wobin/internal/desk/reference"
 	"wobin/internal/desk/today"
 )
 
@@ -138,6 +139,19 @@ func (s *Server) register() {
 				return d.Recorded.RecordedItems(ctx, p, in.House, in.filter())
 			}
 			return d.Recorded.Recorded(ctx, p, in.House, in.filter())
+		})
+
+	op(s, "find", http.MethodGet, "/api/find", "Items, bins and sheets that go by a text",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Text string `query:"text" maxLength:"200"`
+		}) ([]reference.Hit, error) {
+			return d.Reference.Find(ctx, p, in.Text)
+		})
+	op(s, "item", http.MethodGet, "/api/item", "An item with all that is known of it",
+		func(ctx context.Context, p desk.Person, in *struct {
+			SKU string `query:"sku" maxLength:"200"`
+		}) (reference.Item, error) {
+			return d.Reference.Item(ctx, p, in.SKU)
 		})
 
 	op(s, "draft", http.MethodGet, "/api/uploads/{draft}", "A dropped file as it was looked at last",

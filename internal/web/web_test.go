@@ -165,7 +165,8 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/people/{person}":                          {`{"role":"controller"}`, []string{"controller"}},
 		"POST /api/people/{person}/reset":                    {``, []string{"controller"}},
 		"GET /api/record":                                    {``, []string{"controller"}},
-		"POST /api/me/password":                              {`{"old":"x","new":"y"}`, roles},
+		"GET /api/find":                                      {``, roles},
+				"POST /api/me/password":                              {`{"old":"x","new":"y"}`, roles},
 		"GET /api/me/sessions":                               {``, roles},
 		"DELETE /api/me/sessions/{session}":                  {``, roles},
 	}

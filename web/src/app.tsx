@@ -23,6 +23,7 @@ const People = lazy(() => import("./people/People").then((m) => ({ default: m.Pe
 const Own = lazy(() => import("./people/Own").then((m) => ({ default: m.Own })));
 const Join = lazy(() => import("./people/Join").then((m) => ({ default: m.Join })));
 const Record = lazy(() => import("./safety/Record").then((m) => ({ default: m.Record })));
+const Item = lazy(() => import("./reference/Item").then((m) => ({ default: m.Item })));
 const Safety = lazy(() => import("./safety/Safety").then((m) => ({ default: m.Safety })));
 
 export function App() {
@@ -51,6 +52,7 @@ export function App() {
 				<Route path="plan" element={view(<NewCount />)} />
 				<Route path="rotation/:house" element={view(<Rotation />)} />
 				<Route path="together/:count" element={view(<Together />)} />
+				<Route path="item" element={view(<Item />)} />
 				<Route path="safety" element={view(<Safety />)} />
 				<Route path="record" element={view(<Record />)} />
 				<Route path="people" element={view(<People />)} />

@@ -15,6 +15,7 @@ import (
 	"wobin/internal/desk/people"
 	"wobin/internal/desk/plan"
 	"wobin/internal/desk/recorded"
+	"wobin/internal/desk/reference"
 	"wobin/internal/desk/report"
 	"wobin/internal/desk/safety"
 	"wobin/internal/desk/today"
@@ -32,6 +33,7 @@ type House struct {
 	People      *people.Room
 	Plan        *plan.Room
 	Recorded    *recorded.Room
+	Reference   *reference.Room
 	Report      *report.Room
 	Safety      *safety.Room
 	Today       *today.Room
@@ -55,6 +57,7 @@ func New(s *store.Store, now func() time.Time) (*House, error) {
 		People:      people.New(d),
 		Plan:        plan.New(d, r),
 		Recorded:    r,
+		Reference:   reference.New(d, r),
 		Report:      report.New(d, v, a),
 		Safety:      safety.New(d),
 		Today:       today.New(d, r, i, a),

@@ -82,7 +82,10 @@ func (d *Room) all(tx *gorm.DB) (out Staff, err error) {
 		return out, err
 	}
 	for _, i := range open {
-		out.Invited = append(out.Invited, InvitationView{i.ID, i.Name, i.Role, i.PersonID != 0, i.ByPerson, desk.Instant(i.Until), i.Until <= now.UnixNano()})
+		out.Invited = append(
+			out.Invited,
+			InvitationView{i.ID, i.Name, i.Role, i.PersonID != 0, i.ByPerson, desk.Instant(i.Until), i.Until <= now.UnixNano()},
+		)
 	}
 	return out, nil
 }
@@ -247,7 +250,12 @@ func (d *Room) Join(ctx context.Context, code, signIn, password string) (p desk.
 		if err := w.Create(&made).Error; err != nil {
 			return p, err
 		}
-		return person(&made), w.Say("signed up", map[string]any{"name": made.Name, "sign_in": signIn, "role": made.Role, "invited_by": row.ByPerson})
+		return person(
+				&made,
+			), w.Say(
+				"signed up",
+				map[string]any{"name": made.Name, "sign_in": signIn, "role": made.Role, "invited_by": row.ByPerson},
+			)
 	})
 }
 
@@ -392,7 +400,10 @@ func (d *Room) SuspendFromConsole(ctx context.Context, signIn string, suspended 
 }
 
 func (d *Room) bySignIn(ctx context.Context, signIn string) (id int64, err error) {
-	err = d.Store.Read(ctx).Raw("SELECT coalesce((SELECT id FROM people WHERE sign_in = ?), 0)", strings.ToLower(strings.TrimSpace(signIn))).Scan(&id).Error
+	err = d.Store.Read(ctx).
+		Raw("SELECT coalesce((SELECT id FROM people WHERE sign_in = ?), 0)", strings.ToLower(strings.TrimSpace(signIn))).
+		Scan(&id).
+		Error
 	if err == nil && id == 0 {
 		err = desk.Missing(signIn)
 	}

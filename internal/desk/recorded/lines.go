@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 )
@@ -47,22 +49,37 @@ func (d *Room) Recorded(ctx context.Context, p desk.Person, houseID int64, f des
 	}
 	after, _ := strconv.ParseInt(f.After, 10, 64)
 	q, args, err := f.Narrow(
-		`SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, i.unit, l.quantity, l.reserved, l.cost FROM stock_lines l
-		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? AND l.pos >= ?`,
+		recordedRows+" WHERE l.set_id = ? AND l.pos >= ?",
 		[]any{h.SetID, after},
 	)
 	if err != nil {
 		return page, err
 	}
+	if page.Lines, err = scanned(tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.PageSize())...)); err != nil {
+		return page, err
+	}
+	if n := len(page.Lines); n == f.PageSize() {
+		page.Next = strconv.FormatInt(page.Lines[n-1].Pos+1, 10)
+	}
+	return page, nil
+}
+
+// recordedRows reads lines of recorded stock, as scanned takes them.
+const recordedRows = `SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, i.unit, l.quantity, l.reserved,
+	l.cost FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id`
+
+// scanned gives what a query of recordedRows finds.
+func scanned(q *gorm.DB) ([]RecordedLine, error) {
 	var rows []struct {
 		Pos, BinID, Quantity                              int64
 		Reserved, Cost                                    *int64
 		Bin, Zone, Sku, Description, Lot, Serial, Holding string
 		Unit                                              string
 	}
-	if err := tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
-		return page, err
+	if err := q.Scan(&rows).Error; err != nil {
+		return nil, err
 	}
+	out := make([]RecordedLine, 0, len(rows))
 	for _, r := range rows {
 		l := RecordedLine{
 			Pos:         r.Pos,
@@ -82,16 +99,40 @@ func (d *Room) Recorded(ctx context.Context, p desk.Person, houseID int64, f des
 		if r.Cost != nil {
 			v, err := quantity.Value(l.OnHand, quantity.Cost(*r.Cost))
 			if err != nil {
-				return page, err
+				return nil, err
 			}
 			l.Value = &v
 		}
-		page.Lines = append(page.Lines, l)
+		out = append(out, l)
 	}
-	if len(rows) == f.PageSize() {
-		page.Next = strconv.FormatInt(rows[len(rows)-1].Pos+1, 10)
+	return out, nil
+}
+
+// ItemLines gives the recorded lines of an item in a warehouse, the first most of them, how many more there are, and what all of them come
+// to.
+func (d *Room) ItemLines(
+	ctx context.Context,
+	p desk.Person,
+	houseID, item int64,
+	most int,
+) (lines []RecordedLine, more int, sum quantity.Quantity, err error) {
+	tx, h, err := d.RecordedOf(ctx, p, houseID)
+	if err != nil {
+		return nil, 0, 0, err
 	}
-	return page, nil
+	var all struct{ Lines, Quantity int64 }
+	if err := tx.Raw("SELECT lines, quantity FROM set_items WHERE set_id = ? AND item_id = ?", h.SetID, item).Scan(&all).Error; err != nil ||
+		all.Lines == 0 {
+		return nil, 0, 0, err
+	}
+	set, err := d.SetOf(ctx, tx, h.SetID)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	at := set.positionsOf(item)
+	first := at[:min(most, len(at))]
+	lines, err = scanned(tx.Raw(recordedRows+" WHERE l.set_id = ? AND l.pos IN ? ORDER BY l.pos", h.SetID, first))
+	return lines, len(at) - len(first), quantity.Quantity(all.Quantity), err
 }
 
 func (l *RecordedLine) setReserved(r *int64) {

@@ -157,6 +157,16 @@ func (s *SetLines) itemsIn(bins []int64) []int64 {
 	return out
 }
 
+// positionsOf gives the positions of an item's lines.
+func (s *SetLines) positionsOf(item int64) (out []int64) {
+	for pos, x := range s.Items {
+		if x == item {
+			out = append(out, int64(pos))
+		}
+	}
+	return out
+}
+
 // binsOf gives the items that are asked for the bins that they lie in, each once.
 func (s *SetLines) binsOf(items map[int64][]int64) {
 	for i, item := range s.Items {

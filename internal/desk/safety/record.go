@@ -87,7 +87,14 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 		return page, err
 	}
 	for i := range rows {
-		e := RecordEntry{ID: rows[i].ID, At: desk.Instant(rows[i].At), Person: rows[i].Person, What: rows[i].What, Hash: rows[i].Hash, Details: []string{}}
+		e := RecordEntry{
+			ID:      rows[i].ID,
+			At:      desk.Instant(rows[i].At),
+			Person:  rows[i].Person,
+			What:    rows[i].What,
+			Hash:    rows[i].Hash,
+			Details: []string{},
+		}
 		var detail map[string]any
 		d := json.NewDecoder(strings.NewReader(rows[i].Detail))
 		d.UseNumber()

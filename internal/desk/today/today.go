@@ -45,11 +45,12 @@ type Today struct {
 	Warehouses []recorded.WarehouseView `json:"warehouses"`
 	Now        time.Time                `json:"now"`
 	DemoFiles  []string                 `json:"demo_files" doc:"files to try with, in the demo"`
+	Exports    []string                 `json:"exports" doc:"what the demo's simulated record system has exported"`
 }
 
 // Today lists the counts, those that run first, and what each waits for.
 func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
-	t.Counts, t.DemoFiles, t.Now = []TodayCount{}, []string{}, d.Now().UTC()
+	t.Counts, t.DemoFiles, t.Exports, t.Now = []TodayCount{}, []string{}, []string{}, d.Now().UTC()
 	if t.Warehouses, err = d.recorded.Warehouses(ctx, p); err != nil {
 		return t, err
 	}
@@ -87,7 +88,8 @@ func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 	if t.DemoFiles, err = d.intake.DemoFiles(); err != nil {
 		return t, err
 	}
-	return t, nil
+	t.Exports, err = d.intake.Exports(p)
+	return t, err
 }
 
 // asked tells what of a count waits for somebody to agree.

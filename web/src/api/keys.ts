@@ -17,6 +17,8 @@ export const key = {
 	outLayouts: ["out-layouts"],
 	classes: ["stock", "classes"],
 	categories: ["stock", "categories"],
+	item: (sku: string) => ["stock", "item", sku],
+	find: (text: string) => ["stock", "find", text],
 	rotation: (house: number) => ["stock", "rotation", house],
 	scopes: ["stock", "scopes"],
 	layouts: ["layouts"],

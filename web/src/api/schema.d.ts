@@ -1097,6 +1097,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Items, bins and sheets that go by a text */
+        get: operations["find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/intakes": {
         parameters: {
             query?: never;
@@ -1142,6 +1159,23 @@ export interface paths {
         put?: never;
         /** What an invitation is for */
         post: operations["invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/item": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An item with all that is known of it */
+        get: operations["item"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3083,6 +3117,22 @@ export interface components {
             /** @enum {string} */
             what: "freeze" | "movement" | "entry" | "withdrawal" | "decision" | "note" | "posting";
         };
+        Hit: {
+            about: string;
+            code: string;
+            /**
+             * Format: int64
+             * @description the item; of a bin its warehouse, of a sheet its count
+             */
+            id: number;
+            /** @enum {string} */
+            kind: "item" | "bin" | "sheet";
+            /**
+             * Format: int64
+             * @description the number of a sheet
+             */
+            sheet: number;
+        };
         IntakePart: {
             /** Format: int64 */
             added: number;
@@ -3173,6 +3223,98 @@ export interface components {
             id: number;
             /** Format: date-time */
             until: string;
+        };
+        Item: {
+            active: boolean;
+            attributes: {
+                [key: string]: string;
+            };
+            barcodes: string[];
+            category: string;
+            class: string;
+            /** @description of one unit; null where none is known */
+            cost: string | null;
+            /** @description what the latest 20 counts said of it, the latest first */
+            counts: components["schemas"]["ItemCount"][];
+            description: string;
+            further_sku: string;
+            /** @description warehouses in which whoever asks may not see what is recorded, as a blind count runs */
+            hidden: string[];
+            /** Format: int64 */
+            id: number;
+            /** @description large counts, of which only the bins are told in which the item lies now or was found */
+            large: string[];
+            /** @enum {string} */
+            nature: "stocked" | "service" | "parent";
+            packs: components["schemas"]["ItemPack"][];
+            parent: string;
+            /** @description the warehouses that have lines of it */
+            places: components["schemas"]["ItemPlace"][];
+            record_id: string;
+            /** @description what went out for it of these counts, the latest first */
+            sent: components["schemas"]["ItemSent"][];
+            sku: string;
+            /** @description lot or serial; empty for neither */
+            tracking: string;
+            unit: string;
+        };
+        ItemCount: {
+            /**
+             * Format: date-time
+             * @description when it was counted
+             */
+            at: string;
+            bin: string;
+            /** Format: int64 */
+            count: number;
+            counted: string;
+            counter: string;
+            expected: string;
+            holding: string;
+            lot: string;
+            name: string;
+            /** Format: int64 */
+            pos: number;
+            reason: string;
+            serial: string;
+            variance: string;
+        };
+        ItemPack: {
+            barcode: string;
+            /** @description how much of the item's unit */
+            holds: string;
+            unit: string;
+        };
+        ItemPlace: {
+            /**
+             * Format: date-time
+             * @description as of when
+             */
+            at: string;
+            code: string;
+            /** Format: int64 */
+            house: number;
+            /** @description the first of them */
+            lines: components["schemas"]["RecordedLine"][];
+            /**
+             * Format: int64
+             * @description how many are not listed
+             */
+            more: number;
+            sum: string;
+        };
+        ItemSent: {
+            /** Format: date-time */
+            at: string;
+            bin: string;
+            /** Format: int64 */
+            count: number;
+            name: string;
+            /** Format: int64 */
+            posting: number;
+            quantity: string;
+            reason: string;
+            value: string | null;
         };
         JoinRequest: {
             code: string;
@@ -5214,6 +5356,8 @@ export interface components {
             counts: components["schemas"]["TodayCount"][];
             /** @description files to try with, in the demo */
             demo_files: string[];
+            /** @description what the demo's simulated record system has exported */
+            exports: string[];
             /** Format: date-time */
             now: string;
             warehouses: components["schemas"]["WarehouseView"][];
@@ -11778,6 +11922,91 @@ export interface operations {
             };
         };
     };
+    find: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hit"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     intakes: {
         parameters: {
             query?: never;
@@ -11982,6 +12211,91 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    item: {
+        parameters: {
+            query?: {
+                sku?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Item"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
                 headers: {
                     [name: string]: unknown;
                 };

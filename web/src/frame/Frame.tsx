@@ -181,7 +181,7 @@ function Running() {
 
 function AllKeys({ onClose }: { onClose: () => void }) {
 	const keys: Keys = [
-		["Ctrl K", "go to a count, a stage, a warehouse"],
+		["Ctrl K", "go to a page, a count, an item, a barcode, a bin, a sheet"],
 		["?", "all keys"],
 		["↑ ↓", "from line to line"],
 		["Shift ↑ ↓", "mark a block of lines"],

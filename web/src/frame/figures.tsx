@@ -15,6 +15,9 @@ export function plain(decimal: string | null | undefined, signed = false): strin
 /** What tells lines of one item in one bin apart. */
 export const apart = (l: { lot: string; serial: string; holding: string }) => [l.lot, l.serial, l.holding].filter(Boolean).join(" ");
 
+/** Where an item is looked up. */
+export const itemPath = (sku: string) => `/item?${new URLSearchParams({ sku })}`;
+
 export const isZero = (decimal: string | null | undefined) => decimal == null || !/[1-9]/.test(decimal);
 export const isNegative = (decimal: string) => decimal.startsWith("-") && !isZero(decimal);
 

@@ -2,11 +2,11 @@ import { useState } from "react";
 
 /**
  * What a person has in hand on a stage: the bins chosen on the racks, the text of the filter, the line in hand and the
- * marked ones. Choosing other bins, or anything else that shows other lines, begins at the first line with none marked.
+ * marked ones; begin is the text to begin with. Choosing other bins, or anything else that shows other lines, begins at the first line with none marked.
  */
-export function useHand() {
+export function useHand(begin = "") {
 	const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
-	const [text, setText] = useState("");
+	const [text, setText] = useState(begin);
 	const [active, setActive] = useState(0);
 	const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
 	const unmark = () => setMarked(new Set());

@@ -15,7 +15,8 @@ export const useRotation = (house: number, on = true) =>
 		enabled: on,
 	});
 
-const late = (v: View) =>
+/** How far behind a rotation is, in words. */
+export const late = (v: View) =>
 	v.late.lines > 0 ? `${many(v.late.lines, "line is", "lines are")} late, by up to ${many(v.late.days, "day", "days")}` : "";
 
 /** Today's portion of a warehouse, with the way to count it; nothing where it has no rotation. */

@@ -1,11 +1,11 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
-import { age, apart, count, Empty, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
+import { age, apart, count, Empty, itemPath, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
 import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
@@ -20,8 +20,10 @@ export function useWarehouses() {
 /** Recorded stock outside of a count: any warehouse. */
 export function Recorded() {
 	const { house } = useParams();
+	const [search] = useSearchParams();
 	const houses = useWarehouses();
 	if (!houses.data) return null;
+	const text = search.get("text") ?? "";
 	const id = Number(house) || houses.data[0]?.id;
 	if (!id) {
 		return (
@@ -33,7 +35,7 @@ export function Recorded() {
 			</Empty>
 		);
 	}
-	return <RecordedStock key={id} house={id} houses={houses.data} />;
+	return <RecordedStock key={`${id} ${text}`} house={id} houses={houses.data} text={text} />;
 }
 
 /** Recorded stock of a count's warehouse. */
@@ -44,10 +46,10 @@ export function RecordedOfCount() {
 	return <RecordedStock house={data.warehouse_id} houses={houses.data.filter((h) => h.id === data.warehouse_id)} />;
 }
 
-function RecordedStock({ house, houses }: { house: number; houses: Schemas["WarehouseView"][] }) {
+function RecordedStock({ house, houses, text: begin = "" }: { house: number; houses: Schemas["WarehouseView"][]; text?: string }) {
 	const navigate = useNavigate();
 	const [by, setBy] = useState<"bin" | "item">("bin");
-	const hand = useHand();
+	const hand = useHand(begin);
 	const { text, chosen, marked } = hand;
 	const tiles = useElevation(house);
 	const [at] = useAt();
@@ -73,7 +75,17 @@ function RecordedStock({ house, houses }: { house: number; houses: Schemas["Ware
 		...(by === "bin"
 			? [{ key: "bin", title: "Bin", width: "92px", cell: (r: Line) => <span className="code">{r.bin}</span>, text: (r: Line) => r.bin }]
 			: []),
-		{ key: "sku", title: "SKU", width: "100px", cell: (r) => <span className="code">{r.sku}</span>, text: (r) => r.sku },
+		{
+			key: "sku",
+			title: "SKU",
+			width: "100px",
+			cell: (r) => (
+				<Link className="code hover:underline" to={itemPath(r.sku)} tabIndex={-1}>
+					{r.sku}
+				</Link>
+			),
+			text: (r) => r.sku,
+		},
 		{ key: "item", title: "Item", width: "minmax(150px,1fr)", cell: (r) => r.description, text: (r) => r.description },
 		...(by === "bin"
 			? [

@@ -8,6 +8,7 @@ import { key } from "../api/keys";
 import { Stage, useCount, usePerson } from "../frame/Frame";
 import { count, Failed, many, Off, plain, Warn, when } from "../frame/figures";
 import { CutOffList } from "../plan/CutOff";
+import { late, useRotation } from "../plan/Portion";
 import { CauseMark, causeSentence } from "../variances/Causes";
 
 /** What a manager signs: how accurate the records are, what is lost and found, where, why, decided by whom. */
@@ -243,7 +244,7 @@ export function Report() {
 								</Link>
 							))}
 						</section>
-						<Trend earlier={earlier} id={id} />
+						<Trend earlier={earlier} id={id} house={c.warehouse_id} />
 					</div>
 					<div className="mt-5 grid grid-cols-2 gap-x-10 gap-y-5">
 						<Parts title="By zone" parts={zones} to={(of) => lines({ by: "zone", of })} />
@@ -387,7 +388,9 @@ function Curve({ spread }: { spread: Schemas["Spread"] }) {
 }
 
 /** The counts of a warehouse one after the other: how accurate the records were, and what was off. */
-function Trend({ earlier, id }: { earlier: Schemas["CountAmong"][]; id: number }) {
+function Trend({ earlier, id, house }: { earlier: Schemas["CountAmong"][]; id: number; house: number }) {
+	const rotation = useRotation(house).data;
+	const year = rotation?.groups.filter((g) => g.times > 0) ?? [];
 	return (
 		<section data-trend={earlier.length}>
 			<h2 className="border-b border-rule pb-1">Counts of this warehouse</h2>
@@ -409,6 +412,23 @@ function Trend({ earlier, id }: { earlier: Schemas["CountAmong"][]; id: number }
 				</div>
 			))}
 			<p className="pt-0.5 text-[12px] text-dim">IRA % and net value</p>
+			{rotation?.rotation && (
+				<p className="border-b border-hair py-0.5" data-kept={rotation.late.lines === 0}>
+					<Link className="word" to={`/rotation/${house}`}>
+						Rotation
+					</Link>{" "}
+					{rotation.late.lines === 0 ? "is kept" : <span className="text-warn">! {late(rotation)}</span>}
+					<span className="text-dim">
+						; {count(year.reduce((n, g) => n + g.counted, 0))} of{" "}
+						{many(
+							year.reduce((n, g) => n + g.lines, 0),
+							"line",
+							"lines",
+						)}{" "}
+						were counted within a year
+					</span>
+				</p>
+			)}
 		</section>
 	);
 }

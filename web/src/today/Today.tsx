@@ -13,7 +13,7 @@ export function Today() {
 	const person = usePerson();
 	const q = useQuery({ queryKey: key.today, queryFn: () => ask(api.GET("/api/today")) });
 	if (!q.data) return null;
-	const { counts, warehouses, demo_files } = q.data;
+	const { counts, warehouses, demo_files, exports } = q.data;
 	const running = counts.filter((c) => c.state === "running");
 	const finished = counts.filter((c) => c.state === "finished");
 	if (warehouses.length === 0) {
@@ -103,25 +103,37 @@ export function Today() {
 						<div className="mt-6">
 							<DropField />
 						</div>
-						{demo_files.length > 0 && (
-							<div className="mt-6">
-								<h2>Files to try with</h2>
-								<p className="text-dim">Download them, then drop them anywhere.</p>
-								<ul className="mt-1">
-									{demo_files.map((f) => (
-										<li key={f}>
-											<a className="word" href={`/api/try/${encodeURIComponent(f)}`} download={f}>
-												{f}
-											</a>
-										</li>
-									))}
-								</ul>
-							</div>
-						)}
+						<Offered title="Files to try with" files={demo_files}>
+							Download them, then drop them anywhere.
+						</Offered>
+						<Offered title="From the record system beside" files={exports}>
+							A simulated one, of the warehouse DOCK: it sells all the time, takes in what is sent out by its layouts, and then exports
+							anew.
+						</Offered>
 					</section>
 				</div>
 			</div>
 		</Stage>
+	);
+}
+
+/** Files that the demo offers to be dropped. */
+function Offered({ title, files, children }: { title: string; files: string[]; children: string }) {
+	if (files.length === 0) return null;
+	return (
+		<div className="mt-6">
+			<h2>{title}</h2>
+			<p className="text-dim">{children}</p>
+			<ul className="mt-1">
+				{files.map((f) => (
+					<li key={f}>
+						<a className="word" href={`/api/try/${encodeURIComponent(f)}`} download={f}>
+							{f}
+						</a>
+					</li>
+				))}
+			</ul>
+		</div>
 	);
 }
 

@@ -1,8 +1,9 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
-import { apart, count, Off, plain, Warn, when } from "../frame/figures";
+import { apart, count, itemPath, Off, plain, Warn, when } from "../frame/figures";
 
 import { CutOffList } from "../plan/CutOff";
 import { LikelyCause, type useAccept, type useRecount } from "./Causes";
@@ -67,7 +68,10 @@ export function LineInHand({
 		<section className="max-h-[46%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2" aria-label="The line in hand">
 			<div className="flex items-baseline justify-between">
 				<b className="code text-[14px]">
-					{line.bin} · {line.sku}
+					{line.bin} ·{" "}
+					<Link className="hover:underline" to={itemPath(line.sku)} tabIndex={-1}>
+						{line.sku}
+					</Link>
 				</b>
 				<span className="text-dim">{line.sheet ? `sheet ${line.sheet}` : "on no sheet"}</span>
 			</div>

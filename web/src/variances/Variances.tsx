@@ -29,7 +29,7 @@ export function Variances() {
 	// A figure of a report leads to the lines that it sums.
 	const [asked] = useSearchParams();
 	const [show, setShow] = useState<Show>((asked.get("show") as Show | null) ?? "open");
-	const hand = useHand();
+	const hand = useHand(asked.get("text") ?? "");
 	const { text, chosen, marked } = hand;
 	const [reason, setReason] = useState("");
 	const [own, setOwn] = useState(false);

@@ -1,0 +1,115 @@
+package house_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/core/quantity"
+	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/plan"
+	"wobin/internal/desk/reference"
+)
+
+// An item is looked up with what it goes by, where it lies, what counts said of it and what went out; it agrees with the lists by line, for
+// every item; where a blind count runs, whoever counts sees none of it.
+func TestItem(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := caused(t, d, "first", causeStock, causeCounts, causeMoves,
+		"sku,description,category,barcode,pack,pack size\nROPE12,Rope,Ropes,4006381333931,,\nPAINT14,Paint,Paint,,,\nPUMP,Pump,,,bx,12\n")
+	acceptAll(t, d, id)
+	send(t, d, id, adjustments.Going{Mode: "difference", Reasons: []string{"LOSS"}})
+	items, err := d.Recorded.RecordedItems(ctx, nell, 1, desk.Filter{Limit: 100})
+	require.NoError(t, err)
+	lines, err := d.Recorded.Recorded(ctx, nell, 1, desk.Filter{Limit: 100})
+	require.NoError(t, err)
+	all, err := d.Variances.Variances(ctx, nell, id, desk.Filter{Show: "all", Limit: 100})
+	require.NoError(t, err)
+	said, went := 0, quantity.Quantity(0)
+	for _, l := range items.Lines {
+		v, err := d.Reference.Item(ctx, nell, l.SKU)
+		require.NoError(t, err)
+		require.Len(t, v.Places, 1)
+		place := v.Places[0]
+		assert.Equal(t, l.OnHand, place.Sum, l.SKU)
+		n := 0
+		for _, x := range lines.Lines {
+			if x.SKU == l.SKU {
+				assert.Equal(t, x, place.Lines[n])
+				n++
+			}
+		}
+		assert.Len(t, place.Lines, n)
+		for _, c := range v.Counts {
+			said++
+			assert.Equal(t, []any{id, "first"}, []any{c.Count, c.Name})
+			assert.Equal(t, c.Counted-c.Expected, c.Variance)
+		}
+		for _, s := range v.Sent {
+			assert.Equal(t, []any{id, 1, "LOSS"}, []any{s.Count, s.Posting, s.Reason})
+			went += s.Quantity
+		}
+	}
+	counted := 0
+	for _, l := range all.Lines {
+		if l.Counted != nil {
+			counted++
+		}
+	}
+	assert.Positive(t, counted)
+	assert.GreaterOrEqual(t, said, counted-1, "what is nowhere recorded is not in the list of items")
+	assert.Negative(t, went)
+
+	rope, err := d.Reference.Item(ctx, nell, "ROPE12")
+	require.NoError(t, err)
+	assert.Equal(t, []any{"Ropes", []string{"4006381333931"}}, []any{rope.Category, rope.Barcodes})
+	_, err = d.Reference.Item(ctx, nell, "rope12 ")
+	require.ErrorIs(t, err, desk.ErrNotFound)
+
+	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "blind", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{By: "size", Rows: 500}, Blind: true})
+	require.NoError(t, err)
+	cap := desk.Person{ID: nell.ID + 1, Name: "Cap", Role: "counter"}
+	blind, err := d.Reference.Item(ctx, cap, "ROPE12")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"W"}, blind.Hidden)
+	assert.Empty(t, blind.Places)
+	assert.Empty(t, blind.Counts)
+	assert.Empty(t, blind.Sent)
+	assert.Equal(t, rope.Barcodes, blind.Barcodes)
+}
+
+// What goes by a text: a code before what begins with it, and that before what has its words; signs of a pattern are nothing but signs.
+func TestFind(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "sku,description,barcode,further sku\nROPE12,Rope 12 mm,4006381333931,\nROPE1,Rope 1 mm,,OLD-7\nXROPE1,\"Rope 1 mm, 100% hemp\",,\n"+
+		"LAMP,Lamp for ROPE1_ fans,,\n")
+	take(t, d, "places.csv", "warehouse,zone,bin\nW,Back,B-1\nW,Front,A-1\nW,Front,A-10\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "First", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10, Empty: 3}})
+	require.NoError(t, err)
+	find := func(text string) (codes []string) {
+		got, err := d.Reference.Find(ctx, nell, text)
+		require.NoError(t, err)
+		for _, h := range got {
+			codes = append(codes, h.Kind+" "+h.Code)
+		}
+		return codes
+	}
+	assert.Equal(t, []string{"item ROPE1", "item ROPE12", "item LAMP", "item XROPE1"}, find("rope1"))
+	assert.Equal(t, []string{"item ROPE12"}, find("4006381333931"))
+	assert.Equal(t, []string{"item ROPE1"}, find(" old-7 "))
+	assert.Equal(t, []string{"item XROPE1"}, find("hemp 100%"))
+	assert.Empty(t, find("%"+"_"))
+	assert.Equal(t, []string{"item LAMP"}, find("rope1_"))
+	assert.Equal(t, []string{"bin A-1", "bin A-10"}, find("a-1"))
+	assert.Empty(t, find(" "))
+	sheets, err := allSheets(d, c.ID)
+	require.NoError(t, err)
+	got, err := d.Reference.Find(ctx, nell, sheets[0].Code)
+	require.NoError(t, err)
+	assert.Equal(t, []reference.Hit{{Kind: "sheet", ID: c.ID, Code: sheets[0].Code, About: "sheet 1 of First", Sheet: 1}}, got)
+}

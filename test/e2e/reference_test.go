@@ -1,0 +1,46 @@
+package e2e
+
+import (
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+
+	"wobin/test/browser"
+)
+
+// Ctrl K leads to an item by its code and its barcode, to a bin, and to what there is to do; an item shows where it lies and what counts
+// said, and leads on. The demo's record system offers its exports.
+func TestReference(t *testing.T) {
+	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, November count"))
+	goTo := func(text, shown string) chromedp.Action {
+		return chromedp.Tasks{
+			chromedp.KeyEvent("k", chromedp.KeyModifiers(input.ModifierCtrl)), chromedp.WaitVisible(`input[aria-label="Go to"]`),
+			chromedp.SendKeys(`input[aria-label="Go to"]`, text),
+			chromedp.WaitVisible(`//*[@role="option"][1][contains(., "`+shown+`")]`, chromedp.BySearch),
+			chromedp.KeyEvent(kb.Enter), chromedp.WaitNotPresent(`input[aria-label="Go to"]`),
+		}
+	}
+	s.do("an item by its code", goTo("blk-0300", "BLK-0300"), chromedp.WaitVisible(`[data-place="QUAY"]`), chromedp.WaitVisible(`[data-said]`))
+	s.do("by its barcode", goTo("2941000305253", "BLK-0300"), chromedp.WaitVisible(`[data-place="LOFT"]`))
+	s.do("on to its lines", chromedp.Click(`[data-said] a`), sees("Quay store, November count"),
+		chromedp.WaitVisible(`//*[@role="row"][contains(., "BLK-0300")]`, chromedp.BySearch))
+	s.do("and back to it", chromedp.Click(`//section[@aria-label="The line in hand"]//a[.="BLK-0300"]`, chromedp.BySearch),
+		chromedp.WaitVisible(`[data-place="QUAY"]`))
+	s.do("a bin", goTo("D-11-1", "D-11-1"), chromedp.WaitVisible(`//*[@role="row"][contains(., "D-11-1")]`, chromedp.BySearch))
+	s.do("something to do", goTo("count of yard", "Plan a count of YARD"), sees("Shelf label"))
+
+	s.do("what the record system exported", s.open("/"), sees("From the record system beside"))
+	var text string
+	s.do("comes as a file", chromedp.Evaluate(`(async () => {
+		const a = [...document.querySelectorAll("a")].find(a => a.textContent.startsWith("stock-20") );
+		return (await (await fetch(a.href)).text()).slice(0, 60);
+	})()`, &text,
+		func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	assert.Contains(t, text, "warehouse,bin,sku,description")
+}
