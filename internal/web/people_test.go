@@ -12,8 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Sessions are listed to whoever has them, ended one by one and all at once; a role that changes while a session works holds at once; who is
-// suspended is out.
+// Sessions are listed to whoever has them, ended one by one and all at once; a role that changes while a session works holds at once;
+// who is suspended is out.
 func TestSessions(t *testing.T) {
 	base, as := served(t)
 	ask := func(who *http.Client, method, path, body string) (int, string) {

@@ -166,7 +166,7 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/people/{person}/reset":                    {``, []string{"controller"}},
 		"GET /api/record":                                    {``, []string{"controller"}},
 		"GET /api/find":                                      {``, roles},
-				"POST /api/me/password":                              {`{"old":"x","new":"y"}`, roles},
+		"POST /api/me/password":                              {`{"old":"x","new":"y"}`, roles},
 		"GET /api/me/sessions":                               {``, roles},
 		"DELETE /api/me/sessions/{session}":                  {``, roles},
 	}

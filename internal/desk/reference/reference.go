@@ -170,8 +170,8 @@ func (v *Item) known(row *store.Item) error {
 	return json.Unmarshal([]byte(row.Attributes), &v.Attributes)
 }
 
-// scanned is how many lines a count has that are gone through for an item; in a larger one the bins are looked into in which it lies now, and
-// what was found.
+// scanned is how many lines a count has that are gone through for an item; in a larger one the bins are looked into in which it lies
+// now, and what was found.
 const scanned = 50_000
 
 // latest is how many counts are looked into.

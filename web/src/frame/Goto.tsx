@@ -7,7 +7,6 @@ import { key } from "../api/keys";
 import { usePerson } from "./Frame";
 import { itemPath } from "./figures";
 
-/** A place to go to; near: it goes by what was typed, as the server says. */
 type Place = { to: string; name: string; about: string };
 
 const stages = ["recorded", "plan", "sheets", "counting", "variances", "adjustments", "report"];
@@ -58,9 +57,13 @@ export function Goto({ onClose }: { onClose: () => void }) {
 		about: h.kind === "bin" ? `bin, ${h.about}` : h.about,
 	}));
 	const by = places.filter((p) => wanted.every((w) => `${p.name} ${p.about}`.toLowerCase().includes(w)));
-	// What has the text as its code goes before places of the program, and these before what only has it in its words.
-	const exact = (p: Place) => p.name.toLowerCase() === text.trim().toLowerCase();
-	const shown = [...found.filter(exact), ...by.slice(0, found.length > 0 ? 7 : 14), ...found.filter((p) => !exact(p))].slice(0, 16);
+	// What has the text as its code goes first, then what begins with it, then places of the program, then what only has it in it.
+	const typed = text.trim().toLowerCase();
+	const rank = (p: Place) => (p.name.toLowerCase() === typed ? 0 : p.name.toLowerCase().startsWith(typed) ? 1 : 3);
+	const shown = [...found.map((p) => ({ p, rank: rank(p) })), ...by.slice(0, found.length > 0 ? 7 : 14).map((p) => ({ p, rank: 2 }))]
+		.sort((a, b) => a.rank - b.rank)
+		.map(({ p }) => p)
+		.slice(0, 16);
 	return (
 		<Dialog open onClose={onClose} className="relative z-50">
 			<div className="fixed inset-0 bg-ink/30" aria-hidden="true" />

@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, ask } from "../api/client";
 import { key } from "../api/keys";
@@ -18,23 +17,23 @@ export function Item() {
 	if (q.error) return <Failed what="The item" error={q.error} />;
 	const i = q.data;
 	if (!i) return null;
-	const facts: [string, ReactNode][] = [
-		["unit", i.unit],
-		["unit cost", i.cost == null ? <span className="text-dim">not known</span> : plain(i.cost)],
-		["category", i.category],
-		["class", i.class],
-		["barcodes", i.barcodes.join(", ")],
-		["packs", i.packs.map((p) => `${p.unit} of ${p.holds}${p.barcode ? `, ${p.barcode}` : ""}`).join("; ")],
-		["further SKU", i.further_sku],
-		["record id", i.record_id],
-		["kept by", i.tracking],
-		["parent", i.parent],
-		[
-			"it is",
-			i.nature === "stocked" ? "" : i.nature === "service" ? "a service, which is not counted" : "a grouping parent, which is not counted",
-		],
-		["", i.active ? "" : <span className="text-warn">! inactive</span>],
-		...Object.entries(i.attributes).map(([name, v]): [string, ReactNode] => [name, v]),
+	const facts: { name: string; says: string; warn?: boolean }[] = [
+		{ name: "unit", says: i.unit },
+		{ name: "unit cost", says: i.cost == null ? "not known" : plain(i.cost) },
+		{ name: "category", says: i.category },
+		{ name: "class", says: i.class },
+		{ name: "barcodes", says: i.barcodes.join(", ") },
+		{ name: "packs", says: i.packs.map((p) => `${p.unit} of ${p.holds}${p.barcode ? `, ${p.barcode}` : ""}`).join("; ") },
+		{ name: "further SKU", says: i.further_sku },
+		{ name: "record id", says: i.record_id },
+		{ name: "kept by", says: i.tracking },
+		{ name: "parent", says: i.parent },
+		{
+			name: "it is",
+			says: { stocked: "", service: "a service, which is not counted", parent: "a grouping parent, which is not counted" }[i.nature],
+		},
+		{ name: "!", says: i.active ? "" : "inactive", warn: true },
+		...Object.entries(i.attributes).map(([name, says]) => ({ name, says })),
 	];
 	return (
 		<Stage
@@ -50,11 +49,11 @@ export function Item() {
 					</h1>
 					<dl className="mt-2 flex flex-wrap gap-x-8 gap-y-1 border-b border-rule pb-3">
 						{facts
-							.filter(([, v]) => v !== "")
-							.map(([name, v]) => (
-								<div key={name} className="flex gap-2">
-									<dt className="text-dim">{name}</dt>
-									<dd>{v}</dd>
+							.filter((f) => f.says !== "")
+							.map((f) => (
+								<div key={f.name} className={`flex gap-2 ${f.warn ? "text-warn" : ""}`}>
+									<dt className={f.warn ? "" : "text-dim"}>{f.name}</dt>
+									<dd>{f.says}</dd>
 								</div>
 							))}
 					</dl>
