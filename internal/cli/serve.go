@@ -29,18 +29,20 @@ import (
 
 func (s *streams) serve() *cobra.Command {
 	var data, addr, cert, key, folder string
+	var hosts []string
 	c := &cobra.Command{
 		Use:   "serve --data DIR",
 		Short: "Serve the screens from a data folder",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			return s.listen(cmd.Context(), data, addr, cert, key, folder)
+			return s.listen(cmd.Context(), data, addr, cert, key, folder, hosts)
 		},
 	}
 	c.Flags().StringVar(&data, "data", "data", "the data folder `DIR`; made where it is missing")
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "the `ADDRESS` to listen on")
 	c.Flags().StringVar(&cert, "tls-cert", "", "certificate `FILE`, to serve under TLS")
 	c.Flags().StringVar(&key, "tls-key", "", "key `FILE` of the certificate")
+	c.Flags().StringArrayVar(&hosts, "host", nil, "a `NAME` that it goes by in the network, beside localhost, this machine's own name and all addresses")
 	c.Flags().StringVar(&folder, "out-folder", "", "write the files of postings into this folder `DIR`, too, each whole or not at all")
 	return c
 }
@@ -75,7 +77,7 @@ func (s *streams) demo() *cobra.Command {
 				stop()
 				ended <- err
 			}()
-			err := s.listen(ctx, data, addr, "", "", filepath.Join(records.Dir, "in"))
+			err := s.listen(ctx, data, addr, "", "", filepath.Join(records.Dir, "in"), nil)
 			stop()
 			return errors.Join(err, <-ended)
 		},
@@ -98,7 +100,7 @@ func buildDemo(ctx context.Context, data string) error {
 	return os.Rename(part, data)
 }
 
-func (s *streams) listen(ctx context.Context, data, addr, cert, key, folder string) error {
+func (s *streams) listen(ctx context.Context, data, addr, cert, key, folder string, hosts []string) error {
 	st, err := store.Open(data)
 	if err != nil {
 		return err
@@ -128,7 +130,7 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key, folder stri
 	}
 	debug.SetMemoryLimit(400 << 20) // a soft limit: a file of a million rows that is looked at leaves room for all else
 	server := &http.Server{
-		Handler:           web.New(d, st, web.Options{Secure: cert != "", Front: front.Front()}),
+		Handler:           web.New(d, st, web.Options{Secure: cert != "", Front: front.Front(), Hosts: hosts}),
 		ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout:       2 * time.Minute,
 	}

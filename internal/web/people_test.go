@@ -12,21 +12,25 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// sent sends JSON, and gives the answer.
+func sent(t *testing.T, who *http.Client, method, url, body string) (int, string) {
+	t.Helper()
+	req, err := http.NewRequest(method, url, strings.NewReader(body))
+	require.NoError(t, err)
+	req.Header.Set("Content-Type", "application/json")
+	res, err := who.Do(req)
+	require.NoError(t, err)
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	return res.StatusCode, string(b)
+}
+
 // Sessions are listed to whoever has them, ended one by one and all at once; a role that changes while a session works holds at once;
 // who is suspended is out.
 func TestSessions(t *testing.T) {
 	base, as := served(t)
-	ask := func(who *http.Client, method, path, body string) (int, string) {
-		req, err := http.NewRequest(method, base+path, strings.NewReader(body))
-		require.NoError(t, err)
-		req.Header.Set("Content-Type", "application/json")
-		res, err := who.Do(req)
-		require.NoError(t, err)
-		defer res.Body.Close()
-		b, err := io.ReadAll(res.Body)
-		require.NoError(t, err)
-		return res.StatusCode, string(b)
-	}
+	ask := func(who *http.Client, method, path, body string) (int, string) { return sent(t, who, method, base+path, body) }
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
 	elsewhere := &http.Client{Jar: jar}

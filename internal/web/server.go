@@ -16,7 +16,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -40,19 +39,22 @@ type Server struct {
 	api      huma.API
 	handler  http.Handler
 	hashing  *hashing
-	tries    tries
+	attempts *attempts
+	known    *known
+	secure   bool
 	raw      []string // what is no JSON, as method and path
 }
 
 // Options of a server.
 type Options struct {
-	Secure bool  // served under TLS: the cookie is sent under TLS only
-	Front  fs.FS // the built front end; nil for none
+	Secure bool     // served under TLS: the cookie is sent under TLS only, and browsers are told to come under TLS alone
+	Front  fs.FS    // the built front end; nil for none
+	Hosts  []string // names that it goes by, beside localhost, the machine's own name and all addresses
 }
 
 // New makes a server.
 func New(d *house.House, s *store.Store, opt Options) *Server {
-	w := &Server{desk: d, sessions: scs.New(), hashing: newHashing()}
+	w := &Server{desk: d, sessions: scs.New(), hashing: newHashing(), attempts: newAttempts(time.Now), known: newKnown(), secure: opt.Secure}
 	w.sessions.Lifetime = 14 * 24 * time.Hour // no idle time-out: it would write at every request
 	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true,
 		http.SameSiteLaxMode, opt.Secure
@@ -83,7 +85,7 @@ func New(d *house.House, s *store.Store, opt Options) *Server {
 		front(g, opt.Front)
 	}
 	guard := http.NewCrossOriginProtection()
-	w.handler = compressed(w.session(guard.Handler(g)))
+	w.handler = compressed(hosted(opt, w.session(guard.Handler(g))))
 	return w
 }
 
@@ -248,60 +250,6 @@ func problem(err error) error {
 func sentence(err error) string {
 	t := err.Error()
 	return strings.ToUpper(t[:1]) + t[1:] + "."
-}
-
-// tries slows attempts to sign in: after five wrong ones a name waits, longer each time.
-type tries struct {
-	mu sync.Mutex
-	by map[string]*struct {
-		wrong int
-		until time.Time
-	}
-}
-
-// begin notes an attempt, or tells how long the name waits before the next one.
-func (t *tries) begin(name string) time.Duration {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if x := t.by[name]; x != nil {
-		if wait := time.Until(x.until); wait > 0 {
-			return wait
-		}
-	}
-	if t.by == nil || len(t.by) > 10_000 {
-		t.by = map[string]*struct {
-			wrong int
-			until time.Time
-		}{}
-	}
-	x := t.by[name]
-	if x == nil {
-		x = &struct {
-			wrong int
-			until time.Time
-		}{}
-		t.by[name] = x
-	}
-	if x.wrong++; x.wrong >= 5 {
-		x.until = time.Now().Add(time.Duration(min(x.wrong-4, 12)) * 5 * time.Second)
-	}
-	return 0
-}
-
-// back takes an attempt back that was not proved.
-func (t *tries) back(name string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	if x := t.by[name]; x != nil {
-		x.wrong, x.until = x.wrong-1, time.Time{}
-	}
-}
-
-// right forgets the attempts of a name.
-func (t *tries) right(name string) {
-	t.mu.Lock()
-	defer t.mu.Unlock()
-	delete(t.by, name)
 }
 
 // registerRaw registers what is no JSON: uploads, downloads and the event stream.

@@ -3,7 +3,6 @@ package web
 import (
 	"context"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -62,8 +61,17 @@ func (s *Server) cookie(token string, expiry time.Time) http.Cookie {
 
 // signed is an answer that goes with a cookie.
 type signed[T any] struct {
-	SetCookie http.Cookie `header:"Set-Cookie"`
+	SetCookie []http.Cookie `header:"Set-Cookie"`
 	Body      T
+}
+
+// From is where a request came from.
+type From struct{ address string }
+
+// Resolve notes it.
+func (f *From) Resolve(c huma.Context) []error {
+	f.address = addressOf(c.RemoteAddr())
+	return nil
 }
 
 // registerSession registers what works before anybody is signed in.
@@ -81,7 +89,7 @@ func (s *Server) registerSession() {
 			return nil, err
 		}
 		out, err := me(ctx, &p)
-		return &signed[Me]{cookie, out}, err
+		return &signed[Me]{[]http.Cookie{cookie}, out}, err
 	}
 	huma.Register(
 		s.api,
@@ -104,34 +112,39 @@ func (s *Server) registerSession() {
 			Errors:      []int{422, 429, 507},
 		},
 		func(ctx context.Context, in *struct {
-			Body struct {
+			From
+			Known http.Cookie `cookie:"wobin_known"`
+			Body  struct {
 				SignIn   string `json:"sign_in" maxLength:"60"`
 				Password string `json:"password" maxLength:"200"`
 			}
 		}) (*signed[Me], error) {
-			// One name is one, however it is spelled; the attempt is noted before it is proved, so that many at once are many.
-			name := strings.ToLower(strings.TrimSpace(in.Body.SignIn))
-			if w := s.tries.begin(name); w > 0 {
+			from := s.known.buckets(in.Body.SignIn, in.Known.Value, in.address)
+			if w := s.attempts.begin(from...); w > 0 {
 				return nil, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(1e9).String() + " and try again.")
 			}
 			leave, err := s.hashing.enter(ctx)
 			if err != nil {
-				s.tries.back(name) // nothing was proved, neither right nor wrong
+				s.attempts.back(from...) // nothing was proved, neither right nor wrong
 				return nil, err
 			}
 			defer leave()
 			p, err := s.desk.People.SignIn(ctx, in.Body.SignIn, in.Body.Password)
 			if err == nil {
-				s.tries.right(name)
+				s.attempts.right(from...)
 			}
-			return arrived(ctx, p, err)
+			out, err := arrived(ctx, p, err)
+			if err == nil {
+				out.SetCookie = append(out.SetCookie, s.known.cookie(in.Body.SignIn, s.secure))
+			}
+			return out, err
 		})
 	huma.Register(
 		s.api,
 		huma.Operation{OperationID: "signOut", Method: http.MethodDelete, Path: "/api/session", Summary: "Sign out"},
 		func(ctx context.Context, _ *struct{}) (*signed[done], error) {
 			err := s.sessions.Destroy(ctx)
-			return &signed[done]{s.cookie("", time.Time{}), done{true}}, problem(desk.InWords(err))
+			return &signed[done]{[]http.Cookie{s.cookie("", time.Time{})}, done{true}}, problem(desk.InWords(err))
 		})
 	huma.Register(
 		s.api,
@@ -150,19 +163,19 @@ func (s *Server) registerSession() {
 				Password string `json:"password" maxLength:"200"`
 			}
 		}) (*signed[Me], error) {
-			const code = "\x00code" // no sign-in name
-			if s.tries.begin(code) > 0 {
+			code := bucket{"code", freeOfName}
+			if s.attempts.begin(code) > 0 {
 				return nil, huma.Error429TooManyRequests("Too many wrong codes. Wait a little and try again.")
 			}
 			leave, err := s.hashing.enter(ctx)
 			if err != nil {
-				s.tries.back(code)
+				s.attempts.back(code)
 				return nil, err
 			}
 			defer leave()
 			p, err := s.desk.People.MakeOwner(ctx, in.Body.Code, in.Body.Name, in.Body.SignIn, in.Body.Password)
 			if err == nil {
-				s.tries.right(code)
+				s.attempts.right(code)
 			}
 			return arrived(ctx, p, err)
 		})

@@ -101,17 +101,6 @@ func run(out, only string) error {
 			),
 		},
 		{"intake-workbook", "/", `[data-file-view]`, append(drop("kiosk handover.xlsx", `[role=tablist]`), press("Items"))},
-		{
-			"intake-formula",
-			"/",
-			`[data-formula-rows]`,
-			append(
-				drop("stock-export-with-faults.csv", `[data-problems]`),
-				press("Take only some rows"),
-				chromedp.WaitVisible(`input[aria-label="Row filter"]`),
-				chromedp.SendKeys(`input[aria-label="Row filter"]`, `AND('On hand' > 0; LEFT('Item code'; 3) <> "CHT")`),
-			),
-		},
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
 		{"rotation", "/rotation/1", `[data-year]`, nil},
 		{
@@ -168,6 +157,7 @@ func run(out, only string) error {
 			},
 		},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
+		{"item", "/item?sku=BLK-0300", `[data-said]`, nil},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
 		{
 			"backups",

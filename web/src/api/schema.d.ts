@@ -2394,6 +2394,25 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Cookie: {
+            Domain: string;
+            /** Format: date-time */
+            Expires: string;
+            HttpOnly: boolean;
+            /** Format: int64 */
+            MaxAge: number;
+            Name: string;
+            Partitioned: boolean;
+            Path: string;
+            Quoted: boolean;
+            Raw: string;
+            RawExpires: string;
+            /** Format: int64 */
+            SameSite: number;
+            Secure: boolean;
+            Unparsed: string[];
+            Value: string;
+        };
         CountAmong: {
             accuracy: string | null;
             /** Format: int64 */
@@ -15031,7 +15050,9 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
-            cookie?: never;
+            cookie?: {
+                wobin_known?: components["schemas"]["Cookie"];
+            };
         };
         requestBody: {
             content: {

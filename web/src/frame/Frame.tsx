@@ -71,11 +71,11 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					navigate("/intake");
 				}}
 			>
-				<header className="flex items-baseline gap-5 border-b border-rule px-4 py-1.5">
+				<header className="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-b border-rule px-4 py-1.5">
 					<Link to="/" className="text-[15px] font-bold">
 						Wobin
 					</Link>
-					<nav className="flex gap-4" aria-label="Main">
+					<nav className="flex flex-wrap gap-x-4" aria-label="Main">
 						{[
 							["/", "Today"],
 							["/stock", "Stock"],
@@ -100,7 +100,7 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					</nav>
 					<CountName />
 					<Running />
-					<span className="ml-auto flex items-baseline gap-3 text-dim">
+					<span className="ml-auto flex flex-wrap items-baseline gap-x-3 text-dim">
 						<button type="button" onClick={() => setGoing(true)}>
 							<span className="keycap">Ctrl K</span> go to
 						</button>
@@ -293,7 +293,7 @@ function Stages({ c }: { c: Schemas["Stages"] }) {
 		["report", "Report", c.accuracy ? `IRA ${c.accuracy} %` : "nothing counted", c.state === "finished" ? 100 : 0],
 	];
 	return (
-		<nav className="grid grid-cols-7 border-b border-ink" aria-label="Stages">
+		<nav className="grid shrink-0 grid-cols-[repeat(7,minmax(7.5rem,1fr))] overflow-x-auto border-b border-ink" aria-label="Stages">
 			{stages.map(([to, name, figure, done]) => (
 				<NavLink
 					key={to}
@@ -321,17 +321,57 @@ function Stages({ c }: { c: Schemas["Stages"] }) {
 	);
 }
 
+/** Whether the window has room for the racks beside the lines. */
+function useWide() {
+	const [is, setIs] = useState(() => matchMedia(roomy).matches);
+	useEffect(() => {
+		const m = matchMedia(roomy);
+		const on = () => setIs(m.matches);
+		m.addEventListener("change", on);
+		return () => m.removeEventListener("change", on);
+	}, []);
+	return is;
+}
+const roomy = "(min-width: 1160px)";
+
 /** A stage: its lines, the elevation beside them, what can be done at the foot, and the keys that work here. */
 export function Stage({ children, side, foot, keys }: { children: ReactNode; side?: ReactNode; foot?: ReactNode; keys?: Keys }) {
+	const wide = useWide();
+	const [over, setOver] = useState(false); // in a narrow window the side is folded away, and lies over the lines when it is wanted
+	useEffect(() => {
+		if (wide || !side) return;
+		const key = (e: KeyboardEvent) => {
+			if (e.key.toLowerCase() === "e" && !typing(e) && !e.ctrlKey && !e.metaKey) setOver((was) => !was);
+		};
+		window.addEventListener("keydown", key);
+		return () => window.removeEventListener("keydown", key);
+	}, [wide, side]);
 	return (
 		<>
-			<div className="flex min-h-0 flex-1">
+			<div className="relative flex min-h-0 flex-1">
 				<main className="flex min-w-0 flex-1 flex-col">{children}</main>
-				{side && <aside className="flex w-[372px] shrink-0 flex-col border-l border-rule">{side}</aside>}
+				{side && !wide && (
+					<button
+						type="button"
+						className="border-l border-rule px-1 text-dim [writing-mode:vertical-rl] hover:bg-sheet"
+						aria-expanded={over}
+						onClick={() => setOver(!over)}
+						data-fold
+					>
+						{over ? "fold it away" : "racks, and the line in hand"}
+					</button>
+				)}
+				{side && (wide || over) && (
+					<aside
+						className={`flex flex-col border-l border-rule ${wide ? "w-[372px] shrink-0 min-[1700px]:w-[560px]" : "absolute inset-y-0 right-6 z-20 w-[372px] max-w-[calc(100%-1.5rem)] border-ink bg-paper"}`}
+					>
+						{side}
+					</aside>
+				)}
 			</div>
-			{foot && <footer className="flex items-center gap-4 border-t border-ink px-4 py-1.5">{foot}</footer>}
+			{foot && <footer className="flex flex-wrap items-center gap-x-4 gap-y-1 border-t border-ink px-4 py-1.5">{foot}</footer>}
 			{keys && (
-				<div className="flex gap-4 border-t border-hair px-4 py-0.5 text-[12px] text-dim">
+				<div className="hidden flex-wrap gap-x-4 border-t border-hair px-4 py-0.5 text-[12px] text-dim min-[700px]:flex">
 					{keys.map(([k, what]) => (
 						<span key={k}>
 							<span className="keycap">{k}</span> {what}

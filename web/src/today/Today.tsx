@@ -36,8 +36,8 @@ export function Today() {
 				["?", "all keys"],
 			]}
 		>
-			<div className="min-h-0 flex-1 overflow-y-auto px-6 py-4">
-				<div className="mx-auto grid max-w-6xl grid-cols-[1fr_320px] gap-x-10">
+			<div className="min-h-0 flex-1 overflow-y-auto px-4 py-4 min-[700px]:px-6">
+				<div className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 min-[900px]:grid-cols-[1fr_320px]">
 					<section>
 						<div className="mb-2 flex items-baseline justify-between border-b border-ink pb-1">
 							<h1>Counts</h1>
@@ -73,7 +73,7 @@ export function Today() {
 							<Link
 								key={c.id}
 								to={`/counts/${c.id}/report`}
-								className="grid grid-cols-[1fr_8rem_11rem_10rem] gap-3 border-b border-hair py-1.5 hover:bg-sheet"
+								className="grid grid-cols-2 gap-x-3 border-b border-hair min-[700px]:grid-cols-[1fr_8rem_11rem_10rem] py-1.5 hover:bg-sheet"
 							>
 								<span className="font-semibold">{c.name}</span>
 								<span className="code text-dim">{c.warehouse}</span>
