@@ -153,7 +153,7 @@ export function Adjustments() {
 					)}
 					{post.error && <Warn>{post.error.message}</Warn>}
 					{person.role === "controller" && c.state === "running" && (
-						<span className="ml-auto flex items-center gap-3">
+						<span className="ml-auto flex flex-wrap items-center gap-x-3 gap-y-1">
 							{p?.agree && (
 								<input
 									className="w-60"

@@ -81,7 +81,7 @@ export function Again({ id, number, side }: { id: number; number: number; side: 
 				["↑ ↓", "row"],
 			]}
 		>
-			<div className="flex items-baseline gap-4 border-b border-hair px-4 py-1.5">
+			<div className="flex flex-wrap items-baseline gap-x-4 gap-y-1 border-b border-hair px-4 py-1.5">
 				<h1>Sheet {number}, a second time</h1>
 				<span className="text-dim">What was typed first is not shown, so that the paper is read again.</span>
 			</div>

@@ -368,7 +368,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 					</label>
 				)}
 			</div>
-			<div className="flex items-center gap-5 border-b border-hair px-4 pt-1 pb-1.5">
+			<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-4 pt-1 pb-1.5">
 				<label className="flex items-center gap-1.5">
 					<span className="text-dim">counted from</span>
 					<input

@@ -188,7 +188,7 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 				["?", "all keys"],
 			]}
 		>
-			<div className="flex items-center gap-5 border-b border-hair px-2 py-1.5">
+			<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-2 py-1.5">
 				{houses.length > 1 ? (
 					<Choice
 						label="Warehouse"

@@ -67,7 +67,7 @@ export function Report() {
 					</span>
 					{finish.error && <Warn>{finish.error.message}</Warn>}
 					{c.state === "running" && person.role === "controller" && (
-						<span className="ml-auto flex items-center gap-3">
+						<span className="ml-auto flex flex-wrap items-center gap-x-3 gap-y-1">
 							{asked && c.open === 0 && (
 								<span className="text-warn" data-left>
 									! Final.{" "}
@@ -93,7 +93,7 @@ export function Report() {
 						</span>
 					)}
 					{c.state === "finished" && (
-						<span className="ml-auto flex items-center gap-3">
+						<span className="ml-auto flex flex-wrap items-center gap-x-3 gap-y-1">
 							<b>✓ finished</b>
 							{person.role === "controller" && c.posted === 0 && (
 								<form
@@ -127,7 +127,7 @@ export function Report() {
 		>
 			<div className="min-h-0 flex-1 overflow-y-auto px-8 py-4" tabIndex={0} role="region" aria-label="Report">
 				<div className="mx-auto max-w-6xl">
-					<div className="flex items-end justify-between border-b-2 border-ink pb-2">
+					<div className="flex flex-wrap items-end gap-x-4 justify-between border-b-2 border-ink pb-2">
 						<div>
 							<h1>{c.name}</h1>
 							<p className="text-dim">
@@ -163,7 +163,7 @@ export function Report() {
 							{sample.estimate != null && <> If all lines are as these, their variances come to {plain(sample.estimate)} gross.</>}
 						</p>
 					)}
-					<div className="mt-4 grid grid-cols-[1fr_1fr_1.2fr] gap-x-10">
+					<div className="mt-4 grid gap-x-10 gap-y-4 min-[1000px]:grid-cols-[1fr_1fr_1.2fr]">
 						<section>
 							<h2 className="border-b border-rule pb-1">Lines</h2>
 							<Row name="recorded" n={f.recorded_lines} />
@@ -216,7 +216,7 @@ export function Report() {
 							)}
 						</section>
 					</div>
-					<div className="mt-5 grid grid-cols-[1.1fr_1fr_1fr] gap-x-10">
+					<div className="mt-5 grid gap-x-10 gap-y-4 min-[1000px]:grid-cols-[1.1fr_1fr_1fr]">
 						<section>
 							<h2 className="border-b border-rule pb-1">How the value is spread</h2>
 							<Curve spread={spread} />
@@ -246,7 +246,7 @@ export function Report() {
 						</section>
 						<Trend earlier={earlier} id={id} house={c.warehouse_id} />
 					</div>
-					<div className="mt-5 grid grid-cols-2 gap-x-10 gap-y-5">
+					<div className="mt-5 grid gap-x-10 gap-y-5 min-[1000px]:grid-cols-2">
 						<Parts title="By zone" parts={zones} to={(of) => lines({ by: "zone", of })} />
 						<Parts title="By category" parts={categories} to={(of) => lines({ by: "category", of })} />
 						{classes.length > 0 && <Parts title="By class" parts={classes} to={(of) => lines({ by: "class", of })} />}
@@ -505,7 +505,7 @@ function Habits({ id }: { id: number }) {
 			</section>
 		);
 	return (
-		<div className="mt-5 grid grid-cols-3 gap-x-10" data-habits>
+		<div className="mt-5 grid gap-x-10 gap-y-4 min-[1000px]:grid-cols-3" data-habits>
 			{list("Items that are off again", h.items, (x) => (
 				<>
 					<span className="code">{x.name}</span> {x.text}

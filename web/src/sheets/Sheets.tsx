@@ -178,7 +178,7 @@ export function Sheets() {
 				</>
 			}
 			foot={
-				<span className="ml-auto flex items-center gap-3">
+				<span className="ml-auto flex flex-wrap items-center gap-x-3 gap-y-1">
 					<span className="text-dim" title={c.blind ? "They do not show what is recorded." : "They show what is recorded."}>
 						{c.blind ? "Blind" : "Open"} ·
 					</span>

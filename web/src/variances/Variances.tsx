@@ -351,7 +351,7 @@ export function Variances() {
 						</span>
 					)}
 					{may && (
-						<span className="ml-auto flex items-center gap-2">
+						<span className="ml-auto flex flex-wrap items-center gap-x-2 gap-y-1">
 							<SettleStrong id={id} tally={causes.data?.find((t) => t.cause === cause)} may={may} />
 							{all ? (
 								<span data-whole>
@@ -445,7 +445,7 @@ export function Variances() {
 				["?", "all keys"],
 			]}
 		>
-			<div className="flex items-center gap-6 border-b border-hair px-2 py-1.5">
+			<div className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-hair px-2 py-1.5">
 				<Choice
 					label="Which variances"
 					value={show}
@@ -489,7 +489,7 @@ export function Variances() {
 						likely {causeWord[cause]}, let go
 					</button>
 				)}
-				<span className="ml-auto flex items-center gap-5">
+				<span className="ml-auto flex flex-wrap items-center gap-x-5 gap-y-1">
 					<button
 						type="button"
 						className="word text-dim"
