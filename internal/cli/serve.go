@@ -42,7 +42,8 @@ func (s *streams) serve() *cobra.Command {
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "the `ADDRESS` to listen on")
 	c.Flags().StringVar(&cert, "tls-cert", "", "certificate `FILE`, to serve under TLS")
 	c.Flags().StringVar(&key, "tls-key", "", "key `FILE` of the certificate")
-	c.Flags().StringArrayVar(&hosts, "host", nil, "a `NAME` that it goes by in the network, beside localhost, this machine's own name and all addresses")
+	c.Flags().
+		StringArrayVar(&hosts, "host", nil, "a `NAME` that it goes by in the network, beside localhost, this machine's own name and all addresses")
 	c.Flags().StringVar(&folder, "out-folder", "", "write the files of postings into this folder `DIR`, too, each whole or not at all")
 	return c
 }

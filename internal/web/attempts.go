@@ -116,8 +116,15 @@ func (k *known) proof(name, text string) string {
 // cookie makes the cookie of a browser that a name has signed in with.
 func (k *known) cookie(name string, secure bool) http.Cookie {
 	text := rand.Text()
-	return http.Cookie{Name: knownCookie, Value: text + "." + k.proof(folded(name), text), Path: "/api/session", HttpOnly: true, Secure: secure,
-		SameSite: http.SameSiteStrictMode, MaxAge: 90 * 24 * 60 * 60}
+	return http.Cookie{
+		Name:     knownCookie,
+		Value:    text + "." + k.proof(folded(name), text),
+		Path:     "/api/session",
+		HttpOnly: true,
+		Secure:   secure,
+		SameSite: http.SameSiteStrictMode,
+		MaxAge:   90 * 24 * 60 * 60,
+	}
 }
 
 // buckets gives the buckets of an attempt to sign in.

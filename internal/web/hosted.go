@@ -25,7 +25,11 @@ func hosted(opt Options, next http.Handler) http.Handler {
 		}
 		host = strings.TrimSuffix(strings.Trim(host, "[]"), ".")
 		if net.ParseIP(host) == nil && !slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, host) }) {
-			http.Error(w, "Wobin does not go by this name here. Start it with --host "+safeHost(host)+" where it is to.", http.StatusMisdirectedRequest)
+			http.Error(
+				w,
+				"Wobin does not go by this name here. Start it with --host "+safeHost(host)+" where it is to.",
+				http.StatusMisdirectedRequest,
+			)
 			return
 		}
 		next.ServeHTTP(w, r)

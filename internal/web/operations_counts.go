@@ -192,7 +192,12 @@ func (s *Server) registerCounts() {
 		}) (variances.Decided, error) {
 			return d.Variances.SetZero(ctx, p, in.Count, in.Body.UncountedPart, in.Body.Zero, in.Body.Expect)
 		})
-	op(s, "recountUncounted", http.MethodPost, "/api/counts/{count}/uncounted/recount", "Give uncounted lines out again, on sheets of their own",
+	op(
+		s,
+		"recountUncounted",
+		http.MethodPost,
+		"/api/counts/{count}/uncounted/recount",
+		"Give uncounted lines out again, on sheets of their own",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Body struct {
@@ -201,7 +206,8 @@ func (s *Server) registerCounts() {
 			}
 		}) (plan.AgainMade, error) {
 			return d.Plan.RecountUncounted(ctx, p, in.Count, in.Body.UncountedPart, in.Body.Expect)
-		})
+		},
+	)
 	op(s, "handOut", http.MethodPost, "/api/counts/{count}/hand-out", "Note who has sheets",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
@@ -521,7 +527,12 @@ func (s *Server) registerCounts() {
 		}) (adjustments.Sent, error) {
 			return d.Adjustments.Send(ctx, p, in.Count, in.Body)
 		})
-	op(s, "reversePosting", http.MethodPost, "/api/counts/{count}/postings/{number}/reverse", "Take a posting back by one that says the opposite",
+	op(
+		s,
+		"reversePosting",
+		http.MethodPost,
+		"/api/counts/{count}/postings/{number}/reverse",
+		"Take a posting back by one that says the opposite",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Number int `path:"number"`
@@ -530,12 +541,18 @@ func (s *Server) registerCounts() {
 			}
 		}) (adjustments.PostingView, error) {
 			return d.Adjustments.Reverse(ctx, p, in.Count, in.Number, in.Body.Key)
-		})
+		},
+	)
 	op(s, "proof", http.MethodGet, "/api/counts/{count}/proof", "What became of the postings of a count in the records",
 		func(ctx context.Context, p desk.Person, in *CountPath) ([]adjustments.PostingProof, error) {
 			return d.Adjustments.Proof(ctx, p, in.Count)
 		})
-	op(s, "unlanded", http.MethodPost, "/api/counts/{count}/postings/{number}/missing", "Note that lines of a posting are missing in the records, and open them again",
+	op(
+		s,
+		"unlanded",
+		http.MethodPost,
+		"/api/counts/{count}/postings/{number}/missing",
+		"Note that lines of a posting are missing in the records, and open them again",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Number int `path:"number"`
@@ -545,14 +562,21 @@ func (s *Server) registerCounts() {
 			}
 		}) (adjustments.PostingView, error) {
 			return d.Adjustments.Unlanded(ctx, p, in.Count, in.Number, in.Body.Expect, in.Body.Key)
-		})
-	op(s, "deliverPosting", http.MethodPost, "/api/counts/{count}/postings/{number}/folder", "Write the files of a posting into the folder for files out",
+		},
+	)
+	op(
+		s,
+		"deliverPosting",
+		http.MethodPost,
+		"/api/counts/{count}/postings/{number}/folder",
+		"Write the files of a posting into the folder for files out",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath
 			Number int `path:"number"`
 		}) (done, error) {
 			return done{true}, d.Adjustments.Deliver(ctx, p, in.Count, in.Number)
-		})
+		},
+	)
 	op(s, "approvals", http.MethodGet, "/api/approvals", "Postings that wait for somebody to agree",
 		func(ctx context.Context, p desk.Person, in *struct {
 			Count int64 `query:"count" doc:"of this count, those that are settled, too; 0: what waits anywhere"`

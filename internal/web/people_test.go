@@ -30,7 +30,9 @@ func sent(t *testing.T, who *http.Client, method, url, body string) (int, string
 // who is suspended is out.
 func TestSessions(t *testing.T) {
 	base, as := served(t)
-	ask := func(who *http.Client, method, path, body string) (int, string) { return sent(t, who, method, base+path, body) }
+	ask := func(who *http.Client, method, path, body string) (int, string) {
+		return sent(t, who, method, base+path, body)
+	}
 	jar, err := cookiejar.New(nil)
 	require.NoError(t, err)
 	elsewhere := &http.Client{Jar: jar}

@@ -22,6 +22,7 @@ func TestWhoMayOfRaw(t *testing.T) {
 		"GET /api/uploads/:draft/refused":                  roles, // one's own upload
 		"GET /api/uploads/:draft/against":                  roles, // one's own upload
 		"GET /api/layouts/:name/file":                      roles,
+		"GET /api/templates/:name":                         roles,
 		"GET /api/layout.schema.json":                      roles,
 		"GET /api/counts/:count/sheets/:number/:form":      roles,
 		"GET /api/counts/:count/sheets.zip":                roles,
@@ -43,7 +44,24 @@ func TestWhoMayOfRaw(t *testing.T) {
 	require.NoError(t, err)
 	raw := New(d, nil, Options{}).raw
 	require.Len(t, raw, len(may))
-	fill := strings.NewReplacer(":draft", "none", ":count", "1", ":number", "1", ":form", "csv", ":sha", strings.Repeat("0", 64), ":name", "x", ":pos", "1", ":file", "1")
+	fill := strings.NewReplacer(
+		":draft",
+		"none",
+		":count",
+		"1",
+		":number",
+		"1",
+		":form",
+		"csv",
+		":sha",
+		strings.Repeat("0", 64),
+		":name",
+		"x",
+		":pos",
+		"1",
+		":file",
+		"1",
+	)
 	for _, route := range raw {
 		allowed, listed := may[route]
 		require.True(t, listed, "%s says not who may", route)

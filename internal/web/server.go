@@ -261,6 +261,7 @@ func (s *Server) registerRaw(g *gin.Engine) {
 			return
 		}
 		c.Request = c.Request.WithContext(context.WithValue(c.Request.Context(), personKey{}, p))
+		steadily(c.Writer, c.Request)
 	})
 	raw.POST("/uploads", func(c *gin.Context) {
 		var choices intake.Choices
@@ -298,6 +299,10 @@ func (s *Server) registerRaw(g *gin.Engine) {
 	raw.GET("/layouts/:name/file", func(c *gin.Context) {
 		b, err := s.desk.Intake.LayoutFile(c.Request.Context(), person(c.Request.Context()), c.Param("name"))
 		download(c, c.Param("name")+".json", b, err)
+	})
+	raw.GET("/templates/:name", func(c *gin.Context) {
+		name, b, err := s.desk.Intake.Template(person(c.Request.Context()), c.Param("name"))
+		download(c, name, b, err)
 	})
 	raw.GET("/layout.schema.json", func(c *gin.Context) {
 		if _, err := s.desk.Intake.Layouts(c.Request.Context(), person(c.Request.Context())); err != nil {

@@ -181,8 +181,13 @@ func (s *Server) registerSession() {
 		})
 	huma.Register(
 		s.api,
-		huma.Operation{OperationID: "join", Method: http.MethodPost, Path: "/api/join", Summary: "Sign up by an invitation, or take a new password",
-			Errors: []int{422, 429, 507}},
+		huma.Operation{
+			OperationID: "join",
+			Method:      http.MethodPost,
+			Path:        "/api/join",
+			Summary:     "Sign up by an invitation, or take a new password",
+			Errors:      []int{422, 429, 507},
+		},
 		func(ctx context.Context, in *struct {
 			Body struct {
 				Code     string `json:"code" maxLength:"100"`
@@ -197,5 +202,6 @@ func (s *Server) registerSession() {
 			defer leave()
 			p, err := s.desk.People.Join(ctx, in.Body.Code, in.Body.SignIn, in.Body.Password)
 			return arrived(ctx, p, err)
-		})
+		},
+	)
 }

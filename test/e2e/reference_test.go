@@ -4,6 +4,7 @@ import (
 	"path/filepath"
 	"testing"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
@@ -43,4 +44,25 @@ func TestReference(t *testing.T) {
 	})()`, &text,
 		func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
 	assert.Contains(t, text, "warehouse,bin,sku,description")
+
+	s.do("a template", s.open("/intake"), chromedp.WaitVisible(`[data-templates]`))
+
+	var over float64
+	beyond := `[...document.querySelectorAll("[data-active] [role=gridcell], nav[aria-label=Stages] a, footer button")]
+		.reduce((most, e) => Math.max(most, e.getBoundingClientRect().right), 0) - innerWidth`
+	for _, width := range []int64{1024, 1280, 1920} {
+		s.do("all that matters is in sight", emulation.SetDeviceMetricsOverride(width, 768, 1, false), s.open("/counts/2/variances"),
+			chromedp.WaitVisible(`[data-active]`), chromedp.Evaluate(beyond, &over))
+		assert.LessOrEqual(t, over, 0.0, "at %d", width)
+	}
+	s.do("what is folded away comes by a key and by a press", emulation.SetDeviceMetricsOverride(1024, 768, 1, false),
+		chromedp.WaitVisible(`[data-fold][aria-expanded=false]`), chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("e"),
+		chromedp.WaitVisible(`section[aria-label="The line in hand"]`), chromedp.Click(`[data-fold]`),
+		chromedp.WaitNotPresent(`section[aria-label="The line in hand"]`))
+	for _, path := range []string{"/", "/counts/2/variances", "/counts/1/report", "/people", "/item?sku=BLK-0300"} {
+		var wide bool
+		s.do("on a telephone nothing runs out of the page", emulation.SetDeviceMetricsOverride(390, 800, 1, false), s.open(path),
+			chromedp.WaitVisible(`header`), browser.Settled(), chromedp.Evaluate(`document.documentElement.scrollWidth > innerWidth`, &wide))
+		assert.False(t, wide, path)
+	}
 }

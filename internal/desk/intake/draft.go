@@ -83,15 +83,27 @@ func (ds *drafts) get(p desk.Person, id string) (*draft, error) {
 	return d, nil
 }
 
-func (ds *drafts) add(d *draft) {
+// mostDrafts is how many files of somebody wait at once: more than the sheets of a day that come back together.
+const mostDrafts = 300
+
+// of tells how many drafts somebody has, after those have gone that nobody looked at for an hour.
+func (ds *drafts) of(p desk.Person, now time.Time) (n int) {
 	ds.mu.Lock()
 	defer ds.mu.Unlock()
 	for id, old := range ds.byID {
-		if d.used.Sub(old.used) > time.Hour {
+		if now.Sub(old.used) > time.Hour {
 			old.discard()
 			delete(ds.byID, id)
+		} else if old.person.ID == p.ID {
+			n++
 		}
 	}
+	return n
+}
+
+func (ds *drafts) add(d *draft) {
+	ds.mu.Lock()
+	defer ds.mu.Unlock()
 	if ds.byID == nil {
 		ds.byID = map[string]*draft{}
 	}
@@ -200,6 +212,9 @@ func (c *Choices) mends(sheet int) read.Mends {
 func (d *Room) Upload(ctx context.Context, p desk.Person, name string, body io.Reader, choices Choices) (*Draft, error) {
 	if err := desk.Allow(p, desk.Enter); err != nil {
 		return nil, err
+	}
+	if n := d.drafts.of(p, d.Now()); n >= mostDrafts {
+		return nil, desk.Refuse("%d files wait to be taken in already. Take some in, or let go of them.", n)
 	}
 	dr := &draft{person: p, name: name, used: d.Now(), choices: choices}
 	if err := d.receive(dr, name, body); err != nil {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"database/sql/driver"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -277,12 +278,25 @@ func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 	type line struct{ first, last int64 }
 	lines := map[int64]*line{}
 	rounds := map[int64][2]int{}
-	var positions []int64
+	var picked, positions []int64 // the lines of recounts, and those of them that have both
+	err = store.Each(c.Tx, "SELECT DISTINCT j.value FROM sheets s CROSS JOIN json_each(s.picked) j WHERE s.count_id = ? AND s.picked <> ''",
+		[]driver.Value{c.ID}, func(v []driver.Value) error {
+			picked = append(picked, v[0].(int64))
+			return nil
+		})
+	if err != nil || len(picked) == 0 {
+		return r, err
+	}
+	list, err := json.Marshal(picked)
+	if err != nil {
+		return r, err
+	}
+	// The lines come first: the other way round all entries of the count were gone through, with all of these for each.
 	err = store.Each(
 		c.Tx,
-		`SELECT e.pos, min(e.round), max(e.round) FROM (SELECT DISTINCT j.value AS pos FROM sheets s, json_each(s.picked) j WHERE s.count_id = ?
-		AND s.picked <> '') p JOIN entries e ON e.count_id = ? AND e.pos = p.pos GROUP BY e.pos HAVING min(e.round) < ? AND max(e.round) >= ?`,
-		[]driver.Value{c.ID, c.ID, int64(store.FirstRecount), int64(store.FirstRecount)},
+		`SELECT e.pos, min(e.round), max(e.round) FROM json_each(?) p CROSS JOIN entries e ON e.count_id = ? AND e.pos = p.value
+		GROUP BY e.pos HAVING min(e.round) < ? AND max(e.round) >= ?`,
+		[]driver.Value{string(list), c.ID, int64(store.FirstRecount), int64(store.FirstRecount)},
 		func(v []driver.Value) error {
 			pos := v[0].(int64)
 			lines[pos], rounds[pos] = &line{}, [2]int{int(v[1].(int64)), int(v[2].(int64))}

@@ -32,6 +32,14 @@ export function Intake() {
 						Saved layouts
 					</Link>
 				</p>
+				<p className="mt-4" data-templates>
+					Empty files to fill in:{" "}
+					{["places", "items", "stock", "movements", "counts"].map((k) => (
+						<a key={k} className="word mr-3" href={`/api/templates/${k}`} download>
+							{k}
+						</a>
+					))}
+				</p>
 			</Empty>
 		);
 	}

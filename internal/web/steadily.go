@@ -1,0 +1,41 @@
+package web
+
+import (
+	"io"
+	"net/http"
+	"time"
+)
+
+// A body comes in steadily: a piece within a minute, all of it within two hours. Whoever lets it drip holds a connection and a file open.
+const (
+	pieceWithin = time.Minute
+	bodyWithin  = 2 * time.Hour
+)
+
+// steadily gives a request's body a time limit. Servers that know none, as in tests, go without.
+func steadily(w http.ResponseWriter, r *http.Request) {
+	if r.Body != nil && r.Body != http.NoBody {
+		r.Body = &steady{r.Body, http.NewResponseController(w), time.Now().Add(bodyWithin), pieceWithin}
+	}
+}
+
+type steady struct {
+	io.ReadCloser
+	of    *http.ResponseController
+	end   time.Time
+	piece time.Duration
+}
+
+// Read reads with a deadline, which is gone where nothing more is read: behind the body the connection is watched, and may be quiet.
+func (s *steady) Read(p []byte) (int, error) {
+	by := time.Now().Add(s.piece)
+	if by.After(s.end) {
+		by = s.end
+	}
+	_ = s.of.SetReadDeadline(by)
+	n, err := s.ReadCloser.Read(p)
+	if err != nil {
+		_ = s.of.SetReadDeadline(time.Time{})
+	}
+	return n, err
+}
