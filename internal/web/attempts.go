@@ -85,8 +85,8 @@ func (t *attempts) back(in ...bucket) {
 	}
 }
 
-// right forgets the wrong attempts of the first bucket, the name's own. Those of its address stay, less this one: whoever knows one password
-// does not guess others the faster for it.
+// right forgets the wrong attempts of the first bucket, the name's own. Those of its address stay, less this one: whoever knows one
+// password does not guess others the faster for it.
 func (t *attempts) right(in ...bucket) {
 	t.back(in...)
 	t.mu.Lock()
@@ -94,8 +94,8 @@ func (t *attempts) right(in ...bucket) {
 	delete(t.by, in[0].key)
 }
 
-// known are browsers that somebody has signed in with. Strangers who guess at a name make it wait everywhere but there. It is forgotten when
-// the program ends: then such a browser is like any other, until it is signed in with again.
+// known are browsers that somebody has signed in with. Strangers who guess at a name make it wait everywhere but there. It is
+// forgotten when the program ends: then such a browser is like any other, until it is signed in with again.
 type known struct{ secret []byte }
 
 // knownCookie names the cookie of such a browser: a random text, and what proves that it was given for a name.

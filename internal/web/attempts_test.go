@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Guessing at a name takes ever longer, from wherever and however it is spelled; the browser that the name has signed in with is not held up
-// by it; guessing at many names from one address takes longer, too; time that passes forgives.
+// Guessing at a name takes ever longer, from wherever and however it is spelled; the browser that the name has signed in with is not
+// held up by it; guessing at many names from one address takes longer, too; time that passes forgives.
 func TestAttempts(t *testing.T) {
 	now := time.Date(2026, 11, 21, 8, 0, 0, 0, time.UTC)
 	a, k := newAttempts(func() time.Time { return now }), newKnown()

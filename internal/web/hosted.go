@@ -8,8 +8,8 @@ import (
 	"strings"
 )
 
-// hosted lets requests in that are for a name of this server: a page elsewhere whose name was pointed here is none. Addresses, localhost, the
-// machine's own name, and what was settled are. Under TLS browsers are told to come under TLS alone.
+// hosted lets requests in that are for a name of this server: a page elsewhere whose name was pointed here is none. Addresses,
+// localhost, the machine's own name, and what was settled are. Under TLS browsers are told to come under TLS alone.
 func hosted(opt Options, next http.Handler) http.Handler {
 	names := append([]string{"localhost"}, opt.Hosts...)
 	if own, err := os.Hostname(); err == nil {
