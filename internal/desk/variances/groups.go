@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"context"
 	"database/sql/driver"
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"gorm.io/gorm"
@@ -134,6 +136,46 @@ func (d *Room) Groups(ctx context.Context, p desk.Person, countID int64, f desk.
 // eachFiltered hands over of the lines that a filter holds, in any order, what is open in money (nil where that is not known) and, where
 // it is not empty, what a column holds.
 func eachFiltered(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, column string, line func(v []driver.Value) error) error {
+	q, args, err := filtered(countID, f, x, "l.rest_value", column)
+	if err != nil {
+		return err
+	}
+	return store.Each(tx, q, args, line)
+}
+
+// eachValue goes over what is open of what a filter holds, in hundredths; nil where a line has no cost. The values come as one text: to
+// take them over line by line costs more than to find them.
+func eachValue(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, value func(v any) error) error {
+	q, args, err := filtered(countID, f, x, "group_concat(coalesce(l.rest_value, ''))", "")
+	if err != nil {
+		return err
+	}
+	return store.Each(tx, "SELECT coalesce(("+q+"), '-')", args, func(v []driver.Value) error {
+		text := fmt.Sprint(v[0])
+		if text == "-" {
+			return nil // it holds nothing; a single line without a cost is an empty text
+		}
+		for one := range strings.SplitSeq(text, ",") {
+			if one == "" {
+				if err := value(nil); err != nil {
+					return err
+				}
+				continue
+			}
+			n, err := strconv.ParseInt(one, 10, 64)
+			if err != nil {
+				return err
+			}
+			if err := value(n); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// filtered makes the query of what a filter holds.
+func filtered(countID int64, f *desk.Filter, x *explained, value, column string) (string, []driver.Value, error) {
 	named := "" // without names of bins and items most is told by an index alone
 	if f.Text != "" || strings.HasPrefix(column, "b.") || strings.HasPrefix(column, "i.") || f.By != "" {
 		named = " JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id"
@@ -141,13 +183,10 @@ func eachFiltered(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, colu
 	if column != "" {
 		column = ", " + column
 	}
-	q, args, err := narrowed(f, x, "SELECT l.rest_value"+column+" FROM count_lines l"+named+" WHERE l.count_id = ?", []any{countID})
-	if err != nil {
-		return err
-	}
+	q, args, err := narrowed(f, x, "SELECT "+value+column+" FROM count_lines l"+named+" WHERE l.count_id = ?", []any{countID})
 	values := make([]driver.Value, len(args))
 	for i, a := range args {
 		values[i] = a
 	}
-	return store.Each(tx, q, values, line)
+	return q, values, err
 }

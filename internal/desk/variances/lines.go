@@ -145,21 +145,20 @@ type FilterTally struct {
 
 // tallied tells what is open of the lines that a filter holds. x is asked for causes. Where positions is there, it gets theirs, in order.
 func tallied(tx *gorm.DB, countID int64, f desk.Filter, x *explained, positions *[]int64) (t FilterTally, err error) {
-	column := ""
-	if positions != nil {
-		column = "l.pos"
-	}
 	var g QueueGroup
-	err = eachFiltered(tx, countID, &f, x, column, func(v []driver.Value) error {
-		if positions != nil {
+	add := func(value any) error {
+		if cents, valued := value.(int64); valued && cents != 0 {
+			t.values = append(t.values, max(cents, -cents))
+		}
+		return g.add(value)
+	}
+	if positions == nil {
+		err = eachValue(tx, countID, &f, x, add)
+	} else {
+		err = eachFiltered(tx, countID, &f, x, "l.pos", func(v []driver.Value) error {
 			*positions = append(*positions, v[1].(int64))
-		}
-		if value, valued := v[0].(int64); valued && value != 0 {
-			t.values = append(t.values, max(value, -value))
-		}
-		return g.add(v[0])
-	})
-	if positions != nil {
+			return add(v[0])
+		})
 		slices.Sort(*positions)
 	}
 	t.Lines, t.Unvalued, t.Over, t.Short, t.Gross = g.Lines, g.Unvalued, g.Over, g.Short, g.Gross
