@@ -3,7 +3,6 @@ package document
 import (
 	"fmt"
 	"io"
-	"strconv"
 
 	"github.com/xuri/excelize/v2"
 
@@ -104,12 +103,19 @@ func (b *reportBook) add(cells ...any) {
 		case string:
 			c, style = tabular.Safe(x), "text"
 		}
-		b.do(b.SetCellValue(b.sheet, at, c))
+		if n, is := c.(decimal); is {
+			b.do(b.SetCellDefault(b.sheet, at, string(n)))
+		} else {
+			b.do(b.SetCellValue(b.sheet, at, c))
+		}
 		if style != "" {
 			b.do(b.SetCellStyle(b.sheet, at, at, b.style(style)))
 		}
 	}
 }
+
+// decimal is a number that is written from its decimal text, never by way of a float.
+type decimal string
 
 // number is a plain decimal as a workbook keeps it; one that it would round stays a text.
 func number(text string) any {
@@ -119,11 +125,10 @@ func number(text string) any {
 			digits++
 		}
 	}
-	f, err := strconv.ParseFloat(text, 64)
-	if err != nil || digits > 15 {
+	if digits == 0 || digits > 15 {
 		return text
 	}
-	return f
+	return decimal(text)
 }
 
 // heading adds a row of a style of its own.

@@ -63,9 +63,14 @@ func (s *Server) registerPeople() {
 			What   string `query:"what" maxLength:"200"`
 			Count  int64  `query:"count"`
 			Day    string `query:"day" maxLength:"10"`
+			Zone   string `query:"zone" maxLength:"60" doc:"the time zone of the day"`
 			After  string `query:"after" maxLength:"20"`
 		}) (safety.RecordPage, error) {
-			return d.Safety.Record(ctx, p, safety.RecordFilter{Person: in.Person, What: in.What, Count: in.Count, Day: in.Day, After: in.After})
+			return d.Safety.Record(
+				ctx,
+				p,
+				safety.RecordFilter{Person: in.Person, What: in.What, Count: in.Count, Day: in.Day, Zone: in.Zone, After: in.After},
+			)
 		})
 	op(s, "changePassword", http.MethodPost, "/api/me/password", "Change one's own password",
 		func(ctx context.Context, p desk.Person, in *struct {

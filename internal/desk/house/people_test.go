@@ -10,6 +10,7 @@ import (
 
 	"wobin/internal/desk"
 	"wobin/internal/desk/people"
+	"wobin/internal/desk/safety"
 )
 
 // An owner invites; an invitation is used once and ends by itself; roles change from the next thing that is done; the last owner stays.
@@ -100,3 +101,21 @@ func TestPeople(t *testing.T) {
 }
 
 func mustFail[T any](_ T, err error) error { return err }
+
+// A day of the record is a day where it is looked at: what was done in its first hour in the east is on it there, and not in UTC.
+func TestRecordByDay(t *testing.T) {
+	d := at(t)
+	now := time.Date(2026, 11, 20, 23, 30, 0, 0, time.UTC)
+	d.Now = func() time.Time { return now }
+	take(t, d, "places.csv", "warehouse,zone,bin\nW,Back,B-1\n")
+	on := func(day, zone string) int {
+		page, err := d.Safety.Record(ctx, nell, safety.RecordFilter{Day: day, Zone: zone, What: "intake"})
+		require.NoError(t, err)
+		return len(page.Entries)
+	}
+	assert.Equal(t, []int{1, 0, 0, 1}, []int{on("2026-11-20", ""), on("2026-11-21", "UTC"), on("2026-11-20", "Europe/Oslo"), on("2026-11-21", "Europe/Oslo")})
+	for _, f := range []safety.RecordFilter{{Day: "2026-13-01"}, {Day: "2026-11-20", Zone: "Nowhere/At"}, {After: "x"}} {
+		_, err := d.Safety.Record(ctx, nell, f)
+		assert.Error(t, err)
+	}
+}

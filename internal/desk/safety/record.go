@@ -41,8 +41,9 @@ type CountName struct {
 
 // RecordFilter narrows the record.
 type RecordFilter struct {
-	Person, What, Day, After string
-	Count                    int64
+	Person, What, After string
+	Day, Zone           string // a day as it is in a time zone; empty: all, and UTC
+	Count               int64
 }
 
 // unread are the parts of an entry that are for the proof, which nobody reads in a list.
@@ -69,7 +70,11 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 		q = q.Where("json_extract(detail, '$.count') = ?", f.Count)
 	}
 	if f.Day != "" {
-		day, err := time.Parse(time.DateOnly, f.Day)
+		zone, err := time.LoadLocation(f.Zone)
+		if err != nil {
+			return page, desk.RefuseAs(desk.Invalid, "zone", "%q is not the name of a time zone.", f.Zone)
+		}
+		day, err := time.ParseInLocation(time.DateOnly, f.Day, zone)
 		if err != nil {
 			return page, desk.RefuseAs(desk.Invalid, "day", "%q is no day such as 2026-11-21.", f.Day)
 		}

@@ -13935,6 +13935,8 @@ export interface operations {
                 what?: string;
                 count?: number;
                 day?: string;
+                /** @description the time zone of the day */
+                zone?: string;
                 after?: string;
             };
             header?: never;

@@ -1,7 +1,7 @@
 import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask } from "../api/client";
+import { api, ask, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
 import { count, Empty, Failed, Warn, when } from "../frame/figures";
@@ -12,7 +12,7 @@ export function Record() {
 	const q = useInfiniteQuery({
 		queryKey: key.record(JSON.stringify(by)),
 		initialPageParam: "",
-		queryFn: ({ pageParam }) => ask(api.GET("/api/record", { params: { query: { ...by, after: pageParam } } })),
+		queryFn: ({ pageParam }) => ask(api.GET("/api/record", { params: { query: { ...by, zone: zone(), after: pageParam } } })),
 		getNextPageParam: (last) => last.next || undefined,
 		placeholderData: (before) => before,
 	});
