@@ -1,6 +1,8 @@
 package house_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -11,6 +13,7 @@ import (
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/count"
+	"wobin/internal/desk/intake"
 	"wobin/internal/desk/plan"
 	"wobin/internal/desk/reference"
 )
@@ -112,4 +115,39 @@ func TestFind(t *testing.T) {
 	got, err := d.Reference.Find(ctx, nell, sheets[0].Code)
 	require.NoError(t, err)
 	assert.Equal(t, []reference.Hit{{Kind: "sheet", ID: c.ID, Code: sheets[0].Code, About: "sheet 1 of First", Sheet: 1}}, got)
+}
+
+// What a filter holds is told with the lines that have no cost, one alone and none at all; the groups say the same.
+func TestFilterWithoutCosts(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := caused(t, d, "first", "warehouse,bin,sku,description,on hand,unit cost,as at\nW,A-1,ROPE,Rope,10,2,2026-11-20T06:00:00Z\n"+
+		"W,A-2,NET,Net,10,,2026-11-20T06:00:00Z\nW,A-3,OAR,Oar,10,3,2026-11-20T06:00:00Z\n",
+		"bin,sku,counted,counted at\nA-1,ROPE,7,2026-11-20T09:00:00Z\nA-2,NET,9,2026-11-20T09:00:00Z\nA-3,OAR,11,2026-11-20T09:00:00Z\n", "", "")
+	for text, want := range map[string][]string{
+		"": {"3", "1", "3.00", "-6.00", "9.00"}, "NET": {"1", "1", "0.00", "0.00", "0.00"}, "OAR": {"1", "0", "3.00", "0.00", "3.00"},
+		"nothing goes by this": {"0", "0", "0.00", "0.00", "0.00"},
+	} {
+		f, err := d.Variances.Filtered(ctx, nell, id, desk.Filter{Show: "open", Text: text})
+		require.NoError(t, err)
+		assert.Equal(t, want, []string{fmt.Sprint(f.Lines), fmt.Sprint(f.Unvalued), f.Over.String(), f.Short.String(), f.Gross.String()}, text)
+	}
+}
+
+// So many files of somebody wait at once, and no more; others are not held up, and what nobody looked at for an hour makes room.
+func TestDraftsHaveALimit(t *testing.T) {
+	d := at(t)
+	now := time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC)
+	d.Now = func() time.Time { return now }
+	drop := func(p desk.Person) error {
+		_, err := d.Intake.Upload(ctx, p, "places.csv", strings.NewReader("warehouse,bin\nW,A-1\n"), intake.Choices{Zone: "UTC"})
+		return err
+	}
+	for range 300 {
+		require.NoError(t, drop(nell))
+	}
+	require.ErrorContains(t, drop(nell), "300 files wait to be taken in already")
+	require.NoError(t, drop(desk.Person{ID: 9, Name: "Ann", Role: "controller"}))
+	now = now.Add(61 * time.Minute)
+	require.NoError(t, drop(nell))
 }
