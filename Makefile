@@ -79,7 +79,7 @@ screenshots: bin/wobin chromium
 
 # The files to try with, as they stand in demo/files.
 demo-files: bin/wobin
-	rm -rf demo-data.files && bin/wobin demo --data demo-data.files --files demo/files.new && rm -rf demo-data.files demo/files && mv demo/files.new demo/files
+	rm -rf demo-data.files && bin/wobin demo --data demo-data.files --today 2026-11-24 --files demo/files.new && rm -rf demo-data.files demo/files && mv demo/files.new demo/files
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html demo-data

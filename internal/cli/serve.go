@@ -49,7 +49,7 @@ func (s *streams) serve() *cobra.Command {
 }
 
 func (s *streams) demo() *cobra.Command {
-	var data, addr, files string
+	var data, addr, files, today string
 	c := &cobra.Command{
 		Use:   "demo",
 		Short: "Make the demo's data once and serve it",
@@ -57,7 +57,14 @@ func (s *streams) demo() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if _, err := os.Stat(filepath.Join(data, "wobin.db")); errors.Is(err, fs.ErrNotExist) {
 				fmt.Fprintln(s.out, "Making the demo's data…")
-				if err := buildDemo(cmd.Context(), data); err != nil {
+				day := time.Now().UTC()
+				if today != "" {
+					var err error
+					if day, err = time.Parse(time.DateOnly, today); err != nil {
+						return fmt.Errorf("--today %q is no day; write it like 2026-11-24", today)
+					}
+				}
+				if err := buildDemo(cmd.Context(), data, day); err != nil {
 					return err
 				}
 			}
@@ -85,17 +92,18 @@ func (s *streams) demo() *cobra.Command {
 	}
 	c.Flags().StringVar(&data, "data", "demo-data", "the demo's data folder `DIR`")
 	c.Flags().StringVar(&addr, "addr", "127.0.0.1:8080", "the `ADDRESS` to listen on")
+	c.Flags().StringVar(&today, "today", "", "lay its dates around this `DAY` instead of the one on which it is made")
 	c.Flags().StringVar(&files, "files", "", "only write the files to try with into this folder `DIR`")
 	return c
 }
 
 // buildDemo makes the demo beside its final place, so that one broken off half way is never served.
-func buildDemo(ctx context.Context, data string) error {
+func buildDemo(ctx context.Context, data string, today time.Time) error {
 	part := data + ".part"
 	if err := os.RemoveAll(part); err != nil {
 		return err
 	}
-	if err := demo.Build(ctx, part); err != nil {
+	if err := demo.Build(ctx, part, today); err != nil {
 		return fmt.Errorf("the demo could not be made: %w", err)
 	}
 	return os.Rename(part, data)

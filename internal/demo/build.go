@@ -3,6 +3,7 @@ package demo
 import (
 	"bytes"
 	"context"
+	"encoding/csv"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -50,19 +51,19 @@ type builder struct {
 }
 
 // Build fills an empty data folder with the scenario, through the desk: items and stock taken in, one count
-// finished, one in the middle of counting, and files to try with in the folder's try.
-func Build(ctx context.Context, dir string) error {
+// finished, one in the middle of counting, and files to try with in the folder's try. Its dates lie around today.
+func Build(ctx context.Context, dir string, today time.Time) error {
 	st, err := store.Open(dir)
 	if err != nil {
 		return err
 	}
 	defer st.Close()
-	b := &builder{ctx: ctx, clock: &Clock{}, s: New(7), try: map[string][]byte{}}
+	b := &builder{ctx: ctx, clock: &Clock{}, s: New(7, today), try: map[string][]byte{}}
 	if b.desk, err = house.New(st, b.clock.Time); err != nil {
 		return err
 	}
 	defer b.desk.Close()
-	b.clock.Now = loftFreeze.Add(-time.Hour)
+	b.clock.Now = b.s.loftFreeze.Add(-time.Hour)
 	for i, p := range People {
 		made, err := b.desk.People.AddDemoPerson(ctx, p[0], p[1], p[2])
 		if err != nil {
@@ -132,11 +133,11 @@ func (b *builder) warehouse(code string) (int64, error) {
 
 // loft takes in items and the stock of two warehouses, and carries the loft's count to its end.
 func (b *builder) loft() error {
-	if _, err := b.take("items-2026-09.csv", b.s.ItemFile()); err != nil {
+	if _, err := b.take("items.csv", b.s.ItemFile()); err != nil {
 		return err
 	}
-	b.clock.Now = loftFreeze.Add(10 * time.Minute)
-	if _, err := b.take("stock-loft-yard-2026-09-14.csv", b.s.StockFile(loftFreeze, b.s.of("LOFT", "YARD"))); err != nil {
+	b.clock.Now = b.s.loftFreeze.Add(10 * time.Minute)
+	if _, err := b.take("stock-loft-yard.csv", b.s.StockFile(b.s.loftFreeze, b.s.of("LOFT", "YARD"))); err != nil {
 		return err
 	}
 	house, err := b.warehouse("LOFT")
@@ -147,7 +148,7 @@ func (b *builder) loft() error {
 	c, err := b.desk.Plan.Freeze(
 		b.ctx,
 		b.ida,
-		plan.NewCount{Name: "Loft, September count", Scope: countdesk.Scope{Warehouse: house}, Cut: plan.Cut{Rows: 60}, TolerancePercent: &two},
+		plan.NewCount{Name: "Loft, full count", Scope: countdesk.Scope{Warehouse: house}, Cut: plan.Cut{Rows: 60}, TolerancePercent: &two},
 	)
 	if err != nil {
 		return err
@@ -161,7 +162,7 @@ func (b *builder) loft() error {
 		if err != nil {
 			return err
 		}
-		from := loftFreeze.Add(2*time.Hour + time.Duration(n)*20*time.Minute)
+		from := b.s.loftFreeze.Add(2*time.Hour + time.Duration(n)*20*time.Minute)
 		if text, err = b.s.Fill(text, from, from.Add(70*time.Minute), who, nil); err != nil {
 			return err
 		}
@@ -170,7 +171,7 @@ func (b *builder) loft() error {
 			return err
 		}
 	}
-	b.clock.Now = loftFreeze.Add(30 * time.Hour)
+	b.clock.Now = b.s.loftFreeze.Add(30 * time.Hour)
 	if err := b.decide(c.ID, 1); err != nil {
 		return err
 	}
@@ -179,7 +180,11 @@ func (b *builder) loft() error {
 		return err
 	}
 	b.clock.Now = b.clock.Now.Add(20 * time.Minute)
-	if _, err := b.desk.Adjustments.Post(b.ctx, b.ida, c.ID, "difference", "demo-loft-posting", v.Lines); err != nil {
+	sent, err := b.desk.Adjustments.Post(b.ctx, b.ida, c.ID, "difference", "demo-loft-posting", v.Lines)
+	if err != nil {
+		return err
+	}
+	if err := b.land(c.ID, sent.Number); err != nil {
 		return err
 	}
 	s, err := b.desk.Today.Count(b.ctx, b.ida, c.ID)
@@ -198,6 +203,33 @@ func (b *builder) loft() error {
 			Groups: []rotation.Group{{Name: "A", Times: 6}, {Name: "B", Times: 2}, {Name: "C", Times: 1}}},
 	}
 	return b.desk.Plan.SetRotation(b.ctx, b.ida, house, &turns)
+}
+
+// land takes a posting in as the record system does: its next export has the lines as they were counted.
+func (b *builder) land(count int64, number int) error {
+	_, file, err := b.desk.Adjustments.PostingFile(b.ctx, b.ida, count, number, 1)
+	if err != nil {
+		return err
+	}
+	defer file.Close()
+	rows, err := csv.NewReader(file).ReadAll()
+	if err != nil {
+		return err
+	}
+	at := map[string]*line{}
+	for i := range b.s.lines {
+		at[b.s.lines[i].record] = &b.s.lines[i]
+	}
+	column := func(name string) int { return slices.Index(rows[0], name) }
+	for _, r := range rows[1:] {
+		q, err := quantity.Parse(r[column("quantity")])
+		l := at[r[column("record_id")]]
+		if err != nil || l == nil {
+			return fmt.Errorf("a line of the posting does not fit the scenario: %v", r)
+		}
+		l.quantity += q
+	}
+	return nil
 }
 
 // decide decides a share of the open variances, the largest first: most are accepted, a few held.
@@ -222,6 +254,14 @@ func (b *builder) decide(count int64, share float64) error {
 	missing := []string{"MISCOUNT", "MISCOUNT", "LOSS", "MISPICK", "UNBOOKED", "DAMAGE"}
 	surplus := []string{"MISCOUNT", "UNBOOKED", "MISCOUNT", "MISPICK"} // nothing is lost or spoilt where there is more
 	for i, l := range page.Lines[:int(float64(len(page.Lines))*share)] {
+		if slipped(&l) { // nobody agrees to ten times as much; somebody looks at the shelf
+			if share == 1 {
+				if err := b.lookedUp(count, &l, l.Expected); err != nil {
+					return err
+				}
+			}
+			continue
+		}
 		kind := store.Accept
 		if i%11 == 3 {
 			kind = store.Hold
@@ -250,21 +290,36 @@ func (b *builder) settle(count int64, l countdesk.VarianceLine) error {
 	if h.Cause.Offered == nil || l.RowCode == "" {
 		return nil
 	}
-	_, err = b.desk.Counting.TypeIn(
+	return b.lookedUp(count, &l, *h.Cause.Offered)
+}
+
+// slipped tells whether a line is off by so much, and by so many, that it is a slip of whoever counted.
+func slipped(l *countdesk.VarianceLine) bool {
+	if l.Counted == nil || l.Serial != "" {
+		return false
+	}
+	low, high := min(l.Expected, *l.Counted), max(l.Expected, *l.Counted)
+	return high-low >= whole(10) && 5*low <= 2*high
+}
+
+// lookedUp types what somebody found on the shelf who looked once more.
+func (b *builder) lookedUp(count int64, l *countdesk.VarianceLine, q quantity.Quantity) error {
+	_, err := b.desk.Counting.TypeIn(
 		b.ctx,
 		b.ida,
 		count,
 		"",
 		"UTC",
-		[]counting.Typed{{RowCode: l.RowCode, Quantity: h.Cause.Offered, Counter: "Ida Fenn"}},
+		[]counting.Typed{{RowCode: l.RowCode, Quantity: &q, Counter: "Ida Fenn"}},
 	)
 	return err
 }
 
 // quay takes in the quay store's stock and leaves its count in the middle.
 func (b *builder) quay() error {
-	b.clock.Now = quayFreeze.Add(25 * time.Minute)
-	if _, err := b.take("stock-quay-2026-11-20.csv", b.s.StockFile(quayFreeze, b.s.of("QUAY"))); err != nil {
+	b.clock.Now = b.s.quayFreeze.Add(25 * time.Minute)
+	// The weekly export of all warehouses: in the loft's what its count sent out has landed.
+	if _, err := b.take("stock-weekly.csv", b.s.StockFile(b.s.quayFreeze, b.s.lines)); err != nil {
 		return err
 	}
 	house, err := b.warehouse("QUAY")
@@ -276,7 +331,7 @@ func (b *builder) quay() error {
 		b.ctx,
 		b.ida,
 		plan.NewCount{
-			Name:             "Quay store, November count",
+			Name:             "Quay store, full count",
 			Scope:            countdesk.Scope{Warehouse: house},
 			Cut:              plan.Cut{Rows: 80},
 			TolerancePercent: &one,
@@ -285,9 +340,9 @@ func (b *builder) quay() error {
 	if err != nil {
 		return err
 	}
-	moves := b.s.moves("QUAY", quayFreeze, 3, 60)
-	b.clock.Now = quayFreeze.Add(60 * time.Hour)
-	if _, err := b.take("movements-quay-2026-11-22.csv", b.s.MovementFile(moves)); err != nil {
+	moves := b.s.moves("QUAY", b.s.quayFreeze, 3, 60)
+	b.clock.Now = b.s.quayFreeze.Add(60 * time.Hour)
+	if _, err := b.take("movements-quay.csv", b.s.MovementFile(moves)); err != nil {
 		return err
 	}
 	names := []string{"Bram Tolley", "Sunna Vik", "Jory Penn", "Wim Ashby"}
@@ -296,11 +351,11 @@ func (b *builder) quay() error {
 			break // the last ones are with us still
 		}
 		who := names[n%4]
-		b.clock.Now = quayFreeze.Add(time.Hour)
+		b.clock.Now = b.s.quayFreeze.Add(time.Hour)
 		if err := b.desk.Counting.HandOut(b.ctx, b.ida, c.ID, counting.Handing{Sheets: []int{n}, Counter: who}); err != nil {
 			return err
 		}
-		from := quayFreeze.Add(time.Duration(n%12)*30*time.Minute + 2*time.Hour + time.Duration(n/12)*24*time.Hour)
+		from := b.s.quayFreeze.Add(time.Duration(n%12)*30*time.Minute + 2*time.Hour + time.Duration(n/12)*24*time.Hour)
 		to := from.Add(85 * time.Minute)
 		moved := map[string]quantity.Quantity{}
 		for _, m := range moves {
@@ -340,7 +395,7 @@ func (b *builder) quay() error {
 			}
 		}
 	}
-	b.clock.Now = quayFreeze.Add(75 * time.Hour)
+	b.clock.Now = b.s.quayFreeze.Add(75 * time.Hour)
 	return b.decide(c.ID, 0.3)
 }
 
@@ -466,8 +521,8 @@ func (b *builder) files() error {
 		l.quantity, l.serial = whole(12+i), ""
 		out = append(out, l)
 	}
-	clean := b.s.StockFile(newExport, out)
-	b.try["stock-export-2026-11-23.csv"] = clean
+	clean := b.s.StockFile(b.s.newExport, out)
+	b.try["stock-export.csv"] = clean
 	rows := strings.SplitAfter(string(clean), "\n")
 	broken := 0
 	for i, r := range rows {
@@ -482,6 +537,6 @@ func (b *builder) files() error {
 	}
 	rows = append(rows, rows[20])
 	b.try["stock-export-with-faults.csv"] = []byte("Stock of the chandlery, weekly list\n\n" + strings.Join(rows, ""))
-	b.try["items-2026-09.csv"] = b.s.ItemFile()
+	b.try["items.csv"] = b.s.ItemFile()
 	return nil
 }

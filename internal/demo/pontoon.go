@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"strings"
+	"time"
 
 	"github.com/xuri/excelize/v2"
 
@@ -42,7 +43,7 @@ func fastenings() (out []fastening) {
 }
 
 // pontoonBook is the workbook that the kiosk's places, items and stock came in.
-func pontoonBook() ([]byte, error) {
+func (s *Scenario) pontoonBook() ([]byte, error) {
 	f := excelize.NewFile()
 	defer f.Close()
 	places := [][]string{{"Warehouse", "Zone", "Bin"}}
@@ -61,29 +62,29 @@ func pontoonBook() ([]byte, error) {
 		for k, b := range x.bins {
 			stock = append(
 				stock,
-				[]string{"YARD", b, x.sku, fmt.Sprint(x.quantity[k] / 100), "2026-11-23T06:30:00Z", fmt.Sprintf("blue %d", i+1)},
+				[]string{"YARD", b, x.sku, fmt.Sprint(x.quantity[k] / 100), s.newExport.Add(45 * time.Minute).Format(time.RFC3339), fmt.Sprintf("blue %d", i+1)},
 			)
 		}
 	}
 	cover := [][]string{{"Harbour kiosk, handed over to the chandlery"}, {"Places, items and stock of the pontoon"}}
-	for n, s := range []struct {
+	for n, part := range []struct {
 		name string
 		rows [][]string
 	}{{"Read me", cover}, {"Stock", stock}, {"Items", items}, {"Places", places}} {
 		if n == 0 {
-			if err := f.SetSheetName("Sheet1", s.name); err != nil {
+			if err := f.SetSheetName("Sheet1", part.name); err != nil {
 				return nil, err
 			}
-		} else if _, err := f.NewSheet(s.name); err != nil {
+		} else if _, err := f.NewSheet(part.name); err != nil {
 			return nil, err
 		}
-		for r, cells := range s.rows {
+		for r, cells := range part.rows {
 			for c, v := range cells {
 				at, err := excelize.CoordinatesToCellName(c+1, r+1)
 				if err != nil {
 					return nil, err
 				}
-				if err := f.SetCellStr(s.name, at, v); err != nil {
+				if err := f.SetCellStr(part.name, at, v); err != nil {
 					return nil, err
 				}
 			}
@@ -96,7 +97,7 @@ func pontoonBook() ([]byte, error) {
 
 // pontoon takes the kiosk's workbook in, all three sheets as one intake, and leaves the files to try with.
 func (b *builder) pontoon() error {
-	book, err := pontoonBook()
+	book, err := b.s.pontoonBook()
 	if err != nil {
 		return err
 	}
@@ -118,9 +119,9 @@ func (b *builder) pontoon() error {
 	if _, err := b.desk.Intake.TakeIn(b.ctx, b.ida, d.ID, "demo-kiosk-handover", 0); err != nil {
 		return err
 	}
-	b.try["pontoon stock via a spreadsheet.csv"], b.try["kiosk handover.xlsx"] = pontoonMess(), book
+	b.try["pontoon stock via a spreadsheet.csv"], b.try["kiosk handover.xlsx"] = b.s.pontoonMess(), book
 	// The weekly export is known by a layout, so that it needs no question.
-	if d, err = b.desk.Intake.Upload(b.ctx, b.ida, "export.csv", bytes.NewReader(b.try["stock-export-2026-11-23.csv"]),
+	if d, err = b.desk.Intake.Upload(b.ctx, b.ida, "export.csv", bytes.NewReader(b.try["stock-export.csv"]),
 		intake.Choices{Zone: "UTC"}); err != nil {
 		return err
 	}
@@ -132,11 +133,11 @@ func (b *builder) pontoon() error {
 
 // pontoonMess is the pontoon's stock after a spreadsheet program had it: semicolons, decimal commas, a title, totals,
 // only the first row of a group filled in, zeros and codes lost, signs beside numbers, a warehouse misspelt.
-func pontoonMess() []byte {
+func (s *Scenario) pontoonMess() []byte {
 	row := func(b []byte, cells ...string) []byte { return tabular.AppendRow(b, ';', cells...) }
 	b := []byte("\ufeff")
 	b = row(b, "Pontoon, counted over by the kiosk")
-	b = row(b, "printed", "24.11.2026")
+	b = row(b, "printed", s.newExport.AddDate(0, 0, 1).Format("02.01.2006"))
 	b = row(b)
 	b = row(b, "Whse", "Place", "Item", "Name", "Stock", "Cost each", "As of", "Shelf label")
 	months := strings.Fields("Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec")
@@ -178,7 +179,7 @@ func pontoonMess() []byte {
 				x.name,
 				amount,
 				fmt.Sprintf("€ %d,%02d", x.cost/100, x.cost%100),
-				"23.11.2026",
+				s.newExport.Format("02.01.2006"),
 				fmt.Sprintf("blue %d", i+1),
 			)
 			if n++; n == 20 {
@@ -186,7 +187,7 @@ func pontoonMess() []byte {
 			}
 		}
 	}
-	b = row(b, "YRAD", "4-Nov", "412", "Hex bolt M5 A4", "12,00", "€ 0,08", "23.11.2026", "")
+	b = row(b, "YRAD", "4-Nov", "412", "Hex bolt M5 A4", "12,00", "€ 0,08", s.newExport.Format("02.01.2006"), "")
 	b = row(b, "Total", "", "", "", "21.240,50")
 	return b
 }

@@ -15,12 +15,25 @@ import (
 	"wobin/internal/core/tabular"
 )
 
-// Clock times of the scenario, all in UTC.
+// When the scenario happens, in UTC, for who looks at it on the days behind Base: a count that ended, one that is in its middle, and an
+// export of today's morning or of a morning before it.
 var (
-	loftFreeze = time.Date(2026, 9, 14, 5, 30, 0, 0, time.UTC)
+	Base       = time.Date(2026, 11, 24, 0, 0, 0, 0, time.UTC)
+	loftFreeze = time.Date(2026, 11, 2, 5, 30, 0, 0, time.UTC)
 	quayFreeze = time.Date(2026, 11, 20, 6, 0, 0, 0, time.UTC)
 	newExport  = time.Date(2026, 11, 23, 5, 45, 0, 0, time.UTC)
 )
+
+// shiftFor is how far the scenario is moved for a day on which it is made: whole weeks, so that people work on working days, and to the
+// last week at whose begin nothing of it lies ahead.
+func shiftFor(today time.Time) time.Duration {
+	const week = 7 * 24 * time.Hour
+	d := today.Sub(Base)
+	if d < 0 {
+		d -= week - 1
+	}
+	return d / week * week
+}
 
 type item struct {
 	sku, name, unit, category, class, nature, barcode string
@@ -46,11 +59,15 @@ type Scenario struct {
 	items []*item
 	bins  []place
 	lines []line
+	// When its counts were frozen, and the newest export was written.
+	loftFreeze, quayFreeze, newExport time.Time
 }
 
-// New makes the scenario from a seed.
-func New(seed uint64) *Scenario {
+// New makes the scenario from a seed, with dates around a day.
+func New(seed uint64, today time.Time) *Scenario {
 	s := &Scenario{rng: rand.New(rand.NewPCG(seed, 1851))}
+	by := shiftFor(today)
+	s.loftFreeze, s.quayFreeze, s.newExport = loftFreeze.Add(by), quayFreeze.Add(by), newExport.Add(by)
 	s.makeItems()
 	s.makeBins()
 	s.makeLines()

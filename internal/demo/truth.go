@@ -12,8 +12,17 @@ import (
 	"wobin/internal/core/tabular"
 )
 
-// counted says what somebody writes down for a row that holds want, as people do: mostly right, now and then not.
-func (s *Scenario) counted(l *line, want quantity.Quantity) (text string) {
+// counted says what somebody writes down for a row that holds want, as people do: mostly right, now and then not. Of a serial there is
+// one or none.
+func (s *Scenario) counted(l *line, want quantity.Quantity) string {
+	text := s.written(l, want)
+	if l.serial != "" && text != "" && text != want.String() {
+		return "0"
+	}
+	return text
+}
+
+func (s *Scenario) written(l *line, want quantity.Quantity) (text string) {
 	switch s.rng.IntN(100) {
 	case 0, 1: // a few gone
 		want -= whole(1 + s.rng.IntN(3))

@@ -20,7 +20,7 @@ import (
 // are settled to be zero, a backup is put back. Each says first what it does.
 func TestCountsThatChange(t *testing.T) {
 	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, November count"))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
 	const sheet = "/counts/2/counting/18"
 	const first = `(//input[@data-row])[1]`
 	cell := func(text string) chromedp.Action {

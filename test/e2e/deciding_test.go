@@ -23,7 +23,7 @@ func TestDeciding(t *testing.T) {
 	try, err := filepath.Glob(filepath.Join(dir, "data", "try", "returned*"))
 	require.NoError(t, err)
 	require.NotEmpty(t, try)
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, November count"))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
 	s.do("what came back", drop(try...), press(fmt.Sprintf("Take in all %d files", len(try))), sees("✓ "))
 
 	s.do("the rules, by key", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-active]`), chromedp.Focus(`[data-lines]`),

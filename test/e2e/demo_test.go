@@ -36,7 +36,7 @@ func figure(t *testing.T, text string) int {
 func TestJourneyFromDemo(t *testing.T) {
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, November count"), sees("sheets are out and not back"))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"), sees("sheets are out and not back"))
 
 	// Another window watches the counting.
 	other, cancel := chromedp.NewContext(s.ctx)
@@ -77,7 +77,7 @@ func TestJourneyFromDemo(t *testing.T) {
 		"the other window follows",
 	)
 	cancel()
-	s.do("today", page.BringToFront(), s.open("/"), sees("Quay store, November count"))
+	s.do("today", page.BringToFront(), s.open("/"), sees("Quay store, full count"))
 	assert.Greater(t, figure(t, s.text(`article [data-counted]`)), counted+150)
 
 	// Variances: the racks narrow the lines, keys decide.
@@ -217,7 +217,7 @@ func TestBadFilesOnTheScreen(t *testing.T) {
 		}
 		s.do("drop "+name, s.open("/intake"), chromedp.WaitVisible(`header`), drop(name), sees(want))
 	}
-	for _, n := range []string{"Intakes", "movements-quay-2026-11-22.csv"} {
+	for _, n := range []string{"Intakes", "movements-quay.csv"} {
 		s.do("nothing was stored", s.open("/stock"), sees(n))
 	}
 	assert.Equal(t, 5, s.rows(`[aria-label="Intakes"] li`))

@@ -301,13 +301,13 @@ func TestCountsOfOtherMaking(t *testing.T) {
 			0o644,
 		),
 	)
-	s.do("drop", drop(file), sees("It belongs to Quay store, November count"), chromedp.WaitVisible(`[data-question="which column"]`))
+	s.do("drop", drop(file), sees("It belongs to Quay store, full count"), chromedp.WaitVisible(`[data-question="which column"]`))
 	s.do(
 		"which column",
 		answer(`Column E, "Actual qty"`),
-		press("It belongs to Quay store, November count"),
+		press("It belongs to Quay store, full count"),
 		settled(),
-		sees("For Quay store, November count"),
+		sees("For Quay store, full count"),
 	)
 	s.do("what is found", sees(known.Bin+" · "+found), sees("found"))
 	s.do("take in", press("Take in 2 counts"), chromedp.WaitVisible(`[data-last-word]`))

@@ -27,7 +27,7 @@ func TestPeople(t *testing.T) {
 
 	s.do("a weak password is refused", leave, chromedp.Navigate(link), sees("Welcome, Wren Tiller. You are to be a viewer."),
 		browser.Type(`input[name=sign_in]`, "wren"), browser.Type(`input[name=password]`, "passwordpassword\r"), chromedp.WaitVisible(`[role=alert]`))
-	s.do("a good one is taken", browser.Type(`input[name=password]`, "three geese and a mop\r"), sees("Quay store, November count"))
+	s.do("a good one is taken", browser.Type(`input[name=password]`, "three geese and a mop\r"), sees("Quay store, full count"))
 	s.do("a viewer has no people to see", s.open("/people"), sees("your role does not allow this"))
 	s.do("the link opens nothing more", leave, chromedp.Navigate("about:blank"), chromedp.Navigate(link), sees("This invitation opens nothing"))
 
@@ -44,5 +44,5 @@ func TestPeople(t *testing.T) {
 		press("Prove the record"), sees("✓ all"))
 	s.do("a password of one's own", s.open("/me"), browser.Type(`input[name=old]`, "demo"),
 		browser.Type(`input[name=new]`, "gulls over the slipway"), press("Change the password"), chromedp.WaitVisible(`[data-changed]`))
-	s.do("holds from the next time", leave, s.open("/"), browser.SignIn("ida", "gulls over the slipway"), sees("Quay store, November count"))
+	s.do("holds from the next time", leave, s.open("/"), browser.SignIn("ida", "gulls over the slipway"), sees("Quay store, full count"))
 }

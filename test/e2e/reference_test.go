@@ -18,7 +18,7 @@ import (
 // said, and leads on. The demo's record system offers its exports.
 func TestReference(t *testing.T) {
 	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, November count"))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
 	goTo := func(text, shown string) chromedp.Action {
 		return chromedp.Tasks{
 			chromedp.KeyEvent("k", chromedp.KeyModifiers(input.ModifierCtrl)), chromedp.WaitVisible(`input[aria-label="Go to"]`),
@@ -29,7 +29,7 @@ func TestReference(t *testing.T) {
 	}
 	s.do("an item by its code", goTo("blk-0300", "BLK-0300"), chromedp.WaitVisible(`[data-place="QUAY"]`), chromedp.WaitVisible(`[data-said]`))
 	s.do("by its barcode", goTo("2941000305253", "BLK-0300"), chromedp.WaitVisible(`[data-place="LOFT"]`))
-	s.do("on to its lines", chromedp.Click(`[data-said] a`), sees("Quay store, November count"),
+	s.do("on to its lines", chromedp.Click(`[data-said] a`), sees("Quay store, full count"),
 		chromedp.WaitVisible(`//*[@role="row"][contains(., "BLK-0300")]`, chromedp.BySearch))
 	s.do("and back to it", chromedp.Click(`//section[@aria-label="The line in hand"]//a[.="BLK-0300"]`, chromedp.BySearch),
 		chromedp.WaitVisible(`[data-place="QUAY"]`))
