@@ -116,6 +116,16 @@ const (
 	Time   Form = "time"
 )
 
+// Limited tells whether the cells of the field are looked up or compared, so that they have to be short: all texts but descriptions,
+// remarks, lists of barcodes and what is carried along under a name of its own.
+func (s *Spec) Limited() bool {
+	switch s.Field {
+	case Description, Remark, Barcode, Serial:
+		return false
+	}
+	return (s.Form == Code || s.Form == Text) && !strings.Contains(string(s.Field), ".")
+}
+
 // field makes a spec, its parts in the order of the struct.
 func field(f Field, title string, required bool, words, weak, unclear []string, about string, form Form) Spec {
 	return Spec{Field: f, Title: title, Required: required, Words: words, Weak: weak, Unclear: unclear, About: about, Form: form}

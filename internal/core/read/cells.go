@@ -1,8 +1,10 @@
 package read
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
+	"strings"
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/column"
@@ -49,6 +51,8 @@ func (c *cells) get(s *reader) []byte {
 			c.in.textRow = c.row
 			c.in.note(wrapped, c.row)
 		}
+	case len(b) > MaxCode && (s.Spec.Limited() || s.Spec.Field == field.Serial && !bytes.ContainsAny(b, ",;|\n")):
+		return c.long(s, b)
 	case s.Spec.Form == field.Text: // words are taken as they stand
 	case (b[0] == '#' || b[0] == 'E') && known.SheetError(string(b)):
 		return c.fail(s, b, "is the error of a formula in the spreadsheet. Put the formula right there, or mend the cell")
@@ -60,6 +64,22 @@ func (c *cells) get(s *reader) []byte {
 		)
 	}
 	return b
+}
+
+// MaxCode is how many bytes a code has at most, and every other text that is looked up or compared.
+const MaxCode = 200
+
+// tooLong is the kind of problem of a text that is longer.
+const tooLong = "too long"
+
+// long refuses a text that is too long for what it stands for.
+func (c *cells) long(s *reader, b []byte) []byte {
+	if f := s.Spec.Field; !slices.Contains(c.failed, f) {
+		c.wrong(f, tooLong, []byte(problem.Short(b)), "%q is %d bytes long, and no %s has more than %d. Likely it stands in the wrong column",
+			problem.Short(b), len(b), strings.ToLower(s.Spec.Title), MaxCode)
+		c.failed = append(c.failed, f)
+	}
+	return nil
 }
 
 // fail tells, once, that a cell holds nothing that could be read.

@@ -155,6 +155,11 @@ func (r *pass) items() (*ItemFile, error) {
 			return r == ',' || r == ';' || r == '|' || r == ' ' ||
 				r == '\n'
 		}) {
+			if len(t) > MaxCode || len(it.Barcodes) == MaxCode {
+				c.wrong(field.Barcode, tooLong, []byte(problem.Short([]byte(t))),
+					"a barcode has at most %d bytes, and an item at most %d barcodes. %q is beyond that", MaxCode, MaxCode, problem.Short([]byte(t)))
+				break
+			}
 			it.Barcodes = append(it.Barcodes, t)
 		}
 		it.pack(c)

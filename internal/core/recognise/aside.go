@@ -17,8 +17,15 @@ var totalParts = partsOf(
 	"total, totals, subtotal, grandtotal, summe, gesamt, gesamtsumme, zwischensumme, totaal, subtotaal, suma, somme, soustotal",
 )
 
+// longestLabel is how many bytes a cell has at most that says what a row is.
+const longestLabel = 500
+
 // IsTotal tells whether a text is a word for a total, alone or among others: "Total QUAY", "Report total: 2 items".
+// One that is longer than a label is none.
 func IsTotal(text string) bool {
+	if len(text) > longestLabel {
+		return false
+	}
 	if slices.Contains(totals, field.Squeeze(text)) {
 		return true
 	}

@@ -30,7 +30,7 @@ const contentPart = "content.xml"
 
 // openOpenDocument lists the tables of a spreadsheet. It errs where the archive is a document of another sort.
 func openOpenDocument(z *zip.Reader, packed int64) (*openDocument, error) {
-	d := &openDocument{pack: &workbook{zip: z, packed: packed}}
+	d := &openDocument{pack: &workbook{byName: byName(z), packed: packed}}
 	r, err := d.pack.open(contentPart)
 	if err != nil {
 		return nil, err

@@ -17,6 +17,7 @@ import (
 const (
 	MaxColumns  = 2_000
 	MaxCell     = 1 << 16 // bytes in one cell
+	MaxSheets   = 500     // sheets of a workbook
 	MaxRow      = 1 << 20 // bytes in one row
 	MaxUnpacked = 2 << 30 // bytes of one part of a workbook, unpacked
 )
@@ -149,7 +150,7 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 			return nil, &Error{File: name, Text: "is a damaged workbook or archive (" + err.Error() + "). Save or export it again"}
 		}
 		f.Kind = Workbook
-		parts := &workbook{zip: z}
+		parts := &workbook{byName: byName(z)}
 		switch {
 		case parts.find("xl/workbook.xml") != nil, parts.find("xl/workbook.bin") != nil:
 			var w *workbook

@@ -20,7 +20,6 @@ import (
 // The reading is our own because cells must keep their kind (a date is not the number it is stored as) and
 // their true position, and because what unpacks without end must stop early.
 type workbook struct {
-	zip    *zip.Reader
 	names  []string
 	parts  []string
 	hidden []bool
@@ -28,14 +27,18 @@ type workbook struct {
 	forms  []cellForm // by cell format
 	epoch  time.Time
 	packed int64
+	byName map[string]*zip.File
 }
+
+// errLongCell is that a cell is longer than MaxCell.
+var errLongCell = errors.New("a cell is too long")
 
 var errUnpacks = fmt.Errorf(
 	"unpacks to more than a workbook of this size can hold, which no honest table does. Export the table as delimited text instead",
 )
 
 func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
-	w := &workbook{zip: z, packed: packed, epoch: time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)}
+	w := &workbook{packed: packed, byName: byName(z), epoch: time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)}
 	var doc struct {
 		Pr struct {
 			Date1904 string `xml:"date1904,attr"`
@@ -91,6 +94,9 @@ func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 			w.hidden = append(w.hidden, s.State == "hidden" || s.State == "veryHidden")
 		}
 	}
+	if len(w.names) > MaxSheets {
+		return nil, fmt.Errorf("has %d sheets, and %d are the most that a workbook may have. Divide it", len(w.names), MaxSheets)
+	}
 	if len(w.names) == 0 {
 		return nil, errors.New("is a workbook without a sheet. Export it again")
 	}
@@ -101,13 +107,23 @@ func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 }
 
 func (w *workbook) find(name string) *zip.File {
-	for _, f := range w.zip.File {
-		if strings.EqualFold(f.Name, name) {
-			return f
+	return w.byName[strings.ToLower(name)]
+}
+
+// byName gives the parts of a workbook by their names in small letters, the first of each.
+func byName(z *zip.Reader) map[string]*zip.File {
+	out := make(map[string]*zip.File, len(z.File))
+	for _, f := range z.File {
+		name := strings.ToLower(f.Name)
+		if _, twice := out[name]; !twice {
+			out[name] = f
 		}
 	}
-	return nil
+	return out
 }
+
+// most is how many bytes a workbook may come to that is so large when it is packed.
+func (w *workbook) most() int64 { return min(w.packed*400+32<<20, MaxUnpacked) }
 
 // open unpacks a part, refusing one that grows out of all proportion.
 func (w *workbook) open(name string) (io.ReadCloser, error) {
@@ -122,11 +138,7 @@ func (w *workbook) open(name string) (io.ReadCloser, error) {
 	if err != nil {
 		return nil, fmt.Errorf("is a damaged workbook: %w", err)
 	}
-	limit := int64(MaxUnpacked)
-	if most := w.packed*400 + (32 << 20); most < limit {
-		limit = most
-	}
-	return &bounded{r, limit}, nil
+	return &bounded{r, w.most()}, nil
 }
 
 type bounded struct {
@@ -283,6 +295,9 @@ func (w *workbook) readShared(part string) error {
 				if text, err = x.text(text); err != nil {
 					return err
 				}
+				if len(text) > 2*MaxCell { // what is over the limit of a cell is refused where it stands in one
+					text = text[:2*MaxCell]
+				}
 			}
 		}
 	}
@@ -298,6 +313,8 @@ type sheetReader struct {
 	arena []byte
 	spans []span
 	sorts []CellKind
+
+	lent int64 // bytes of shared texts that were given so far
 
 	hidden  bool // the row in hand
 	columns []bool
@@ -410,6 +427,9 @@ func (s *sheetReader) readCells() error {
 		style, _ := strconv.Atoi(string(attribute(attrs, "s")))
 		from := len(s.arena)
 		open, err := s.readValue(kind, style)
+		if err == errLongCell || err == nil && len(s.arena)-from > MaxCell {
+			return fmt.Errorf("the cell in column %s is longer than %d bytes", ColumnName(column), MaxCell)
+		}
 		if err != nil {
 			return err
 		}
@@ -423,9 +443,6 @@ func (s *sheetReader) readCells() error {
 			case form.digits == 0:
 				sort = NumberCell
 			}
-		}
-		if len(s.arena)-from > MaxCell {
-			return fmt.Errorf("the cell in column %s is longer than %d bytes", ColumnName(column), MaxCell)
 		}
 		if len(s.arena) > from {
 			s.spans = append(s.spans, span{column, from, len(s.arena), sort})
@@ -461,6 +478,9 @@ func (s *sheetReader) readValue(kind string, style int) (open bool, err error) {
 			}
 			return false, nil
 		}
+		if len(s.arena)-start > MaxCell {
+			return false, errLongCell // before the rest of it is read
+		}
 		if end || bytes.HasSuffix(attrs, []byte("/")) {
 			continue
 		}
@@ -472,7 +492,13 @@ func (s *sheetReader) readValue(kind string, style int) (open bool, err error) {
 				return false, err
 			}
 			v := string(s.arena[from:])
-			s.arena = append(s.arena[:from], s.book.shown(v, kind, style)...)
+			text := s.book.shown(v, kind, style)
+			if kind == "s" { // a text that is kept once may stand in every cell
+				if s.lent += int64(len(text)); s.lent > s.book.most() {
+					return false, errUnpacks
+				}
+			}
+			s.arena = append(s.arena[:from], text...)
 		case "t": // inline text
 			from := len(s.arena)
 			if s.arena, err = s.x.text(s.arena); err != nil {

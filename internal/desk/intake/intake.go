@@ -65,20 +65,25 @@ func (d *Room) TakeIn(ctx context.Context, p desk.Person, id, key string, leaveO
 	}
 	work, end := dr.working(context.WithoutCancel(ctx))
 	defer end()
+	before := dr.seen.comesTo()
+	if dr.stale(d) { // beside those that take something in meanwhile, as far as that goes
+		if _, err = d.look(work, dr); err != nil {
+			return count.TakenIn{}, err
+		}
+	}
 	defer d.Alone()()
 	seen := dr.seen
-	if dr.stale(d) { // what it was held against has changed since
-		before := seen.comesTo()
+	if dr.stale(d) { // what it was held against has changed once more
 		if seen, err = d.look(work, dr); err != nil {
 			return count.TakenIn{}, err
 		}
-		if now := seen.comesTo(); now != before {
-			return count.TakenIn{}, desk.RefuseAs(
-				desk.Changed,
-				"",
-				"Meanwhile the records have changed, and with them what this file comes to. Look at it again, and then take it in.",
-			)
-		}
+	}
+	if seen.comesTo() != before {
+		return count.TakenIn{}, desk.RefuseAs(
+			desk.Changed,
+			"",
+			"Meanwhile the records have changed, and with them what this file comes to. Look at it again, and then take it in.",
+		)
 	}
 	parts, counts := dr.inOrder(), 0
 	for _, pt := range parts {

@@ -24,8 +24,21 @@ import (
 // listed is how many problems of a group are told one by one.
 const listed = 100
 
+// longestLook is how long a file may be looked at. What takes longer is no file that somebody waits for.
+const longestLook = 15 * time.Minute
+
 // look reads the file by the choices made and works out what taking it in would do.
 func (d *Room) look(ctx context.Context, dr *draft) (*Draft, error) {
+	ctx, end := context.WithTimeout(ctx, longestLook)
+	defer end()
+	out, err := d.lookAt(ctx, dr)
+	if errors.Is(err, context.DeadlineExceeded) {
+		err = desk.RefuseAs(desk.Ended, "", "%s takes longer than %s to read, so it was given up. Divide it.", dr.name, longestLook)
+	}
+	return out, err
+}
+
+func (d *Room) lookAt(ctx context.Context, dr *draft) (*Draft, error) {
 	zone, err := desk.ZoneNamed(dr.choices.Zone)
 	if err != nil {
 		return nil, err
