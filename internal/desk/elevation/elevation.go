@@ -93,7 +93,11 @@ func (d *Room) Elevation(ctx context.Context, p desk.Person, houseID int64, at s
 	if err := desk.Allow(p, desk.Look); err != nil {
 		return nil, err
 	}
-	b, err := d.recorded.BinsOf(d.Store.Read(ctx), houseID)
+	tx := d.Store.Read(ctx)
+	if _, err := desk.WarehouseRow(tx, houseID); err != nil {
+		return nil, err
+	}
+	b, err := d.recorded.BinsOf(tx, houseID)
 	if err != nil {
 		return nil, err
 	}

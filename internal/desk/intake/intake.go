@@ -186,6 +186,7 @@ type IntakeView struct {
 	Undoing    string       `json:"undoing" doc:"what undoing puts back"`
 	Warning    string       `json:"warning" doc:"what else undoing touches, which has to be agreed to; empty where nothing"`
 	Parts      []IntakePart `json:"parts" doc:"what each sheet came to"`
+	Hidden     bool         `json:"hidden" doc:"while a blind count runs whoever asks must not learn what it came to"`
 }
 
 // Intakes lists the latest intakes, newest first.
@@ -197,8 +198,30 @@ func (d *Room) Intakes(ctx context.Context, p desk.Person) ([]IntakeView, error)
 	if err := d.Store.Read(ctx).Order("id DESC").Limit(100).Find(&rows).Error; err != nil {
 		return nil, err
 	}
+	// The sum of a file and how many lines it changed hang on what is recorded.
+	hidden := desk.UnlessBlind(d.Store.Read(ctx), p, 0, "see what intakes changed")
+	if hidden != nil && !errors.Is(hidden, desk.ErrMayNot) {
+		return nil, hidden
+	}
 	out := make([]IntakeView, len(rows))
 	for i, r := range rows {
+		if hidden != nil {
+			out[i] = IntakeView{
+				ID:         r.ID,
+				Kind:       r.Kind,
+				Parts:      []IntakePart{},
+				State:      r.State,
+				File:       r.FileName,
+				Person:     r.Person,
+				At:         desk.Instant(r.At),
+				RecordedAt: recordedAt(&r),
+				UndoneBy:   r.UndoneBy,
+				UndoneAt:   desk.Moment(r.UndoneAt),
+				Blocked:    hidden.Error(),
+				Hidden:     true,
+			}
+			continue
+		}
 		v := IntakeView{
 			ID:         r.ID,
 			Kind:       r.Kind,

@@ -2,6 +2,7 @@ package recorded
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"wobin/internal/core/code"
@@ -11,16 +12,16 @@ import (
 
 // WarehouseView is a warehouse with its recorded stock.
 type WarehouseView struct {
-	ID         int64          `json:"id"`
-	Code       string         `json:"code"`
-	Lines      int            `json:"lines"`
-	Bins       int            `json:"bins"`
-	Value      quantity.Money `json:"value"`
-	Unvalued   int            `json:"unvalued"`
-	RecordedAt *time.Time     `json:"recorded_at"`
-	Zones      []string       `json:"zones"`
-	Rotation   bool           `json:"rotation" doc:"its lines are counted in rotation"`
-	Walk       string         `json:"walk" doc:"how its aisles are walked; empty: one up and the next one down"`
+	ID         int64           `json:"id"`
+	Code       string          `json:"code"`
+	Lines      int             `json:"lines"`
+	Bins       int             `json:"bins"`
+	Value      *quantity.Money `json:"value" doc:"null where whoever asks must not learn what is recorded there"`
+	Unvalued   int             `json:"unvalued"`
+	RecordedAt *time.Time      `json:"recorded_at"`
+	Zones      []string        `json:"zones"`
+	Rotation   bool            `json:"rotation" doc:"its lines are counted in rotation"`
+	Walk       string          `json:"walk" doc:"how its aisles are walked; empty: one up and the next one down"`
 }
 
 // Warehouses lists the warehouses in natural order.
@@ -44,8 +45,16 @@ func (d *Room) Warehouses(ctx context.Context, p desk.Person) ([]WarehouseView, 
 	}
 	out := make([]WarehouseView, len(rows))
 	for i, r := range rows {
-		out[i] = WarehouseView{ID: r.ID, Code: r.Code, Lines: r.Lines, Bins: r.Bins, Value: quantity.Money(r.Value), Unvalued: r.Unvalued,
+		out[i] = WarehouseView{ID: r.ID, Code: r.Code, Lines: r.Lines, Bins: r.Bins, Unvalued: r.Unvalued,
 			RecordedAt: desk.Moment(r.RecordedAt), Zones: []string{}, Rotation: r.Rotation, Walk: r.Walk}
+		hidden := desk.UnlessBlind(tx, p, r.ID, "see what is recorded in "+r.Code)
+		if hidden != nil && !errors.Is(hidden, desk.ErrMayNot) {
+			return nil, hidden
+		}
+		if hidden == nil {
+			value := quantity.Money(r.Value)
+			out[i].Value = &value
+		}
 		if err := tx.Raw("SELECT DISTINCT zone FROM bins WHERE warehouse_id = ? AND zone <> ''", r.ID).Scan(&out[i].Zones).Error; err != nil {
 			return nil, err
 		}

@@ -3190,6 +3190,8 @@ export interface components {
             file: string;
             /** Format: int64 */
             gone: number;
+            /** @description while a blind count runs whoever asks must not learn what it came to */
+            hidden: boolean;
             /** Format: int64 */
             id: number;
             /** @description kinds of its sheets, with commas */
@@ -5773,7 +5775,8 @@ export interface components {
             rotation: boolean;
             /** Format: int64 */
             unvalued: number;
-            value: string;
+            /** @description null where whoever asks must not learn what is recorded there */
+            value: string | null;
             /** @description how its aisles are walked; empty: one up and the next one down */
             walk: string;
             zones: string[];

@@ -252,13 +252,17 @@ function Intakes() {
 					<li key={i.id} className="relative mb-2 pl-3">
 						<span className={`absolute top-1.5 -left-[4px] size-[7px] border border-ink ${i.state === "undone" ? "bg-paper" : "bg-ink"}`} />
 						<div className="flex items-baseline justify-between gap-2">
-							<a
-								className={`truncate ${i.state === "undone" ? "line-through" : "word"}`}
-								href={`/api/files/${i.sha}?name=${encodeURIComponent(i.file)}`}
-								title="Download the file as it was"
-							>
-								{i.file}
-							</a>
+							{i.hidden ? (
+								<span className={`truncate ${i.state === "undone" ? "line-through" : ""}`}>{i.file}</span>
+							) : (
+								<a
+									className={`truncate ${i.state === "undone" ? "line-through" : "word"}`}
+									href={`/api/files/${i.sha}?name=${encodeURIComponent(i.file)}`}
+									title="Download the file as it was"
+								>
+									{i.file}
+								</a>
+							)}
 							{i.state === "taken in" && person.role === "controller" && asking !== i.id && (
 								<button type="button" className="word shrink-0 text-dim" title={i.blocked} onClick={() => setAsking(i.id)}>
 									{i.blocked ? "why it stays" : "Undo"}
@@ -266,7 +270,8 @@ function Intakes() {
 							)}
 						</div>
 						<div className="text-[12px] text-dim">
-							{when(i.at)} · {i.person} · {i.kind}: {count(i.added)} new, {count(i.changed)} changed
+							{when(i.at)} · {i.person} · {i.kind}
+							{!i.hidden && `: ${count(i.added)} new, ${count(i.changed)} changed`}
 							{i.gone > 0 && `, ${count(i.gone)} gone`}
 							{i.refused > 0 && `, ${count(i.refused)} left out`}
 						</div>
