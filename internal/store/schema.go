@@ -409,6 +409,33 @@ CREATE INDEX evidence_line ON evidence (count_id, pos);
 CREATE INDEX evidence_file ON evidence (file_sha);
 CREATE TRIGGER evidence_kept BEFORE UPDATE ON evidence BEGIN SELECT RAISE(ABORT, 'evidence is never changed'); END;
 CREATE TRIGGER evidence_stay BEFORE DELETE ON evidence BEGIN SELECT RAISE(ABORT, 'evidence is never deleted'); END;
+`, `
+-- Items by their words: kept by triggers, whoever writes them.
+CREATE VIRTUAL TABLE item_words USING fts5(sku, description, further_sku, barcode, barcodes, category, attributes,
+	content = 'items', content_rowid = 'id', tokenize = 'unicode61 remove_diacritics 2', prefix = '2 3');
+INSERT INTO item_words (rowid, sku, description, further_sku, barcode, barcodes, category, attributes)
+	SELECT id, sku, description, further_sku, barcode, barcodes, category, attributes FROM items;
+CREATE TRIGGER items_words_made AFTER INSERT ON items BEGIN
+	INSERT INTO item_words (rowid, sku, description, further_sku, barcode, barcodes, category, attributes)
+		VALUES (new.id, new.sku, new.description, new.further_sku, new.barcode, new.barcodes, new.category, new.attributes);
+END;
+CREATE TRIGGER items_words_gone AFTER DELETE ON items BEGIN
+	INSERT INTO item_words (item_words, rowid, sku, description, further_sku, barcode, barcodes, category, attributes)
+		VALUES ('delete', old.id, old.sku, old.description, old.further_sku, old.barcode, old.barcodes, old.category, old.attributes);
+END;
+CREATE TRIGGER items_words_changed AFTER UPDATE ON items BEGIN
+	INSERT INTO item_words (item_words, rowid, sku, description, further_sku, barcode, barcodes, category, attributes)
+		VALUES ('delete', old.id, old.sku, old.description, old.further_sku, old.barcode, old.barcodes, old.category, old.attributes);
+	INSERT INTO item_words (rowid, sku, description, further_sku, barcode, barcodes, category, attributes)
+		VALUES (new.id, new.sku, new.description, new.further_sku, new.barcode, new.barcodes, new.category, new.attributes);
+END;
+-- Files that were dropped and are not taken in. They are no records: what they hold stands nowhere until it is taken in.
+CREATE TABLE drafts (
+	id TEXT PRIMARY KEY, person_id INTEGER NOT NULL, name TEXT NOT NULL, size INTEGER NOT NULL, file TEXT NOT NULL, -- in incoming
+	choices TEXT NOT NULL, history TEXT NOT NULL, -- JSON: what was settled, and what before each answer
+	kind TEXT NOT NULL, word TEXT NOT NULL, -- what it comes to, as it was looked at last
+	at INTEGER NOT NULL, used INTEGER NOT NULL
+) WITHOUT ROWID;
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

@@ -222,7 +222,30 @@ func (s *Store) Close() error {
 }
 
 // Read gives a connection for reading only.
-func (s *Store) Read(ctx context.Context) *gorm.DB { return s.read.WithContext(ctx) }
+func (s *Store) Read(ctx context.Context) *gorm.DB {
+	if tx, ok := ctx.Value(snapshotKey{}).(*gorm.DB); ok {
+		return tx.WithContext(ctx)
+	}
+	return s.read.WithContext(ctx)
+}
+
+type snapshotKey struct{}
+
+// Snapshot gives a context in which all that is read is as at this moment, whatever is written meanwhile. end lets go of it; it holds one
+// of the readers until then.
+func (s *Store) Snapshot(ctx context.Context) (within context.Context, end func(), err error) {
+	tx := s.read.WithContext(ctx).Begin(&sql.TxOptions{ReadOnly: true})
+	if tx.Error != nil {
+		return nil, nil, inWords(tx.Error)
+	}
+	end = func() { tx.Rollback() }
+	var one int
+	if err := tx.Raw("SELECT count(*) FROM sqlite_schema").Scan(&one).Error; err != nil { // the first reading fixes the moment
+		end()
+		return nil, nil, inWords(err)
+	}
+	return context.WithValue(ctx, snapshotKey{}, tx), end, nil
+}
 
 // Write carries out do in one transaction of the writer connection, which is all or nothing. The connection is held
 // by itself, so that MakeBinsAndItems can use the driver's plain path within the transaction.

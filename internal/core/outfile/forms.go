@@ -3,9 +3,9 @@ package outfile
 import (
 	"bytes"
 	"fmt"
-	"strconv"
 	"strings"
 	"time"
+	"wobin/internal/core/quantity"
 
 	"github.com/xuri/excelize/v2"
 	"golang.org/x/text/encoding"
@@ -176,8 +176,8 @@ func (l *Layout) workbook(g *group) ([]byte, error) {
 			switch c := &r.cells[n]; {
 			case c.date:
 				cells[n] = excelize.Cell{StyleID: dates[sheetDate(l.Columns[n].Date)], Value: serial(c.at, g.zone)}
-			case c.number && exact(c.text):
-				cells[n] = excelize.Cell{Value: plainNumber(c.text)}
+			case c.number && quantity.KeptByWorkbook(c.text):
+				cells[n] = excelize.Cell{Value: quantity.ForWorkbook(c.text)}
 			case c.text == "":
 				cells[n] = nil
 			default:
@@ -196,11 +196,6 @@ func (l *Layout) workbook(g *group) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-// exact tells whether a workbook keeps a number as it is: it has at most fifteen digits.
-func exact(text string) bool {
-	return len(strings.TrimLeft(strings.Replace(strings.TrimPrefix(text, "-"), ".", "", 1), "0")) <= 15
-}
-
 // sheetDate is a date pattern as a workbook has it.
 func sheetDate(p string) string {
 	if p == "" {
@@ -215,10 +210,4 @@ func serial(at int64, zone *time.Location) float64 {
 	_, off := t.Zone()
 	seconds := t.Unix() + int64(off) + 25569*86400
 	return float64(seconds) / 86400
-}
-
-// plainNumber is a plain decimal of at most fifteen digits, which a workbook keeps as it is.
-func plainNumber(text string) float64 {
-	f, _ := strconv.ParseFloat(text, 64)
-	return f
 }

@@ -11,6 +11,7 @@ import (
 	"math/big"
 	"math/bits"
 	"strconv"
+	"strings"
 )
 
 // Scale is the number of millionths in one.
@@ -376,4 +377,16 @@ func FromFloatText(s string) (text string, ok bool) {
 		x.Mul(x, ten)
 	}
 	return r.FloatString(places), true
+}
+
+// KeptByWorkbook tells whether a workbook, whose numbers are binary, keeps a plain decimal as it is: it has at most fifteen digits.
+func KeptByWorkbook(text string) bool {
+	return len(strings.TrimLeft(strings.Replace(strings.TrimPrefix(text, "-"), ".", "", 1), "0")) <= 15
+}
+
+// ForWorkbook gives a plain decimal that a workbook keeps as the number that is written into its cell. It is for cells alone: nothing is
+// worked out with it.
+func ForWorkbook(text string) float64 {
+	f, _ := strconv.ParseFloat(text, 64)
+	return f
 }

@@ -102,12 +102,14 @@ func TestFind(t *testing.T) {
 		}
 		return codes
 	}
-	assert.Equal(t, []string{"item ROPE1", "item ROPE12", "item LAMP", "item XROPE1"}, find("rope1"))
+	assert.Equal(t, []string{"item ROPE1", "item ROPE12", "item LAMP"}, find("rope1"), "words by their beginnings")
+	assert.Equal(t, []string{"item XROPE1"}, find("xrop"))
+	assert.Equal(t, []string{"item ROPE12"}, find("OPE12"), "a part of a code, where nothing begins so")
 	assert.Equal(t, []string{"item ROPE12"}, find("4006381333931"))
 	assert.Equal(t, []string{"item ROPE1"}, find(" old-7 "))
 	assert.Equal(t, []string{"item XROPE1"}, find("hemp 100%"))
 	assert.Empty(t, find("%"+"_"))
-	assert.Equal(t, []string{"item LAMP"}, find("rope1_"))
+	assert.Equal(t, []string{"item LAMP"}, find("fans rope1_"))
 	assert.Equal(t, []string{"bin A-1", "bin A-10"}, find("a-1"))
 	assert.Empty(t, find(" "))
 	sheets, err := allSheets(d, c.ID)

@@ -34,22 +34,23 @@ func (d *Room) Find(ctx context.Context, p desk.Person, text string) (out []Hit,
 	}
 	tx := d.Store.Read(ctx)
 	code := strings.ToUpper(text)
-	by := map[string]any{"code": code, "quoted": `"` + code + `"`, "most": mostHits}
-	within := ""
-	for i, w := range strings.Fields(text) {
-		name := fmt.Sprint("w", i)
-		by[name] = w
-		within += " AND (instr(upper(sku), upper(@" + name + ")) > 0 OR instr(upper(description), upper(@" + name + ")) > 0)"
-	}
-	var items []struct {
+	by := map[string]any{"code": code, "quoted": `"` + code + `"`, "most": mostHits, "words": Matching(text)}
+	type item struct {
 		ID               int64
 		Sku, Description string
 	}
-	err = tx.Raw(`SELECT id, sku, description FROM items
-		WHERE upper(sku) = @code OR upper(further_sku) = @code OR barcode = @code OR upper(record_id) = @code
-			OR (barcodes <> '' AND instr(barcodes, @quoted) > 0) OR (packs <> '' AND instr(packs, @quoted) > 0) OR (1`+within+`)
-		ORDER BY upper(sku) = @code DESC, barcode = @code OR upper(further_sku) = @code OR upper(record_id) = @code DESC,
-			instr(upper(sku), @code) = 1 DESC, sort_key LIMIT @most`, by).Scan(&items).Error
+	var items []item
+	find := func(where string) error {
+		return tx.Raw(`SELECT id, sku, description FROM items WHERE `+where+`
+			ORDER BY upper(sku) = @code DESC, barcode = @code OR upper(further_sku) = @code OR upper(record_id) = @code DESC,
+				instr(upper(sku), @code) = 1 DESC, sort_key LIMIT @most`, by).Scan(&items).Error
+	}
+	if by["words"] != "" {
+		err = find("id IN (SELECT rowid FROM item_words WHERE item_words MATCH @words)")
+	}
+	if err == nil && len(items) == 0 { // what goes by no word of its own, and parts of codes: all items are gone over
+		err = find(`upper(record_id) = @code OR (packs <> '' AND instr(packs, @quoted) > 0) OR instr(upper(sku), @code) > 0`)
+	}
 	if err != nil {
 		return nil, err
 	}
