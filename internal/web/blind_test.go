@@ -17,6 +17,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wobin/internal/desk/lists"
 )
 
 // A world is a house in which a blind count runs, made from a seed. Two worlds of one seed differ by one recorded quantity.
@@ -212,7 +214,7 @@ func TestBlind(t *testing.T) {
 						queries = append(queries, "?"+q.Name+"="+v)
 					}
 					for _, v := range map[string][]string{"text": {"ROPE-1", "A-1-1", "rope", "3"}, "sku": {"ROPE-0", "ROPE-1", "ROPE-2", "ROPE-3"},
-						"least": {"300", "3000"}, "count": {"1"}, "settled": {"true"}, "at": {"recorded", "variances", "counting", "adjustments"},
+						"least": {"300", "3000"}, "count": {"1"}, "warehouse": {"1"}, "as": {"csv"}, "settled": {"true"}, "at": {"recorded", "variances", "counting", "adjustments"},
 						"cause": {"misplaced", "none"}, "sheet": {"1", "2"}, "what": {"intake", "decided"}}[q.Name] {
 						queries = append(queries, "?"+q.Name+"="+url.QueryEscape(v))
 					}
@@ -290,7 +292,7 @@ func TestBlind(t *testing.T) {
 func spread(path string, w *world) (out []string) {
 	out = []string{path}
 	for place, values := range map[string][]string{"{count}": {"1"}, "{house}": {"1", "2"}, "{warehouse}": {"1"}, "{number}": {"1", "2"},
-		"{name}": {"x"}, "{draft}": {"none"}, "{pos}": numbers(w.lines + 1), "{sha}": nil} {
+		"{name}": {"x"}, "{draft}": {"none"}, "{list}": lists.Names, "{pos}": numbers(w.lines + 1), "{sha}": nil} {
 		if place == "{sha}" {
 			for i := range w.files {
 				values = append(values, fmt.Sprintf("{sha%d}", i))

@@ -12,7 +12,6 @@ import (
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/people"
 	"wobin/internal/desk/recorded"
-	"wobin/internal/desk/reference"
 	"wobin/internal/desk/today"
 )
 
@@ -106,6 +105,7 @@ func (s *Server) register() {
 	s.registerSession()
 	s.registerCounts()
 	s.registerPeople()
+	s.registerReference()
 	d := s.desk
 	op(s, "today", http.MethodGet, "/api/today", "What wants a hand now",
 		func(ctx context.Context, p desk.Person, _ *struct{}) (today.Today, error) {
@@ -139,19 +139,6 @@ func (s *Server) register() {
 				return d.Recorded.RecordedItems(ctx, p, in.House, in.filter())
 			}
 			return d.Recorded.Recorded(ctx, p, in.House, in.filter())
-		})
-
-	op(s, "find", http.MethodGet, "/api/find", "Items, bins and sheets that go by a text",
-		func(ctx context.Context, p desk.Person, in *struct {
-			Text string `query:"text" maxLength:"200"`
-		}) ([]reference.Hit, error) {
-			return d.Reference.Find(ctx, p, in.Text)
-		})
-	op(s, "item", http.MethodGet, "/api/item", "An item with all that is known of it",
-		func(ctx context.Context, p desk.Person, in *struct {
-			SKU string `query:"sku" maxLength:"200"`
-		}) (reference.Item, error) {
-			return d.Reference.Item(ctx, p, in.SKU)
 		})
 
 	op(s, "draft", http.MethodGet, "/api/uploads/{draft}", "A dropped file as it was looked at last",

@@ -116,6 +116,19 @@ const (
 	Time   Form = "time"
 )
 
+// Heading is the header by which the field goes in files that we write: its title, where it is known by that, else its first header.
+func (s *Spec) Heading() string {
+	for _, w := range s.Words {
+		if Squeeze(w) == Squeeze(s.Title) {
+			return s.Title
+		}
+	}
+	if len(s.Words) == 0 {
+		return s.Title
+	}
+	return strings.ToUpper(s.Words[0][:1]) + s.Words[0][1:]
+}
+
 // Limited tells whether the cells of the field are looked up or compared, so that they have to be short: all texts but descriptions,
 // remarks, lists of barcodes and what is carried along under a name of its own.
 func (s *Spec) Limited() bool {

@@ -175,6 +175,9 @@ func (b *book) Row(cells []string) error {
 	b.row++
 	b.cells = b.cells[:0]
 	for i, c := range cells {
+		if strings.HasPrefix(c, "'") { // reading takes one off
+			c = tabular.Safe(c)
+		}
 		switch {
 		case c == "":
 			b.cells = append(b.cells, nil)

@@ -254,7 +254,7 @@ func (m *Mapping) askLeft(s *sample) {
 	for i := range m.Columns {
 		c := &m.Columns[i]
 		x := s.column(m, i)
-		if c.Field != "" || c.settled || m.used(i) || m.asked(i) || x.filled == 0 || field.Squeeze(c.Header) == refusedWord {
+		if c.Field != "" || c.settled || m.used(i) || m.asked(i) || x.filled == 0 || m.aside(i) {
 			continue
 		}
 		letter := tabular.ColumnName(i)

@@ -98,7 +98,8 @@ type Mapping struct {
 	RowCodesProve bool
 	Codes         bool // codes are made for new items that are known by name alone
 	Layout        *layout.Layout
-	Part          bool // a column says why its rows were refused: the file holds only those
+	Part          bool // a column says that the file holds some rows alone: those that were refused, or some of a list of ours
+	Listed        bool // it was taken out of a list of ours
 	Sources       map[field.Field]*column.Source
 	Filter        *column.Filter
 	Fill          []int

@@ -78,7 +78,7 @@ const (
 // senseOf tells what a column that is passed over looks like by its header and what it holds; "" where it can be passed over
 // without a word.
 func (m *Mapping) senseOf(i int, x *contents) sense {
-	if x.filled == 0 || field.Squeeze(m.Columns[i].Header) == refusedWord {
+	if x.filled == 0 || m.aside(i) {
 		return ""
 	}
 	parts := field.BareParts(m.Columns[i].Header + " " + m.overhead(i))

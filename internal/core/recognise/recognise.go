@@ -26,10 +26,29 @@ const (
 	headerSearch = 40    // rows in which the header is looked for
 	sampleRows   = 2_000 // rows whose contents decide
 	refusedWord  = "whyrefused"
+	listWord     = "wobinlist"
 )
 
 // WhyRefused is the header of the column that says why a row was refused, in files of refused rows.
 const WhyRefused = "Why refused"
+
+// ListHeader is the header of the column that names the list that a file was taken out of, in files that we write of our lists. Such a
+// file holds some rows of it.
+const ListHeader = "Wobin list"
+
+// Derived are the headers of columns of our lists that are worked out from others, so that no file brings them in.
+var Derived = []string{"Value", "Lines", "Lines recorded", "File", "Item", "Recorded", "Moved", "Expected", "Variance", "Status", "Likely cause",
+	"Still open", "Decided", "Reason", "Sent", "Description", "Unit", "Unit cost", ListHeader}
+
+// derived tells whether a column is one of a list of ours that no file brings in.
+func (m *Mapping) derived(i int) bool {
+	return m.Listed && m.Columns[i].Field == "" && slices.Contains(Derived, m.Columns[i].Header)
+}
+
+// aside tells whether a column is one of those that we add to files ourselves, for people.
+func (m *Mapping) aside(i int) bool {
+	return field.Squeeze(m.Columns[i].Header) == refusedWord || m.derived(i)
+}
 
 // File finds, among all sheets and the kinds asked for, the header row that fits best. It errs with
 // *tabular.Error where the file cannot be read; where no header fits, the mapping of the first sheet says what
@@ -286,8 +305,18 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	m.Columns = make([]Column, len(headers))
 	for i, h := range headers {
 		m.Columns[i] = Column{Index: i, Header: h}
-		if field.Squeeze(h) == refusedWord {
+		switch field.Squeeze(h) {
+		case listWord:
+			m.Part, m.Listed = true, true
+		case refusedWord:
 			m.Part = true
+		}
+	}
+	if m.Listed { // our lists name attributes as layouts do
+		for i, h := range headers {
+			if name, is := strings.CutPrefix(h, field.ItemAttribute); is && name != "" && k == field.Items {
+				m.Columns[i].Field, m.Columns[i].Why = field.Field(h), "an attribute of items, by its header"
+			}
 		}
 	}
 	// The field's own name goes before other words, these before words in another form, those before unclear ones, and those
@@ -334,8 +363,13 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	for i := range m.Columns {
 		if c := &m.Columns[i]; c.Field == "" && c.Why == "" {
 			c.Why = "no field goes by this header; passed over"
-			if field.Squeeze(c.Header) == refusedWord {
+			switch {
+			case field.Squeeze(c.Header) == refusedWord:
 				c.Why = "says why its rows were refused; passed over"
+			case field.Squeeze(c.Header) == listWord:
+				c.Why = "names the list that the file was taken out of; passed over"
+			case m.derived(i):
+				c.Why = "worked out by Wobin from other columns; passed over"
 			}
 		}
 	}

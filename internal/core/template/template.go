@@ -72,7 +72,7 @@ func Write(w io.Writer, k field.Kind) error {
 	var header, example []any
 	for _, c := range columns[k] {
 		s := field.SpecOf(k, field.Field(c[0]))
-		header, example = append(header, heading(s)), append(example, c[1])
+		header, example = append(header, s.Heading()), append(example, c[1])
 	}
 	page := [][]any{
 		{
@@ -85,7 +85,7 @@ func Write(w io.Writer, k field.Kind) error {
 		if s.Required {
 			needed = "needed, "
 		}
-		page = append(page, []any{fmt.Sprintf("%s – %s (%s%s).", heading(&s), s.About, needed, s.Form)}) // in one cell: it is no table
+		page = append(page, []any{fmt.Sprintf("%s – %s (%s%s).", s.Heading(), s.About, needed, s.Form)}) // in one cell: it is no table
 	}
 	text, err := b.NewStyle(&excelize.Style{NumFmt: 49})
 	if err != nil {
@@ -121,11 +121,3 @@ func Write(w io.Writer, k field.Kind) error {
 
 // aboutName is the name of the page.
 const aboutName = "What goes where"
-
-// heading is the first header by which a field goes.
-func heading(s *field.Spec) string {
-	if len(s.Words) == 0 {
-		return s.Title
-	}
-	return strings.ToUpper(s.Words[0][:1]) + s.Words[0][1:]
-}

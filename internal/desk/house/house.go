@@ -12,6 +12,7 @@ import (
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/elevation"
 	"wobin/internal/desk/intake"
+	"wobin/internal/desk/lists"
 	"wobin/internal/desk/people"
 	"wobin/internal/desk/plan"
 	"wobin/internal/desk/recorded"
@@ -30,6 +31,7 @@ type House struct {
 	Counting    *counting.Room
 	Elevation   *elevation.Room
 	Intake      *intake.Room
+	Lists       *lists.Room
 	People      *people.Room
 	Plan        *plan.Room
 	Recorded    *recorded.Room
@@ -48,18 +50,21 @@ func New(s *store.Store, now func() time.Time) (*House, error) {
 	i := intake.New(d)
 	v := variances.New(d, r)
 	a := adjustments.New(d)
+	f := reference.New(d, r)
+	g := safety.New(d)
 	h := &House{
 		Desk:        d,
 		Adjustments: a,
 		Counting:    counting.New(d),
 		Elevation:   elevation.New(d, r),
 		Intake:      i,
+		Lists:       lists.New(d, r, f, v, g),
 		People:      people.New(d),
 		Plan:        plan.New(d, r),
 		Recorded:    r,
-		Reference:   reference.New(d, r),
+		Reference:   f,
 		Report:      report.New(d, v, a),
-		Safety:      safety.New(d),
+		Safety:      g,
 		Today:       today.New(d, r, i, a),
 		Variances:   v,
 	}

@@ -260,10 +260,11 @@ func (d *Room) stockAfter(ctx context.Context, dr *draft, pt *part, rec *records
 		t.Clear = t.Clear || c.Field == field.UnitCost && c.Empty == "clear"
 	}
 	if pt.mapping.Part && given.Extent == "" {
-		pt.view.Assumed = append(
-			pt.view.Assumed,
-			"A column says why its rows were refused, so it is taken for some lines only, not for the whole stock.",
-		)
+		why := "A column says why its rows were refused, so it is taken for some lines only, not for the whole stock."
+		if pt.mapping.Listed {
+			why = "It was taken out of a list here, so it is taken for some lines only, not for the whole stock."
+		}
+		pt.view.Assumed = append(pt.view.Assumed, why)
 	}
 	s.after = before
 	categories, err := rec.categories()

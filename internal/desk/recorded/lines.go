@@ -24,6 +24,7 @@ type RecordedLine struct {
 	Lot         string             `json:"lot"`
 	Serial      string             `json:"serial"`
 	Holding     string             `json:"holding"`
+	RecordID    string             `json:"record_id"`
 	Unit        string             `json:"unit"`
 	OnHand      quantity.Quantity  `json:"on_hand"`
 	Reserved    *quantity.Quantity `json:"reserved"`
@@ -65,7 +66,7 @@ func (d *Room) Recorded(ctx context.Context, p desk.Person, houseID int64, f des
 }
 
 // recordedRows reads lines of recorded stock, as scanned takes them.
-const recordedRows = `SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, i.unit, l.quantity, l.reserved,
+const recordedRows = `SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, l.record_id, i.unit, l.quantity, l.reserved,
 	l.cost FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id`
 
 // scanned gives what a query of recordedRows finds.
@@ -74,7 +75,7 @@ func scanned(q *gorm.DB) ([]RecordedLine, error) {
 		Pos, BinID, Quantity                              int64
 		Reserved, Cost                                    *int64
 		Bin, Zone, Sku, Description, Lot, Serial, Holding string
-		Unit                                              string
+		RecordID, Unit                                    string
 	}
 	if err := q.Scan(&rows).Error; err != nil {
 		return nil, err
@@ -91,6 +92,7 @@ func scanned(q *gorm.DB) ([]RecordedLine, error) {
 			Lot:         r.Lot,
 			Serial:      r.Serial,
 			Holding:     r.Holding,
+			RecordID:    r.RecordID,
 			Unit:        r.Unit,
 			OnHand:      quantity.Quantity(r.Quantity),
 			Cost:        (*quantity.Cost)(r.Cost),

@@ -1104,7 +1104,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Items, bins and sheets that go by a text */
+        /** What goes by a text: items, bins, sheets */
         get: operations["find"];
         put?: never;
         post?: never;
@@ -1182,6 +1182,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The items in the natural order of their SKUs */
+        get: operations["items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/join": {
         parameters: {
             query?: never;
@@ -1229,6 +1246,23 @@ export interface paths {
         post?: never;
         /** Forget a layout */
         delete: operations["deleteLayout"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lists/{list}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A list as a file, with the columns and rows that are in sight */
+        get: operations["list"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1297,6 +1331,23 @@ export interface paths {
         post?: never;
         /** Sign out somewhere else */
         delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/movements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The movements, those that were taken in last first */
+        get: operations["movements"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1433,6 +1484,23 @@ export interface paths {
         put?: never;
         /** Offer somebody a new password */
         post: operations["resetPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bins by warehouse, in natural order */
+        get: operations["places"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3300,6 +3368,28 @@ export interface components {
             serial: string;
             variance: string;
         };
+        ItemLine: {
+            active: boolean;
+            attributes: {
+                [key: string]: string;
+            };
+            barcodes: string[];
+            category: string;
+            class: string;
+            cost: string | null;
+            description: string;
+            further_sku: string;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            nature: "stocked" | "service" | "parent";
+            packs: components["schemas"]["ItemPack"][];
+            parent: string;
+            record_id: string;
+            sku: string;
+            tracking: string;
+            unit: string;
+        };
         ItemPack: {
             barcode: string;
             /** @description how much of the item's unit */
@@ -3336,6 +3426,10 @@ export interface components {
             quantity: string;
             reason: string;
             value: string | null;
+        };
+        ItemsPage: {
+            lines: components["schemas"]["ItemLine"][];
+            next: string;
         };
         JoinRequest: {
             code: string;
@@ -3678,6 +3772,29 @@ export interface components {
              */
             walk?: "up and down" | "each aisle" | "";
         };
+        MovementLine: {
+            /** Format: date-time */
+            at: string;
+            /** @description empty where it named none */
+            bin: string;
+            description: string;
+            /** @description that it came in */
+            file: string;
+            holding: string;
+            /** Format: int64 */
+            id: number;
+            lot: string;
+            quantity: string;
+            reference: string;
+            serial: string;
+            sku: string;
+            unit: string;
+            warehouse: string;
+        };
+        MovementsPage: {
+            lines: components["schemas"]["MovementLine"][];
+            next: string;
+        };
         NewCount: {
             blind: boolean;
             /**
@@ -3999,6 +4116,26 @@ export interface components {
             sign_in: string;
             suspended: boolean;
         };
+        PlaceLine: {
+            bin: string;
+            /** Format: int64 */
+            house: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description recorded there
+             */
+            lines: number;
+            /** @description of the warehouse */
+            name: string;
+            warehouse: string;
+            zone: string;
+        };
+        PlacesPage: {
+            lines: components["schemas"]["PlaceLine"][];
+            next: string;
+        };
         PostingPart: {
             /** Format: int64 */
             lines: number;
@@ -4291,6 +4428,7 @@ export interface components {
             on_hand: string;
             /** Format: int64 */
             pos: number;
+            record_id: string;
             reserved: string | null;
             serial: string;
             sku: string;
@@ -12327,6 +12465,95 @@ export interface operations {
             };
         };
     };
+    items: {
+        parameters: {
+            query?: {
+                text?: string;
+                category?: string;
+                class?: string;
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemsPage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     join: {
         parameters: {
             query?: never;
@@ -12645,6 +12872,105 @@ export interface operations {
             };
         };
     };
+    list: {
+        parameters: {
+            query?: {
+                /** @description csv or xlsx; left out: csv */
+                as?: string;
+                /** @description those in sight, in their order; left out: all */
+                columns?: string[];
+                warehouse?: number;
+                /** @description the count whose lines they are, or which the record is about */
+                count?: number;
+                category?: string;
+                class?: string;
+                person?: string;
+                what?: string;
+                day?: string;
+                zone?: string;
+                bins?: number[];
+                text?: string;
+                sheet?: number;
+                show?: "" | "open" | "decided" | "accepted" | "held" | "all" | "counted" | "uncounted";
+                /** @description of variances: those of a likely cause; none: those that nothing explains */
+                cause?: string;
+                /** @description of variances */
+                sign?: "" | "over" | "short";
+                /** @description of variances: what is at stake is this at least, in hundredths */
+                least?: number;
+                /** @description of variances: of this status alone */
+                status?: "" | "over" | "short" | "found";
+                /** @description of variances: by what is at stake, or in walking order */
+                order?: "" | "stake" | "place";
+                /** @description of variances: what the group is of */
+                by?: "" | "zone" | "bin" | "item" | "counter" | "reason" | "class" | "category";
+                /** @description the name of the group; empty: of those that have none */
+                of?: string;
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                list: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -12862,6 +13188,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    movements: {
+        parameters: {
+            query?: {
+                warehouse?: number;
+                text?: string;
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovementsPage"];
                 };
             };
             /** @description Unauthorized */
@@ -13607,6 +14021,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    places: {
+        parameters: {
+            query?: {
+                warehouse?: number;
+                text?: string;
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesPage"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,179 @@
+package house_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wobin/internal/core/layout"
+	"wobin/internal/core/tabular"
+	"wobin/internal/desk"
+	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/lists"
+)
+
+// out gives a list as a file.
+func out(t *testing.T, d *house.House, a lists.Asking) (name string, file []byte) {
+	t.Helper()
+	f, err := d.Lists.Begin(ctx, nell, a)
+	require.NoError(t, err)
+	var b bytes.Buffer
+	require.NoError(t, f.WriteTo(&b))
+	return f.Name, b.Bytes()
+}
+
+// odd are codes that programs like to change: numbers, dates, exponents, formulas, quotes, and such in other scripts.
+var odd = []string{"00412", "3-12", "1E5", "=1+1", "@home", "+49", "-7", "'quoted", `he said "x"`, "a,b", "a;b", "Größe 4", "螺栓", "TRUE", "#N/A", "12.50",
+	"1/2", "x  y", "№ 7", "007", "7", "0x1F", "null-1", "=SUM(A1)", "Mar-12"}
+
+// What goes out comes in again unchanged: every list that is a kind of file, in both forms, whole and with columns chosen.
+func TestListsComeBack(t *testing.T) {
+	for seed := range uint64(12) {
+		d, rng := at(t), rand.New(rand.NewPCG(seed, 9))
+		word := func() string { return odd[rng.IntN(len(odd))] }
+		codes := map[string]bool{}
+		items := tabular.AppendRow(nil, '\t', "SKU", "Description", "Unit", "Unit cost", "Category", "Class", "Type", "Active", "Barcode", "Pack", "Pack size",
+			"Further SKU", "Tracking")
+		stock := tabular.AppendRow(nil, '\t', "Warehouse", "Zone", "Bin", "SKU", "Lot", "Serial", "Holding", "Record id", "On hand", "Reserved", "Unit cost",
+			"Recorded at")
+		moves := tabular.AppendRow(nil, '\t', "Warehouse", "Bin", "SKU", "Lot", "Quantity", "At", "Reference")
+		bins := map[string]bool{}
+		for i := range 6 + rng.IntN(12) {
+			sku := fmt.Sprintf("%s%d", word(), i)
+			if rng.IntN(3) == 0 {
+				sku = word()
+			}
+			if codes[strings.ToUpper(sku)] {
+				continue
+			}
+			codes[strings.ToUpper(sku)] = true
+			pack := []string{"", ""}
+			if rng.IntN(3) == 0 {
+				pack = []string{"BX", fmt.Sprint(2 + rng.IntN(40))}
+			}
+			kept := []string{"none", "lot", "serial"}[rng.IntN(3)]
+			items = tabular.AppendRow(items, '\t', sku, word()+" "+word(), []string{"ea", "m"}[rng.IntN(2)],
+				[]string{"", fmt.Sprintf("%d.%06d", rng.IntN(900), rng.IntN(1_000_000))}[rng.IntN(2)], []string{"Ropes", "=Odd", ""}[rng.IntN(3)],
+				[]string{"A", "", "C"}[rng.IntN(3)], []string{"stocked", "service", "parent"}[rng.IntN(3)], []string{"yes", "no"}[rng.IntN(2)],
+				[]string{"", fmt.Sprintf("%013d", 4_000_000_000_000+int(seed)*100+i)}[rng.IntN(2)], pack[0], pack[1], []string{"", fmt.Sprintf("old %d", i)}[rng.IntN(2)], kept)
+			for n := range 1 + rng.IntN(2) {
+				bin := fmt.Sprintf("%d-%02d", 1+n, 1+i)
+				if rng.IntN(4) == 0 {
+					bin = fmt.Sprintf("%s/%d", word(), i)
+				}
+				lot, serial, q := "", "", fmt.Sprintf("%d.%06d", rng.IntN(2000)-200, rng.IntN(1_000_000))
+				switch kept {
+				case "lot":
+					lot = word()
+				case "serial":
+					serial, q = fmt.Sprintf("%s-%d-%d", word(), i, n), "1"
+				}
+				bins[bin] = true
+				stock = tabular.AppendRow(stock, '\t', "W", []string{"Front", "=Back"}[rng.IntN(2)], bin, sku, lot, serial, []string{"", "consigned"}[rng.IntN(2)],
+					fmt.Sprintf("%06d", i*7+n), q, []string{"", "0", "1.5"}[rng.IntN(3)], fmt.Sprintf("%d.25", rng.IntN(90)), "2026-11-20T06:00:00Z")
+				if serial == "" && rng.IntN(2) == 0 {
+					moves = tabular.AppendRow(moves, '\t', "W", bin, sku, lot, fmt.Sprintf("-%d.5", 1+rng.IntN(4)),
+						fmt.Sprintf("2026-11-20T%02d:%02d:00Z", 7+rng.IntN(9), rng.IntN(60)), fmt.Sprintf("ISS-%d-%d", i, n))
+				}
+			}
+		}
+		// As they are made here codes are right, whatever they look like.
+		takenIn := func(name string, text []byte) {
+			dr, err := d.Intake.Upload(ctx, nell, name, bytes.NewReader(text), intake.Choices{Zone: "UTC"})
+			require.NoError(t, err)
+			for range 12 {
+				set := &intake.Layout{}
+				for _, s := range dr.Sheets {
+					for _, v := range s.Values {
+						if v.Open {
+							set.Matches = append(set.Matches, layout.Match{Field: v.Field, From: v.Text, Do: "new"})
+						}
+					}
+					for _, q := range s.Questions {
+						if !q.Optional && len(q.Options) > 0 {
+							set = &q.Options[0].Set
+						}
+					}
+				}
+				if dr.Blocked == "" && dr.Effect.Refused == 0 {
+					break
+				}
+				dr, err = d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Set: set})
+				require.NoError(t, err)
+			}
+			if dr.Effect.Refused > 0 || dr.Blocked != "" {
+				t.Logf("seed %d, %s: %s %+v", seed, name, dr.Blocked, dr.Problems)
+			}
+			require.Empty(t, dr.Blocked, name)
+			_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", dr.Effect.Refused)
+			require.NoError(t, err)
+		}
+		takenIn("items.txt", items)
+		takenIn("stock.txt", stock)
+		if bytes.Count(moves, []byte("\n")) > 1 {
+			takenIn("moves.txt", moves)
+		}
+		for _, list := range []string{"items", "places", "stock", "movements"} {
+			for _, form := range []lists.Form{"csv", "xlsx"} {
+				for _, columns := range [][]string{nil, {"hand", "sku", "item", "lot", "quantity"}} {
+					name, file := out(t, d, lists.Asking{List: list, Form: form, House: 1, Columns: columns})
+					dr, err := d.Intake.Upload(ctx, nell, name, bytes.NewReader(file), intake.Choices{Zone: "UTC"})
+					require.NoError(t, err)
+					e := &dr.Effect
+					what := fmt.Sprintf("seed %d, %s with %v: %s %+v\n%s", seed, name, columns, dr.Blocked, dr.Problems, e.Examples)
+					if list == "movements" && e.Unchanged == 0 {
+						continue // there were none
+					}
+					assert.Empty(t, dr.Blocked, what)
+					assert.Equal(t, [4]int{0, 0, 0, 0}, [4]int{e.Added, e.Changed, e.Gone, e.Refused}, what)
+					assert.Positive(t, e.Unchanged, what)
+					require.NoError(t, d.Intake.Discard(nell, dr.ID))
+				}
+			}
+		}
+		if t.Failed() {
+			return
+		}
+	}
+}
+
+// A list is as at one moment, has the rows and columns in sight, and says in words why it is not to be had.
+func TestListOut(t *testing.T) {
+	d := at(t)
+	frozen(t, d, true)
+	_, file := out(t, d, lists.Asking{List: "stock", House: 1, Columns: []string{"hand", "item", "nonsense"}, Filter: desk.Filter{Text: "SHK"}})
+	assert.Equal(t, "Warehouse,Bin,SKU,Lot,Serial,Holding,Record id,Reserved,Recorded at,On hand,Description,Wobin list\n"+
+		"W,A-1-2,SHK,,,,r2,0,2026-11-20T06:00:00Z,40,Shackle,Recorded stock W\nW,B-1-1,SHK,,,,r3,0,2026-11-20T06:00:00Z,25,Shackle,Recorded stock W\n", string(file))
+
+	f, err := d.Lists.Begin(ctx, nell, lists.Asking{List: "stock", House: 1})
+	require.NoError(t, err)
+	take(t, d, "more.csv", strings.Replace(strings.ReplaceAll(stockText, "2026-11-20T06", "2026-11-21T06"), "ROPE,,10,2", "ROPE,,99,2", 1))
+	var b bytes.Buffer
+	require.NoError(t, f.WriteTo(&b))
+	assert.NotContains(t, b.String(), "99", "what came meanwhile is not in it")
+
+	gone, end := context.WithCancel(ctx)
+	f, err = d.Lists.Begin(gone, nell, lists.Asking{List: "items"})
+	require.NoError(t, err)
+	end()
+	f.Close()
+	counter := desk.Person{ID: 9, Name: "Cap", Role: "counter"}
+	for list, a := range map[string]lists.Asking{"stock": {House: 1}, "variances": {Count: 1}, "movements": {}, "record": {}} {
+		a.List = list
+		_, err := d.Lists.Begin(ctx, counter, a)
+		require.ErrorIs(t, err, desk.ErrMayNot, list)
+	}
+	for _, a := range []lists.Asking{{List: "boats"}, {List: "stock", House: 9}, {List: "variances", Count: 9}} {
+		_, err := d.Lists.Begin(ctx, nell, a)
+		require.ErrorIs(t, err, desk.ErrNotFound)
+	}
+	_, err = d.Lists.Begin(ctx, nell, lists.Asking{List: "items", Form: "pdf"})
+	require.ErrorContains(t, err, "csv or xlsx")
+}

@@ -1,0 +1,150 @@
+// Package lists hands lists out as files: any list that a screen shows, with the columns and rows that are in sight, streamed page by page
+// as at one moment.
+package lists
+
+import (
+	"context"
+	"io"
+	"slices"
+	"strings"
+	"time"
+
+	"wobin/internal/core/listing"
+	"wobin/internal/core/recognise"
+	"wobin/internal/desk"
+	"wobin/internal/desk/recorded"
+	"wobin/internal/desk/reference"
+	"wobin/internal/desk/safety"
+	"wobin/internal/desk/variances"
+)
+
+// Room is the use cases of lists as files.
+type Room struct {
+	*desk.Desk
+	recorded  *recorded.Room
+	reference *reference.Room
+	variances *variances.Room
+	safety    *safety.Room
+}
+
+// New makes the room.
+func New(d *desk.Desk, r *recorded.Room, f *reference.Room, v *variances.Room, g *safety.Room) *Room {
+	return &Room{d, r, f, v, g}
+}
+
+// Form is the form of a file; empty for delimited text.
+type Form = listing.Form
+
+// Asking is which list is wanted, and what of it.
+type Asking struct {
+	List         string // one of Names
+	Form         Form
+	Columns      []string // the columns in sight, in their order; none: all
+	House, Count int64
+	Filter       desk.Filter
+	Category     string // of items
+	Class        string
+	Record       safety.RecordFilter
+}
+
+// Names are the names of the lists.
+var Names = []string{"stock", "stock-by-item", "items", "places", "movements", "variances", "record"}
+
+// list is a list as it is written: its columns, and pages of rows with a cell for each.
+type list struct {
+	title   string
+	columns []listing.Column
+	page    func(ctx context.Context, after string) (rows [][]string, next string, err error)
+}
+
+// File is a list that is about to be written. It is as at the moment at which it was begun.
+type File struct {
+	Name, Media string
+
+	ctx   context.Context
+	end   func()
+	list  *list
+	form  listing.Form
+	at    []int // of the columns: those that the file has
+	rows  [][]string
+	next  string
+	first bool
+}
+
+// Begin looks whether a list may be had, and begins it. Whoever has it calls WriteTo, or Close.
+func (d *Room) Begin(ctx context.Context, p desk.Person, a Asking) (f *File, err error) {
+	if a.Form == "" {
+		a.Form = listing.Text
+	}
+	if a.Form != listing.Text && a.Form != listing.Book {
+		return nil, desk.RefuseAs(desk.Invalid, "as", "A list is had as csv or xlsx.")
+	}
+	if !slices.Contains(Names, a.List) {
+		return nil, desk.Missing("The list")
+	}
+	within, end, err := d.Store.Snapshot(ctx)
+	if err != nil {
+		return nil, err
+	}
+	f = &File{ctx: within, end: end, form: a.Form, first: true}
+	if f.list, err = d.list(within, p, &a); err == nil {
+		f.rows, f.next, err = f.list.page(within, "")
+	}
+	if err != nil {
+		end()
+		return nil, err
+	}
+	f.at = listing.Chosen(f.list.columns, a.Columns)
+	if n := len(f.list.columns); a.List != "record" { // so that the file is known when it comes back
+		f.list.columns, f.at = append(f.list.columns, word("list", recognise.ListHeader)), append(f.at, n)
+	}
+	f.Name = strings.ReplaceAll(f.list.title, "/", "-") + d.Now().UTC().Format(" 2006-01-02") + "." + string(a.Form)
+	f.Media = "text/csv; charset=utf-8"
+	if a.Form == listing.Book {
+		f.Media = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+	}
+	return f, nil
+}
+
+// Close lets go of the moment that the file is of.
+func (f *File) Close() { f.end() }
+
+// WriteTo writes the file and closes it. It ends where whoever asked is gone; what was written then is no whole file.
+func (f *File) WriteTo(w io.Writer) error {
+	defer f.end()
+	columns := make([]listing.Column, len(f.at))
+	for i, at := range f.at {
+		columns[i] = f.list.columns[at]
+	}
+	out, err := listing.New(w, f.form, f.list.title, columns)
+	if err != nil {
+		return err
+	}
+	cells := make([]string, len(f.at))
+	for rows, next := f.rows, f.next; ; {
+		for _, r := range rows {
+			for i, at := range f.at {
+				if cells[i] = f.list.title; at < len(r) {
+					cells[i] = r[at]
+				}
+			}
+			if err := out.Row(cells); err != nil {
+				return err
+			}
+		}
+		if next == "" {
+			return out.Close()
+		}
+		if rows, next, err = f.list.page(f.ctx, next); err != nil {
+			return err
+		}
+	}
+}
+
+// instant writes a moment as files have it.
+func instant(t *time.Time) string {
+	if t == nil {
+		return ""
+	}
+	return t.UTC().Format(time.RFC3339Nano)
+}
