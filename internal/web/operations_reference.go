@@ -9,6 +9,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/desk/intake"
 	"wobin/internal/desk/lists"
 	"wobin/internal/desk/reference"
 	"wobin/internal/desk/safety"
@@ -51,6 +53,25 @@ func (s *Server) registerReference() {
 		func(ctx context.Context, p desk.Person, in *PlacesQuery) (reference.MovementsPage, error) {
 			return d.Reference.Movements(ctx, p, in.filter())
 		})
+	op(s, "edit", http.MethodPost, "/api/reference/edit", "Change items or places by hand, as an intake that can be undone",
+		func(ctx context.Context, p desk.Person, in *struct {
+			Body struct {
+				Key string `json:"key" minLength:"8"`
+				intake.Edit
+			}
+		}) (count.TakenIn, error) {
+			return d.Intake.Edit(ctx, p, in.Body.Key, in.Body.Edit)
+		})
+	op(s, "recost", http.MethodPost, "/api/warehouses/{house}/costs", "Correct unit costs of recorded stock, and nothing else of it",
+		func(ctx context.Context, p desk.Person, in *struct {
+			HousePath
+			Body struct {
+				Key string `json:"key" minLength:"8"`
+				intake.Costing
+			}
+		}) (count.TakenIn, error) {
+			return d.Intake.Recost(ctx, p, in.House, in.Body.Key, in.Body.Costing)
+		})
 	huma.Register(
 		s.api,
 		huma.Operation{OperationID: "list", Method: http.MethodGet, Path: "/api/lists/{list}",
@@ -82,7 +103,7 @@ func (s *Server) registerReference() {
 			return &huma.StreamResponse{Body: func(c huma.Context) {
 				c.SetHeader("Content-Type", f.Media)
 				c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}))
-				if err := f.WriteTo(c.BodyWriter()); err != nil {
+				if err := f.Write(c.BodyWriter()); err != nil {
 					slog.Info("a list broke off", "list", in.List, "error", err)
 					panic(http.ErrAbortHandler) // the other side sees that it is not whole
 				}

@@ -86,6 +86,8 @@ func TestWhoMay(t *testing.T) {
 			`{"name":"x","scope":{"warehouse":1},"blind":true,"rows":10}`,
 			[]string{"controller"},
 		},
+		"POST /api/reference/edit":                          {`{"key":"12345678","kind":"items","fields":["sku","class"],"rows":[["X","A"]]}`, []string{"controller"}},
+		"POST /api/warehouses/{house}/costs":                {`{"key":"12345678","set":1,"lines":[{"pos":1,"cost":"2"}]}`, []string{"controller"}},
 		"GET /api/scopes":                                   {"", roles},
 		"POST /api/scopes":                                  {`{"name":"x","scope":{"warehouse":1}}`, []string{"controller"}},
 		"POST /api/scopes/{scope}/drop":                     {"", []string{"controller"}},

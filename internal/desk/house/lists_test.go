@@ -25,7 +25,7 @@ func out(t *testing.T, d *house.House, a lists.Asking) (name string, file []byte
 	f, err := d.Lists.Begin(ctx, nell, a)
 	require.NoError(t, err)
 	var b bytes.Buffer
-	require.NoError(t, f.WriteTo(&b))
+	require.NoError(t, f.Write(&b))
 	return f.Name, b.Bytes()
 }
 
@@ -156,7 +156,7 @@ func TestListOut(t *testing.T) {
 	require.NoError(t, err)
 	take(t, d, "more.csv", strings.Replace(strings.ReplaceAll(stockText, "2026-11-20T06", "2026-11-21T06"), "ROPE,,10,2", "ROPE,,99,2", 1))
 	var b bytes.Buffer
-	require.NoError(t, f.WriteTo(&b))
+	require.NoError(t, f.Write(&b))
 	assert.NotContains(t, b.String(), "99", "what came meanwhile is not in it")
 
 	gone, end := context.WithCancel(ctx)

@@ -54,6 +54,11 @@ func (d *Room) TakeIn(ctx context.Context, p desk.Person, id, key string, leaveO
 	if used, err := d.Answered(ctx, p, []desk.Act{desk.TakeIn, desk.Enter}, once, &out); used || err != nil {
 		return out, err
 	}
+	return d.takeIn(ctx, p, id, once, leaveOut)
+}
+
+// takeIn takes a draft in, once.
+func (d *Room) takeIn(ctx context.Context, p desk.Person, id string, once desk.Key, leaveOut int) (out count.TakenIn, err error) {
 	dr, err := d.drafts.get(p, id)
 	if err != nil {
 		return count.TakenIn{}, err

@@ -35,7 +35,7 @@ func (d *Room) takeParts(ctx context.Context, p desk.Person, dr *draft, key desk
 	// The backup is made while pieces are written that nobody sees: one that should hold some of them sweeps them away
 	// when it is opened.
 	backedUp := func() (string, error) { return "", nil }
-	if n := dr.seen.Effect; n.Changed+n.Gone > 0 || d.anyRecords(ctx) {
+	if n := dr.seen.Effect; n.Added+n.Changed+n.Gone > 1 && (n.Changed+n.Gone > 0 || d.anyRecords(ctx)) { // one line is put back by undoing
 		var backup string
 		var failed error
 		var done sync.WaitGroup

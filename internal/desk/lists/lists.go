@@ -71,7 +71,7 @@ type File struct {
 	first bool
 }
 
-// Begin looks whether a list may be had, and begins it. Whoever has it calls WriteTo, or Close.
+// Begin looks whether a list may be had, and begins it. Whoever has it calls Write, or Close.
 func (d *Room) Begin(ctx context.Context, p desk.Person, a Asking) (f *File, err error) {
 	if a.Form == "" {
 		a.Form = listing.Text
@@ -109,8 +109,8 @@ func (d *Room) Begin(ctx context.Context, p desk.Person, a Asking) (f *File, err
 // Close lets go of the moment that the file is of.
 func (f *File) Close() { f.end() }
 
-// WriteTo writes the file and closes it. It ends where whoever asked is gone; what was written then is no whole file.
-func (f *File) WriteTo(w io.Writer) error {
+// Write writes the file and closes it. It ends where whoever asked is gone; what was written then is no whole file.
+func (f *File) Write(w io.Writer) error {
 	defer f.end()
 	columns := make([]listing.Column, len(f.at))
 	for i, at := range f.at {

@@ -39,6 +39,7 @@ type RecordedLine struct {
 type RecordedPage struct {
 	Lines []RecordedLine `json:"lines"`
 	Next  string         `json:"next" doc:"empty at the end"`
+	Set   int64          `json:"set" doc:"the recorded stock that the lines are of"`
 }
 
 // Recorded lists the recorded stock of a warehouse by bin.
@@ -48,6 +49,7 @@ func (d *Room) Recorded(ctx context.Context, p desk.Person, houseID int64, f des
 	if err != nil {
 		return page, err
 	}
+	page.Set = h.SetID
 	after, _ := strconv.ParseInt(f.After, 10, 64)
 	q, args, err := f.Narrow(
 		recordedRows+" WHERE l.set_id = ? AND l.pos >= ?",

@@ -1,0 +1,199 @@
+package intake
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"wobin/internal/core/field"
+	"wobin/internal/core/layout"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/recognise"
+	"wobin/internal/core/tabular"
+	"wobin/internal/desk"
+	"wobin/internal/desk/count"
+	"wobin/internal/store"
+)
+
+// What is changed in a list by hand is an intake like every other: the changes are written as a small file, which is read, checked and
+// taken in by the rules of all files, stands on the time line, and is undone there.
+
+// Edit is what is changed by hand of items or places that are there. Fields that are the key (the SKU; warehouse and bin) tell of which; an
+// empty cell of another one clears it.
+type Edit struct {
+	Kind   field.Kind    `json:"kind" enum:"items,places"`
+	Fields []field.Field `json:"fields" minItems:"2" maxItems:"40"`
+	Rows   [][]string    `json:"rows" minItems:"1" maxItems:"1000" doc:"a cell for each of the fields"`
+}
+
+// keysOf are the fields that tell which row of a list is meant.
+var keysOf = map[field.Kind][]field.Field{
+	field.Items:  {field.SKU},
+	field.Places: {field.Warehouse, field.Bin},
+	field.Stock: {field.Warehouse, field.Bin, field.SKU, field.Lot, field.Serial, field.Holding, field.RecordID, field.Quantity, field.Reserved,
+		field.RecordedAt},
+}
+
+// ByHand is the name of the file of changes that were made by hand.
+const ByHand = "changed by hand, %s.csv"
+
+// Edit changes items or places that are there. It refuses, with the words of the check, what no file could bring in.
+func (d *Room) Edit(ctx context.Context, p desk.Person, key string, e Edit) (out count.TakenIn, err error) {
+	once := desk.Key{Text: key, Body: e}
+	if used, err := d.Answered(ctx, p, []desk.Act{desk.TakeIn}, once, &out); used || err != nil {
+		return out, err
+	}
+	return d.edit(ctx, p, once, e)
+}
+
+func (d *Room) edit(ctx context.Context, p desk.Person, once desk.Key, e Edit) (out count.TakenIn, err error) {
+	if err := desk.Allow(p, desk.TakeIn); err != nil {
+		return out, err
+	}
+	keys, isKnown := keysOf[e.Kind]
+	if !isKnown {
+		return out, desk.RefuseAs(desk.Invalid, "kind", "Items and places are changed by hand, not %s.", e.Kind)
+	}
+	l := layout.Layout{Kind: e.Kind, Rows: "change"}
+	header := []string{}
+	for i, f := range e.Fields {
+		name, attribute := f.Attribute()
+		spec := field.SpecOf(e.Kind, f)
+		switch {
+		case slices.Contains(e.Fields[:i], f) || spec == nil && !(attribute && e.Kind == field.Items):
+			return out, desk.RefuseAs(desk.Invalid, "fields", "%s of %s cannot be changed so.", f, e.Kind)
+		case spec != nil:
+			name = spec.Heading()
+		default:
+			name = string(f)
+		}
+		c := layout.Choice{Column: tabular.ColumnName(i), Header: name, Field: f}
+		if !slices.Contains(keys, f) && field.Clears(e.Kind, f) {
+			c.Empty = "clear"
+		}
+		l.Columns, header = append(l.Columns, c), append(header, name)
+	}
+	for _, k := range keys {
+		if !slices.Contains(e.Fields, k) {
+			return out, desk.RefuseAs(desk.Invalid, "fields", "Say which of the %s: %s is missing.", e.Kind, k)
+		}
+	}
+	text := tabular.AppendRow(nil, ',', append(header, recognise.ListHeader)...)
+	for n, r := range e.Rows {
+		if len(r) != len(e.Fields) {
+			return out, desk.RefuseAs(desk.Invalid, "rows", "Row %d has %d cells for %d fields.", n+1, len(r), len(e.Fields))
+		}
+		row := make([]string, 0, len(r)+1)
+		for _, c := range r {
+			row = append(row, tabular.Safe(c))
+		}
+		text = tabular.AppendRow(text, ',', append(row, "changed by hand")...)
+	}
+	choices := Choices{Layout: "-", Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Use: "yes", Layout: l}}}
+	dr, err := d.Upload(ctx, p, fmt.Sprintf(ByHand, e.Kind), bytes.NewReader(text), choices)
+	if err != nil {
+		return out, err
+	}
+	if why := dr.wrong(len(e.Rows)); why != "" {
+		_ = d.Discard(p, dr.ID)
+		return out, desk.RefuseAs(desk.Invalid, "rows", "%s", why)
+	}
+	out, err = d.takeIn(ctx, p, dr.ID, once, 0)
+	if err != nil {
+		_ = d.Discard(p, dr.ID)
+	}
+	return out, err
+}
+
+// wrong says what is in the way of taking a draft of changes in; "" where nothing is.
+func (out *Draft) wrong(rows int) string {
+	for _, g := range out.Problems {
+		if len(g.List) > 0 {
+			return desk.SentenceOf(fmt.Errorf("%s", g.List[0].Brief))
+		}
+	}
+	switch e := &out.Effect; {
+	case out.Blocked != "":
+		return out.Blocked
+	case e.Left > 0:
+		return "It is not there any more. Look at the list again."
+	case e.Changed+e.Unchanged != rows:
+		return "What is to be changed cannot be told apart. Look at the list again."
+	}
+	return ""
+}
+
+// Costing corrects the unit costs of lines of recorded stock, and nothing else of them.
+type Costing struct {
+	Set   int64      `json:"set" doc:"the recorded stock that was looked at"`
+	Lines []CostLine `json:"lines" minItems:"1" maxItems:"1000"`
+}
+
+// CostLine is what a unit of a line costs.
+type CostLine struct {
+	Pos  int64          `json:"pos"`
+	Cost *quantity.Cost `json:"cost" doc:"null: none is known"`
+}
+
+// Recost corrects unit costs of recorded stock. The quantities are those that are recorded: where newer stock was taken in since the lines
+// were looked at, it is refused.
+func (d *Room) Recost(ctx context.Context, p desk.Person, house int64, key string, c Costing) (out count.TakenIn, err error) {
+	once := desk.Key{Text: key, Body: c}
+	if used, err := d.Answered(ctx, p, []desk.Act{desk.TakeIn}, once, &out); used || err != nil {
+		return out, err
+	}
+	within, end, err := d.Store.Snapshot(ctx)
+	if err != nil {
+		return out, err
+	}
+	e, err := d.recosted(within, p, house, c)
+	end()
+	if err != nil {
+		return out, err
+	}
+	return d.edit(ctx, p, once, e)
+}
+
+// recosted writes lines as they are recorded, with other costs.
+func (d *Room) recosted(ctx context.Context, p desk.Person, house int64, c Costing) (e Edit, err error) {
+	tx, h, err := d.RecordedOf(ctx, p, house)
+	if err != nil {
+		return e, err
+	}
+	if h.SetID != c.Set {
+		return e, desk.RefuseAs(desk.Changed, "set", "Newer stock of %s was taken in meanwhile. Look at the lines again.", h.Code)
+	}
+	var set store.StockSet
+	if err := tx.Limit(1).Find(&set, h.SetID).Error; err != nil {
+		return e, err
+	}
+	e = Edit{Kind: field.Stock, Fields: append(slices.Clone(keysOf[field.Stock]), field.UnitCost)}
+	at := desk.Instant(set.RecordedAt)
+	for _, l := range c.Lines {
+		var r struct {
+			Code, Sku, Lot, Serial, Holding, RecordID string
+			Quantity                                  int64
+			Reserved                                  *int64
+		}
+		found := tx.Raw(`SELECT b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.reserved FROM stock_lines l
+			JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? AND l.pos = ?`, set.ID, l.Pos).Scan(&r)
+		if found.Error != nil {
+			return e, found.Error
+		}
+		if found.RowsAffected == 0 {
+			return e, desk.Missing("Line " + strconv.FormatInt(l.Pos, 10))
+		}
+		reserved, cost := "", ""
+		if r.Reserved != nil {
+			reserved = quantity.Quantity(*r.Reserved).String()
+		}
+		if l.Cost != nil {
+			cost = l.Cost.String()
+		}
+		e.Rows = append(e.Rows, []string{h.Code, r.Code, r.Sku, r.Lot, r.Serial, r.Holding, r.RecordID, quantity.Quantity(r.Quantity).String(), reserved,
+			at.Format("2006-01-02T15:04:05.999999999Z07:00"), cost})
+	}
+	return e, nil
+}
