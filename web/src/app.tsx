@@ -24,6 +24,7 @@ const Own = lazy(() => import("./people/Own").then((m) => ({ default: m.Own })))
 const Join = lazy(() => import("./people/Join").then((m) => ({ default: m.Join })));
 const Record = lazy(() => import("./safety/Record").then((m) => ({ default: m.Record })));
 const Item = lazy(() => import("./reference/Item").then((m) => ({ default: m.Item })));
+const Reference = lazy(() => import("./reference/Reference").then((m) => ({ default: m.Reference })));
 const Safety = lazy(() => import("./safety/Safety").then((m) => ({ default: m.Safety })));
 
 export function App() {
@@ -53,6 +54,7 @@ export function App() {
 				<Route path="rotation/:house" element={view(<Rotation />)} />
 				<Route path="together/:count" element={view(<Together />)} />
 				<Route path="item" element={view(<Item />)} />
+				<Route path="reference/:list?" element={view(<Reference />)} />
 				<Route path="safety" element={view(<Safety />)} />
 				<Route path="record" element={view(<Record />)} />
 				<Route path="people" element={view(<People />)} />

@@ -9,9 +9,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wobin/internal/core/field"
+	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/intake"
+	"wobin/internal/desk/lists"
 )
 
 // What is changed by hand is an intake: checked like a file, on the time line, in the record, and undone there.
@@ -112,4 +114,31 @@ func TestRecost(t *testing.T) {
 	require.NoError(t, d.Intake.Undo(ctx, nell, all[0].ID, true))
 	back, _ := told()
 	assert.Equal(t, before, back)
+}
+
+// What lines carry along under names of their own stays with them when their cost is corrected, and when they come in again out of a list.
+func TestCarriedAlong(t *testing.T) {
+	d := at(t)
+	choices := intake.Choices{Sheets: map[string]intake.SheetChoice{"0": {Layout: intake.Layout{Columns: []layout.Choice{
+		{Header: "Shelf", Field: "line.Shelf"}}}}}}
+	dr := look(t, d, "stock.csv", "Warehouse,Bin,SKU,Shelf,Quantity,Unit cost,As at\nW,A-1,ROPE,blue 7,4,1,2026-11-20T06:00:00Z\n"+
+		"W,A-2,ROPE,blue 8,4,1,2026-11-20T06:00:00Z\n", choices)
+	require.Empty(t, dr.Blocked)
+	takeDraft(t, d, dr)
+	shelves := func() (out []string) {
+		require.NoError(t, d.Store.Read(ctx).Raw(`SELECT l.attributes FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id ORDER BY l.pos`).
+			Scan(&out).Error)
+		return out
+	}
+	before := shelves()
+	require.Contains(t, before[0], "blue 7")
+	page, err := d.Recorded.Recorded(ctx, nell, 1, desk.Filter{})
+	require.NoError(t, err)
+	cost := quantity.Cost(9_000_000)
+	_, err = d.Intake.Recost(ctx, nell, 1, "", intake.Costing{Set: page.Set, Lines: []intake.CostLine{{Pos: 0, Cost: &cost}}})
+	require.NoError(t, err)
+	assert.Equal(t, before, shelves())
+	_, file := out(t, d, lists.Asking{List: "stock", House: 1})
+	take(t, d, "again.csv", strings.Replace(string(file), ",4,", ",5,", 1))
+	assert.Equal(t, before, shelves())
 }

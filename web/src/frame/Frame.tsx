@@ -80,6 +80,7 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 							["/", "Today"],
 							["/stock", "Stock"],
 							["/intake", "Intake"],
+							["/reference", "Reference"],
 							...(person.role === "controller"
 								? [
 										["/safety", "Backups"],

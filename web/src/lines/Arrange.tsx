@@ -2,9 +2,26 @@ import { Popover, PopoverButton, PopoverPanel } from "@headlessui/react";
 import { useMemo } from "react";
 import { useKept } from "./kept";
 import type { Column } from "./Lines";
+import type { Sort } from "./sorted";
 
-/** How somebody arranged the columns of a list: their keys in order, and those that are left out. */
-export type Arranged = { order: string[]; out: string[] };
+/** How somebody arranged a list: the keys of its columns in order, those that are left out, those that are in though they are not offered at first, and by which it is sorted. */
+export type Arranged = { order: string[]; out: string[]; in?: string[]; sort?: Sort };
+
+/** A list as a file: its name on the server, and what narrows it. */
+export type Out = { list: string; query: Record<string, string | number | number[] | undefined> };
+
+/** The address of a list as a file, with the columns that are in sight. */
+export function addressOf(out: Out, as: "csv" | "xlsx", columns: string[]): string {
+	const q = new URLSearchParams({ as });
+	for (const [name, v] of Object.entries(out.query)) {
+		const text = Array.isArray(v) ? v.join() : String(v ?? "");
+		if (text !== "") q.set(name, text);
+	}
+	if (columns.length > 0) q.set("columns", columns.join());
+	return `/api/lists/${out.list}?${q}`;
+}
+
+const isOut = <R,>(c: Column<R>, a: Arranged) => a.out.includes(c.key) || (c.off === true && !a.in?.includes(c.key));
 
 const asOffered: Arranged = { order: [], out: [] };
 
@@ -24,7 +41,7 @@ export function useArranged<R>(label: string, offered: Column<R>[]): [Column<R>[
 	const [arranged, arrange] = useKept<Arranged>(`columns.${label}`, asOffered);
 	const columns = useMemo(() => {
 		const by = new Map(offered.map((c) => [c.key, c]));
-		const keys = ordered([...by.keys()], arranged.order).filter((k) => !arranged.out.includes(k));
+		const keys = ordered([...by.keys()], arranged.order).filter((k) => !isOut(by.get(k) as Column<R>, arranged));
 		return keys.length === 0 ? offered : keys.map((k) => by.get(k) as Column<R>);
 	}, [offered, arranged]);
 	return [columns, arranged, arrange];
@@ -34,13 +51,17 @@ export function useArranged<R>(label: string, offered: Column<R>[]): [Column<R>[
 export function Arrange<R>({
 	label,
 	offered,
+	columns,
 	arranged,
 	onArrange,
+	out,
 }: {
 	label: string;
 	offered: Column<R>[];
+	columns: Column<R>[];
 	arranged: Arranged;
 	onArrange: (a: Arranged) => void;
+	out?: Out;
 }) {
 	const keys = ordered(
 		offered.map((c) => c.key),
@@ -53,13 +74,24 @@ export function Arrange<R>({
 		order.splice(at + by, 0, k as string);
 		onArrange({ ...arranged, order });
 	};
-	const changed = arranged.out.some((k) => keys.includes(k)) || arranged.order.length > 0;
+	const of = (k: string) => offered.find((c) => c.key === k) as Column<R>;
+	const show = (k: string, on: boolean) =>
+		onArrange({
+			...arranged,
+			out: on || of(k).off ? arranged.out.filter((x) => x !== k) : [...arranged.out, k],
+			in: of(k).off ? (on ? [...(arranged.in ?? []), k] : arranged.in?.filter((x) => x !== k)) : arranged.in,
+		});
+	const changed =
+		arranged.out.some((k) => keys.includes(k)) ||
+		arranged.order.length > 0 ||
+		(arranged.in?.length ?? 0) > 0 ||
+		arranged.sort !== undefined;
 	return (
 		<Popover className="absolute top-0 right-2.5 z-10 text-[12px]">
 			<PopoverButton
 				className={`bg-paper px-1.5 py-1 hover:text-ink ${changed ? "font-bold text-ink" : "text-dim"}`}
 				aria-label={`Columns of ${label}`}
-				title="Columns: which, and in which order"
+				title={out ? "Columns: which, and in which order; and the list as a file" : "Columns: which, and in which order"}
 				data-columns
 			>
 				⋮
@@ -69,13 +101,7 @@ export function Arrange<R>({
 					{keys.map((k, i) => (
 						<li key={k} className="flex items-center gap-2 py-0.5">
 							<label className="flex flex-1 items-center gap-2">
-								<input
-									type="checkbox"
-									checked={!arranged.out.includes(k)}
-									onChange={(e) =>
-										onArrange({ ...arranged, out: e.target.checked ? arranged.out.filter((x) => x !== k) : [...arranged.out, k] })
-									}
-								/>
+								<input type="checkbox" checked={!isOut(of(k), arranged)} onChange={(e) => show(k, e.target.checked)} />
 								{title(k)}
 							</label>
 							<button
@@ -99,6 +125,34 @@ export function Arrange<R>({
 						</li>
 					))}
 				</ul>
+				{out && (
+					<p className="mt-1 border-t border-hair pt-1" data-list-out>
+						Take this list out as{" "}
+						<a
+							className="word"
+							href={addressOf(
+								out,
+								"csv",
+								columns.map((c) => c.key),
+							)}
+							download
+						>
+							text
+						</a>{" "}
+						or{" "}
+						<a
+							className="word"
+							href={addressOf(
+								out,
+								"xlsx",
+								columns.map((c) => c.key),
+							)}
+							download
+						>
+							workbook
+						</a>
+					</p>
+				)}
 				{changed && (
 					<button type="button" className="word mt-1 text-dim" onClick={() => onArrange(asOffered)}>
 						as they were

@@ -1,7 +1,10 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useEffect, useRef } from "react";
-import { plain } from "../frame/figures";
-import { Arrange, useArranged } from "./Arrange";
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import { typing } from "../frame/Frame";
+import { count, plain } from "../frame/figures";
+import { Arrange, type Out, useArranged } from "./Arrange";
+import { Cell } from "./Cell";
+import { useSorted } from "./sorted";
 
 export type Column<R> = {
 	key: string;
@@ -11,11 +14,18 @@ export type Column<R> = {
 	shape?: boolean; // its figures bear a shape and a sign
 	cell: (row: R) => ReactNode;
 	text: (row: R) => string; // for copying to a spreadsheet
+	edit?: (row: R) => string; // what stands in it when it is opened to be changed; left out: it is not changed here
+	off?: boolean; // left out unless somebody chooses it
 };
 
 const rowHeight = 25;
 const letter = 7.95; // px of a letter of a code or figure
 const around = 18; // px beside it
+const mostSorted = 20_000; // lines that are had to be sorted
+
+/** What pressing a header makes of the sorting: up, then down, then as the list comes. */
+const turned = (sort: { key: string; down: boolean } | undefined, key: string) =>
+	sort?.key !== key ? { key, down: false } : sort.down ? undefined : { key, down: true };
 
 /** How wide the columns are: codes and figures are never cut, so a column grows with the longest that came so far. */
 function useTracks<R>(columns: Column<R>[], rows: R[]): { gridTemplateColumns: string; minWidth: number } {
@@ -50,10 +60,10 @@ function useTracks<R>(columns: Column<R>[], rows: R[]): { gridTemplateColumns: s
 export function Lines<R>({
 	label,
 	columns: offered,
-	rows,
+	rows: given,
 	rowKey,
-	active,
-	onActive,
+	active: index,
+	onActive: onIndex,
 	marked,
 	onMark,
 	more,
@@ -62,6 +72,10 @@ export function Lines<R>({
 	onOpen,
 	tint,
 	empty,
+	out,
+	onEdit,
+	onPaste,
+	ordered,
 }: {
 	label: string;
 	columns: Column<R>[];
@@ -77,8 +91,16 @@ export function Lines<R>({
 	onOpen?: (row: R) => void;
 	tint?: (row: R) => string;
 	empty?: ReactNode;
+	out?: Out; // the list as a file
+	onEdit?: (row: R, key: string, value: string) => Promise<unknown>; // changes a cell, or throws why not
+	onPaste?: (text: string) => void; // cells of a spreadsheet
+	ordered?: boolean; // its order means something, so it is not sorted otherwise
 }) {
 	const [columns, arranged, arrange] = useArranged(label, offered);
+	const list = useSorted(offered, given, ordered ? undefined : arranged.sort);
+	const { rows } = list;
+	const active = list.placeOf(index);
+	const onActive = (i: number) => onIndex(list.indexOf(i));
 	const box = useRef<HTMLDivElement>(null);
 	const anchor = useRef(active);
 	const virtual = useVirtualizer({
@@ -91,8 +113,20 @@ export function Lines<R>({
 	const items = virtual.getVirtualItems();
 	const last = items.at(-1)?.index ?? 0;
 	useEffect(() => {
-		if (more && last >= rows.length - 40) onMore?.();
-	}, [more, last, rows.length, onMore]);
+		if (more && (last >= rows.length - 40 || (list.sorted && rows.length < mostSorted))) onMore?.();
+	}, [more, last, rows.length, list.sorted, onMore]);
+	const editable = useMemo(() => (onEdit ? columns.flatMap((c, n) => (c.edit ? [n] : [])) : []), [onEdit, columns]);
+	const [inHand, setColumn] = useState(0);
+	const column = editable.includes(inHand) ? inHand : (editable[0] ?? -1);
+	const [editing, setEditing] = useState(false);
+	const editNext = (by: number) => {
+		const to = editable[editable.indexOf(column) + by];
+		if (to !== undefined) setColumn(to);
+	};
+	const close = () => {
+		setEditing(false);
+		box.current?.focus();
+	};
 
 	const go = (index: number, extend: boolean) => {
 		const to = Math.max(0, Math.min(rows.length - 1, index));
@@ -141,6 +175,12 @@ export function Lines<R>({
 		} else if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "a" && onMark) {
 			e.preventDefault();
 			onMark(new Set(rows.map(rowKey)));
+		} else if (column >= 0 && (e.key === "ArrowLeft" || e.key === "ArrowRight")) {
+			e.preventDefault();
+			editNext(e.key === "ArrowLeft" ? -1 : 1);
+		} else if (column >= 0 && e.key === "F2") {
+			e.preventDefault();
+			setEditing(true);
 		} else if (e.ctrlKey || e.metaKey || e.altKey) {
 			return;
 		} else if (e.key === "x" || e.key === " ") {
@@ -167,7 +207,15 @@ export function Lines<R>({
 				role="grid"
 				aria-label={label}
 				aria-rowcount={more ? -1 : rows.length}
-				onKeyDown={keys}
+				onKeyDown={(e) => {
+					if (!typing(e)) keys(e);
+				}}
+				onPaste={(e) => {
+					const text = e.clipboardData.getData("text/plain");
+					if (!onPaste || typing(e) || text.trim() === "") return;
+					e.preventDefault();
+					onPaste(text);
+				}}
 				data-lines
 			>
 				<div className="sticky top-0 z-10 grid min-w-full border-b border-ink bg-paper text-[12px] text-dim" style={grid} role="row">
@@ -175,9 +223,23 @@ export function Lines<R>({
 						<div
 							key={c.key}
 							role="columnheader"
+							aria-sort={arranged.sort?.key === c.key && list.sorted ? (arranged.sort.down ? "descending" : "ascending") : undefined}
 							className={`truncate py-1 pl-2 ${c.right ? "text-right" : ""} ${n === columns.length - 1 ? "pr-5" : "pr-2"}`}
 						>
-							{c.title}
+							{ordered || c.title === "" ? (
+								c.title
+							) : (
+								<button
+									type="button"
+									className="hover:text-ink"
+									title={`Sort by ${c.title}`}
+									tabIndex={-1}
+									onClick={() => arrange({ ...arranged, sort: turned(arranged.sort, c.key) })}
+								>
+									{c.title}
+									{list.sorted && arranged.sort?.key === c.key ? (arranged.sort.down ? " ↓" : " ↑") : ""}
+								</button>
+							)}
 						</div>
 					))}
 				</div>
@@ -204,17 +266,50 @@ export function Lines<R>({
 								onDoubleClick={() => onOpen?.(row)}
 							>
 								{(on || mark) && <span className={`absolute inset-y-0 left-0 ${mark ? "w-1.5 bg-ink" : "w-1 bg-dim"}`} />}
-								{columns.map((c) => (
-									<div key={c.key} role="gridcell" className={`truncate px-2 ${c.right ? "text-right" : ""}`}>
-										{c.cell(row)}
-									</div>
-								))}
+								{columns.map((c, n) =>
+									on && editing && n === column && c.edit && onEdit ? (
+										<Cell
+											key={c.key}
+											label={c.title}
+											text={c.edit(row)}
+											right={c.right}
+											onKeep={(value) => onEdit(row, c.key, value)}
+											onClose={(step) => {
+												close();
+												if (step === "down") go(v.index + 1, false);
+												if (step === "on") editNext(1);
+											}}
+										/>
+									) : (
+										<div
+											key={c.key}
+											role="gridcell"
+											className={`truncate px-2 ${c.right ? "text-right" : ""} ${on && n === column ? "outline-1 -outline-offset-2 outline-dim" : ""}`}
+											onMouseDown={() => {
+												if (c.edit && onEdit) setColumn(n);
+											}}
+											onDoubleClick={(e) => {
+												if (!c.edit || !onEdit) return;
+												e.stopPropagation();
+												setColumn(n);
+												setEditing(true);
+											}}
+										>
+											{c.cell(row)}
+										</div>
+									),
+								)}
 							</div>
 						);
 					})}
 				</div>
 			</div>
-			<Arrange label={label} offered={offered} arranged={arranged} onArrange={arrange} />
+			{list.sorted && more && rows.length >= mostSorted && (
+				<p className="border-t border-hair px-2 text-[12px] text-warn" role="status">
+					! Sorted are the first {count(rows.length)} lines alone. Narrow the list to sort all of it.
+				</p>
+			)}
+			<Arrange label={label} offered={offered} columns={columns} arranged={arranged} onArrange={arrange} out={out} />
 		</div>
 	);
 }

@@ -2,7 +2,11 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 
 /** Pages of lines that follow one another, as one list. */
-export function usePages<R>(key: unknown[], enabled: boolean, page: (after: string) => Promise<{ lines: R[]; next: string }>) {
+export function usePages<R, P extends { lines: R[]; next: string } = { lines: R[]; next: string }>(
+	key: unknown[],
+	enabled: boolean,
+	page: (after: string) => Promise<P>,
+) {
 	const q = useInfiniteQuery({
 		queryKey: key,
 		enabled,
@@ -13,5 +17,5 @@ export function usePages<R>(key: unknown[], enabled: boolean, page: (after: stri
 	});
 	const rows = useMemo(() => q.data?.pages.flatMap((p) => p.lines) ?? [], [q.data]);
 	const more = q.hasNextPage && !q.isFetchingNextPage;
-	return { rows, more, loading: q.isPending, error: q.error, onMore: () => void q.fetchNextPage() };
+	return { rows, first: q.data?.pages[0], more, loading: q.isPending, error: q.error, onMore: () => void q.fetchNextPage() };
 }

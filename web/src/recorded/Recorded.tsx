@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, ask, type Schemas } from "../api/client";
+import { api, ask, queries, type Schemas, workKey } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
@@ -59,7 +59,8 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 		queryFn: () => ask(api.GET("/api/warehouses/{house}/bins", { params: { path: { house }, query: { at } } })),
 	});
 	const list = [...chosen];
-	const pages = usePages<Line>(["stock", "lines", house, by, text, list.join()], true, (after) =>
+	const person = usePerson();
+	const pages = usePages<Line, Schemas["RecordedPage"]>(["stock", "lines", house, by, text, list.join()], true, (after) =>
 		ask(api.GET("/api/warehouses/{house}/recorded", { params: { path: { house }, query: { by, text, after, bins: list, limit: 300 } } })),
 	);
 	const w = houses.find((h) => h.id === house);
@@ -69,6 +70,18 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 		return { fill: n === 0 ? "none" : n > 4 ? "ink" : "tone", words: n === 0 ? "nothing recorded" : many(n, "line", "lines") };
 	};
 	const { at: now, row } = hand.of(pages.rows, (r) => r.pos);
+	// What a unit costs is corrected by itself, of the line in hand, or of all that are marked with it.
+	const recost = async (r: Line, value: string) => {
+		const of = marked.has(r.pos) ? pages.rows.filter((x) => marked.has(x.pos)) : [r];
+		await ask(
+			api.POST("/api/warehouses/{house}/costs", {
+				params: { path: { house } },
+				body: { key: workKey(), set: pages.first?.set ?? 0, lines: of.map((x) => ({ pos: x.pos, cost: value === "" ? null : value })) },
+			}),
+		);
+		await queries.invalidateQueries({ queryKey: ["stock"] });
+	};
+	const costs = mostPlaces(pages.rows.map((r) => r.cost));
 	const lit = useMemo(() => new Set(row ? (by === "bin" ? [row.bin_id] : row.bin_ids) : []), [row, by]);
 	const pad = mostPlaces(pages.rows.flatMap((r) => [r.on_hand, r.reserved, r.available]));
 	const columns: Column<Line>[] = [
@@ -132,6 +145,44 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 			text: (r) => r.available ?? "",
 		},
 		{ key: "unit", title: "", width: "36px", cell: (r) => <span className="text-dim">{r.unit}</span>, text: (r) => r.unit },
+		...(by === "bin"
+			? [
+					{
+						key: "holding",
+						title: "Holding",
+						width: "80px",
+						off: true,
+						cell: (r: Line) => r.holding,
+						text: (r: Line) => r.holding,
+					},
+					{
+						key: "zone",
+						title: "Zone",
+						width: "100px",
+						off: true,
+						cell: (r: Line) => r.zone,
+						text: (r: Line) => r.zone,
+					},
+					{
+						key: "record",
+						title: "Record id",
+						width: "90px",
+						off: true,
+						cell: (r: Line) => <span className="code">{r.record_id}</span>,
+						text: (r: Line) => r.record_id,
+					},
+					{
+						key: "cost",
+						title: "Unit cost",
+						width: "84px",
+						right: true,
+						off: true,
+						cell: (r: Line) => (r.cost == null ? <span className="text-dim">not known</span> : <Quantity of={r.cost} pad={costs} />),
+						text: (r: Line) => r.cost ?? "",
+						edit: (r: Line) => r.cost ?? "",
+					},
+				]
+			: []),
 		{
 			key: "value",
 			title: "Value",
@@ -228,6 +279,8 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 				onMark={hand.setMarked}
 				more={pages.more}
 				onMore={pages.onMore}
+				out={{ list: by === "bin" ? "stock" : "stock-by-item", query: { warehouse: house, text, bins: list } }}
+				onEdit={by === "bin" && person.role === "controller" ? (r, _, value) => recost(r, value) : undefined}
 				empty={!pages.loading && <Empty title="No line fits">Take the filter out, or let go of the bins.</Empty>}
 			/>
 		</Stage>

@@ -5,6 +5,7 @@ import { api, ask, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
 import { count, Empty, Failed, Warn, when } from "../frame/figures";
+import { addressOf } from "../lines/Arrange";
 
 /** Who did what, the latest first; narrowed by person, kind, count and day; proved by its chain on a press. */
 export function Record() {
@@ -20,6 +21,7 @@ export function Record() {
 	if (q.error) return <Failed what="The record" error={q.error} />;
 	const first = q.data?.pages[0];
 	if (!first) return null;
+	const file = { list: "record", query: { ...by, count: by.count || undefined, zone: zone() } };
 	const entries = q.data?.pages.flatMap((p) => p.entries) ?? [];
 	const choose = (of: "person" | "what", label: string, list: string[]) => (
 		<label className="flex items-baseline gap-1.5">
@@ -37,6 +39,17 @@ export function Record() {
 			foot={
 				<>
 					<span className="text-dim">Every word stands on the one before it, by its SHA-256; nothing is ever changed or taken out.</span>
+					<span className="text-dim" data-list-out>
+						Take it out as{" "}
+						<a className="word" href={addressOf(file, "csv", [])} download>
+							text
+						</a>{" "}
+						or{" "}
+						<a className="word" href={addressOf(file, "xlsx", [])} download>
+							workbook
+						</a>
+						.
+					</span>
 					<span role="status" data-proof>
 						{verify.error && <Warn>{verify.error.message}</Warn>}
 						{verify.data && (verify.data.wrong ? <Warn>{verify.data.wrong}</Warn> : <b>✓ all {count(verify.data.links)} hold</b>)}

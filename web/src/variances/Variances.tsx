@@ -567,6 +567,8 @@ export function Variances() {
 				more={pages.more}
 				onMore={pages.onMore}
 				onKey={keys}
+				ordered
+				out={{ list: "variances", query: { count: id, ...filter, show, order } }}
 				empty={
 					!pages.loading && (
 						<Empty title={show === "open" && c.open === 0 && text === "" ? "Nothing is left to decide" : "No variance fits"}>

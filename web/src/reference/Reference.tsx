@@ -1,0 +1,473 @@
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, ask, queries, type Schemas, workKey } from "../api/client";
+import { key } from "../api/keys";
+import { Choice, FilterField, Stage, usePerson } from "../frame/Frame";
+import { apart, count, Empty, itemPath, many, mostPlaces, Quantity, Warn, when } from "../frame/figures";
+import { dropFiles } from "../intake/drops";
+import { useHand } from "../lines/hand";
+import { type Column, Lines } from "../lines/Lines";
+import { usePages } from "../lines/paging";
+import { useWarehouses } from "../recorded/Recorded";
+import { OwnReason } from "../variances/Reasons";
+
+type Item = Schemas["ItemLine"];
+type Place = Schemas["PlaceLine"];
+type Movement = Schemas["MovementLine"];
+type Reason = Schemas["ReasonView"];
+
+/** What is looked up often and changed seldom: items, places, movements, reasons. */
+export function Reference() {
+	const { list } = useParams();
+	switch (list) {
+		case "places":
+			return <Places />;
+		case "movements":
+			return <Movements />;
+		case "reasons":
+			return <Reasons />;
+	}
+	return <Items />;
+}
+
+/** The head that all these lists share: which list, and what narrows it. */
+function Head({ at, children }: { at: string; children?: ReactNode }) {
+	const navigate = useNavigate();
+	return (
+		<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-2 py-1.5">
+			<Choice
+				label="List"
+				value={at}
+				of={[
+					["items", "items"],
+					["places", "places"],
+					["movements", "movements"],
+					["reasons", "reasons"],
+				]}
+				onChange={(v) => navigate(`/reference/${v}`)}
+			/>
+			<Link className="word text-dim" to="/layouts">
+				layouts
+			</Link>
+			{children}
+		</div>
+	);
+}
+
+const lineKeys: [string, string][] = [
+	["/", "filter"],
+	["F2", "change a cell"],
+	["Ctrl C", "copy"],
+	["Ctrl V", "change many by pasting"],
+	["?", "all keys"],
+];
+
+/** Cells that were pasted go the way of every file: they are looked at, and taken in by a person. */
+function usePaste(what: string) {
+	const navigate = useNavigate();
+	const person = usePerson();
+	if (person.role !== "controller") return undefined;
+	return (text: string) => {
+		dropFiles([new File([text], `pasted ${what}.txt`, { type: "text/plain" })]);
+		navigate("/intake");
+	};
+}
+
+/** Changes one cell of a row, as an intake that can be undone. */
+async function change(kind: Schemas["EditRequest"]["kind"], fields: string[], cells: string[]) {
+	await ask(api.POST("/api/reference/edit", { body: { key: workKey(), kind, fields, rows: [cells] } }));
+	await queries.invalidateQueries({ queryKey: ["stock"] });
+}
+
+function Items() {
+	const person = usePerson();
+	const navigate = useNavigate();
+	const hand = useHand();
+	const [category, setCategory] = useState("");
+	const [klass, setClass] = useState("");
+	const categories = useQuery({ queryKey: key.categories, queryFn: () => ask(api.GET("/api/categories")) });
+	const classes = useQuery({ queryKey: key.classes, queryFn: () => ask(api.GET("/api/classes")) });
+	const narrowed = { text: hand.text, category, class: klass };
+	const pages = usePages<Item>(["stock", "items", hand.text, category, klass], true, (after) =>
+		ask(api.GET("/api/items", { params: { query: { ...narrowed, after, limit: 300 } } })),
+	);
+	const { at, row } = hand.of(pages.rows, (r) => r.id);
+	const pad = mostPlaces(pages.rows.map((r) => r.cost));
+	const attributes = [...new Set(pages.rows.flatMap((r) => Object.keys(r.attributes)))].sort();
+	const word = (k: string, title: string, width: string, of: (r: Item) => string, more: Partial<Column<Item>> = {}): Column<Item> => ({
+		key: k,
+		title,
+		width,
+		cell: (r) => of(r),
+		text: of,
+		edit: of,
+		...more,
+	});
+	const code = (of: (r: Item) => string): Partial<Column<Item>> => ({ cell: (r) => <span className="code">{of(r)}</span> });
+	const columns: Column<Item>[] = [
+		{
+			key: "sku",
+			title: "SKU",
+			width: "100px",
+			cell: (r) => (
+				<Link className="code hover:underline" to={itemPath(r.sku)} tabIndex={-1}>
+					{r.sku}
+				</Link>
+			),
+			text: (r) => r.sku,
+		},
+		word("item", "Item", "minmax(180px,1fr)", (r) => r.description),
+		word("unit", "Unit", "52px", (r) => r.unit),
+		word("cost", "Unit cost", "88px", (r) => r.cost ?? "", {
+			right: true,
+			cell: (r) => (r.cost == null ? <span className="text-dim">not known</span> : <Quantity of={r.cost} pad={pad} />),
+		}),
+		word("category", "Category", "minmax(90px,.4fr)", (r) => r.category),
+		word("class", "Class", "56px", (r) => r.class),
+		word(
+			"barcodes",
+			"Barcode",
+			"128px",
+			(r) => r.barcodes.join(" "),
+			code((r) => r.barcodes.join(" ")),
+		),
+		{
+			key: "packs",
+			title: "Packs",
+			width: "88px",
+			cell: (r) => r.packs.map((p) => `${p.unit} of ${p.holds}`).join(", "),
+			text: (r) => r.packs.map((p) => `${p.unit} of ${p.holds}`).join(", "),
+		},
+		word("nature", "It is", "72px", (r) => r.nature, { off: true }),
+		word("active", "Active", "80px", (r) => (r.active ? "yes" : "no"), {
+			cell: (r) => (r.active ? <span className="text-dim">yes</span> : <b className="text-warn">! no</b>),
+		}),
+		word("tracking", "Kept by", "64px", (r) => r.tracking, { off: true }),
+		word("further", "Further SKU", "100px", (r) => r.further_sku, { off: true, ...code((r) => r.further_sku) }),
+		word("record", "Record id", "100px", (r) => r.record_id, { off: true, ...code((r) => r.record_id) }),
+		word("parent", "Parent", "100px", (r) => r.parent, { off: true, ...code((r) => r.parent) }),
+		...attributes.map((a) => word(`item.${a}`, a, "minmax(90px,.3fr)", (r) => r.attributes[a] ?? "")),
+	];
+	const fields: Record<string, string> = {
+		item: "description",
+		cost: "unit_cost",
+		barcodes: "barcode",
+		further: "further_sku",
+		record: "record_id",
+	};
+	const select = (label: string, value: string, of: string[], set: (v: string) => void) => (
+		<label className="flex items-baseline gap-1.5">
+			<span className="text-dim">{label}</span>
+			<select
+				className="max-w-44"
+				value={value}
+				aria-label={label}
+				onChange={(e) => {
+					set(e.target.value);
+					hand.anew();
+				}}
+			>
+				<option value="">all</option>
+				{of.map((c) => (
+					<option key={c}>{c}</option>
+				))}
+			</select>
+		</label>
+	);
+	return (
+		<Stage
+			foot={
+				<>
+					<span>
+						{many(pages.rows.length, "item", "items")}
+						{pages.more && " and more"}
+					</span>
+					<span className="text-dim">What is changed here is an intake: it stands on the time line of the stock, and is undone there.</span>
+					{row && (
+						<Link className="act-plain ml-auto" to={itemPath(row.sku)}>
+							All of {row.sku}
+						</Link>
+					)}
+				</>
+			}
+			keys={lineKeys}
+		>
+			<Head at="items">
+				{select("category", category, categories.data ?? [], setCategory)}
+				{select("class", klass, classes.data ?? [], setClass)}
+				<span className="ml-auto">
+					<FilterField value={hand.text} onChange={hand.filter} />
+				</span>
+			</Head>
+			{pages.error && <Warn>{pages.error.message}</Warn>}
+			<Lines
+				label="Items"
+				columns={columns}
+				rows={pages.rows}
+				rowKey={(r) => r.id}
+				active={at}
+				onActive={hand.setActive}
+				marked={hand.marked}
+				onMark={hand.setMarked}
+				more={pages.more}
+				onMore={pages.onMore}
+				onOpen={(r) => navigate(itemPath(r.sku))}
+				out={{ list: "items", query: narrowed }}
+				onEdit={person.role === "controller" ? (r, k, value) => change("items", ["sku", fields[k] ?? k], [r.sku, value]) : undefined}
+				onPaste={usePaste("items")}
+				empty={
+					!pages.loading && (
+						<Empty title="No item goes by this">
+							{hand.text || category || klass
+								? "Take the filter out."
+								: "Drop a file of your items, or begin with a template on the page Intake."}
+						</Empty>
+					)
+				}
+			/>
+		</Stage>
+	);
+}
+
+/** The warehouse that a list is narrowed to. */
+function House({ value, onChange }: { value: number; onChange: (id: number) => void }) {
+	const houses = useWarehouses();
+	return (
+		<label className="flex items-baseline gap-1.5">
+			<span className="text-dim">warehouse</span>
+			<select className="code" value={value} aria-label="warehouse" onChange={(e) => onChange(Number(e.target.value))}>
+				<option value={0}>all</option>
+				{houses.data?.map((h) => (
+					<option key={h.id} value={h.id}>
+						{h.code}
+					</option>
+				))}
+			</select>
+		</label>
+	);
+}
+
+function Places() {
+	const person = usePerson();
+	const hand = useHand();
+	const [house, setHouse] = useState(0);
+	const pages = usePages<Place>(["stock", "places", hand.text, house], true, (after) =>
+		ask(api.GET("/api/places", { params: { query: { text: hand.text, warehouse: house, after, limit: 300 } } })),
+	);
+	const { at, row } = hand.of(pages.rows, (r) => r.id);
+	const columns: Column<Place>[] = [
+		{
+			key: "house",
+			title: "Warehouse",
+			width: "100px",
+			cell: (r) => <span className="code">{r.warehouse}</span>,
+			text: (r) => r.warehouse,
+		},
+		{ key: "bin", title: "Bin", width: "120px", cell: (r) => <span className="code">{r.bin}</span>, text: (r) => r.bin },
+		{ key: "zone", title: "Zone", width: "minmax(120px,1fr)", cell: (r) => r.zone, text: (r) => r.zone, edit: (r) => r.zone },
+		{ key: "name", title: "Name of the warehouse", width: "minmax(120px,1fr)", cell: (r) => r.name, text: (r) => r.name, off: true },
+		{
+			key: "lines",
+			title: "Lines recorded",
+			width: "110px",
+			right: true,
+			cell: (r) => (r.lines === 0 ? <span className="text-dim">none</span> : <span className="code">{count(r.lines)}</span>),
+			text: (r) => String(r.lines),
+		},
+	];
+	return (
+		<Stage
+			foot={
+				<>
+					<span>
+						{many(pages.rows.length, "bin", "bins")}
+						{pages.more && " and more"}
+					</span>
+					{row && (
+						<Link className="act-plain ml-auto" to={`/stock/${row.house}?${new URLSearchParams({ text: row.bin })}`}>
+							What lies in {row.bin}
+						</Link>
+					)}
+				</>
+			}
+			keys={lineKeys}
+		>
+			<Head at="places">
+				<House
+					value={house}
+					onChange={(v) => {
+						setHouse(v);
+						hand.anew();
+					}}
+				/>
+				<span className="ml-auto">
+					<FilterField value={hand.text} onChange={hand.filter} />
+				</span>
+			</Head>
+			{pages.error && <Warn>{pages.error.message}</Warn>}
+			<Lines
+				label="Places"
+				columns={columns}
+				rows={pages.rows}
+				rowKey={(r) => r.id}
+				active={at}
+				onActive={hand.setActive}
+				marked={hand.marked}
+				onMark={hand.setMarked}
+				more={pages.more}
+				onMore={pages.onMore}
+				out={{ list: "places", query: { text: hand.text, warehouse: house || undefined } }}
+				onEdit={
+					person.role === "controller" ? (r, k, value) => change("places", ["warehouse", "bin", k], [r.warehouse, r.bin, value]) : undefined
+				}
+				onPaste={usePaste("places")}
+				empty={!pages.loading && <Empty title="No bin goes by this">Take the filter out.</Empty>}
+			/>
+		</Stage>
+	);
+}
+
+function Movements() {
+	const hand = useHand();
+	const [house, setHouse] = useState(0);
+	const pages = usePages<Movement>(["stock", "movements", hand.text, house], true, (after) =>
+		ask(api.GET("/api/movements", { params: { query: { text: hand.text, warehouse: house, after, limit: 300 } } })),
+	);
+	const { at } = hand.of(pages.rows, (r) => r.id);
+	const pad = mostPlaces(pages.rows.map((r) => r.quantity));
+	const code = (k: string, title: string, width: string, of: (r: Movement) => string): Column<Movement> => ({
+		key: k,
+		title,
+		width,
+		cell: (r) => <span className="code">{of(r)}</span>,
+		text: of,
+	});
+	const columns: Column<Movement>[] = [
+		{ ...code("at", "Happened", "132px", (r) => r.at), cell: (r) => <span className="code">{when(r.at, "long")}</span> },
+		code("reference", "Reference", "110px", (r) => r.reference),
+		code("house", "Warehouse", "92px", (r) => r.warehouse),
+		code("bin", "Bin", "92px", (r) => r.bin),
+		{
+			...code("sku", "SKU", "100px", (r) => r.sku),
+			cell: (r) => (
+				<Link className="code hover:underline" to={itemPath(r.sku)} tabIndex={-1}>
+					{r.sku}
+				</Link>
+			),
+		},
+		{ key: "item", title: "Item", width: "minmax(140px,1fr)", cell: (r) => r.description, text: (r) => r.description },
+		code("lot", "Lot, serial", "104px", (r) => apart(r)),
+		{
+			key: "quantity",
+			title: "Moved",
+			width: "88px",
+			right: true,
+			cell: (r) => <Quantity of={r.quantity} pad={pad} signed />,
+			text: (r) => r.quantity,
+		},
+		{ key: "unit", title: "", width: "36px", cell: (r) => <span className="text-dim">{r.unit}</span>, text: (r) => r.unit },
+		{
+			key: "file",
+			title: "Came in",
+			width: "minmax(120px,.5fr)",
+			cell: (r) => <span className="text-dim">{r.file}</span>,
+			text: (r) => r.file,
+		},
+	];
+	return (
+		<Stage
+			foot={
+				<span>
+					{many(pages.rows.length, "movement", "movements")}
+					{pages.more && " and more"}
+				</span>
+			}
+			keys={lineKeys.filter(([k]) => k !== "F2")}
+		>
+			<Head at="movements">
+				<House
+					value={house}
+					onChange={(v) => {
+						setHouse(v);
+						hand.anew();
+					}}
+				/>
+				<span className="ml-auto">
+					<FilterField value={hand.text} onChange={hand.filter} />
+				</span>
+			</Head>
+			{pages.error && <Warn>{pages.error.message}</Warn>}
+			<Lines
+				label="Movements"
+				columns={columns}
+				rows={pages.rows}
+				rowKey={(r) => r.id}
+				active={at}
+				onActive={hand.setActive}
+				marked={hand.marked}
+				onMark={hand.setMarked}
+				more={pages.more}
+				onMore={pages.onMore}
+				out={{ list: "movements", query: { text: hand.text, warehouse: house || undefined } }}
+				onPaste={usePaste("movements")}
+				empty={!pages.loading && <Empty title="No movement goes by this">Take the filter out, or drop a file of movements.</Empty>}
+			/>
+		</Stage>
+	);
+}
+
+const explains: Record<Reason["sign"], string> = { "": "over and short", over: "what is over", short: "what is short" };
+
+function Reasons() {
+	const person = usePerson();
+	const [active, setActive] = useState(0);
+	const [own, setOwn] = useState(false);
+	const q = useQuery({ queryKey: key.reasons, queryFn: () => ask(api.GET("/api/reasons")) });
+	const rows = q.data ?? [];
+	const change = async (r: Reason, k: string, value: string) => {
+		await ask(api.PUT("/api/reasons", { body: { ...r, [k]: value } }));
+		await queries.invalidateQueries({ queryKey: key.reasons });
+	};
+	const columns: Column<Reason>[] = [
+		{ key: "code", title: "Code", width: "130px", cell: (r) => <span className="code">{r.code}</span>, text: (r) => r.code },
+		{ key: "name", title: "Reason", width: "minmax(200px,1fr)", cell: (r) => r.name, text: (r) => r.name, edit: (r) => r.name },
+		{
+			key: "account",
+			title: "Account",
+			width: "120px",
+			cell: (r) => <span className="code">{r.account}</span>,
+			text: (r) => r.account,
+			edit: (r) => r.account,
+		},
+		{ key: "sign", title: "It explains", width: "160px", cell: (r) => explains[r.sign], text: (r) => explains[r.sign] },
+	];
+	return (
+		<Stage
+			foot={
+				<>
+					<span>{many(rows.length, "reason", "reasons")}</span>
+					{person.role === "controller" && (
+						<button type="button" className="act-plain ml-auto" onClick={() => setOwn(true)}>
+							A reason of one's own
+						</button>
+					)}
+				</>
+			}
+			keys={lineKeys.filter(([k]) => k !== "/" && k !== "Ctrl V")}
+		>
+			<Head at="reasons" />
+			{q.error && <Warn>{q.error.message}</Warn>}
+			{own && <OwnReason known={rows} onDone={() => setOwn(false)} />}
+			<Lines
+				label="Reasons"
+				columns={columns}
+				rows={rows}
+				rowKey={(r) => rows.indexOf(r)}
+				active={active}
+				onActive={setActive}
+				onEdit={person.role === "controller" ? change : undefined}
+			/>
+		</Stage>
+	);
+}
