@@ -207,7 +207,7 @@ func (s *streams) against(
 	if len(e.New) > 0 {
 		fmt.Fprintf(s.out, "%s: makes %s\n", name, strings.Join(e.New, ", "))
 	}
-	return is.clean, d.Intake.Discard(is.by, is.ID)
+	return is.clean, d.Intake.Discard(ctx, is.by, is.ID)
 }
 
 func (s *streams) takeIn(

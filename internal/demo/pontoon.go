@@ -128,7 +128,7 @@ func (b *builder) pontoon() error {
 	if _, err := b.desk.Intake.SaveDraftLayout(b.ctx, b.ida, d.ID, 0, "Chandlery, weekly stock"); err != nil {
 		return err
 	}
-	return b.desk.Intake.Discard(b.ida, d.ID)
+	return b.desk.Intake.Discard(b.ctx, b.ida, d.ID)
 }
 
 // pontoonMess is the pontoon's stock after a spreadsheet program had it: semicolons, decimal commas, a title, totals,

@@ -27,6 +27,7 @@ type Desk struct {
 	Store  *store.Store
 	Now    func() time.Time
 	Events *Events
+	Jobs   Jobs
 
 	alone   sync.Mutex // one long piece of writing at a time
 	changes changes

@@ -6,7 +6,8 @@ import (
 
 // Event tells every open window that something has changed, and where.
 type Event struct {
-	What  string `json:"what"` // recorded, count, intake, progress
+	What  string `json:"what"` // recorded, count, intake, progress, job
+	Job   int64  `json:"job,omitempty"`
 	Count int64  `json:"count,omitempty"`
 	Draft string `json:"draft,omitempty"`
 	Text  string `json:"text,omitempty"`

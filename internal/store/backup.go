@@ -116,7 +116,7 @@ func backup(ctx context.Context, conn *sql.Conn, dir, why string, used ...string
 	return name, prune(dir, append(used, name))
 }
 
-// copyOut writes the database into another file: whole, on the disk, for its owner alone, and without sessions.
+// copyOut writes the database into another file: whole, on the disk, for its owner alone, and without sessions and drafts.
 func copyOut(ctx context.Context, conn *sql.Conn, file string) error {
 	f, err := os.OpenFile(file, os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o600)
 	if err != nil {
@@ -142,6 +142,13 @@ func copyOut(ctx context.Context, conn *sql.Conn, file string) error {
 		return err
 	}
 	_, err = db.ExecContext(ctx, "DELETE FROM sessions")
+	var drafts int // of a database of before there are none
+	if err == nil {
+		err = db.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_schema WHERE name = 'drafts'").Scan(&drafts)
+	}
+	if err == nil && drafts > 0 {
+		_, err = db.ExecContext(ctx, "DELETE FROM drafts")
+	}
 	return errors.Join(err, db.Close())
 }
 

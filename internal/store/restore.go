@@ -304,13 +304,21 @@ func (s *Store) PutBack(ctx context.Context, name string, word func(tx *gorm.DB,
 	if err := s.read.WithContext(ctx).Find(&sessions).Error; err != nil {
 		return r, err
 	}
+	var drafts []Draft // what was dropped stays dropped
+	if err := s.read.WithContext(ctx).Find(&drafts).Error; err != nil {
+		return r, err
+	}
 	if err := s.overwrite(context.WithoutCancel(ctx), file); err != nil {
 		return r, inWords(err)
 	}
 	if err := s.migrate(); err != nil {
 		return r, inWords(err)
 	}
-	if err := s.sweep(); err != nil {
+	err = s.write.Transaction(func(tx *gorm.DB) error { return Batch(tx, drafts) })
+	if err == nil {
+		err = s.sweep()
+	}
+	if err != nil {
 		return r, inWords(err)
 	}
 	return r, s.begun(ctx, func(tx *gorm.DB) error {

@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"syscall"
@@ -318,7 +319,7 @@ func (s *Store) migrate() error {
 	return nil
 }
 
-// sweep takes away what was written but never published, uploads that nobody came back for, and parts of files that a
+// sweep takes away what was written but never published, uploads that are of no draft, and parts of files that a
 // kill left.
 func (s *Store) sweep() error {
 	err := s.write.Transaction(func(tx *gorm.DB) error {
@@ -339,12 +340,19 @@ func (s *Store) sweep() error {
 	if err != nil {
 		return err
 	}
+	var waiting []string // files that were dropped and are not taken in
+	if err := s.write.Raw("SELECT file FROM drafts").Scan(&waiting).Error; err != nil {
+		return err
+	}
 	for _, pattern := range []string{"incoming/*", "backups/.part-*", ".restore.db*", headName + ".part", "files/*/*.part"} {
 		old, err := filepath.Glob(filepath.Join(s.Dir, pattern))
 		if err != nil {
 			return err
 		}
 		for _, f := range old {
+			if slices.Contains(waiting, filepath.Base(f)) {
+				continue
+			}
 			if err := os.Remove(f); err != nil {
 				slog.Warn("what an interrupted work left could not be removed", "error", err)
 			}

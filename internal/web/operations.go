@@ -141,9 +141,13 @@ func (s *Server) register() {
 			return d.Recorded.Recorded(ctx, p, in.House, in.filter())
 		})
 
+	op(s, "waiting", http.MethodGet, "/api/uploads", "What one dropped and did not take in, the latest first",
+		func(ctx context.Context, p desk.Person, _ *struct{}) ([]intake.Waiting, error) {
+			return d.Intake.Waiting(ctx, p)
+		})
 	op(s, "draft", http.MethodGet, "/api/uploads/{draft}", "A dropped file as it was looked at last",
 		func(ctx context.Context, p desk.Person, in *DraftPath) (*intake.Draft, error) {
-			return d.Intake.Draft(p, in.Draft)
+			return d.Intake.Draft(ctx, p, in.Draft)
 		})
 	op(s, "choose", http.MethodPut, "/api/uploads/{draft}", "Settle something about a dropped file and look again",
 		func(ctx context.Context, p desk.Person, in *struct {
@@ -154,7 +158,7 @@ func (s *Server) register() {
 		})
 	op(s, "discard", http.MethodDelete, "/api/uploads/{draft}", "Forget a dropped file",
 		func(ctx context.Context, p desk.Person, in *DraftPath) (done, error) {
-			return done{true}, d.Intake.Discard(p, in.Draft)
+			return done{true}, d.Intake.Discard(ctx, p, in.Draft)
 		})
 	op(s, "takeIn", http.MethodPost, "/api/uploads/{draft}/take-in", "Take a dropped file in, all of it or nothing",
 		func(ctx context.Context, p desk.Person, in *struct {
@@ -185,18 +189,18 @@ func (s *Server) register() {
 			return d.Intake.Rows(ctx, p, in.Draft, in.Sheet, in.From, in.Limit, in.Kind, in.Field)
 		})
 	op(s, "tryFormula", http.MethodPost, "/api/uploads/{draft}/formula", "Work a formula out for the first rows",
-		func(_ context.Context, p desk.Person, in *struct {
+		func(ctx context.Context, p desk.Person, in *struct {
 			DraftPath
 			Body struct {
 				Sheet   int    `json:"sheet,omitempty"`
 				Formula string `json:"formula" maxLength:"4000"`
 			}
 		}) (intake.FormulaTried, error) {
-			return d.Intake.TryFormula(p, in.Draft, in.Body.Sheet, in.Body.Formula)
+			return d.Intake.TryFormula(ctx, p, in.Draft, in.Body.Sheet, in.Body.Formula)
 		})
 	op(s, "cancelDraft", http.MethodPost, "/api/uploads/{draft}/cancel", "End the work under way with a dropped file",
-		func(_ context.Context, p desk.Person, in *DraftPath) (done, error) {
-			return done{true}, d.Intake.Cancel(p, in.Draft)
+		func(ctx context.Context, p desk.Person, in *DraftPath) (done, error) {
+			return done{true}, d.Intake.Cancel(ctx, p, in.Draft)
 		})
 	op(s, "saveDraftLayout", http.MethodPost, "/api/uploads/{draft}/layout", "Keep what was settled about a sheet as a layout",
 		func(ctx context.Context, p desk.Person, in *struct {

@@ -53,6 +53,16 @@ func (s *Server) registerReference() {
 		func(ctx context.Context, p desk.Person, in *PlacesQuery) (reference.MovementsPage, error) {
 			return d.Reference.Movements(ctx, p, in.filter())
 		})
+	op(s, "work", http.MethodGet, "/api/work", "The work that goes on, and what came of that which ended lately",
+		func(_ context.Context, p desk.Person, _ *struct{}) ([]desk.Job, error) {
+			return d.Running(p)
+		})
+	op(s, "stopWork", http.MethodPost, "/api/work/{work}/cancel", "Cancel work that goes on",
+		func(_ context.Context, p desk.Person, in *struct {
+			Work int64 `path:"work"`
+		}) (done, error) {
+			return done{true}, d.Stop(p, in.Work)
+		})
 	op(s, "edit", http.MethodPost, "/api/reference/edit", "Change items or places by hand, as an intake that can be undone",
 		func(ctx context.Context, p desk.Person, in *struct {
 			Body struct {
@@ -94,7 +104,7 @@ func (s *Server) registerReference() {
 			if !ok {
 				return nil, huma.Error401Unauthorized("Sign in first.")
 			}
-			f, err := d.Lists.Begin(ctx, p, lists.Asking{List: in.List, Form: lists.Form(in.As), Columns: in.Columns, House: in.House, Count: in.Counted,
+			f, err := d.Lists.Open(ctx, p, lists.Asking{List: in.List, Form: lists.Form(in.As), Columns: in.Columns, House: in.House, Count: in.Counted,
 				Filter: in.filter(), Category: in.Category, Class: in.Class,
 				Record: safety.RecordFilter{Person: in.Person, What: in.What, Count: in.Counted, Day: in.Day, Zone: in.TimeZone}})
 			if err != nil {

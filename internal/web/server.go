@@ -293,7 +293,7 @@ func (s *Server) registerRaw(g *gin.Engine) {
 	})
 	raw.GET("/uploads/:draft/against", func(c *gin.Context) {
 		sheet, _ := strconv.Atoi(c.Query("sheet"))
-		name, b, err := s.desk.Intake.Against(person(c.Request.Context()), c.Param("draft"), sheet)
+		name, b, err := s.desk.Intake.Against(c.Request.Context(), person(c.Request.Context()), c.Param("draft"), sheet)
 		download(c, name, b, err)
 	})
 	raw.GET("/layouts/:name/file", func(c *gin.Context) {

@@ -410,22 +410,25 @@ func (d *Room) Print(ctx context.Context, p desk.Person, countID int64, paper st
 	if len(sheets) == 0 {
 		return desk.Missing("The sheet")
 	}
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	job := d.Begin(p, "Printing "+c.Name, stop).About("", countID)
 	of := func(yield func(*counting.Sheet, error) bool) {
 		for i := range sheets {
 			s, err := sheetOf(c.Tx, c.Count, &sheets[i])
 			if err == nil {
 				err = ctx.Err()
 			}
-			d.Events.Tell(
-				desk.Event{What: "progress", Count: countID, Text: "Printing " + c.Name, Done: i + 1, Of: len(sheets), Rows: i + 1},
-			)
+			job.Progress(i+1, len(sheets), i+1)
 			if !yield(s, err) {
 				return
 			}
 		}
 	}
 	var b bytes.Buffer
-	if err := document.WriteSheets(size, c.Name, of, &b); err != nil {
+	err = document.WriteSheets(size, c.Name, of, &b)
+	job.End(desk.Plural(len(sheets), "sheet", "sheets")+" printed.", err, false)
+	if err != nil {
 		return err
 	}
 	_, err = b.WriteTo(begin())

@@ -21,7 +21,7 @@ func TestItemsHeldAgainstTheRecords(t *testing.T) {
 	require.Len(t, dr.Sheets[0].Checks, 1)
 	assert.Equal(t, "codes", dr.Sheets[0].Checks[0].What)
 	assert.Contains(t, dr.Blocked, "1 new item seems to be recorded under another code")
-	name, file, err := d.Intake.Against(nell, dr.ID, 0)
+	name, file, err := d.Intake.Against(ctx, nell, dr.ID, 0)
 	require.NoError(t, err)
 	assert.Equal(t, "other - against the records.csv", name)
 	rows := strings.Split(strings.TrimSpace(string(file)), "\n")
@@ -37,6 +37,6 @@ func TestItemsHeldAgainstTheRecords(t *testing.T) {
 	dr, err = d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Check: "codes", Value: "recorded codes"})
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 2, 0, 0, 0, 0}, effect(dr))
-	_, _, err = d.Intake.Against(nell, dr.ID, 3)
+	_, _, err = d.Intake.Against(ctx, nell, dr.ID, 3)
 	require.Error(t, err)
 }

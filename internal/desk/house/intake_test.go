@@ -471,10 +471,10 @@ func TestDoublesSideBySide(t *testing.T) {
 func TestTryFormula(t *testing.T) {
 	d := at(t)
 	dr := look(t, d, "boxes.csv", "SKU;Boxes;Singles\nX;3;1,5\nY;;x\n", intake.Choices{})
-	out, err := d.Intake.TryFormula(nell, dr.ID, 0, "'Boxes' * 12 + 'Singles'")
+	out, err := d.Intake.TryFormula(ctx, nell, dr.ID, 0, "'Boxes' * 12 + 'Singles'")
 	require.NoError(t, err)
 	assert.Equal(t, []recognise.Tried{{Row: 2, Result: "37.5"}, {Row: 3, Wrong: `at character 14: "x" is not a number`}}, out.Rows)
-	out, err = d.Intake.TryFormula(nell, dr.ID, 0, "'Boxes' * 'Crates'")
+	out, err = d.Intake.TryFormula(ctx, nell, dr.ID, 0, "'Boxes' * 'Crates'")
 	require.NoError(t, err)
 	assert.Equal(t, intake.FormulaTried{Wrong: `the file has no column "Crates"`, At: 10, Rows: []recognise.Tried{}}, out)
 }
@@ -501,7 +501,7 @@ func TestCancel(t *testing.T) {
 	}()
 	for e := range events {
 		if e.What == "progress" && strings.HasPrefix(e.Text, "Taking in") {
-			require.NoError(t, d.Intake.Cancel(nell, dr.ID))
+			require.NoError(t, d.Intake.Cancel(ctx, nell, dr.ID))
 			break
 		}
 	}

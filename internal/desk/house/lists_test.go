@@ -22,7 +22,7 @@ import (
 // out gives a list as a file.
 func out(t *testing.T, d *house.House, a lists.Asking) (name string, file []byte) {
 	t.Helper()
-	f, err := d.Lists.Begin(ctx, nell, a)
+	f, err := d.Lists.Open(ctx, nell, a)
 	require.NoError(t, err)
 	var b bytes.Buffer
 	require.NoError(t, f.Write(&b))
@@ -134,7 +134,7 @@ func TestListsComeBack(t *testing.T) {
 					assert.Empty(t, dr.Blocked, what)
 					assert.Equal(t, [4]int{0, 0, 0, 0}, [4]int{e.Added, e.Changed, e.Gone, e.Refused}, what)
 					assert.Positive(t, e.Unchanged, what)
-					require.NoError(t, d.Intake.Discard(nell, dr.ID))
+					require.NoError(t, d.Intake.Discard(ctx, nell, dr.ID))
 				}
 			}
 		}
@@ -152,7 +152,7 @@ func TestListOut(t *testing.T) {
 	assert.Equal(t, "Warehouse,Bin,SKU,Lot,Serial,Holding,Record id,Reserved,Recorded at,On hand,Description,Wobin list\n"+
 		"W,A-1-2,SHK,,,,r2,0,2026-11-20T06:00:00Z,40,Shackle,Recorded stock W\nW,B-1-1,SHK,,,,r3,0,2026-11-20T06:00:00Z,25,Shackle,Recorded stock W\n", string(file))
 
-	f, err := d.Lists.Begin(ctx, nell, lists.Asking{List: "stock", House: 1})
+	f, err := d.Lists.Open(ctx, nell, lists.Asking{List: "stock", House: 1})
 	require.NoError(t, err)
 	take(t, d, "more.csv", strings.Replace(strings.ReplaceAll(stockText, "2026-11-20T06", "2026-11-21T06"), "ROPE,,10,2", "ROPE,,99,2", 1))
 	var b bytes.Buffer
@@ -160,20 +160,20 @@ func TestListOut(t *testing.T) {
 	assert.NotContains(t, b.String(), "99", "what came meanwhile is not in it")
 
 	gone, end := context.WithCancel(ctx)
-	f, err = d.Lists.Begin(gone, nell, lists.Asking{List: "items"})
+	f, err = d.Lists.Open(gone, nell, lists.Asking{List: "items"})
 	require.NoError(t, err)
 	end()
 	f.Close()
 	counter := desk.Person{ID: 9, Name: "Cap", Role: "counter"}
 	for list, a := range map[string]lists.Asking{"stock": {House: 1}, "variances": {Count: 1}, "movements": {}, "record": {}} {
 		a.List = list
-		_, err := d.Lists.Begin(ctx, counter, a)
+		_, err := d.Lists.Open(ctx, counter, a)
 		require.ErrorIs(t, err, desk.ErrMayNot, list)
 	}
 	for _, a := range []lists.Asking{{List: "boats"}, {List: "stock", House: 9}, {List: "variances", Count: 9}} {
-		_, err := d.Lists.Begin(ctx, nell, a)
+		_, err := d.Lists.Open(ctx, nell, a)
 		require.ErrorIs(t, err, desk.ErrNotFound)
 	}
-	_, err = d.Lists.Begin(ctx, nell, lists.Asking{List: "items", Form: "pdf"})
+	_, err = d.Lists.Open(ctx, nell, lists.Asking{List: "items", Form: "pdf"})
 	require.ErrorContains(t, err, "csv or xlsx")
 }

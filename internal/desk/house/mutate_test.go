@@ -128,7 +128,7 @@ func TestMutatedFiles(t *testing.T) {
 				}
 			}
 		} else {
-			ours("put away", n, name, d.Intake.Discard(nell, dr.ID))
+			ours("put away", n, name, d.Intake.Discard(ctx, nell, dr.ID))
 		}
 	}
 	require.Positive(t, taken)

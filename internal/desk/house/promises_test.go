@@ -414,7 +414,7 @@ func TestStaleDrafts(t *testing.T) {
 	require.NoError(t, err)
 	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
 	assert.Equal(t, desk.Changed, kindOf(t, err), "by now the line is counted")
-	now, err := d.Intake.Draft(nell, dr.ID)
+	now, err := d.Intake.Draft(ctx, nell, dr.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, now.Back.Again)
 	assert.Equal(t, "4", lineOf(t, d, id, "ROPE", "A-1-1").Counted.String(), "4 and 4 are not 8")

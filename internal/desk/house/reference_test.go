@@ -136,7 +136,7 @@ func TestFilterWithoutCosts(t *testing.T) {
 	}
 }
 
-// So many files of somebody wait at once, and no more; others are not held up, and what nobody looked at for an hour makes room.
+// So many files of somebody wait at once, and no more; others are not held up, and what nobody looked at for two weeks makes room.
 func TestDraftsHaveALimit(t *testing.T) {
 	d := at(t)
 	now := time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC)
@@ -150,6 +150,6 @@ func TestDraftsHaveALimit(t *testing.T) {
 	}
 	require.ErrorContains(t, drop(nell), "300 files wait to be taken in already")
 	require.NoError(t, drop(desk.Person{ID: 9, Name: "Ann", Role: "controller"}))
-	now = now.Add(61 * time.Minute)
+	now = now.Add(15 * 24 * time.Hour)
 	require.NoError(t, drop(nell))
 }

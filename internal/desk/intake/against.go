@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"context"
 	"fmt"
 	"path/filepath"
 	"strings"
@@ -75,13 +76,12 @@ func (x *itemsDraft) hold(dr *draft, v *SheetOfFile, f *read.ItemFile, recorded 
 }
 
 // Against gives the items in which a dropped list differs from the recorded ones, as a file.
-func (d *Room) Against(p desk.Person, id string, sheet int) (name string, file []byte, err error) {
-	dr, err := d.drafts.get(p, id)
+func (d *Room) Against(ctx context.Context, p desk.Person, id string, sheet int) (name string, file []byte, err error) {
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return "", nil, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
+	defer let()
 	if sheet < 0 || sheet >= len(dr.parts) {
 		return "", nil, desk.Missing("The sheet")
 	}

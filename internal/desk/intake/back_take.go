@@ -31,6 +31,9 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 		}
 	}
 	return desk.Do(ctx, d.Desk, p, desk.Enter, key, func(w *desk.Work) (out count.TakenIn, err error) {
+		if err := store.EndDraft(w.DB, dr.id); err != nil {
+			return out, err
+		}
 		tray := 0
 		for i, b := range pt.back().all() {
 			b.doubts = b.again

@@ -5,12 +5,15 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"io"
 	"os"
+	"path/filepath"
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"wobin/internal/core/layout"
@@ -19,6 +22,7 @@ import (
 	"wobin/internal/core/recognise"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
+	"wobin/internal/store"
 )
 
 // maxUpload is the largest file that is taken.
@@ -28,7 +32,8 @@ const maxUpload = 4 << 30
 type draft struct {
 	mu      sync.Mutex
 	id      string
-	person  desk.Person
+	owner   int64
+	person  desk.Person // the owner, as he was when he asked last
 	name    string
 	file    *os.File
 	size    int64
@@ -43,12 +48,25 @@ type draft struct {
 	parts      []*part // one for each sheet
 	seen       *Draft
 	state      int64           // of the records when it was looked at, and of the count that it belongs to
+	at         time.Time       // when it was dropped
+	closed     atomic.Bool     // what is in memory was let go of
+	passing    bool            // it is not kept: whoever made it takes it in at once
 	counts     map[int64]int64 // versions of the counts that it was held against
 	views      map[int]*tabular.Index
 	spools     []*os.File
 
 	work   sync.Mutex
 	cancel context.CancelFunc // ends the work that is under way
+	job    *desk.Running      // of being taken in
+}
+
+// stop ends the work that is under way.
+func (d *draft) stop() {
+	d.work.Lock()
+	defer d.work.Unlock()
+	if d.cancel != nil {
+		d.cancel()
+	}
 }
 
 // part is one sheet of the file, or delimited text as a whole.
@@ -67,38 +85,171 @@ type part struct {
 // hear takes what reading the sheet told.
 func (pt *part) hear(t read.Told) { pt.mapping, pt.told = t.Mapping, t }
 
-// drafts are kept in memory; one that nobody looked at for an hour goes.
+// drafts are those that are open: what was read of them is in memory. One that nobody looked at for an hour is closed; it is opened again
+// from what is kept of it.
 type drafts struct {
 	mu   sync.Mutex
 	byID map[string]*draft
 }
 
-func (ds *drafts) get(p desk.Person, id string) (*draft, error) {
+// hold gives a draft of somebody that nobody else works on until let is called. One that was closed, by the end of the program too, is
+// opened and looked at again.
+func (d *Room) hold(ctx context.Context, p desk.Person, id string) (dr *draft, let func(), err error) {
+	for dr == nil || dr.closed.Load() { // it may be closed while this waits for it
+		if dr, err = d.open(ctx, p, id); err != nil {
+			return nil, nil, err
+		}
+		if dr.mu.Lock(); dr.closed.Load() {
+			dr.mu.Unlock()
+		}
+	}
+	dr.person = p // a role may have changed since
+	if dr.seen == nil {
+		work, end := dr.working(ctx)
+		_, err = d.look(work, dr)
+		end()
+	}
+	if err != nil {
+		dr.mu.Unlock()
+		return nil, nil, err
+	}
+	return dr, dr.mu.Unlock, nil
+}
+
+// open gives a draft of somebody, from memory or from what is kept of it.
+func (d *Room) open(ctx context.Context, p desk.Person, id string) (*draft, error) {
+	ds := &d.drafts
 	ds.mu.Lock()
 	defer ds.mu.Unlock()
-	d := ds.byID[id]
-	if d == nil || d.person.ID != p.ID {
+	if dr := ds.byID[id]; dr != nil {
+		if dr.owner != p.ID {
+			return nil, desk.Missing("This upload")
+		}
+		return dr, nil
+	}
+	row, err := d.Store.DraftOf(ctx, p.ID, id)
+	if err != nil {
+		return nil, err
+	}
+	if row.ID == "" {
 		return nil, desk.Missing("This upload")
 	}
-	return d, nil
+	dr := &draft{id: row.ID, owner: p.ID, person: p, name: row.Name, size: row.Size, used: d.Now(), at: desk.Instant(row.At)}
+	if json.Unmarshal([]byte(row.Choices), &dr.choices) != nil || json.Unmarshal([]byte(row.History), &dr.history) != nil {
+		dr.choices, dr.history = Choices{}, nil
+	}
+	f, err := os.Open(d.Store.IncomingName(row.File))
+	if err == nil {
+		var is os.FileInfo
+		if is, err = f.Stat(); err == nil && is.Size() != row.Size {
+			err = io.ErrUnexpectedEOF
+		}
+	}
+	if err != nil { // a crash lost it before it was on the disk
+		if f != nil {
+			f.Close()
+		}
+		_ = d.Store.DropDrafts([]string{id}, 0)
+		return nil, desk.Refuse("%s did not outlive the end of the program. Drop it again.", row.Name)
+	}
+	dr.file, dr.sum = f, sync.OnceValues(func() (string, error) { return hash(f, row.Size) })
+	if ds.byID == nil {
+		ds.byID = map[string]*draft{}
+	}
+	ds.byID[id] = dr
+	return dr, nil
+}
+
+// keptAnswers is how many answers can be taken back after the program ended.
+const keptAnswers = 20
+
+// save keeps a draft as it was looked at.
+func (d *Room) save(dr *draft) error {
+	if dr.passing {
+		return nil
+	}
+	choices, err := json.Marshal(dr.choices)
+	if err != nil {
+		return err
+	}
+	history, err := json.Marshal(dr.history[max(0, len(dr.history)-keptAnswers):])
+	if err != nil {
+		return err
+	}
+	return d.Store.SaveDraft(&store.Draft{ID: dr.id, PersonID: dr.owner, Name: dr.name, Size: dr.size, File: filepath.Base(dr.file.Name()),
+		Choices: string(choices), History: string(history), Kind: string(dr.seen.Kind), Word: dr.seen.word(), At: dr.at.UnixNano(), Used: d.Now().UnixNano()})
+}
+
+// word is what a dropped file comes to, in a sentence for a list of them.
+func (out *Draft) word() string {
+	if out.Wrong != "" || out.Kind == "" {
+		return out.Blocked
+	}
+	text := desk.Plural(out.Rows, "row", "rows") + " of " + string(out.Kind)
+	if n := out.Effect.Refused; n > 0 {
+		text += ", " + desk.Plural(n, "with a problem", "with a problem")
+	}
+	if out.Blocked != "" {
+		text += ". " + out.Blocked
+	}
+	return text
+}
+
+// Waiting is a file that was dropped and is not taken in.
+type Waiting struct {
+	ID   string    `json:"id"`
+	Name string    `json:"name"`
+	Size int64     `json:"size"`
+	At   time.Time `json:"at" doc:"when it was dropped"`
+	Kind string    `json:"kind" doc:"what it was taken for; empty where that is not known"`
+	Word string    `json:"word" doc:"what it comes to, as it was looked at last"`
+}
+
+// Waiting lists what somebody dropped and did not take in, the latest first.
+func (d *Room) Waiting(ctx context.Context, p desk.Person) ([]Waiting, error) {
+	if err := desk.Allow(p, desk.Look); err != nil {
+		return nil, err
+	}
+	rows, err := d.Store.DraftsOf(ctx, p.ID)
+	out := make([]Waiting, len(rows))
+	for i, r := range rows {
+		out[i] = Waiting{r.ID, r.Name, r.Size, desk.Instant(r.At), r.Kind, r.Word}
+	}
+	return out, err
 }
 
 // mostDrafts is how many files of somebody wait at once: more than the sheets of a day that come back together.
 const mostDrafts = 300
 
-// of tells how many drafts somebody has, after those have gone that nobody looked at for an hour.
-func (ds *drafts) of(p desk.Person, now time.Time) (n int) {
+// How long a draft stays that nobody looks at: open, and kept.
+const (
+	staysOpen = time.Hour
+	staysKept = 14 * 24 * time.Hour
+)
+
+// room tells whether somebody may drop one more. Those go that nobody came back for.
+func (d *Room) room(ctx context.Context, p desk.Person) error {
+	d.drafts.closeOld(d.Now())
+	if err := d.Store.DropDrafts(nil, d.Now().Add(-staysKept).UnixNano()); err != nil {
+		return err
+	}
+	rows, err := d.Store.DraftsOf(ctx, p.ID)
+	if err == nil && len(rows) >= mostDrafts {
+		err = desk.Refuse("%d files wait to be taken in already. Take some in, or let go of them.", len(rows))
+	}
+	return err
+}
+
+func (ds *drafts) closeOld(now time.Time) {
 	ds.mu.Lock()
 	defer ds.mu.Unlock()
 	for id, old := range ds.byID {
-		if now.Sub(old.used) > time.Hour {
-			old.discard()
+		if now.Sub(old.used) > staysOpen && old.mu.TryLock() { // nobody works on it
+			old.close()
 			delete(ds.byID, id)
-		} else if old.person.ID == p.ID {
-			n++
+			old.mu.Unlock()
 		}
 	}
-	return n
 }
 
 func (ds *drafts) add(d *draft) {
@@ -110,18 +261,27 @@ func (ds *drafts) add(d *draft) {
 	ds.byID[d.id] = d
 }
 
-func (ds *drafts) drop(id string) {
+// drop lets go of a draft for good.
+func (d *Room) drop(id string) error {
+	ds := &d.drafts
 	ds.mu.Lock()
 	defer ds.mu.Unlock()
-	if d := ds.byID[id]; d != nil {
-		d.discard()
+	if dr := ds.byID[id]; dr != nil {
+		dr.discard()
 		delete(ds.byID, id)
 	}
+	return d.Store.DropDrafts([]string{id}, 0)
+}
+
+// close lets go of what is in memory; the file stays.
+func (d *draft) close() {
+	d.closed.Store(true)
+	d.forgetViews()
+	d.file.Close()
 }
 
 func (d *draft) discard() {
-	d.forgetViews()
-	d.file.Close()
+	d.close()
 	os.Remove(d.file.Name())
 }
 
@@ -210,13 +370,18 @@ func (c *Choices) mends(sheet int) read.Mends {
 
 // Upload takes a file's bytes aside and looks at it. Nothing is stored.
 func (d *Room) Upload(ctx context.Context, p desk.Person, name string, body io.Reader, choices Choices) (*Draft, error) {
+	return d.upload(ctx, p, name, body, choices, false)
+}
+
+// upload is Upload; one that is passing is not kept.
+func (d *Room) upload(ctx context.Context, p desk.Person, name string, body io.Reader, choices Choices, passing bool) (*Draft, error) {
 	if err := desk.Allow(p, desk.Enter); err != nil {
 		return nil, err
 	}
-	if n := d.drafts.of(p, d.Now()); n >= mostDrafts {
-		return nil, desk.Refuse("%d files wait to be taken in already. Take some in, or let go of them.", n)
+	if err := d.room(ctx, p); err != nil {
+		return nil, err
 	}
-	dr := &draft{person: p, name: name, used: d.Now(), choices: choices}
+	dr := &draft{owner: p.ID, person: p, name: name, used: d.Now(), at: d.Now(), choices: choices, passing: passing}
 	if err := d.receive(dr, name, body); err != nil {
 		return nil, err
 	}
@@ -231,8 +396,11 @@ func (d *Room) Upload(ctx context.Context, p desk.Person, name string, body io.R
 	dr.mu.Lock()
 	defer dr.mu.Unlock()
 	seen, err := d.look(work, dr)
+	if err == nil {
+		err = d.save(dr)
+	}
 	if err != nil {
-		d.drafts.drop(dr.id)
+		_ = d.drop(dr.id)
 		return nil, err
 	}
 	go dr.sum() // while the person looks, or the lines are written
@@ -295,12 +463,11 @@ func (d *Room) keep(dr *draft) (err error) {
 // Redrop puts a mended file in the place of the one that was dropped; all that was settled stays. A file of refused
 // rows that was mended puts its cells into the rows that they came from.
 func (d *Room) Redrop(ctx context.Context, p desk.Person, id, name string, body io.Reader) (*Draft, error) {
-	dr, err := d.drafts.get(p, id)
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return nil, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
+	defer let()
 	now := &draft{}
 	if err := d.receive(now, name, body); err != nil {
 		return nil, err
@@ -314,12 +481,24 @@ func (d *Room) Redrop(ctx context.Context, p desk.Person, id, name string, body 
 		}
 		dr.remember()
 		dr.choices.Mends = append(dr.choices.Mends[:len(dr.choices.Mends):len(dr.choices.Mends)], mends...)
-		return d.look(work, dr)
+		return d.lookAgain(work, dr)
 	}
 	dr.choices.Checks = nil // they were about the other file
-	dr.discard()
+	before := &draft{file: dr.file, spools: dr.spools}
 	dr.file, dr.size, dr.sum, dr.name, dr.used = now.file, now.size, now.sum, now.name, d.Now()
-	return d.look(work, dr)
+	dr.views, dr.spools = nil, nil
+	seen, err := d.lookAgain(work, dr)
+	before.discard() // what is kept of the draft says the new one by now
+	return seen, err
+}
+
+// lookAgain looks at a draft and keeps what was settled.
+func (d *Room) lookAgain(ctx context.Context, dr *draft) (*Draft, error) {
+	seen, err := d.look(ctx, dr)
+	if err == nil {
+		err = d.save(dr)
+	}
+	return seen, err
 }
 
 // Choose settles something about a dropped file, in place of all that was settled before, and looks at it again.
@@ -441,12 +620,11 @@ func (dr *draft) remember() {
 }
 
 func (d *Room) change(ctx context.Context, p desk.Person, id string, do func(dr *draft) error) (*Draft, error) {
-	dr, err := d.drafts.get(p, id)
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return nil, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
+	defer let()
 	before := dr.choices
 	if err := do(dr); err != nil {
 		return nil, err
@@ -454,7 +632,7 @@ func (d *Room) change(ctx context.Context, p desk.Person, id string, do func(dr 
 	dr.used = d.Now()
 	work, end := dr.working(ctx)
 	defer end()
-	seen, err := d.look(work, dr)
+	seen, err := d.lookAgain(work, dr)
 	if err != nil {
 		dr.choices = before
 	}
@@ -484,47 +662,40 @@ func (dr *draft) countIDs() (ids []int64) {
 }
 
 // Draft gives a dropped file as it was looked at last.
-func (d *Room) Draft(p desk.Person, id string) (*Draft, error) {
-	dr, err := d.drafts.get(p, id)
+func (d *Room) Draft(ctx context.Context, p desk.Person, id string) (*Draft, error) {
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return nil, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
-	if dr.seen == nil {
-		return nil, desk.Missing("This upload")
-	}
+	defer let()
+	dr.used = d.Now()
 	return dr.seen, nil
 }
 
 // Cancel ends the work that is under way with a dropped file. Nothing of it stays.
-func (d *Room) Cancel(p desk.Person, id string) error {
-	dr, err := d.drafts.get(p, id)
+func (d *Room) Cancel(ctx context.Context, p desk.Person, id string) error {
+	dr, err := d.open(ctx, p, id)
 	if err != nil {
 		return err
 	}
-	dr.work.Lock()
-	defer dr.work.Unlock()
-	if dr.cancel != nil {
-		dr.cancel()
-	}
+	dr.stop()
 	return nil
 }
 
 // Discard forgets a dropped file.
-func (d *Room) Discard(p desk.Person, id string) error {
-	if _, err := d.drafts.get(p, id); err != nil {
+func (d *Room) Discard(ctx context.Context, p desk.Person, id string) error {
+	if _, err := d.open(ctx, p, id); err != nil {
 		return err
 	}
-	d.drafts.drop(id)
-	return nil
+	return d.drop(id)
 }
 
+// clear closes all drafts: they are looked at anew.
 func (ds *drafts) clear() {
 	ds.mu.Lock()
 	defer ds.mu.Unlock()
 	for id, dr := range ds.byID {
-		dr.discard()
+		dr.close()
 		delete(ds.byID, id)
 	}
 }

@@ -92,17 +92,17 @@ func (d *Room) edit(ctx context.Context, p desk.Person, once desk.Key, e Edit) (
 		text = tabular.AppendRow(text, ',', append(row, "changed by hand")...)
 	}
 	choices := Choices{Layout: "-", Zone: "UTC", Sheets: map[string]SheetChoice{"0": {Use: "yes", Layout: l}}}
-	dr, err := d.Upload(ctx, p, fmt.Sprintf(ByHand, e.Kind), bytes.NewReader(text), choices)
+	dr, err := d.upload(ctx, p, fmt.Sprintf(ByHand, e.Kind), bytes.NewReader(text), choices, true)
 	if err != nil {
 		return out, err
 	}
 	if why := dr.wrong(len(e.Rows)); why != "" {
-		_ = d.Discard(p, dr.ID)
+		_ = d.drop(dr.ID)
 		return out, desk.RefuseAs(desk.Invalid, "rows", "%s", why)
 	}
 	out, err = d.takeIn(ctx, p, dr.ID, once, 0)
 	if err != nil {
-		_ = d.Discard(p, dr.ID)
+		_ = d.drop(dr.ID)
 	}
 	return out, err
 }
@@ -140,6 +140,9 @@ type CostLine struct {
 // Recost corrects unit costs of recorded stock. The quantities are those that are recorded: where newer stock was taken in since the lines
 // were looked at, it is refused.
 func (d *Room) Recost(ctx context.Context, p desk.Person, house int64, key string, c Costing) (out count.TakenIn, err error) {
+	if err := desk.Allow(p, desk.TakeIn); err != nil {
+		return out, err
+	}
 	once := desk.Key{Text: key, Body: c}
 	if used, err := d.Answered(ctx, p, []desk.Act{desk.TakeIn}, once, &out); used || err != nil {
 		return out, err

@@ -59,17 +59,17 @@ func (d *Room) TakeIn(ctx context.Context, p desk.Person, id, key string, leaveO
 
 // takeIn takes a draft in, once.
 func (d *Room) takeIn(ctx context.Context, p desk.Person, id string, once desk.Key, leaveOut int) (out count.TakenIn, err error) {
-	dr, err := d.drafts.get(p, id)
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return count.TakenIn{}, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
-	if dr.seen == nil {
-		return count.TakenIn{}, desk.Missing("This upload")
-	}
+	defer let()
 	work, end := dr.working(context.WithoutCancel(ctx))
 	defer end()
+	if !dr.passing {
+		dr.job = d.Begin(p, "Taking in "+dr.name, dr.stop).About(dr.id, 0)
+		defer func() { dr.job.End(lastWord(&out), err, true); dr.job = nil }()
+	}
 	before := dr.seen.comesTo()
 	if dr.stale(d) { // beside those that take something in meanwhile, as far as that goes
 		if _, err = d.look(work, dr); err != nil {
@@ -135,9 +135,14 @@ func (d *Room) takeIn(ctx context.Context, p desk.Person, id string, once desk.K
 		}
 		return out, desk.InWords(err)
 	}
-	d.drafts.drop(id)
+	_ = d.drop(id) // it is out of the records already
 	d.Behind(func() { _ = d.Store.PruneSets(context.WithoutCancel(ctx)) })
 	return out, nil
+}
+
+// lastWord says what taking a file in came to.
+func lastWord(out *count.TakenIn) string {
+	return fmt.Sprintf("%d new, %d changed, %d unchanged, %d gone, %d refused.", out.Added, out.Changed, out.Unchanged, out.Gone, out.Refused)
 }
 
 // comesTo is what a person saw that taking a draft in does.
@@ -150,24 +155,6 @@ func (out *Draft) comesTo() [9]int {
 		}
 	}
 	return n
-}
-
-// tellTaking tells the open windows how far the writing of an intake is.
-func (d *Room) tellTaking(dr *draft, of int) func(done int) {
-	started := time.Now()
-	return func(done int) {
-		d.Events.Tell(
-			desk.Event{
-				What:  "progress",
-				Draft: dr.id,
-				Text:  "Taking in " + dr.name,
-				Done:  done,
-				Of:    of,
-				Rows:  done,
-				Since: int(time.Since(started).Milliseconds()),
-			},
-		)
-	}
 }
 
 // IntakeView is one intake on the time line.

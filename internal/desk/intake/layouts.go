@@ -116,12 +116,11 @@ func (d *Room) DeleteLayout(ctx context.Context, p desk.Person, name string) err
 // SaveDraftLayout keeps all that was settled and found out about a sheet as a layout, by which files of the same shape
 // are known from then on.
 func (d *Room) SaveDraftLayout(ctx context.Context, p desk.Person, id string, sheet int, name string) (*Draft, error) {
-	dr, err := d.drafts.get(p, id)
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return nil, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
+	defer let()
 	if dr.table == nil || sheet < 0 || sheet >= len(dr.parts) || dr.parts[sheet].mapping == nil {
 		return nil, desk.Missing("The sheet")
 	}

@@ -31,14 +31,20 @@ const longestLook = 15 * time.Minute
 func (d *Room) look(ctx context.Context, dr *draft) (*Draft, error) {
 	ctx, end := context.WithTimeout(ctx, longestLook)
 	defer end()
-	out, err := d.lookAt(ctx, dr)
+	job := d.Begin(dr.person, "Reading "+dr.name, end).About(dr.id, 0)
+	out, err := d.lookAt(ctx, dr, job)
+	word := ""
+	if err == nil {
+		word = out.word()
+	}
+	job.End(word, err, false)
 	if errors.Is(err, context.DeadlineExceeded) {
 		err = desk.RefuseAs(desk.Ended, "", "%s takes longer than %s to read, so it was given up. Divide it.", dr.name, longestLook)
 	}
 	return out, err
 }
 
-func (d *Room) lookAt(ctx context.Context, dr *draft) (*Draft, error) {
+func (d *Room) lookAt(ctx context.Context, dr *draft, job *desk.Running) (*Draft, error) {
 	zone, err := desk.ZoneNamed(dr.choices.Zone)
 	if err != nil {
 		return nil, err
@@ -103,7 +109,7 @@ func (d *Room) lookAt(ctx context.Context, dr *draft) (*Draft, error) {
 	if hidden != nil && !errors.Is(hidden, desk.ErrMayNot) {
 		return nil, hidden
 	}
-	reading := read.Reading{Zone: zone, Context: ctx, Progress: d.progress(dr), Halves: true}
+	reading := read.Reading{Zone: zone, Context: ctx, Progress: func(rows int, part float64) { job.Progress(int(part*1000), 1000, rows) }, Halves: true}
 	for _, kind := range field.Kinds {
 		for _, pt := range dr.parts {
 			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {
@@ -130,24 +136,6 @@ func (d *Room) lookAt(ctx context.Context, dr *draft) (*Draft, error) {
 		dr.counts[id] = before[id]
 	}
 	return out, nil
-}
-
-// progress tells the open windows how far the reading of a draft is.
-func (d *Room) progress(dr *draft) func(rows int, part float64) {
-	started := time.Now()
-	return func(rows int, part float64) {
-		d.Events.Tell(
-			desk.Event{
-				What:  "progress",
-				Draft: dr.id,
-				Text:  "Reading " + dr.name,
-				Done:  int(part * 1000),
-				Of:    1000,
-				Rows:  rows,
-				Since: int(time.Since(started).Milliseconds()),
-			},
-		)
-	}
 }
 
 func newEffect() Effect {

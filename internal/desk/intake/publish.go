@@ -77,6 +77,9 @@ func (d *Room) takeParts(ctx context.Context, p desk.Person, dr *draft, key desk
 	}
 	return desk.Do(ctx, d.Desk, p, desk.TakeIn, key, func(w *desk.Work) (count.TakenIn, error) {
 		w.Records()
+		if err := store.EndDraft(w.DB, dr.id); err != nil {
+			return out, err
+		}
 		in, err := d.newIntake(w, dr, backup)
 		if err != nil {
 			return out, err
@@ -213,7 +216,11 @@ func (d *Room) buildSets(ctx context.Context, s *stockDraft) (sets []built, err 
 // the next is made.
 func (d *Room) writeSets(ctx context.Context, dr *draft, s *stockDraft, sets []built) (err error) {
 	b := s.after
-	progress := d.tellTaking(dr, len(s.order))
+	progress := func(done int) {
+		if dr.job != nil {
+			dr.job.Progress(done, len(s.order), done)
+		}
+	}
 	written := make(chan error, 1)
 	written <- nil
 	write := func(do func() error) error {

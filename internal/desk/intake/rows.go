@@ -42,12 +42,11 @@ const firstRows = 400
 
 // Rows gives rows of a sheet as they are, from a place on; with a group, only the rows of that group of problems.
 func (d *Room) Rows(ctx context.Context, p desk.Person, id string, sheet, from, most int, kind, of string) (out FileRows, err error) {
-	dr, err := d.drafts.get(p, id)
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return out, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
+	defer let()
 	out.Rows = []FileRow{}
 	if dr.table == nil || sheet < 0 || sheet >= len(dr.parts) {
 		return out, nil
@@ -185,12 +184,11 @@ const rowHeader = "Row in the file"
 // RefusedRows gives the refused rows of a sheet as a file of the same form, with a column that says why and one that
 // says which row each was, to be mended and dropped again.
 func (d *Room) RefusedRows(ctx context.Context, p desk.Person, id string, sheet int) (name string, file []byte, err error) {
-	dr, err := d.drafts.get(p, id)
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return "", nil, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
+	defer let()
 	if dr.table == nil || sheet < 0 || sheet >= len(dr.parts) || dr.parts[sheet].mapping == nil {
 		return "", nil, desk.Missing("The sheet")
 	}
@@ -435,13 +433,12 @@ type FormulaTried struct {
 }
 
 // TryFormula works a formula out for the first rows of a sheet, while it is typed.
-func (d *Room) TryFormula(p desk.Person, id string, sheet int, formula string) (out FormulaTried, err error) {
-	dr, err := d.drafts.get(p, id)
+func (d *Room) TryFormula(ctx context.Context, p desk.Person, id string, sheet int, formula string) (out FormulaTried, err error) {
+	dr, let, err := d.hold(ctx, p, id)
 	if err != nil {
 		return out, err
 	}
-	dr.mu.Lock()
-	defer dr.mu.Unlock()
+	defer let()
 	out.Rows = []recognise.Tried{}
 	if dr.table == nil || sheet < 0 || sheet >= len(dr.parts) || dr.parts[sheet].mapping == nil {
 		return out, desk.Missing("The sheet")

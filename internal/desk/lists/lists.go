@@ -63,6 +63,7 @@ type File struct {
 
 	ctx   context.Context
 	end   func()
+	job   *desk.Running
 	list  *list
 	form  listing.Form
 	at    []int // of the columns: those that the file has
@@ -71,8 +72,8 @@ type File struct {
 	first bool
 }
 
-// Begin looks whether a list may be had, and begins it. Whoever has it calls Write, or Close.
-func (d *Room) Begin(ctx context.Context, p desk.Person, a Asking) (f *File, err error) {
+// Open looks whether a list may be had, and begins it. Whoever has it calls Write, or Close.
+func (d *Room) Open(ctx context.Context, p desk.Person, a Asking) (f *File, err error) {
 	if a.Form == "" {
 		a.Form = listing.Text
 	}
@@ -82,10 +83,13 @@ func (d *Room) Begin(ctx context.Context, p desk.Person, a Asking) (f *File, err
 	if !slices.Contains(Names, a.List) {
 		return nil, desk.Missing("The list")
 	}
-	within, end, err := d.Store.Snapshot(ctx)
+	ctx, stop := context.WithCancel(ctx)
+	within, letGo, err := d.Store.Snapshot(ctx)
 	if err != nil {
+		stop()
 		return nil, err
 	}
+	end := func() { letGo(); stop() }
 	f = &File{ctx: within, end: end, form: a.Form, first: true}
 	if f.list, err = d.list(within, p, &a); err == nil {
 		f.rows, f.next, err = f.list.page(within, "")
@@ -94,6 +98,7 @@ func (d *Room) Begin(ctx context.Context, p desk.Person, a Asking) (f *File, err
 		end()
 		return nil, err
 	}
+	f.job = d.Begin(p, "Writing "+f.list.title, stop)
 	f.at = listing.Chosen(f.list.columns, a.Columns)
 	if n := len(f.list.columns); a.List != "record" { // so that the file is known when it comes back
 		f.list.columns, f.at = append(f.list.columns, word("list", recognise.ListHeader)), append(f.at, n)
@@ -107,11 +112,13 @@ func (d *Room) Begin(ctx context.Context, p desk.Person, a Asking) (f *File, err
 }
 
 // Close lets go of the moment that the file is of.
-func (f *File) Close() { f.end() }
+func (f *File) Close() { f.job.End("It was let be.", nil, false); f.end() }
 
 // Write writes the file and closes it. It ends where whoever asked is gone; what was written then is no whole file.
-func (f *File) Write(w io.Writer) error {
+func (f *File) Write(w io.Writer) (err error) {
 	defer f.end()
+	n := 0
+	defer func() { f.job.End(desk.Plural(n, "row", "rows")+" written.", err, false) }()
 	columns := make([]listing.Column, len(f.at))
 	for i, at := range f.at {
 		columns[i] = f.list.columns[at]
@@ -131,6 +138,9 @@ func (f *File) Write(w io.Writer) error {
 			if err := out.Row(cells); err != nil {
 				return err
 			}
+		}
+		if n += len(rows); n > len(f.rows) {
+			f.job.Progress(0, 0, n)
 		}
 		if next == "" {
 			return out.Close()

@@ -72,6 +72,8 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 		parts:      map[store.Part]*store.PartTally{},
 		columns:    count.ColumnsOf(c),
 	}
+	job := d.Begin(desk.Person{Name: c.Person}, "Freezing "+c.Name, nil).About("", c.ID)
+	defer func() { job.End(desk.Plural(len(s.lines), "line", "lines")+" frozen.", err, false) }()
 	// One piece is written while the next one is made.
 	written := make(chan error, 1)
 	written <- nil
@@ -85,16 +87,7 @@ func (d *Room) writeFrozen(ctx context.Context, c *store.Count, s *scoped, cut C
 			return 0, err
 		}
 		go func() { written <- d.Store.WriteFrozen(ctx, c.ID, piece) }()
-		d.Events.Tell(
-			desk.Event{
-				What:  "progress",
-				Count: c.ID,
-				Text:  "Freezing " + c.Name,
-				Done:  from + len(piece),
-				Of:    len(s.lines),
-				Rows:  from + len(piece),
-			},
-		)
+		job.Progress(from+len(piece), len(s.lines), from+len(piece))
 	}
 	if err := <-written; err != nil {
 		return 0, err

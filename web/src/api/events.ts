@@ -5,6 +5,7 @@ export type ServerEvent = {
 	what: string;
 	count?: number;
 	draft?: string;
+	job?: number;
 	text?: string;
 	done?: number;
 	of?: number;
@@ -51,6 +52,11 @@ export function useEvents() {
 				setProgress(e);
 				clearTimeout(fade);
 				fade = setTimeout(() => setProgress(null), 3000);
+				return;
+			}
+			if (e.what === "job") {
+				waiting.add("work");
+				timer ??= setTimeout(flush, 150);
 				return;
 			}
 			waiting.add("today");

@@ -3,11 +3,12 @@ import { useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
-import { useEvents, useProgress } from "../api/events";
+import { useEvents } from "../api/events";
 import { key } from "../api/keys";
 import { dropFiles } from "../intake/drops";
 import { count, Empty, many, plain, when } from "./figures";
 import { Goto } from "./Goto";
+import { Work } from "./Work";
 
 type Keys = [string, string][];
 
@@ -100,7 +101,7 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 						))}
 					</nav>
 					<CountName />
-					<Running />
+					<Work />
 					<span className="ml-auto flex flex-wrap items-baseline gap-x-3 text-dim">
 						<button type="button" onClick={() => setGoing(true)}>
 							<span className="keycap">Ctrl K</span> go to
@@ -153,33 +154,6 @@ function ThemeWord() {
 	);
 }
 
-/** The work that runs on the server: how far, how fast, how long still, and an end to it. */
-function Running() {
-	const p = useProgress();
-	if (!p) return null;
-	const part = p.of ? (p.done ?? 0) / p.of : 0;
-	const seconds = (p.since ?? 0) / 1000;
-	const left = part > 0.02 && seconds > 0.5 ? Math.ceil((seconds / part) * (1 - part)) : 0;
-	return (
-		<span className="flex items-center gap-2 text-dim" role="status">
-			<span className="h-1 w-24 bg-hair">
-				<span className="block h-1 bg-ink" style={{ width: `${Math.round(part * 100)}%` }} />
-			</span>
-			{p.text} · {Math.round(part * 100)} %{seconds > 0.5 && p.rows ? ` · ${count(Math.round(p.rows / seconds))} rows/s` : ""}
-			{left > 0 ? ` · ${left} s left` : ""}
-			{p.draft && part < 1 && (
-				<button
-					type="button"
-					className="word"
-					onClick={() => ask(api.POST("/api/uploads/{draft}/cancel", { params: { path: { draft: p.draft as string } } })).catch(() => {})}
-				>
-					Cancel
-				</button>
-			)}
-		</span>
-	);
-}
-
 function AllKeys({ onClose }: { onClose: () => void }) {
 	const keys: Keys = [
 		["Ctrl K", "go to a page, a count, an item, a barcode, a bin, a sheet"],
@@ -189,6 +163,8 @@ function AllKeys({ onClose }: { onClose: () => void }) {
 		["X", "mark a line"],
 		["Ctrl A", "mark all lines"],
 		["Ctrl C", "copy the marked lines for a spreadsheet"],
+		["F2 · Ctrl V", "Reference: change a cell, or many by pasting cells of a spreadsheet"],
+		["⋮", "at the end of a header: columns, and the list as a file"],
 		["Page, Home, End", "through the lines"],
 		["/", "filter by typing"],
 		["E", "to the elevation; arrows move, space chooses"],

@@ -1,22 +1,33 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, ask, Problem, queries, type Schemas, workKey } from "../api/client";
 import { useProgress } from "../api/events";
+import { key } from "../api/keys";
 import { Stage, typing } from "../frame/Frame";
 import { count, Empty, many, Warn, when } from "../frame/figures";
 import { DropField } from "./DropField";
-import { changeDrop, type Drop, forgetDrop, useDrops } from "./drops";
+import { changeDrop, type Drop, forgetDrop, takeUp, useDrops } from "./drops";
 import { FileView } from "./FileView";
 import { Form } from "./Form";
 import { kindWord, type Settle, useSettle } from "./settling";
 import { What } from "./What";
+import { useWaiting } from "./waiting";
 
 /** Dropped files: what each was taken for, what would happen, what is wrong. Nothing is stored before the last button. */
 export function Intake() {
 	const drops = useDrops();
 	const [at, setAt] = useState(0);
 	const drop = drops.find((d) => d.id === at) ?? drops[0];
+	const [search] = useSearchParams();
+	const waiting = useWaiting();
+	const wanted = search.get("draft");
+	const asked = waiting.data?.find((w) => w.id === wanted);
+	useEffect(() => {
+		if (asked) setAt(takeUp(asked));
+	}, [asked]);
+	const open = new Set(drops.flatMap((d) => [d.draft?.id, d.waits]));
+	const left = waiting.data?.filter((w) => !open.has(w.id)) ?? [];
 	if (!drop) {
 		return (
 			<Empty title="Take files in">
@@ -32,6 +43,8 @@ export function Intake() {
 						Saved layouts
 					</Link>
 				</p>
+				<Waits list={left} onTake={(w) => setAt(takeUp(w))} />
+				<Lately />
 				<p className="mt-4" data-templates>
 					Empty files to fill in:{" "}
 					{["places", "items", "stock", "movements", "counts"].map((k) => (
@@ -45,13 +58,73 @@ export function Intake() {
 	}
 	return (
 		<>
-			{drops.length > 1 && <DropList drops={drops} at={drop.id} onAt={setAt} />}
+			{(drops.length > 1 || left.length > 0) && (
+				<DropList drops={drops} at={drop.id} onAt={setAt} left={left} onTake={(w) => setAt(takeUp(w))} />
+			)}
 			<OneDrop key={drop.id} drop={drop} />
 		</>
 	);
 }
 
-function DropList({ drops, at, onAt }: { drops: Drop[]; at: number; onAt: (id: number) => void }) {
+/** Files that wait to be taken in since before the page was opened, with what they come to. */
+function Waits({ list, onTake }: { list: Schemas["Waiting"][]; onTake: (w: Schemas["Waiting"]) => void }) {
+	if (list.length === 0) return null;
+	return (
+		<div className="mt-6 text-left" data-waiting>
+			<h2 className="border-b border-rule pb-1">Dropped, and not taken in yet</h2>
+			{list.slice(0, 20).map((w) => (
+				<div key={w.id} className="flex items-baseline gap-3 border-b border-hair py-0.5">
+					<button type="button" className="word shrink-0 font-semibold" onClick={() => onTake(w)}>
+						{w.name}
+					</button>
+					<span className="truncate text-dim">{w.word}</span>
+					<span className="code ml-auto shrink-0 text-dim">{when(w.at)}</span>
+				</div>
+			))}
+			{list.length > 20 && <p className="text-dim">and {many(list.length - 20, "file", "files")} more</p>}
+		</div>
+	);
+}
+
+/** What was taken in last, by whom, and what it came to. */
+function Lately() {
+	const q = useQuery({ queryKey: key.intakes, queryFn: () => ask(api.GET("/api/intakes")) });
+	const list = q.data?.slice(0, 5) ?? [];
+	if (list.length === 0) return null;
+	return (
+		<div className="mt-6 text-left" data-lately>
+			<h2 className="border-b border-rule pb-1">Taken in lately</h2>
+			{list.map((i) => (
+				<div key={i.id} className="flex items-baseline gap-3 border-b border-hair py-0.5">
+					<span className={`shrink-0 ${i.state === "undone" ? "line-through" : ""}`}>{i.file}</span>
+					<span className="truncate text-dim">
+						{i.kind}
+						{!i.hidden && `: ${count(i.added)} new, ${count(i.changed)} changed`}
+						{i.state === "undone" && `, undone by ${i.undone_by}`} · {i.person}
+					</span>
+					<span className="code ml-auto shrink-0 text-dim">{when(i.at)}</span>
+				</div>
+			))}
+			<Link className="word text-dim" to="/stock">
+				All of them, and how to undo one
+			</Link>
+		</div>
+	);
+}
+
+function DropList({
+	drops,
+	at,
+	onAt,
+	left,
+	onTake,
+}: {
+	drops: Drop[];
+	at: number;
+	onAt: (id: number) => void;
+	left: Schemas["Waiting"][];
+	onTake: (w: Schemas["Waiting"]) => void;
+}) {
 	const ready = drops.filter(
 		(d) => d.draft && !d.done && d.draft.blocked === "" && (d.draft.effect.refused === 0 || d.draft.kind === "counts"),
 	);
@@ -80,6 +153,19 @@ function DropList({ drops, at, onAt }: { drops: Drop[]; at: number; onAt: (id: n
 				>
 					{d.done ? "✓ " : d.error || d.draft?.blocked || (d.draft?.effect.refused ?? 0) > 0 ? <b className="text-warn">! </b> : ""}
 					{d.file.name}
+				</button>
+			))}
+			{left.slice(0, 20).map((w) => (
+				<button
+					key={w.id}
+					type="button"
+					role="tab"
+					aria-selected={false}
+					title={w.word}
+					onClick={() => onTake(w)}
+					className="shrink-0 border border-b-0 border-rule px-3 py-1 text-dim"
+				>
+					{w.name}
 				</button>
 			))}
 			{ready.length > 1 && (
@@ -138,7 +224,14 @@ function OneDrop({ drop }: { drop: Drop }) {
 		return (
 			<Empty title={`${drop.file.name} cannot be read`}>
 				<Warn>{drop.error}</Warn>
-				<button type="button" className="act-plain mt-4" onClick={() => forgetDrop(drop.id)}>
+				<button
+					type="button"
+					className="act-plain mt-4"
+					onClick={() => {
+						forgetDrop(drop.id);
+						queries.invalidateQueries({ queryKey: key.waiting });
+					}}
+				>
 					Put it away
 				</button>
 			</Empty>
@@ -186,7 +279,9 @@ function OneDrop({ drop }: { drop: Drop }) {
 							type="button"
 							className="act-plain"
 							onClick={() => {
-								ask(api.DELETE("/api/uploads/{draft}", { params: { path: { draft: draft.id } } })).catch(() => {});
+								ask(api.DELETE("/api/uploads/{draft}", { params: { path: { draft: draft.id } } }))
+									.catch(() => {})
+									.finally(() => queries.invalidateQueries({ queryKey: key.waiting }));
 								forgetDrop(drop.id);
 							}}
 						>

@@ -1,5 +1,5 @@
 import { useSyncExternalStore } from "react";
-import { Problem, type Schemas, upload } from "../api/client";
+import { api, ask, Problem, type Schemas, upload } from "../api/client";
 
 /** A dropped file on its way: being read, looked at, or taken in. seen goes up each time it is looked at anew. */
 export type Drop = {
@@ -10,6 +10,7 @@ export type Drop = {
 	error?: string;
 	done?: Schemas["TakenIn"];
 	busy: boolean;
+	waits?: string; // the draft that it was taken up from
 };
 
 let drops: Drop[] = [];
@@ -38,6 +39,20 @@ export function changeDrop(id: number, to: Partial<Drop>) {
 export function forgetDrop(id: number) {
 	drops = drops.filter((d) => d.id !== id);
 	tell();
+}
+
+/** Takes up a file that waits since before this page was opened: it is looked at when it is shown. */
+export function takeUp(waiting: Schemas["Waiting"]): number {
+	const there = drops.find((d) => d.draft?.id === waiting.id || d.waits === waiting.id);
+	if (there) return there.id;
+	const drop: Drop = { id: next++, file: new File([], waiting.name), busy: true, seen: 0, waits: waiting.id };
+	drops = [...drops.filter((d) => !d.done), drop];
+	tell();
+	ask(api.GET("/api/uploads/{draft}", { params: { path: { draft: waiting.id } } })).then(
+		(draft) => changeDrop(drop.id, { draft, busy: false }),
+		(e) => changeDrop(drop.id, { error: e instanceof Problem ? e.message : String(e), busy: false }),
+	);
+	return drop.id;
 }
 
 /** A mended file: the same name as one that is being looked at, or the file of its refused rows. */

@@ -6,6 +6,7 @@ import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
 import { age, count, Empty, many, plain, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
+import { useWaiting } from "../intake/waiting";
 import { Portion } from "../plan/Portion";
 
 /** What wants a hand now, over all counts and warehouses; each line leads to the very place. */
@@ -103,6 +104,7 @@ export function Today() {
 						<div className="mt-6">
 							<DropField />
 						</div>
+						<Dropped />
 						<Offered title="Files to try with" files={demo_files}>
 							Download them, then drop them anywhere.
 						</Offered>
@@ -114,6 +116,28 @@ export function Today() {
 				</div>
 			</div>
 		</Stage>
+	);
+}
+
+/** What one dropped and did not take in yet: it waits with all that was settled. */
+function Dropped() {
+	const q = useWaiting();
+	const list = q.data ?? [];
+	if (list.length === 0) return null;
+	return (
+		<div className="mt-6" data-waiting>
+			<h2>Dropped, and not taken in yet</h2>
+			{list.slice(0, 6).map((w) => (
+				<Link key={w.id} to={`/intake?draft=${w.id}`} className="block border-b border-hair py-1 hover:bg-sheet">
+					<b className="font-semibold">{w.name}</b> <span className="text-dim">{w.word}</span>
+				</Link>
+			))}
+			{list.length > 6 && (
+				<Link className="word" to="/intake">
+					and {many(list.length - 6, "file", "files")} more
+				</Link>
+			)}
+		</div>
 	);
 }
 
