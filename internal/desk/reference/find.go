@@ -11,8 +11,8 @@ import (
 
 // Hit is something that goes by a text.
 type Hit struct {
-	Kind  string `json:"kind" enum:"item,bin,sheet"`
-	ID    int64  `json:"id" doc:"the item; of a bin its warehouse, of a sheet its count"`
+	Kind  string `json:"kind" enum:"item,bin,sheet,person"`
+	ID    int64  `json:"id" doc:"the item, or the person; of a bin its warehouse, of a sheet its count"`
 	Code  string `json:"code"`
 	About string `json:"about"`
 	Sheet int    `json:"sheet" doc:"the number of a sheet"`
@@ -21,7 +21,7 @@ type Hit struct {
 // mostHits is how many things of a kind are found.
 const mostHits = 8
 
-// Find gives the items (by SKU, further SKU, barcode, record id, and words of the description), bins and sheets that go by a text: what has
+// Find gives the items (by SKU, further SKU, barcode, record id, and words of the description), bins, sheets and, for controllers, people that go by a text: what has
 // it as its code stands first, then what begins with it, then what has all of its words in it.
 func (d *Room) Find(ctx context.Context, p desk.Person, text string) (out []Hit, err error) {
 	out = []Hit{}
@@ -83,6 +83,19 @@ func (d *Room) Find(ctx context.Context, p desk.Person, text string) (out []Hit,
 			out,
 			Hit{Kind: "sheet", ID: s.CountID, Code: s.Code, About: fmt.Sprintf("sheet %d of %s", s.Number, s.Name), Sheet: s.Number},
 		)
+	}
+	if err != nil || desk.Allow(p, desk.Guard) != nil { // who did what is for those who may read the record
+		return out, err
+	}
+	var people []struct {
+		ID         int64
+		Name, Role string
+	}
+	err = tx.Raw(`SELECT id, name, role FROM people WHERE instr(upper(name), ?) > 0 OR upper(sign_in) = ? ORDER BY name LIMIT ?`, code, code, mostHits).
+		Scan(&people).
+		Error
+	for _, x := range people {
+		out = append(out, Hit{Kind: "person", ID: x.ID, Code: x.Name, About: x.Role + ", what was done"})
 	}
 	return out, err
 }

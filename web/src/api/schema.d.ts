@@ -3308,11 +3308,11 @@ export interface components {
             code: string;
             /**
              * Format: int64
-             * @description the item; of a bin its warehouse, of a sheet its count
+             * @description the item, or the person; of a bin its warehouse, of a sheet its count
              */
             id: number;
             /** @enum {string} */
-            kind: "item" | "bin" | "sheet";
+            kind: "item" | "bin" | "sheet" | "person";
             /**
              * Format: int64
              * @description the number of a sheet

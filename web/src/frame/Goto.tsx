@@ -27,6 +27,10 @@ export function Goto({ onClose }: { onClose: () => void }) {
 		{ to: "/", name: "Today", about: "what wants a hand" },
 		{ to: "/intake", name: "Intake", about: "take files in" },
 		{ to: "/layouts", name: "Layouts", about: "how files are read" },
+		{ to: "/reference/items", name: "Items", about: "all of them, changed in place" },
+		{ to: "/reference/places", name: "Places", about: "warehouses and bins" },
+		{ to: "/reference/movements", name: "Movements", about: "as they were taken in" },
+		{ to: "/reference/reasons", name: "Reasons", about: "what variances are put down to" },
 		...(person.role === "controller"
 			? [
 					{ to: "/plan", name: "Plan a new count", about: "" },
@@ -52,7 +56,9 @@ export function Goto({ onClose }: { onClose: () => void }) {
 				? itemPath(h.code)
 				: h.kind === "bin"
 					? `/stock/${h.id}?${new URLSearchParams({ text: h.code })}`
-					: `/counts/${h.id}/counting/${h.sheet}`,
+					: h.kind === "person"
+						? `/record?${new URLSearchParams({ person: h.code })}`
+						: `/counts/${h.id}/counting/${h.sheet}`,
 		name: h.code,
 		about: h.kind === "bin" ? `bin, ${h.about}` : h.about,
 	}));

@@ -1,6 +1,6 @@
 import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, ask, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
@@ -9,7 +9,8 @@ import { addressOf } from "../lines/Arrange";
 
 /** Who did what, the latest first; narrowed by person, kind, count and day; proved by its chain on a press. */
 export function Record() {
-	const [by, setBy] = useState({ person: "", what: "", count: 0, day: "" });
+	const asked = useSearchParams()[0].get("person") ?? "";
+	const [by, setBy] = useState({ person: asked, what: "", count: 0, day: "" });
 	const q = useInfiniteQuery({
 		queryKey: key.record(JSON.stringify(by)),
 		initialPageParam: "",
