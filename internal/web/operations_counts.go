@@ -377,6 +377,13 @@ func (s *Server) registerCounts() {
 		}) (done, error) {
 			return done{true}, d.Variances.AddNote(ctx, p, in.Count, in.Pos, in.Body.Text)
 		})
+	op(s, "recostLines", http.MethodPost, "/api/counts/{count}/costs", "Correct what a unit of lines costs, without touching their quantities",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body variances.Costing
+		}) (done, error) {
+			return done{true}, d.Variances.Recost(ctx, p, in.Count, in.Body)
+		})
 	op(s, "chooseRound", http.MethodPost, "/api/counts/{count}/lines/{pos}/round", "Let one of the rounds of a line stand",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

@@ -87,6 +87,7 @@ func TestWhoMay(t *testing.T) {
 			[]string{"controller"},
 		},
 		"POST /api/work/{work}/cancel":                      {``, roles},
+		"POST /api/counts/{count}/costs":                    {`{"lines":[1],"cost":"2"}`, []string{"controller"}},
 		"POST /api/reference/edit":                          {`{"key":"12345678","kind":"items","fields":["sku","class"],"rows":[["X","A"]]}`, []string{"controller"}},
 		"POST /api/warehouses/{house}/costs":                {`{"key":"12345678","set":1,"lines":[{"pos":1,"cost":"2"}]}`, []string{"controller"}},
 		"GET /api/scopes":                                   {"", roles},

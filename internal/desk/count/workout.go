@@ -6,6 +6,7 @@ import (
 	"database/sql/driver"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 
 	"gorm.io/gorm"
@@ -23,10 +24,28 @@ const Stretch = 50_000
 // WorkOut works lines of a count out again from their entries, movements and decisions, and brings the tallies after them.
 // Without positions it works out all of them. fresh: nothing was worked out before, so no decision falls.
 func WorkOut(w *desk.Work, c *store.Count, positions []int64, fresh bool) error {
+	return workOut(w, c, positions, fresh, nil)
+}
+
+// Recost gives lines other unit costs, nil for none that is known, and works them out again.
+func Recost(w *desk.Work, c *store.Count, costs map[int64]*int64) error {
+	if err := workOut(w, c, slices.Collect(maps.Keys(costs)), false, costs); err != nil {
+		return err
+	}
+	for pos, cost := range costs {
+		if err := w.Exec("UPDATE count_lines SET cost = ? WHERE count_id = ? AND pos = ?", cost, c.ID, pos).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, costs map[int64]*int64) error {
 	rules, err := rulesOf(w.DB, c)
 	if err != nil {
 		return err
 	}
+	rules.costs = costs
 	t := NewTallying(w, c)
 	if positions == nil || len(positions) > 2000 {
 		if err := t.Preload(); err != nil {
@@ -60,6 +79,7 @@ type countRules struct {
 	classes       map[int64]string // by item, where limits differ by class
 	postTolerated bool
 	latest        int64
+	costs         map[int64]*int64 // other unit costs that lines are given, by position
 }
 
 func rulesOf(tx *gorm.DB, c *store.Count) (r countRules, err error) {
@@ -162,6 +182,9 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	for i := range lines {
 		l, in := &lines[i], &inputs[i]
 		before := *l
+		if cost, given := rules.costs[l.Pos]; given {
+			l.Cost = cost
+		}
 		x := variance.Input{
 			Recorded:  quantity.Quantity(l.Recorded),
 			Row:       l.Row(),

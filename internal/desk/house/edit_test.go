@@ -4,16 +4,23 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
 
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/lists"
+	"wobin/internal/desk/plan"
+	"wobin/internal/desk/safety"
+	"wobin/internal/desk/variances"
 )
 
 // What is changed by hand is an intake: checked like a file, on the time line, in the record, and undone there.
@@ -141,4 +148,50 @@ func TestCarriedAlong(t *testing.T) {
 	_, file := out(t, d, lists.Asking{List: "stock", House: 1})
 	take(t, d, "again.csv", strings.Replace(string(file), ",4,", ",5,", 1))
 	assert.Equal(t, before, shelves())
+}
+
+// The cost of an opening balance is corrected in its count: the value follows, quantities and decisions stay, every sum foots, and it stands
+// in the record. What was sent out is left alone.
+func TestCostOfAnOpeningBalance(t *testing.T) {
+	d := at(t)
+	now := time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC)
+	d.Now = func() time.Time { return now }
+	take(t, d, "items.csv", "sku,description\nROPE,Rope\nNET,Net\n")
+	take(t, d, "places.csv", "warehouse,zone,bin\nW,Front,A-1\nW,Front,A-2\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "First", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10, Empty: 3}})
+	require.NoError(t, err)
+	now = now.Add(9 * time.Hour)
+	takeCounts(t, d, c.ID, "W,A-1,ROPE,,12.5,2026-11-20T10:00:00Z\nW,A-2,NET,,4,2026-11-20T10:00:00Z\n")
+	rope := lineOf(t, d, c.ID, "ROPE", "A-1")
+	require.Nil(t, rope.Value)
+	_, err = d.Variances.Decide(ctx, nell, c.ID, []int64{rope.Pos}, "accept", "")
+	require.NoError(t, err)
+	cost := quantity.Cost(2_250_000)
+	require.NoError(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}, Cost: &cost}))
+	rope = lineOf(t, d, c.ID, "ROPE", "A-1")
+	assert.Equal(t, []any{"28.13", "12.5", "accepted"}, []any{rope.Value.String(), rope.Counted.String(), rope.Queue})
+	tallies := func() (out []string) {
+		require.NoError(t, d.Store.Read(ctx).Raw(`SELECT concat_ws(' ', part, name, lines, counted, found, unvalued, over_value, gross_value,
+			open, open_gross, accepted, posted) FROM count_tallies WHERE count_id = ? ORDER BY part, name`,
+			c.ID).Scan(&out).Error)
+		return out
+	}
+	worked := tallies()
+	require.NotEmpty(t, worked)
+	require.NoError(t, d.Store.Write(ctx, func(tx *gorm.DB) error {
+		return tx.Exec("UPDATE counts SET stale = 1 WHERE id = ?", c.ID).Error
+	}))
+	require.NoError(t, count.Refresh(ctx, d.Desk))
+	assert.Equal(t, worked, tallies(), "worked out from the beginning it is the same")
+
+	minus := quantity.Cost(-1)
+	require.ErrorContains(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}, Cost: &minus}), "never less than 0")
+	require.ErrorIs(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{99}, Cost: &cost}), desk.ErrNotFound)
+	sent := send(t, d, c.ID, adjustments.Going{Mode: "difference"})
+	require.NotNil(t, sent.Posting)
+	require.ErrorContains(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}}), "was sent out already")
+	page, err := d.Safety.Record(ctx, nell, safety.RecordFilter{What: "unit cost corrected"})
+	require.NoError(t, err)
+	require.Len(t, page.Entries, 1)
+	assert.Equal(t, []string{"is: 2.25", "lines: " + fmt.Sprint(rope.Pos), "was: none"}, page.Entries[0].Details)
 }

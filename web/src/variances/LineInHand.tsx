@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { apart, count, itemPath, Off, plain, Warn, when } from "../frame/figures";
+import { Cell } from "../lines/Cell";
 
 import { CutOffList } from "../plan/CutOff";
 import { LikelyCause, type useAccept, type useRecount } from "./Causes";
@@ -19,6 +20,39 @@ export const useHistory = (id: number, pos?: number) =>
 		queryFn: () => ask(api.GET("/api/counts/{count}/lines/{pos}", { params: { path: { count: id, pos: pos ?? 0 } } })),
 		placeholderData: (before) => before,
 	});
+
+/** What a unit of the line costs, corrected by itself where it was not sent out yet. */
+function UnitCost({ id, line, may }: { id: number; line: Schemas["VarianceLine"]; may: boolean }) {
+	const [editing, setEditing] = useState(false);
+	const refresh = async (cost: string) => {
+		await ask(
+			api.POST("/api/counts/{count}/costs", {
+				params: { path: { count: id } },
+				body: { lines: [line.pos], cost: cost === "" ? null : cost },
+			}),
+		);
+		await queries.invalidateQueries({ queryKey: key.count(id) });
+	};
+	return (
+		<div className="flex items-baseline gap-2 text-dim" data-cost>
+			unit cost
+			{editing ? (
+				<span className="w-28">
+					<Cell label="unit cost" text={line.cost ?? ""} right onKeep={refresh} onClose={() => setEditing(false)} />
+				</span>
+			) : (
+				<>
+					<span className={line.cost == null ? "text-warn" : "code text-ink"}>{line.cost == null ? "! not known" : plain(line.cost)}</span>
+					{may && line.postings === 0 && (
+						<button type="button" className="word" onClick={() => setEditing(true)}>
+							correct
+						</button>
+					)}
+				</>
+			)}
+		</div>
+	);
+}
 
 /** The line in hand: its history on one time axis, who counted, and the item's other bins. */
 export function LineInHand({
@@ -79,6 +113,7 @@ export function LineInHand({
 				{line.description}
 				{apart(line) && <span className="code"> · {apart(line)}</span>}
 			</div>
+			<UnitCost key={pos} id={id} line={line} may={may} />
 			{cause && line.pos === pos && <LikelyCause id={id} line={line} cause={cause} may={may} accept={accept} recount={recount} />}
 			{line.disputed && (
 				<p className="my-1 text-warn" data-disputed>
