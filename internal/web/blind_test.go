@@ -108,6 +108,9 @@ func made(t *testing.T, seed uint64, more int) *world {
 	w.take(t, "controller", "first.csv", head+first+"X,,X-1,ROPE-1,7,0,2.5,2026-11-19T06:00:00Z\n", "")
 	w.take(t, "controller", "stock.csv", stock, "")
 	w.take(t, "controller", "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,"+keys[1][0]+","+keys[1][1]+",-1,2026-11-20T08:00:00Z,ISS-1\n", "")
+	var early struct{ ID string } // looked at before the blind count begins
+	w.must(t, "counter", "POST", "/api/uploads?zone=UTC&name=early.csv", strings.ReplaceAll(stock, "2026-11-20T06", "2026-11-20T07"), &early)
+	w.drafts = append(w.drafts, early.ID)
 	w.must(t, "controller", "POST", "/api/counts", `{"name":"Blind","scope":{"warehouse":1},"rows":5,"blind":true,"tolerance_percent":"5"}`, nil)
 	w.must(t, "controller", "POST", "/api/counts/1/hand-out", `{"sheets":[1,2],"counter":"Bram"}`, nil)
 
@@ -238,6 +241,9 @@ func TestBlind(t *testing.T) {
 			}
 		}
 		// What a counter may write, or try: looking at files, tallies, typed counts and what stands in the way of them.
+		for _, p := range []string{"", "/rows?sheet=0&from=0&limit=50", "/refused?sheet=0", "/against?sheet=0"} {
+			compare("counter", "GET", "/api/uploads/{draft0}"+p, "")
+		}
 		for i, f := range [][2]string{
 			{"stock.csv", "warehouse,bin,sku,on hand,recorded at\nW,A-1-1,ROPE-1,12,2026-11-21T06:00:00Z\nW,A-1-4,ROPE-3,9,2026-11-21T06:00:00Z\n"},
 			{"items.csv", "sku,description\nROPE-1,Rope\n"}, {"places.csv", "warehouse,bin\nW,A-1-1\n"},
@@ -251,13 +257,13 @@ func TestBlind(t *testing.T) {
 			}
 			for _, p := range []string{"/api/uploads/{draft}", "/api/uploads/{draft}/rows?sheet=0&from=0&limit=50", "/api/uploads/{draft}/refused?sheet=0",
 				"/api/uploads/{draft}/against?sheet=0"} {
-				compare("counter", "GET", strings.Replace(p, "{draft}", fmt.Sprintf("{draft%d}", i), 1), "")
+				compare("counter", "GET", strings.Replace(p, "{draft}", fmt.Sprintf("{draft%d}", i+1), 1), "")
 			}
 			for _, body := range []string{`{"count":1}`, `{"encoding":"UTF-8"}`} {
-				compare("counter", "POST", fmt.Sprintf("/api/uploads/{draft%d}/settle", i), body)
+				compare("counter", "POST", fmt.Sprintf("/api/uploads/{draft%d}/settle", i+1), body)
 			}
-			compare("counter", "POST", fmt.Sprintf("/api/uploads/{draft%d}/formula", i), `{"formula":"1+1"}`)
-			compare("counter", "POST", fmt.Sprintf("/api/uploads/{draft%d}/take-in", i), `{"key":"counter-take","leave_out":0}`)
+			compare("counter", "POST", fmt.Sprintf("/api/uploads/{draft%d}/formula", i+1), `{"formula":"1+1"}`)
+			compare("counter", "POST", fmt.Sprintf("/api/uploads/{draft%d}/take-in", i+1), `{"key":"counter-take","leave_out":0}`)
 		}
 		for _, x := range [][2]string{
 			{"/api/plan/tally", `{"scope":{"warehouse":1},"rows":10}`},

@@ -113,7 +113,9 @@ func (s *Server) registerReference() {
 			return &huma.StreamResponse{Body: func(c huma.Context) {
 				c.SetHeader("Content-Type", f.Media)
 				c.SetHeader("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": f.Name}))
-				if err := f.Write(c.BodyWriter()); err != nil {
+				w, end := steadyWriter(c.BodyWriter())
+				defer end()
+				if err := f.Write(w); err != nil {
 					slog.Info("a list broke off", "list", in.List, "error", err)
 					panic(http.ErrAbortHandler) // the other side sees that it is not whole
 				}

@@ -39,3 +39,25 @@ func (s *steady) Read(p []byte) (int, error) {
 	}
 	return n, err
 }
+
+// steadyWriter lets an answer go out steadily: whoever does not take a piece within a minute gets no more, for what it is made from is held
+// meanwhile.
+// end lifts the limit, for the connection serves further requests.
+func steadyWriter(w io.Writer) (out io.Writer, end func()) {
+	rw, ok := w.(http.ResponseWriter)
+	if !ok {
+		return w, func() {}
+	}
+	of := http.NewResponseController(rw)
+	return &steadyAnswer{w, of}, func() { _ = of.SetWriteDeadline(time.Time{}) }
+}
+
+type steadyAnswer struct {
+	io.Writer
+	of *http.ResponseController
+}
+
+func (s *steadyAnswer) Write(p []byte) (int, error) {
+	_ = s.of.SetWriteDeadline(time.Now().Add(pieceWithin))
+	return s.Writer.Write(p)
+}

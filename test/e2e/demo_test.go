@@ -269,7 +269,8 @@ func TestAccessible(t *testing.T) {
 	s.do("night", chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil))
 	check("/intake with a file at night")
 	for _, view := range []string{"/", "/stock", "/intake", "/layouts", "/plan", "/counts/2/plan", "/counts/2/sheets", "/counts/2/counting",
-		"/counts/2/counting/20", "/counts/2/counting/1?again=1", "/counts/2/counting/tray", "/rotation/1", "/counts/2/variances", "/counts/2/adjustments", "/counts/1/report"} {
+		"/counts/2/counting/20", "/counts/2/counting/1?again=1", "/counts/2/counting/tray", "/rotation/1", "/counts/2/variances", "/counts/2/adjustments", "/counts/1/report",
+		"/reference/items", "/reference/places", "/reference/movements", "/reference/reasons", "/item?sku=BLK-0300", "/record", "/people", "/me", "/safety"} {
 		s.do("open "+view, s.open(view), chromedp.WaitVisible(`main, section, h2`))
 		check(view)
 		s.do("night", chromedp.Evaluate(`document.documentElement.dataset.theme = "night"`, nil))

@@ -63,6 +63,12 @@ func TestLists(t *testing.T) {
 		chromedp.WaitVisible(`//button[starts-with(., "Take in 997 good rows, leave out 3")]`, chromedp.BySearch))
 	s.do("the good ones", press("Take in 997 good rows, leave out 3"), chromedp.WaitVisible(`[data-last-word]`), sees("997 changed"))
 
+	s.do("a block without a header is for the lines in hand", s.open("/reference/items"), chromedp.WaitVisible(`[data-active]`),
+		browser.Type(`input[aria-label="Filter"]`, "single block 40"), chromedp.WaitVisible(cell("BLK-0300", 1), chromedp.BySearch),
+		chromedp.Click(cell("BLK-0300", 6), chromedp.BySearch), chromedp.Focus(`[data-lines]`), paste("Q"),
+		press("Take in 1 row"), chromedp.WaitVisible(`[data-last-word]`), sees("1 changed"), s.open("/item?sku=BLK-0300"),
+		chromedp.WaitVisible(`[data-changed]`), sees("class: Z → Q"))
+
 	// The columns in sight, and only what the filter holds.
 	s.do("a list goes out", s.open("/reference/items"), chromedp.WaitVisible(`[data-active]`), browser.Type(`input[aria-label="Filter"]`, "single block"),
 		chromedp.WaitVisible(cell("BLK-0300", 1), chromedp.BySearch), chromedp.Click(`[data-columns]`), chromedp.WaitVisible(`[data-list-out]`),

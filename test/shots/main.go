@@ -100,7 +100,6 @@ func run(out, only string) error {
 				chromedp.WaitVisible(`//*[@data-cell="B5"][contains(., "→")]`, chromedp.BySearch),
 			),
 		},
-		{"intake-workbook", "/", `[data-file-view]`, append(drop("kiosk handover.xlsx", `[role=tablist]`), press("Items"))},
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
 		{"rotation", "/rotation/1", `[data-year]`, nil},
 		{
@@ -158,6 +157,7 @@ func run(out, only string) error {
 		},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
 		{"item", "/item?sku=BLK-0300", `[data-said]`, nil},
+		{"reference", "/reference/items", `[data-active]`, []chromedp.Action{chromedp.Click(`[data-columns]`), chromedp.WaitVisible(`[data-list-out]`)}},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
 		{
 			"backups",

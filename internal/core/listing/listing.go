@@ -59,10 +59,11 @@ const (
 	Book Form = "xlsx"
 )
 
-// Writer takes the rows of a list one by one. What was taken is whole when Close gave no error.
+// Writer takes the rows of a list one by one. What was taken is whole when Close gave no error; Drop lets go of a file that is not to be.
 type Writer interface {
 	Row(cells []string) error
 	Close() error
+	Drop()
 }
 
 // New begins a file of a form and writes its header. name is that of the sheet of a workbook.
@@ -96,6 +97,8 @@ func (t *text) Row(cells []string) error {
 }
 
 func (t *text) Close() error { return t.w.Flush() }
+
+func (t *text) Drop() {}
 
 // mostRows is how many rows a sheet of a workbook has at most (ECMA-376); what is beyond goes onto a further sheet.
 const mostRows = 1 << 20
@@ -191,6 +194,8 @@ func (b *book) Row(cells []string) error {
 	}
 	return b.s.SetRow(fmt.Sprintf("A%d", b.row), b.cells)
 }
+
+func (b *book) Drop() { b.f.Close() }
 
 func (b *book) Close() error {
 	defer b.f.Close()

@@ -38,7 +38,7 @@ const ListHeader = "Wobin list"
 
 // Derived are the headers of columns of our lists that are worked out from others, so that no file brings them in.
 var Derived = []string{"Value", "Lines", "Lines recorded", "File", "Item", "Recorded", "Moved", "Expected", "Variance", "Status", "Likely cause",
-	"Still open", "Decided", "Reason", "Sent", "Description", "Unit", "Unit cost", ListHeader}
+	"Still open", "Decided", "Reason", "Sent", "Description", "Unit", "Unit cost", "Packs", ListHeader}
 
 // derived tells whether a column is one of a list of ours that no file brings in.
 func (m *Mapping) derived(i int) bool {

@@ -54,6 +54,14 @@ func TestEdit(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []string{"changed by hand, items.csv", "taken in"}, []string{all[0].File, all[0].State})
 	assert.Empty(t, all[0].Blocked)
+	item, err := d.Reference.Item(ctx, nell, "ROPE")
+	require.NoError(t, err)
+	var said []string
+	for _, c := range item.Changes {
+		said = append(said, strings.Join(c.What, "; "))
+	}
+	assert.Equal(t, []string{"Supplier: none → Vik & Penn; active: yes → no; category: Ropes → none", `description: Rope → =Rope, "braided"`,
+		"unit cost: 2.5 → 2.755"}, said)
 	for _, x := range all[:3] {
 		require.NoError(t, d.Intake.Undo(ctx, nell, x.ID, false))
 	}

@@ -16,6 +16,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/problem"
 	"wobin/internal/core/read"
@@ -50,6 +51,7 @@ type draft struct {
 	state      int64           // of the records when it was looked at, and of the count that it belongs to
 	at         time.Time       // when it was dropped
 	closed     atomic.Bool     // what is in memory was let go of
+	hidden     bool            // it was looked at without showing what is recorded
 	passing    bool            // it is not kept: whoever made it takes it in at once
 	counts     map[int64]int64 // versions of the counts that it was held against
 	views      map[int]*tabular.Index
@@ -104,7 +106,9 @@ func (d *Room) hold(ctx context.Context, p desk.Person, id string) (dr *draft, l
 		}
 	}
 	dr.person = p // a role may have changed since
-	if dr.seen == nil {
+	// What was seen before a blind count began is not shown while it runs.
+	hidden, err := d.hidden(ctx, p)
+	if err == nil && (dr.seen == nil || hidden && !dr.hidden) {
 		work, end := dr.working(ctx)
 		_, err = d.look(work, dr)
 		end()
@@ -114,6 +118,15 @@ func (d *Room) hold(ctx context.Context, p desk.Person, id string) (dr *draft, l
 		return nil, nil, err
 	}
 	return dr, dr.mu.Unlock, nil
+}
+
+// hidden tells whether what files change of the records must not be shown to somebody: it would tell a counter what is recorded.
+func (d *Room) hidden(ctx context.Context, p desk.Person) (bool, error) {
+	err := desk.UnlessBlind(d.Store.Read(ctx), p, 0, "look at what a file changes")
+	if errors.Is(err, desk.ErrMayNot) {
+		return true, nil
+	}
+	return false, err
 }
 
 // open gives a draft of somebody, from memory or from what is kept of it.
@@ -210,16 +223,26 @@ func (d *Room) Waiting(ctx context.Context, p desk.Person) ([]Waiting, error) {
 	if err := desk.Allow(p, desk.Look); err != nil {
 		return nil, err
 	}
+	hidden, err := d.hidden(ctx, p)
+	if err != nil {
+		return nil, err
+	}
 	rows, err := d.Store.DraftsOf(ctx, p.ID)
 	out := make([]Waiting, len(rows))
 	for i, r := range rows {
+		if hidden && r.Kind != string(field.Counts) {
+			r.Word = ""
+		}
 		out[i] = Waiting{r.ID, r.Name, r.Size, desk.Instant(r.At), r.Kind, r.Word}
 	}
 	return out, err
 }
 
-// mostDrafts is how many files of somebody wait at once: more than the sheets of a day that come back together.
-const mostDrafts = 300
+// How many files of somebody wait at once, more than the sheets of a day that come back together, and how many bytes they have.
+const (
+	mostDrafts  = 300
+	mostWaiting = 4 * maxUpload
+)
 
 // How long a draft stays that nobody looks at: open, and kept.
 const (
@@ -234,8 +257,15 @@ func (d *Room) room(ctx context.Context, p desk.Person) error {
 		return err
 	}
 	rows, err := d.Store.DraftsOf(ctx, p.ID)
-	if err == nil && len(rows) >= mostDrafts {
+	var size int64
+	for i := range rows {
+		size += rows[i].Size
+	}
+	switch {
+	case err == nil && len(rows) >= mostDrafts:
 		err = desk.Refuse("%d files wait to be taken in already. Take some in, or let go of them.", len(rows))
+	case err == nil && size > mostWaiting:
+		err = desk.Refuse("%d GB of files wait to be taken in already. Take some in, or let go of them.", size>>30)
 	}
 	return err
 }
@@ -378,8 +408,10 @@ func (d *Room) upload(ctx context.Context, p desk.Person, name string, body io.R
 	if err := desk.Allow(p, desk.Enter); err != nil {
 		return nil, err
 	}
-	if err := d.room(ctx, p); err != nil {
-		return nil, err
+	if !passing {
+		if err := d.room(ctx, p); err != nil {
+			return nil, err
+		}
 	}
 	dr := &draft{owner: p.ID, person: p, name: name, used: d.Now(), at: d.Now(), choices: choices, passing: passing}
 	if err := d.receive(dr, name, body); err != nil {

@@ -104,16 +104,14 @@ func (d *Room) lookAt(ctx context.Context, dr *draft, job *desk.Running) (*Draft
 	if err := d.recogniseParts(dr, rec, saved, named); err != nil {
 		return nil, err
 	}
-	// What a file changes of the records would tell a counter what is recorded.
-	hidden := desk.UnlessBlind(d.Store.Read(ctx), dr.person, 0, "look at what a file changes")
-	if hidden != nil && !errors.Is(hidden, desk.ErrMayNot) {
-		return nil, hidden
+	if dr.hidden, err = d.hidden(ctx, dr.person); err != nil {
+		return nil, err
 	}
 	reading := read.Reading{Zone: zone, Context: ctx, Progress: func(rows int, part float64) { job.Progress(int(part*1000), 1000, rows) }, Halves: true}
 	for _, kind := range field.Kinds {
 		for _, pt := range dr.parts {
 			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {
-				if hidden != nil && kind != field.Counts {
+				if dr.hidden && kind != field.Counts {
 					pt.view.Blocked = "While a blind count runs you can take in counts only: this reads as a file of another kind."
 					continue
 				}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"wobin/internal/core/listing"
@@ -25,11 +26,15 @@ type Room struct {
 	reference *reference.Room
 	variances *variances.Room
 	safety    *safety.Room
+	turn      chan struct{} // has a place for each list that is written at a time: each holds a reader of the database
 }
+
+// atOnce is how many lists are written at a time; further ones wait.
+const atOnce = 2
 
 // New makes the room.
 func New(d *desk.Desk, r *recorded.Room, f *reference.Room, v *variances.Room, g *safety.Room) *Room {
-	return &Room{d, r, f, v, g}
+	return &Room{d, r, f, v, g, make(chan struct{}, atOnce)}
 }
 
 // Form is the form of a file; empty for delimited text.
@@ -83,13 +88,19 @@ func (d *Room) Open(ctx context.Context, p desk.Person, a Asking) (f *File, err 
 	if !slices.Contains(Names, a.List) {
 		return nil, desk.Missing("The list")
 	}
+	select {
+	case d.turn <- struct{}{}:
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
 	ctx, stop := context.WithCancel(ctx)
 	within, letGo, err := d.Store.Snapshot(ctx)
 	if err != nil {
 		stop()
+		<-d.turn
 		return nil, err
 	}
-	end := func() { letGo(); stop() }
+	end := sync.OnceFunc(func() { letGo(); stop(); <-d.turn })
 	f = &File{ctx: within, end: end, form: a.Form, first: true}
 	if f.list, err = d.list(within, p, &a); err == nil {
 		f.rows, f.next, err = f.list.page(within, "")
@@ -127,6 +138,11 @@ func (f *File) Write(w io.Writer) (err error) {
 	if err != nil {
 		return err
 	}
+	defer func() {
+		if err != nil {
+			out.Drop()
+		}
+	}()
 	cells := make([]string, len(f.at))
 	for rows, next := f.rows, f.next; ; {
 		for _, r := range rows {

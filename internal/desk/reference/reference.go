@@ -50,6 +50,7 @@ type Item struct {
 	Hidden      []string          `json:"hidden" doc:"warehouses in which whoever asks may not see what is recorded, as a blind count runs"`
 	Counts      []ItemCount       `json:"counts" doc:"what the latest 20 counts said of it, the latest first"`
 	Sent        []ItemSent        `json:"sent" doc:"what went out for it of these counts, the latest first"`
+	Changes     []ItemChange      `json:"changes" doc:"what intakes changed of it, the latest first"`
 	Large       []string          `json:"large" doc:"large counts, of which only the bins are told in which the item lies now or was found"`
 }
 
@@ -105,7 +106,7 @@ const listed = 100
 // Item gives an item by its SKU. What is recorded, counted and sent out is left out for whoever counts blind in that warehouse.
 func (d *Room) Item(ctx context.Context, p desk.Person, sku string) (v Item, err error) {
 	v = Item{Barcodes: []string{}, Packs: []ItemPack{}, Attributes: map[string]string{}, Places: []ItemPlace{}, Hidden: []string{},
-		Counts: []ItemCount{}, Sent: []ItemSent{}, Large: []string{}}
+		Counts: []ItemCount{}, Sent: []ItemSent{}, Changes: []ItemChange{}, Large: []string{}}
 	if err := desk.Allow(p, desk.Look); err != nil {
 		return v, err
 	}
@@ -118,6 +119,9 @@ func (d *Room) Item(ctx context.Context, p desk.Person, sku string) (v Item, err
 		return v, desk.Missing("The item")
 	}
 	if err := v.known(&row); err != nil {
+		return v, err
+	}
+	if err := v.changes(tx, &row); err != nil {
 		return v, err
 	}
 	var houses []store.Warehouse

@@ -3441,6 +3441,8 @@ export interface components {
             };
             barcodes: string[];
             category: string;
+            /** @description what intakes changed of it, the latest first */
+            changes: components["schemas"]["ItemChange"][];
             class: string;
             /** @description of one unit; null where none is known */
             cost: string | null;
@@ -3467,6 +3469,15 @@ export interface components {
             /** @description lot or serial; empty for neither */
             tracking: string;
             unit: string;
+        };
+        ItemChange: {
+            /** Format: date-time */
+            at: string;
+            /** @description that it came in */
+            file: string;
+            person: string;
+            /** @description what changed, each as name: before → after */
+            what: string[];
         };
         ItemCount: {
             /**

@@ -16,6 +16,7 @@ export type Column<R> = {
 	text: (row: R) => string; // for copying to a spreadsheet
 	edit?: (row: R) => string; // what stands in it when it is opened to be changed; left out: it is not changed here
 	off?: boolean; // left out unless somebody chooses it
+	header?: string; // by which files know it, where that is not its title
 };
 
 const rowHeight = 25;
@@ -93,7 +94,7 @@ export function Lines<R>({
 	empty?: ReactNode;
 	out?: Out; // the list as a file
 	onEdit?: (row: R, key: string, value: string) => Promise<unknown>; // changes a cell, or throws why not
-	onPaste?: (text: string) => void; // cells of a spreadsheet
+	onPaste?: (text: string, rows: R[], columns: Column<R>[]) => void; // cells of a spreadsheet, with the lines and columns from those in hand on
 	ordered?: boolean; // its order means something, so it is not sorted otherwise
 }) {
 	const [columns, arranged, arrange] = useArranged(label, offered);
@@ -151,7 +152,7 @@ export function Lines<R>({
 	const copy = () => {
 		const chosen = marked && marked.size > 0 ? rows.filter((r) => marked.has(rowKey(r))) : rows.slice(active, active + 1);
 		const cells = [
-			columns.map((c) => c.title.replace(/ ↓$/, "")),
+			columns.map((c) => c.header ?? c.title.replace(/ ↓$/, "")),
 			...chosen.map((r) => columns.map((c) => c.text(r).replace(/[\t\n]/g, " "))),
 		];
 		navigator.clipboard?.writeText(cells.map((row) => row.join("\t")).join("\n"));
@@ -214,7 +215,7 @@ export function Lines<R>({
 					const text = e.clipboardData.getData("text/plain");
 					if (!onPaste || typing(e) || text.trim() === "") return;
 					e.preventDefault();
-					onPaste(text);
+					onPaste(text, rows.slice(active), columns.slice(Math.max(0, column)));
 				}}
 				data-lines
 			>
@@ -268,18 +269,19 @@ export function Lines<R>({
 								{(on || mark) && <span className={`absolute inset-y-0 left-0 ${mark ? "w-1.5 bg-ink" : "w-1 bg-dim"}`} />}
 								{columns.map((c, n) =>
 									on && editing && n === column && c.edit && onEdit ? (
-										<Cell
-											key={c.key}
-											label={c.title}
-											text={c.edit(row)}
-											right={c.right}
-											onKeep={(value) => onEdit(row, c.key, value)}
-											onClose={(step) => {
-												close();
-												if (step === "down") go(v.index + 1, false);
-												if (step === "on") editNext(1);
-											}}
-										/>
+										<div key={c.key} role="gridcell">
+											<Cell
+												label={c.title}
+												text={c.edit(row)}
+												right={c.right}
+												onKeep={(value) => onEdit(row, c.key, value)}
+												onClose={(step) => {
+													close();
+													if (step === "down") go(v.index + 1, false);
+													if (step === "on") editNext(1);
+												}}
+											/>
+										</div>
 									) : (
 										<div
 											key={c.key}

@@ -117,6 +117,15 @@ export function Item() {
 							<span className="truncate text-dim">{c.reason}</span>
 						</div>
 					))}
+					{i.changes.length > 0 && <h2 className="mt-5 border-b border-rule pb-1">What changed of it</h2>}
+					{i.changes.map((c) => (
+						<div key={`${c.at}${c.file}`} className="grid grid-cols-[8.5rem_8rem_14rem_1fr] gap-3 border-b border-hair py-0.5" data-changed>
+							<span className="code text-dim">{when(c.at)}</span>
+							<span className="truncate text-dim">{c.person}</span>
+							<span className="truncate text-dim">{c.file}</span>
+							<span>{c.what.join("; ")}</span>
+						</div>
+					))}
 					<h2 className="mt-5 border-b border-rule pb-1">What went out</h2>
 					{i.sent.length === 0 && <p className="py-1 text-dim">No adjustment of it was sent out.</p>}
 					{i.sent.map((s) => (

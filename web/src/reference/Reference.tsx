@@ -63,13 +63,34 @@ const lineKeys: [string, string][] = [
 	["?", "all keys"],
 ];
 
-/** Cells that were pasted go the way of every file: they are looked at, and taken in by a person. */
-function usePaste(what: string) {
+/**
+ * Cells that were pasted go the way of every file: they are looked at, and taken in by a person. With a header they are a file by themselves;
+ * a block without one is for the lines and columns from those in hand on, whose key and headers are put to it.
+ */
+function usePaste<R>(what: string, titles: string[], keyOf: (r: R) => string[]) {
 	const navigate = useNavigate();
 	const person = usePerson();
 	if (person.role !== "controller") return undefined;
-	return (text: string) => {
-		dropFiles([new File([text], `pasted ${what}.txt`, { type: "text/plain" })]);
+	return (text: string, rows: R[], columns: Column<R>[]) => {
+		const cells = text
+			.replace(/\r/g, "")
+			.replace(/\n$/, "")
+			.split("\n")
+			.map((line) => line.split("\t"));
+		const has = new Set(cells[0]?.map((c) => c.trim().toLowerCase()));
+		const width = Math.max(...cells.map((c) => c.length));
+		const block = !titles.some((t) => has.has(t.toLowerCase()));
+		// What goes beyond the lines has no key, and is refused by that; what goes beyond the columns has no header, and is asked about.
+		const table = block
+			? [
+					[...titles, ...Array.from({ length: width }, (_, i) => columns[i]?.header ?? columns[i]?.title ?? "")],
+					...cells.map((c, i) => [...(rows[i] ? keyOf(rows[i] as R) : titles.map(() => "")), ...c]),
+				]
+			: cells;
+		const wide = Math.max(...table.map((r) => r.length));
+		for (const r of table) while (r.length < wide) r.push("");
+		if (!has.has("wobin list")) table.forEach((r, i) => r.push(i === 0 ? "Wobin list" : `pasted ${what}`)); // known as one of our lists
+		dropFiles([new File([table.map((r) => r.join("\t")).join("\n")], `pasted ${what}.txt`, { type: "text/plain" })]);
 		navigate("/intake");
 	};
 }
@@ -117,7 +138,7 @@ function Items() {
 			),
 			text: (r) => r.sku,
 		},
-		word("item", "Item", "minmax(180px,1fr)", (r) => r.description),
+		word("item", "Item", "minmax(180px,1fr)", (r) => r.description, { header: "Description" }),
 		word("unit", "Unit", "52px", (r) => r.unit),
 		word("cost", "Unit cost", "88px", (r) => r.cost ?? "", {
 			right: true,
@@ -139,15 +160,15 @@ function Items() {
 			cell: (r) => r.packs.map((p) => `${p.unit} of ${p.holds}`).join(", "),
 			text: (r) => r.packs.map((p) => `${p.unit} of ${p.holds}`).join(", "),
 		},
-		word("nature", "It is", "72px", (r) => r.nature, { off: true }),
+		word("nature", "It is", "72px", (r) => r.nature, { off: true, header: "Stocked" }),
 		word("active", "Active", "80px", (r) => (r.active ? "yes" : "no"), {
 			cell: (r) => (r.active ? <span className="text-dim">yes</span> : <b className="text-warn">! no</b>),
 		}),
-		word("tracking", "Kept by", "64px", (r) => r.tracking, { off: true }),
+		word("tracking", "Kept by", "64px", (r) => r.tracking, { off: true, header: "Tracking" }),
 		word("further", "Further SKU", "100px", (r) => r.further_sku, { off: true, ...code((r) => r.further_sku) }),
 		word("record", "Record id", "100px", (r) => r.record_id, { off: true, ...code((r) => r.record_id) }),
 		word("parent", "Parent", "100px", (r) => r.parent, { off: true, ...code((r) => r.parent) }),
-		...attributes.map((a) => word(`item.${a}`, a, "minmax(90px,.3fr)", (r) => r.attributes[a] ?? "")),
+		...attributes.map((a) => word(`item.${a}`, a, "minmax(90px,.3fr)", (r) => r.attributes[a] ?? "", { header: `item.${a}` })),
 	];
 	const fields: Record<string, string> = {
 		item: "description",
@@ -215,7 +236,7 @@ function Items() {
 				onOpen={(r) => navigate(itemPath(r.sku))}
 				out={{ list: "items", query: narrowed }}
 				onEdit={person.role === "controller" ? (r, k, value) => change("items", ["sku", fields[k] ?? k], [r.sku, value]) : undefined}
-				onPaste={usePaste("items")}
+				onPaste={usePaste<Item>("items", ["SKU"], (r) => [r.sku])}
 				empty={
 					!pages.loading && (
 						<Empty title="No item goes by this">
@@ -321,7 +342,7 @@ function Places() {
 				onEdit={
 					person.role === "controller" ? (r, k, value) => change("places", ["warehouse", "bin", k], [r.warehouse, r.bin, value]) : undefined
 				}
-				onPaste={usePaste("places")}
+				onPaste={usePaste<Place>("places", ["Warehouse", "Bin"], (r) => [r.warehouse, r.bin])}
 				empty={!pages.loading && <Empty title="No bin goes by this">Take the filter out.</Empty>}
 			/>
 		</Stage>
@@ -383,7 +404,7 @@ function Movements() {
 					{pages.more && " and more"}
 				</span>
 			}
-			keys={lineKeys.filter(([k]) => k !== "F2")}
+			keys={lineKeys.filter(([k]) => k !== "F2" && k !== "Ctrl V")}
 		>
 			<Head at="movements">
 				<House
@@ -410,7 +431,6 @@ function Movements() {
 				more={pages.more}
 				onMore={pages.onMore}
 				out={{ list: "movements", query: { text: hand.text, warehouse: house || undefined } }}
-				onPaste={usePaste("movements")}
 				empty={!pages.loading && <Empty title="No movement goes by this">Take the filter out, or drop a file of movements.</Empty>}
 			/>
 		</Stage>
