@@ -86,6 +86,7 @@ func (r *Running) End(word string, err error, keep bool) {
 	j.mu.Lock()
 	at := j.now().UTC()
 	r.job.Ended, r.job.Word, r.job.Stops = &at, word, false
+	r.cancel = nil // it may hold all that was worked on
 	switch {
 	case errors.Is(err, context.Canceled):
 		r.job.Word, r.job.Wrong = "It was cancelled. Nothing of it was kept.", true

@@ -41,6 +41,7 @@ func TestJobs(t *testing.T) {
 	require.ErrorContains(t, d.Stop(ida, kept.job.ID), "cannot be cancelled")
 	kept.End("3 new.", nil, true)
 	assert.Equal(t, []any{"3 new.", false}, []any{of(ida)[0].Word, of(ida)[0].Wrong})
+	assert.Nil(t, kept.cancel, "what ended holds nothing of what was worked on")
 	wrong := d.Begin(ida, "Taking in odd.csv", nil)
 	wrong.End("", errors.New("the disk is full"), true)
 	assert.Equal(t, []any{"The disk is full", true}, []any{of(ida)[0].Word, of(ida)[0].Wrong})

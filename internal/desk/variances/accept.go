@@ -40,6 +40,11 @@ func (d *Room) Causes(ctx context.Context, p desk.Person, countID int64) (out []
 	if err != nil {
 		return nil, err
 	}
+	return remembered(d, c.ID, x, "causes", nil, func() ([]CauseTally, error) { return causeTallies(c, x) })
+}
+
+// causeTallies sums the variances of a count up by likely cause.
+func causeTallies(c *desk.Seen, x *explained) (out []CauseTally, err error) {
 	open, err := undecided(c.Tx, c.ID)
 	if err != nil {
 		return nil, err

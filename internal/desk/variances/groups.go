@@ -107,9 +107,16 @@ func (d *Room) Groups(ctx context.Context, p desk.Person, countID int64, f desk.
 	if err != nil {
 		return out, err
 	}
-	f.By = ""
+	by := f.By
+	f.By, f.After, f.Limit = "", "", 0
+	return remembered(d, c.ID, x, "groups by "+by, f, func() (QueueGroups, error) { return groups(c, x, &f, column) })
+}
+
+// groups sums what a filter holds up by what a column holds.
+func groups(c *desk.Seen, x *explained, f *desk.Filter, column string) (out QueueGroups, err error) {
+	out.Groups = []QueueGroup{}
 	all := map[string]*QueueGroup{}
-	err = eachFiltered(c.Tx, c.ID, &f, x, column, func(v []driver.Value) error {
+	err = eachFiltered(c.Tx, c.ID, f, x, column, func(v []driver.Value) error {
 		name, _ := v[1].(string)
 		g := all[name]
 		if g == nil {

@@ -24,6 +24,7 @@ type Room struct {
 	*desk.Desk
 	recorded *recorded.Room
 	causes   causes
+	answers  answers
 	ruler    ruler
 }
 
@@ -32,7 +33,7 @@ func New(d *desk.Desk, r *recorded.Room) *Room {
 	room := &Room{Desk: d, recorded: r, causes: causes{working: map[int64]bool{}}}
 	room.ruler.waiting, room.ruler.quiet = map[int64]bool{}, 2*time.Second
 	d.OnChange(room.afterChange)
-	d.OnRenewal(func(context.Context) error { room.causes.forget(); return nil })
+	d.OnRenewal(func(context.Context) error { room.causes.forget(); room.answers.forget(); return nil })
 	return room
 }
 
