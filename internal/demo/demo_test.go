@@ -107,7 +107,11 @@ func TestDemo(t *testing.T) {
 // What the demo shows can be believed: reasons fit the sign, a serial is there or not, nobody agreed to ten times as much, what the loft
 // sent out has landed, and its dates lie around whatever day it is made on.
 func TestTruth(t *testing.T) {
-	for _, today := range []time.Time{demo.Base, time.Date(2027, 3, 7, 23, 59, 0, 0, time.UTC), time.Date(2026, 11, 23, 1, 0, 0, 0, time.UTC)} {
+	for _, today := range []time.Time{
+		demo.Base,
+		time.Date(2027, 3, 7, 23, 59, 0, 0, time.UTC),
+		time.Date(2026, 11, 23, 1, 0, 0, 0, time.UTC),
+	} {
 		ctx, dir := context.Background(), filepath.Join(t.TempDir(), "demo")
 		require.NoError(t, demo.Build(ctx, dir, today))
 		st, err := store.Open(dir)

@@ -104,9 +104,13 @@ func (s *Server) registerReference() {
 			if !ok {
 				return nil, huma.Error401Unauthorized("Sign in first.")
 			}
-			f, err := d.Lists.Open(ctx, p, lists.Asking{List: in.List, Form: lists.Form(in.As), Columns: in.Columns, House: in.House, Count: in.Counted,
-				Filter: in.filter(), Category: in.Category, Class: in.Class,
-				Record: safety.RecordFilter{Person: in.Person, What: in.What, Count: in.Counted, Day: in.Day, Zone: in.TimeZone}})
+			f, err := d.Lists.Open(
+				ctx,
+				p,
+				lists.Asking{List: in.List, Form: lists.Form(in.As), Columns: in.Columns, House: in.House, Count: in.Counted,
+					Filter: in.filter(), Category: in.Category, Class: in.Class,
+					Record: safety.RecordFilter{Person: in.Person, What: in.What, Count: in.Counted, Day: in.Day, Zone: in.TimeZone}},
+			)
 			if err != nil {
 				return nil, problem(err)
 			}

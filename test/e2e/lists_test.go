@@ -36,8 +36,11 @@ func TestLists(t *testing.T) {
 	s.do("the items", s.open("/reference/items"), chromedp.WaitVisible(`[data-active]`),
 		browser.Type(`input[aria-label="Filter"]`, "single block 40"), chromedp.WaitVisible(cell("BLK-0300", 1), chromedp.BySearch))
 	change := func(text string) chromedp.Action {
-		return chromedp.Tasks{chromedp.DoubleClick(cell("BLK-0300", 4), chromedp.BySearch), chromedp.WaitVisible(`input[aria-label="Change Unit cost"]`),
-			chromedp.SendKeys(`input[aria-label="Change Unit cost"]`, text+kb.Enter)}
+		return chromedp.Tasks{
+			chromedp.DoubleClick(cell("BLK-0300", 4), chromedp.BySearch),
+			chromedp.WaitVisible(`input[aria-label="Change Unit cost"]`),
+			chromedp.SendKeys(`input[aria-label="Change Unit cost"]`, text+kb.Enter),
+		}
 	}
 	was := s.text(`[data-active] [role=gridcell]:nth-child(5)`)
 	s.do("what is no cost", change("12 and a bit"), chromedp.WaitVisible(`[role=alert]`), sees("is not a number"),
@@ -46,8 +49,17 @@ func TestLists(t *testing.T) {
 		chromedp.WaitVisible(`//*[@role="row"][contains(., "BLK-0300")][contains(., "77.125")]`, chromedp.BySearch))
 	s.do("is undone on the time line", s.open("/stock/1"), sees("changed by hand, items.csv"),
 		press2(`//li[contains(., "changed by hand, items.csv")]//button[.="Undo"]`), press("Undo this intake"), sees("undone by Ida Fenn"))
-	s.do("and is as it was", s.open("/reference/items"), chromedp.WaitVisible(`[data-active]`), browser.Type(`input[aria-label="Filter"]`, "single block 40"),
-		chromedp.WaitVisible(cell("BLK-0300", 1), chromedp.BySearch), chromedp.WaitNotPresent(`//*[contains(., "77.125")][@role="row"]`, chromedp.BySearch))
+	s.do(
+		"and is as it was",
+		s.open("/reference/items"),
+		chromedp.WaitVisible(`[data-active]`),
+		browser.Type(`input[aria-label="Filter"]`, "single block 40"),
+		chromedp.WaitVisible(
+			cell("BLK-0300", 1),
+			chromedp.BySearch,
+		),
+		chromedp.WaitNotPresent(`//*[contains(., "77.125")][@role="row"]`, chromedp.BySearch),
+	)
 	assert.Equal(t, was, s.text(`[data-active] [role=gridcell]:nth-child(5)`))
 
 	list := strings.Split(strings.TrimSpace(string(s.fetch("/api/lists/items?columns=sku,class"))), "\n")
@@ -70,9 +82,17 @@ func TestLists(t *testing.T) {
 		chromedp.WaitVisible(`[data-changed]`), sees("class: Z → Q"))
 
 	// The columns in sight, and only what the filter holds.
-	s.do("a list goes out", s.open("/reference/items"), chromedp.WaitVisible(`[data-active]`), browser.Type(`input[aria-label="Filter"]`, "single block"),
-		chromedp.WaitVisible(cell("BLK-0300", 1), chromedp.BySearch), chromedp.Click(`[data-columns]`), chromedp.WaitVisible(`[data-list-out]`),
-		press2(`//label[contains(., "Category")]/input`), press2(`//label[contains(., "Record id")]/input`))
+	s.do(
+		"a list goes out",
+		s.open("/reference/items"),
+		chromedp.WaitVisible(`[data-active]`),
+		browser.Type(`input[aria-label="Filter"]`, "single block"),
+		chromedp.WaitVisible(cell("BLK-0300", 1), chromedp.BySearch),
+		chromedp.Click(`[data-columns]`),
+		chromedp.WaitVisible(`[data-list-out]`),
+		press2(`//label[contains(., "Category")]/input`),
+		press2(`//label[contains(., "Record id")]/input`),
+	)
 	var href string
 	s.do("as text", chromedp.AttributeValue(`[data-list-out] a`, "href", &href, nil))
 	file := string(s.fetch(href))
@@ -84,9 +104,16 @@ func TestLists(t *testing.T) {
 	s.do("and comes in again", drop(back), chromedp.WaitVisible(`//button[starts-with(., "Take in")][not(@disabled)]`, chromedp.BySearch))
 	s.do("nothing asked", press("Take in"), chromedp.WaitVisible(`[data-last-word]`), sees("1 changed"))
 
-	s.do("sorted by a press on a header", s.open("/reference/places"), chromedp.WaitVisible(`[data-active]`),
-		press2(`//*[@role="columnheader"]//button[contains(., "Lines recorded")]`), press2(`//*[@role="columnheader"]//button[contains(., "Lines recorded")]`),
-		chromedp.WaitVisible(`[role=columnheader][aria-sort=descending]`))
+	s.do(
+		"sorted by a press on a header",
+		s.open("/reference/places"),
+		chromedp.WaitVisible(`[data-active]`),
+		press2(
+			`//*[@role="columnheader"]//button[contains(., "Lines recorded")]`,
+		),
+		press2(`//*[@role="columnheader"]//button[contains(., "Lines recorded")]`),
+		chromedp.WaitVisible(`[role=columnheader][aria-sort=descending]`),
+	)
 	most := s.text(`[aria-rowindex="1"] [role=gridcell]:last-child`)
 	assert.NotEqual(t, "none", most)
 	s.do("and kept", s.open("/reference/places"), chromedp.WaitVisible(`[role=columnheader][aria-sort=descending]`))
@@ -100,7 +127,8 @@ func TestLists(t *testing.T) {
 	assert.Equal(t, 422, refused)
 }
 
-// What was dropped and settled waits through a reload, signing out and the end of the program, on Today and on Intake, until it is taken in.
+// What was dropped and settled waits through a reload, signing out and the end of the program, on Today and on Intake, until it is
+// taken in.
 func TestDraftsThroughARestart(t *testing.T) {
 	dir := t.TempDir()
 	data := filepath.Join(dir, "data")
@@ -118,14 +146,26 @@ func TestDraftsThroughARestart(t *testing.T) {
 	})()`, &id, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
 	s.do("a reload", s.open("/intake"), chromedp.WaitVisible(`[data-waiting] button`), chromedp.Click(`[data-waiting] button`),
 		chromedp.WaitVisible(`//button[starts-with(., "Take in")][contains(., "leave out 3")]`, chromedp.BySearch))
-	s.do("signing out", press("Sign out"), browser.SignIn("ida", "demo"), s.open("/"), chromedp.WaitVisible(`[data-waiting]`), sees("3 with a problem"))
+	s.do(
+		"signing out",
+		press("Sign out"),
+		browser.SignIn("ida", "demo"),
+		s.open("/"),
+		chromedp.WaitVisible(`[data-waiting]`),
+		sees("3 with a problem"),
+	)
 
 	_ = s.cmd.Process.Kill()
 	_ = s.cmd.Wait()
 	again := start(t, data, "demo")
 	s.base = again.base
-	s.do("the program ended; who was signed in still is", s.open("/"), chromedp.WaitVisible(`[data-waiting] a`), chromedp.Click(`[data-waiting] a`),
-		chromedp.WaitVisible(`//button[starts-with(., "Take in")][contains(., "leave out 3")]`, chromedp.BySearch))
+	s.do(
+		"the program ended; who was signed in still is",
+		s.open("/"),
+		chromedp.WaitVisible(`[data-waiting] a`),
+		chromedp.Click(`[data-waiting] a`),
+		chromedp.WaitVisible(`//button[starts-with(., "Take in")][contains(., "leave out 3")]`, chromedp.BySearch),
+	)
 	s.do("it is taken in where it was left", press("Take in"), chromedp.WaitVisible(`[data-last-word]`), press("Put it away"),
 		chromedp.WaitVisible(`[data-lately]`), sees("stock-export-with-faults.csv"), chromedp.WaitNotPresent(`[data-waiting]`),
 		chromedp.Click(`[data-work]`), chromedp.WaitVisible(`[data-job]`), sees("Taking in stock-export-with-faults.csv"))

@@ -26,8 +26,8 @@ type Column struct {
 }
 
 // Chosen gives the places of the columns that a file has: those that are always there, unless they are wanted elsewhere, then those that
-// are wanted, in their order. Nothing wanted: all. What is wanted and is no column of the list is passed over, for a screen has columns that
-// are no part of a file.
+// are wanted, in their order. Nothing wanted: all. What is wanted and is no column of the list is passed over, for a screen has columns
+// that are no part of a file.
 func Chosen(all []Column, wanted []string) (out []int) {
 	if len(wanted) == 0 {
 		for i := range all {

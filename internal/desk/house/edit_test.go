@@ -81,7 +81,12 @@ func TestEdit(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Rear", page.Lines[0].Zone)
 	counter := desk.Person{ID: 9, Role: "counter"}
-	_, err = d.Intake.Edit(ctx, counter, "", intake.Edit{Kind: field.Items, Fields: []field.Field{"sku", "class"}, Rows: [][]string{{"ROPE", "A"}}})
+	_, err = d.Intake.Edit(
+		ctx,
+		counter,
+		"",
+		intake.Edit{Kind: field.Items, Fields: []field.Field{"sku", "class"}, Rows: [][]string{{"ROPE", "A"}}},
+	)
 	require.ErrorIs(t, err, desk.ErrMayNot)
 
 	// The same key twice is answered once.
@@ -141,8 +146,11 @@ func TestCarriedAlong(t *testing.T) {
 	require.Empty(t, dr.Blocked)
 	takeDraft(t, d, dr)
 	shelves := func() (out []string) {
-		require.NoError(t, d.Store.Read(ctx).Raw(`SELECT l.attributes FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id ORDER BY l.pos`).
-			Scan(&out).Error)
+		require.NoError(
+			t,
+			d.Store.Read(ctx).Raw(`SELECT l.attributes FROM stock_lines l JOIN warehouses w ON w.set_id = l.set_id ORDER BY l.pos`).
+				Scan(&out).Error,
+		)
 		return out
 	}
 	before := shelves()
@@ -158,8 +166,8 @@ func TestCarriedAlong(t *testing.T) {
 	assert.Equal(t, before, shelves())
 }
 
-// The cost of an opening balance is corrected in its count: the value follows, quantities and decisions stay, every sum foots, and it stands
-// in the record. What was sent out is left alone.
+// The cost of an opening balance is corrected in its count: the value follows, quantities and decisions stay, every sum foots, and it
+// stands in the record. What was sent out is left alone.
 func TestCostOfAnOpeningBalance(t *testing.T) {
 	d := at(t)
 	now := time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC)
@@ -193,7 +201,11 @@ func TestCostOfAnOpeningBalance(t *testing.T) {
 	assert.Equal(t, worked, tallies(), "worked out from the beginning it is the same")
 
 	minus := quantity.Cost(-1)
-	require.ErrorContains(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}, Cost: &minus}), "never less than 0")
+	require.ErrorContains(
+		t,
+		d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}, Cost: &minus}),
+		"never less than 0",
+	)
 	require.ErrorIs(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{99}, Cost: &cost}), desk.ErrNotFound)
 	sent := send(t, d, c.ID, adjustments.Going{Mode: "difference"})
 	require.NotNil(t, sent.Posting)

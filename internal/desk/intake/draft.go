@@ -190,7 +190,9 @@ func (d *Room) save(dr *draft) error {
 		return err
 	}
 	return d.Store.SaveDraft(&store.Draft{ID: dr.id, PersonID: dr.owner, Name: dr.name, Size: dr.size, File: filepath.Base(dr.file.Name()),
-		Choices: string(choices), History: string(history), Kind: string(dr.seen.Kind), Word: dr.seen.word(), At: dr.at.UnixNano(), Used: d.Now().UnixNano()})
+		Choices: string(
+			choices,
+		), History: string(history), Kind: string(dr.seen.Kind), Word: dr.seen.word(), At: dr.at.UnixNano(), Used: d.Now().UnixNano()})
 }
 
 // word is what a dropped file comes to, in a sentence for a list of them.

@@ -32,8 +32,18 @@ type Edit struct {
 var keysOf = map[field.Kind][]field.Field{
 	field.Items:  {field.SKU},
 	field.Places: {field.Warehouse, field.Bin},
-	field.Stock: {field.Warehouse, field.Bin, field.SKU, field.Lot, field.Serial, field.Holding, field.RecordID, field.Quantity, field.Reserved,
-		field.RecordedAt},
+	field.Stock: {
+		field.Warehouse,
+		field.Bin,
+		field.SKU,
+		field.Lot,
+		field.Serial,
+		field.Holding,
+		field.RecordID,
+		field.Quantity,
+		field.Reserved,
+		field.RecordedAt,
+	},
 }
 
 // ByHand is the name of the file of changes that were made by hand.
@@ -41,6 +51,9 @@ const ByHand = "changed by hand, %s.csv"
 
 // Edit changes items or places that are there. It refuses, with the words of the check, what no file could bring in.
 func (d *Room) Edit(ctx context.Context, p desk.Person, key string, e Edit) (out count.TakenIn, err error) {
+	if e.Kind == field.Stock {
+		return out, desk.RefuseAs(desk.Invalid, "kind", "Recorded stock is not changed by hand; what a unit of it costs is, by itself.")
+	}
 	once := desk.Key{Text: key, Body: e}
 	if used, err := d.Answered(ctx, p, []desk.Act{desk.TakeIn}, once, &out); used || err != nil {
 		return out, err
@@ -59,15 +72,14 @@ func (d *Room) edit(ctx context.Context, p desk.Person, once desk.Key, e Edit) (
 	l := layout.Layout{Kind: e.Kind, Rows: "change"}
 	header := []string{}
 	for i, f := range e.Fields {
-		name, attribute := f.Attribute()
+		_, attribute := f.Attribute()
+		name := string(f)
 		spec := field.SpecOf(e.Kind, f)
 		switch {
 		case slices.Contains(e.Fields[:i], f) || spec == nil && !(attribute && e.Kind == field.Items):
 			return out, desk.RefuseAs(desk.Invalid, "fields", "%s of %s cannot be changed so.", f, e.Kind)
 		case spec != nil:
 			name = spec.Heading()
-		default:
-			name = string(f)
 		}
 		c := layout.Choice{Column: tabular.ColumnName(i), Header: name, Field: f}
 		if !slices.Contains(keys, f) && field.Clears(e.Kind, f) {
@@ -195,8 +207,11 @@ func (d *Room) recosted(ctx context.Context, p desk.Person, house int64, c Costi
 		if l.Cost != nil {
 			cost = l.Cost.String()
 		}
-		e.Rows = append(e.Rows, []string{h.Code, r.Code, r.Sku, r.Lot, r.Serial, r.Holding, r.RecordID, quantity.Quantity(r.Quantity).String(), reserved,
-			at.Format("2006-01-02T15:04:05.999999999Z07:00"), cost})
+		e.Rows = append(
+			e.Rows,
+			[]string{h.Code, r.Code, r.Sku, r.Lot, r.Serial, r.Holding, r.RecordID, quantity.Quantity(r.Quantity).String(), reserved,
+				at.Format("2006-01-02T15:04:05.999999999Z07:00"), cost},
+		)
 	}
 	return e, nil
 }

@@ -107,7 +107,12 @@ func (d *Room) lookAt(ctx context.Context, dr *draft, job *desk.Running) (*Draft
 	if dr.hidden, err = d.hidden(ctx, dr.person); err != nil {
 		return nil, err
 	}
-	reading := read.Reading{Zone: zone, Context: ctx, Progress: func(rows int, part float64) { job.Progress(int(part*1000), 1000, rows) }, Halves: true}
+	reading := read.Reading{
+		Zone:     zone,
+		Context:  ctx,
+		Progress: func(rows int, part float64) { job.Progress(int(part*1000), 1000, rows) },
+		Halves:   true,
+	}
 	for _, kind := range field.Kinds {
 		for _, pt := range dr.parts {
 			if pt.view.Use && pt.mapping != nil && pt.mapping.Kind == kind {

@@ -112,7 +112,11 @@ func (d *Room) stockByItem(ctx context.Context, p desk.Person, a *Asking) (*list
 	const k = field.Stock
 	return &list{"Recorded stock " + house + " by item", []listing.Column{
 		always(k, "house", field.Warehouse), always(k, "sku", field.SKU), of(k, "item", field.Description), figure("bins", "Lines"),
-		of(k, "hand", field.Quantity), of(k, "res", field.Reserved), of(k, "av", field.Available), of(k, "unit", field.Unit), figure("value", "Value"),
+		of(
+			k,
+			"hand",
+			field.Quantity,
+		), of(k, "res", field.Reserved), of(k, "av", field.Available), of(k, "unit", field.Unit), figure("value", "Value"),
 		always(k, "at", field.RecordedAt),
 	}, func(ctx context.Context, after string) (rows [][]string, next string, err error) {
 		f := a.Filter
@@ -137,7 +141,10 @@ func (d *Room) items(ctx context.Context, p desk.Person, a *Asking) (*list, erro
 		of(k, "record", field.RecordID), of(k, "tracking", field.Tracking), of(k, "parent", field.Parent),
 	}
 	var names []string // of attributes
-	err := d.Store.Read(ctx).Raw(`SELECT DISTINCT j.key FROM items i, json_each(i.attributes) j WHERE i.attributes <> '' LIMIT 200`).Scan(&names).Error
+	err := d.Store.Read(ctx).
+		Raw(`SELECT DISTINCT j.key FROM items i, json_each(i.attributes) j WHERE i.attributes <> '' LIMIT 200`).
+		Scan(&names).
+		Error
 	if err != nil {
 		return nil, err
 	}
@@ -146,11 +153,30 @@ func (d *Room) items(ctx context.Context, p desk.Person, a *Asking) (*list, erro
 		columns = append(columns, word(field.ItemAttribute+n, field.ItemAttribute+n))
 	}
 	return &list{"Items", columns, func(ctx context.Context, after string) (rows [][]string, next string, err error) {
-		page, err := d.reference.Items(ctx, p, reference.ItemFilter{Text: a.Filter.Text, Category: a.Category, Class: a.Class, After: after, Limit: pageSize})
+		page, err := d.reference.Items(
+			ctx,
+			p,
+			reference.ItemFilter{Text: a.Filter.Text, Category: a.Category, Class: a.Class, After: after, Limit: pageSize},
+		)
 		for i := range page.Lines {
 			l := &page.Lines[i]
-			row := []string{l.SKU, l.Description, l.Unit, text(l.Cost), l.Category, l.Class, l.Nature, map[bool]string{true: "yes", false: "no"}[l.Active],
-				strings.Join(l.Barcodes, " "), "", "", l.FurtherSKU, l.RecordID, l.Tracking, l.Parent}
+			row := []string{
+				l.SKU,
+				l.Description,
+				l.Unit,
+				text(l.Cost),
+				l.Category,
+				l.Class,
+				l.Nature,
+				map[bool]string{true: "yes", false: "no"}[l.Active],
+				strings.Join(l.Barcodes, " "),
+				"",
+				"",
+				l.FurtherSKU,
+				l.RecordID,
+				l.Tracking,
+				l.Parent,
+			}
 			for _, n := range names {
 				row = append(row, l.Attributes[n])
 			}
@@ -214,7 +240,11 @@ func (d *Room) lines(ctx context.Context, p desk.Person, a *Asking) (*list, erro
 		always(k, "code", field.RowCode), always(k, "house", field.Warehouse), of(k, "zone", field.Zone), always(k, "bin", field.Bin),
 		always(k, "sku", field.SKU), word("item", "Description"), always(k, "lot", field.Lot), always(k, "lot", field.Serial),
 		always(k, "holding", field.Holding), word("unit", "Unit"), figure("rec", "Recorded"), figure("mov", "Moved"), figure("exp", "Expected"),
-		of(k, "cnt", field.Counted), figure("var", "Variance"), word("status", "Status"), word("status", "Likely cause"), figure("cost", "Unit cost"),
+		of(
+			k,
+			"cnt",
+			field.Counted,
+		), figure("var", "Variance"), word("status", "Status"), word("status", "Likely cause"), figure("cost", "Unit cost"),
 		figure("value", "Value"), figure("rest", "Still open"), of(k, "counter", field.Counter), of(k, "counter", field.CountedAt),
 		word("dec", "Decided"), word("dec", "Reason"), figure("sent", "Sent"),
 	}, func(ctx context.Context, after string) (rows [][]string, next string, err error) {
@@ -233,7 +263,10 @@ func (d *Room) lines(ctx context.Context, p desk.Person, a *Asking) (*list, erro
 
 func (d *Room) record(p desk.Person, a *Asking) *list {
 	return &list{"Record", []listing.Column{
-		word("at", "At"), word("person", "Person"), word("what", "What"), figure("count", "Count"), word("details", "Details"), word("hash", "SHA-256"),
+		word(
+			"at",
+			"At",
+		), word("person", "Person"), word("what", "What"), figure("count", "Count"), word("details", "Details"), word("hash", "SHA-256"),
 	}, func(ctx context.Context, after string) (rows [][]string, next string, err error) {
 		f := a.Record
 		f.After = after

@@ -21,8 +21,8 @@ type Hit struct {
 // mostHits is how many things of a kind are found.
 const mostHits = 8
 
-// Find gives the items (by SKU, further SKU, barcode, record id, and words of the description), bins, sheets and, for controllers, people that go by a text: what has
-// it as its code stands first, then what begins with it, then what has all of its words in it.
+// Find gives the items (by SKU, further SKU, barcode, record id, and words of the description), bins, sheets and, for controllers, people
+// that go by a text: what has it as its code stands first, then what begins with it, then what has all of its words in it.
 func (d *Room) Find(ctx context.Context, p desk.Person, text string) (out []Hit, err error) {
 	out = []Hit{}
 	if err := desk.Allow(p, desk.Look); err != nil {

@@ -88,8 +88,11 @@ function usePaste<R>(what: string, titles: string[], keyOf: (r: R) => string[]) 
 				]
 			: cells;
 		const wide = Math.max(...table.map((r) => r.length));
-		for (const r of table) while (r.length < wide) r.push("");
-		if (!has.has("wobin list")) table.forEach((r, i) => r.push(i === 0 ? "Wobin list" : `pasted ${what}`)); // known as one of our lists
+		const ours = has.has("wobin list"); // else a last column says that it is of one of our lists
+		for (const [i, r] of table.entries()) {
+			while (r.length < wide) r.push("");
+			if (!ours) r.push(i === 0 ? "Wobin list" : `pasted ${what}`);
+		}
 		dropFiles([new File([table.map((r) => r.join("\t")).join("\n")], `pasted ${what}.txt`, { type: "text/plain" })]);
 		navigate("/intake");
 	};
