@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"database/sql"
 	"os"
 	"path/filepath"
 	"strings"
@@ -62,6 +63,23 @@ func TestDraftsStay(t *testing.T) {
 	assert.Equal(t, out, repeat)
 	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "another", 0)
 	require.ErrorIs(t, err, desk.ErrNotFound)
+
+	// A backup has none of them, and putting one back leaves them as they are.
+	name, err := d.Store.Backup(ctx, "by-hand")
+	require.NoError(t, err)
+	raw, err := sql.Open("sqlite3", "file:"+filepath.Join(d.Store.Dir, "backups", name)+"?mode=ro&immutable=1")
+	require.NoError(t, err)
+	var n int
+	require.NoError(t, raw.QueryRow("SELECT count(*) FROM drafts").Scan(&n))
+	require.NoError(t, raw.Close())
+	assert.Zero(t, n)
+	err = d.Safety.Restore(ctx, nell, name, 0)
+	require.NoError(t, err)
+	require.Equal(t, []string{"places.csv: 1 row of places"}, waits())
+	still, err := d.Intake.Draft(ctx, nell, other.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, still.Effect.Added)
+	d = again()
 
 	// One whose bytes were lost says so, once; one that nobody comes back for goes.
 	files, err := filepath.Glob(filepath.Join(d.Store.Dir, "incoming", "*"))

@@ -159,6 +159,18 @@ func TestListOut(t *testing.T) {
 	require.NoError(t, f.Write(&b))
 	assert.NotContains(t, b.String(), "99", "what came meanwhile is not in it")
 
+	many := "sku,description\n"
+	for i := range 2500 {
+		many += fmt.Sprintf("M-%04d,one of many\n", i)
+	}
+	take(t, d, "many.csv", many)
+	f, err = d.Lists.Open(ctx, nell, lists.Asking{List: "items", Filter: desk.Filter{Text: "many"}})
+	require.NoError(t, err)
+	take(t, d, "one more.csv", "sku,description\nM-1500b,one of many\nM-9999,one of many\n")
+	b.Reset()
+	require.NoError(t, f.Write(&b))
+	assert.Equal(t, 2501, strings.Count(b.String(), "\n"), "page by page, and yet as at one moment")
+
 	gone, end := context.WithCancel(ctx)
 	f, err = d.Lists.Open(gone, nell, lists.Asking{List: "items"})
 	require.NoError(t, err)
