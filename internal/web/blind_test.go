@@ -107,7 +107,13 @@ func made(t *testing.T, seed uint64, more int) *world {
 	w.take(t, "controller", "items.csv", items, "")
 	w.take(t, "controller", "first.csv", head+first+"X,,X-1,ROPE-1,7,0,2.5,2026-11-19T06:00:00Z\n", "")
 	w.take(t, "controller", "stock.csv", stock, "")
-	w.take(t, "controller", "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,"+keys[1][0]+","+keys[1][1]+",-1,2026-11-20T08:00:00Z,ISS-1\n", "")
+	w.take(
+		t,
+		"controller",
+		"moves.csv",
+		"warehouse,bin,sku,quantity,at,reference\nW,"+keys[1][0]+","+keys[1][1]+",-1,2026-11-20T08:00:00Z,ISS-1\n",
+		"",
+	)
 	var early struct{ ID string } // looked at before the blind count begins
 	before := head
 	for _, k := range keys {
@@ -115,7 +121,14 @@ func made(t *testing.T, seed uint64, more int) *world {
 	}
 	w.must(t, "counter", "POST", "/api/uploads?zone=UTC&name=early.csv", before, &early)
 	w.drafts = append(w.drafts, early.ID)
-	w.must(t, "controller", "POST", "/api/counts", `{"name":"Blind","scope":{"warehouse":1},"rows":5,"blind":true,"tolerance_percent":"5"}`, nil)
+	w.must(
+		t,
+		"controller",
+		"POST",
+		"/api/counts",
+		`{"name":"Blind","scope":{"warehouse":1},"rows":5,"blind":true,"tolerance_percent":"5"}`,
+		nil,
+	)
 	w.must(t, "controller", "POST", "/api/counts/1/hand-out", `{"sheets":[1,2],"counter":"Bram"}`, nil)
 
 	var page struct {
@@ -151,7 +164,14 @@ func made(t *testing.T, seed uint64, more int) *world {
 	var preview struct{ Lines int }
 	w.must(t, "controller", "POST", "/api/counts/1/postings/preview", `{"mode":"difference"}`, &preview)
 	if preview.Lines > 0 {
-		w.must(t, "controller", "POST", "/api/counts/1/postings", fmt.Sprintf(`{"key":"posting-1","mode":"difference","lines":%d}`, preview.Lines), nil)
+		w.must(
+			t,
+			"controller",
+			"POST",
+			"/api/counts/1/postings",
+			fmt.Sprintf(`{"key":"posting-1","mode":"difference","lines":%d}`, preview.Lines),
+			nil,
+		)
 	}
 	require.NoError(t, s.Read(context.Background()).Raw("SELECT sha FROM files ORDER BY rowid").Scan(&w.files).Error)
 	return w

@@ -61,7 +61,13 @@ func TestMissing(t *testing.T) {
 	w := &world{base: base, as: as}
 	w.take(t, "controller", "stock.csv", "warehouse,bin,sku,on hand,recorded at\nW,A-1,ROPE,4,2026-11-20T06:00:00Z\n", "")
 	for _, tolerance := range []string{`"tolerance_quantity":"-1"`, `"tolerance_percent":"-0.5"`, `"tolerance_value":"-2.00"`} {
-		res, text := called(t, as["controller"], http.MethodPost, base+"/api/counts", `{"name":"x","scope":{"warehouse":1},"rows":10,"blind":true,`+tolerance+`}`)
+		res, text := called(
+			t,
+			as["controller"],
+			http.MethodPost,
+			base+"/api/counts",
+			`{"name":"x","scope":{"warehouse":1},"rows":10,"blind":true,`+tolerance+`}`,
+		)
 		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, "%s: %s", tolerance, text)
 	}
 }

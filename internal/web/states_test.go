@@ -28,10 +28,29 @@ func TestStatesOfACount(t *testing.T) {
 		w.must(t, "controller", "POST", "/api/record/verify", "", &proof)
 		return proof.Links
 	}
-	fill := strings.NewReplacer("{count}", "1", "{number}", "1", "{pos}", "1", "{return}", "1", "{doubt}", "1", "{entry}", "1", "{cause}", "misplaced")
+	fill := strings.NewReplacer(
+		"{count}",
+		"1",
+		"{number}",
+		"1",
+		"{pos}",
+		"1",
+		"{return}",
+		"1",
+		"{doubt}",
+		"1",
+		"{entry}",
+		"1",
+		"{cause}",
+		"misplaced",
+	)
 	// What works nothing out but an answer.
-	harmless := []string{"POST /api/counts/{count}/postings/preview", "POST /api/counts/{count}/more/tally", "POST /api/counts/{count}/uncounted",
-		"POST /api/counts/{count}/deliver"}
+	harmless := []string{
+		"POST /api/counts/{count}/postings/preview",
+		"POST /api/counts/{count}/more/tally",
+		"POST /api/counts/{count}/uncounted",
+		"POST /api/counts/{count}/deliver",
+	}
 	each := func(do func(id, method, path, role string)) {
 		for path, methods := range api.Paths {
 			if !strings.Contains(path, "{count}") {
@@ -60,7 +79,13 @@ func TestStatesOfACount(t *testing.T) {
 	}
 	var s struct{ Held, Accepted, Uncounted int }
 	w.must(t, "controller", "GET", "/api/counts/1", "", &s)
-	status, body := w.call(t, "controller", "POST", "/api/counts/1/finish", fmt.Sprintf(`{"held":%d,"accepted":%d,"uncounted":%d,"doubts":1}`, s.Held, s.Accepted, s.Uncounted))
+	status, body := w.call(
+		t,
+		"controller",
+		"POST",
+		"/api/counts/1/finish",
+		fmt.Sprintf(`{"held":%d,"accepted":%d,"uncounted":%d,"doubts":1}`, s.Held, s.Accepted, s.Uncounted),
+	)
 	require.Less(t, status, 300, body)
 	before, tried := words(), 0
 	each(func(id, method, path, role string) {
