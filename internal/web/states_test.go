@@ -13,8 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Every operation of a count × role × state of the count: while it runs nothing fails but in words; once it is finished nothing that would
-// change it is done, and everybody who could look at it still can.
+// Every operation of a count × role × state of the count: while it runs nothing fails but in words; once it is finished nothing that
+// would change it is done, and everybody who could look at it still can.
 func TestStatesOfACount(t *testing.T) {
 	description, err := os.ReadFile("../../api/openapi.json")
 	require.NoError(t, err)
