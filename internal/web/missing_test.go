@@ -3,7 +3,6 @@ package web
 import (
 	"encoding/json"
 	"net/http"
-	"os"
 	"strings"
 	"testing"
 
@@ -11,14 +10,20 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Things of a count, a warehouse, an intake or a draft that is not there are not there: 404, whatever is asked of them.
-func TestMissing(t *testing.T) {
-	description, err := os.ReadFile("../../api/openapi.json")
+// described gives the operations by path and method, as they are described.
+func described(t *testing.T) map[string]map[string]json.RawMessage {
+	t.Helper()
+	description, err := Description()
 	require.NoError(t, err)
 	var api struct {
 		Paths map[string]map[string]json.RawMessage
 	}
 	require.NoError(t, json.Unmarshal(description, &api))
+	return api.Paths
+}
+
+// Things of a count, a warehouse, an intake or a draft that is not there are not there: 404, whatever is asked of them.
+func TestMissing(t *testing.T) {
 	base, as := served(t, "controller")
 	asked := 0
 	ask := func(method, path, body string) {
@@ -28,7 +33,7 @@ func TestMissing(t *testing.T) {
 	}
 	fill := strings.NewReplacer("{count}", "99", "{house}", "99", "{warehouse}", "99", "{number}", "1", "{pos}", "1", "{draft}", "none",
 		"{name}", "none", "{return}", "1", "{doubt}", "1", "{entry}", "1", "{cause}", "misplaced")
-	for path, methods := range api.Paths {
+	for path, methods := range described(t) {
 		if _, get := methods["get"]; get && strings.Contains(path, "{") {
 			ask(http.MethodGet, strings.Replace(fill.Replace(path), "/groups", "/groups?by=zone", 1), "")
 		}

@@ -1,10 +1,8 @@
 package web
 
 import (
-	"encoding/json"
 	"fmt"
 	"net/http"
-	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -16,12 +14,7 @@ import (
 // Every operation of a count × role × state of the count: while it runs nothing fails but in words; once it is finished nothing that
 // would change it is done, and everybody who could look at it still can.
 func TestStatesOfACount(t *testing.T) {
-	description, err := os.ReadFile("../../api/openapi.json")
-	require.NoError(t, err)
-	var api struct {
-		Paths map[string]map[string]json.RawMessage
-	}
-	require.NoError(t, json.Unmarshal(description, &api))
+	paths := described(t)
 	w := made(t, 5, 0)
 	words := func() (n int) {
 		var proof struct{ Links int }
@@ -52,7 +45,7 @@ func TestStatesOfACount(t *testing.T) {
 		"POST /api/counts/{count}/deliver",
 	}
 	each := func(do func(id, method, path, role string)) {
-		for path, methods := range api.Paths {
+		for path, methods := range paths {
 			if !strings.Contains(path, "{count}") {
 				continue
 			}

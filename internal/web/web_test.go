@@ -188,12 +188,6 @@ func TestWhoMay(t *testing.T) {
 	open := map[string]bool{"GET /api/me": true, "POST /api/session": true, "DELETE /api/session": true, "POST /api/owner": true,
 		"POST /api/invitation": true, "POST /api/join": true}
 	base, as := served(t)
-	description, err := Description()
-	require.NoError(t, err)
-	var api struct {
-		Paths map[string]map[string]json.RawMessage
-	}
-	require.NoError(t, json.Unmarshal(description, &api))
 	ask := func(who, method, path, body string) int {
 		path = strings.NewReplacer("{work}", "1", "{list}", "items", "{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{rule}", "1", "{number}", "1", "{person}", "1", "{invitation}", "1", "{session}", "0123456789abcdef", "{approval}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
 			"1", "{doubt}", "1", "{warehouse}", "1", "{number}", "1").
@@ -207,7 +201,7 @@ func TestWhoMay(t *testing.T) {
 		return res.StatusCode
 	}
 	operations := 0
-	for path, methods := range api.Paths {
+	for path, methods := range described(t) {
 		for m := range methods {
 			method := strings.ToUpper(m)
 			id := method + " " + path

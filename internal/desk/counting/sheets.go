@@ -437,7 +437,7 @@ func (d *Room) Print(ctx context.Context, p desk.Person, countID int64, paper st
 
 // WriteSheets writes all sheets of a count into one zip file, as they are made. begin gives where to, once nothing about the
 // count itself stands in the way.
-func (d *Room) WriteSheets(ctx context.Context, p desk.Person, countID int64, form SheetForm, begin func() io.Writer) error {
+func (d *Room) WriteSheets(ctx context.Context, p desk.Person, countID int64, form SheetForm, begin func() io.Writer) (err error) {
 	c, err := d.See(ctx, p, countID)
 	if err != nil {
 		return err
@@ -446,8 +446,16 @@ func (d *Room) WriteSheets(ctx context.Context, p desk.Person, countID int64, fo
 	if err := c.Tx.Where("count_id = ? AND state NOT IN ?", countID, store.Void).Order("number").Find(&sheets).Error; err != nil {
 		return err
 	}
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	job := d.Begin(p, "Writing the sheets of "+c.Name, stop).About("", countID)
+	defer func() { job.End(desk.Plural(len(sheets), "sheet", "sheets")+" written.", err, false) }()
 	z := zip.NewWriter(begin())
 	for i := range sheets {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		job.Progress(i+1, len(sheets), i+1)
 		name, file, err := writeSheet(c.Tx, c.Count, &sheets[i], form)
 		if err != nil {
 			return err

@@ -50,7 +50,9 @@ func (d *Room) BackUp(ctx context.Context, p desk.Person) (BackupView, error) {
 	if err := desk.Allow(p, desk.Guard); err != nil {
 		return BackupView{}, err
 	}
+	job := d.Begin(p, "Making a backup", nil)
 	name, err := d.Store.Backup(ctx, "by-hand")
+	job.End(name+" is made.", err, true)
 	if err != nil {
 		return BackupView{}, desk.InWords(err)
 	}

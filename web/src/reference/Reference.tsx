@@ -31,11 +31,11 @@ export function Reference() {
 	return <Items />;
 }
 
-/** The head that all these lists share: which list, and what narrows it. */
-function Head({ at, children }: { at: string; children?: ReactNode }) {
+/** Which of these lists is in sight. */
+function Which({ at }: { at: string }) {
 	const navigate = useNavigate();
 	return (
-		<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-2 py-1.5">
+		<>
 			<Choice
 				label="List"
 				value={at}
@@ -50,10 +50,97 @@ function Head({ at, children }: { at: string; children?: ReactNode }) {
 			<Link className="word text-dim" to="/layouts">
 				layouts
 			</Link>
-			{children}
-		</div>
+		</>
 	);
 }
+
+/** A list that comes in pages, with what narrows it above it and what is said of the line in hand below. */
+function Listing<R extends { id: number }>({
+	at,
+	label,
+	noun,
+	query,
+	page,
+	columns,
+	narrowing,
+	foot,
+	keys = lineKeys,
+	...lines
+}: {
+	at: string;
+	label: string;
+	noun: [string, string];
+	query: Record<string, string | number | undefined>; // what narrows it, beside the text
+	page: (narrowed: { text: string; after: string; limit: number }) => Promise<{ lines: R[]; next: string }>;
+	columns: (rows: R[]) => Column<R>[];
+	narrowing: (anew: () => void) => ReactNode;
+	foot?: (row: R) => ReactNode;
+	keys?: [string, string][];
+} & Pick<Parameters<typeof Lines<R>>[0], "onOpen" | "onEdit" | "onPaste" | "empty">) {
+	const hand = useHand();
+	const { text } = hand;
+	const pages = usePages<R>(["stock", at, text, JSON.stringify(query)], true, (after) => page({ text, after, limit: 300 }));
+	const { at: active, row } = hand.of(pages.rows, (r) => r.id);
+	return (
+		<Stage
+			foot={
+				<>
+					<span>
+						{many(pages.rows.length, ...noun)}
+						{pages.more && " and more"}
+					</span>
+					{row && foot?.(row)}
+				</>
+			}
+			keys={keys}
+		>
+			<div className={bar}>
+				<Which at={at} />
+				{narrowing(hand.anew)}
+				<span className="ml-auto">
+					<FilterField value={text} onChange={hand.filter} />
+				</span>
+			</div>
+			{pages.error && <Warn>{pages.error.message}</Warn>}
+			<Lines
+				{...lines}
+				label={label}
+				columns={columns(pages.rows)}
+				rows={pages.rows}
+				rowKey={(r) => r.id}
+				active={active}
+				onActive={hand.setActive}
+				marked={hand.marked}
+				onMark={hand.setMarked}
+				more={pages.more}
+				onMore={pages.onMore}
+				out={{ list: at, query: { text, ...query } }}
+				empty={!pages.loading && lines.empty}
+			/>
+		</Stage>
+	);
+}
+
+const bar = "flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-2 py-1.5";
+
+/** A column of codes. */
+const codes = <R,>(k: string, title: string, width: string, of: (r: R) => string): Column<R> => ({
+	key: k,
+	title,
+	width,
+	cell: (r) => <span className="code">{of(r)}</span>,
+	text: of,
+});
+
+/** The column of SKUs, each of which leads to all that is known of its item. */
+const skus = <R extends { sku: string }>(): Column<R> => ({
+	...codes<R>("sku", "SKU", "100px", (r) => r.sku),
+	cell: (r) => (
+		<Link className="code hover:underline" to={itemPath(r.sku)} tabIndex={-1}>
+			{r.sku}
+		</Link>
+	),
+});
 
 const lineKeys: [string, string][] = [
 	["/", "filter"],
@@ -107,18 +194,11 @@ async function change(kind: Schemas["EditRequest"]["kind"], fields: string[], ce
 function Items() {
 	const person = usePerson();
 	const navigate = useNavigate();
-	const hand = useHand();
 	const [category, setCategory] = useState("");
 	const [klass, setClass] = useState("");
 	const categories = useQuery({ queryKey: key.categories, queryFn: () => ask(api.GET("/api/categories")) });
 	const classes = useQuery({ queryKey: key.classes, queryFn: () => ask(api.GET("/api/classes")) });
-	const narrowed = { text: hand.text, category, class: klass };
-	const pages = usePages<Item>(["stock", "items", hand.text, category, klass], true, (after) =>
-		ask(api.GET("/api/items", { params: { query: { ...narrowed, after, limit: 300 } } })),
-	);
-	const { at, row } = hand.of(pages.rows, (r) => r.id);
-	const pad = mostPlaces(pages.rows.map((r) => r.cost));
-	const attributes = [...new Set(pages.rows.flatMap((r) => Object.keys(r.attributes)))].sort();
+	const narrowed = { category, class: klass };
 	const word = (k: string, title: string, width: string, of: (r: Item) => string, more: Partial<Column<Item>> = {}): Column<Item> => ({
 		key: k,
 		title,
@@ -128,51 +208,38 @@ function Items() {
 		edit: of,
 		...more,
 	});
-	const code = (of: (r: Item) => string): Partial<Column<Item>> => ({ cell: (r) => <span className="code">{of(r)}</span> });
-	const columns: Column<Item>[] = [
-		{
-			key: "sku",
-			title: "SKU",
-			width: "100px",
-			cell: (r) => (
-				<Link className="code hover:underline" to={itemPath(r.sku)} tabIndex={-1}>
-					{r.sku}
-				</Link>
-			),
-			text: (r) => r.sku,
-		},
-		word("item", "Item", "minmax(180px,1fr)", (r) => r.description, { header: "Description" }),
-		word("unit", "Unit", "52px", (r) => r.unit),
-		word("cost", "Unit cost", "88px", (r) => r.cost ?? "", {
-			right: true,
-			cell: (r) => (r.cost == null ? <span className="text-dim">not known</span> : <Quantity of={r.cost} pad={pad} />),
-		}),
-		word("category", "Category", "minmax(90px,.4fr)", (r) => r.category),
-		word("class", "Class", "56px", (r) => r.class),
-		word(
-			"barcodes",
-			"Barcode",
-			"128px",
-			(r) => r.barcodes.join(" "),
-			code((r) => r.barcodes.join(" ")),
-		),
-		{
-			key: "packs",
-			title: "Packs",
-			width: "88px",
-			cell: (r) => r.packs.map((p) => `${p.unit} of ${p.holds}`).join(", "),
-			text: (r) => r.packs.map((p) => `${p.unit} of ${p.holds}`).join(", "),
-		},
-		word("nature", "It is", "72px", (r) => r.nature, { off: true, header: "Stocked" }),
-		word("active", "Active", "80px", (r) => (r.active ? "yes" : "no"), {
-			cell: (r) => (r.active ? <span className="text-dim">yes</span> : <b className="text-warn">! no</b>),
-		}),
-		word("tracking", "Kept by", "64px", (r) => r.tracking, { off: true, header: "Tracking" }),
-		word("further", "Further SKU", "100px", (r) => r.further_sku, { off: true, ...code((r) => r.further_sku) }),
-		word("record", "Record id", "100px", (r) => r.record_id, { off: true, ...code((r) => r.record_id) }),
-		word("parent", "Parent", "100px", (r) => r.parent, { off: true, ...code((r) => r.parent) }),
-		...attributes.map((a) => word(`item.${a}`, a, "minmax(90px,.3fr)", (r) => r.attributes[a] ?? "", { header: `item.${a}` })),
-	];
+	const code = (k: string, title: string, width: string, of: (r: Item) => string, more: Partial<Column<Item>> = {}): Column<Item> => ({
+		...codes(k, title, width, of),
+		edit: of,
+		...more,
+	});
+	const columns = (rows: Item[]): Column<Item>[] => {
+		const pad = mostPlaces(rows.map((r) => r.cost));
+		const packs = (r: Item) => r.packs.map((p) => `${p.unit} of ${p.holds}`).join(", ");
+		const attributes = [...new Set(rows.flatMap((r) => Object.keys(r.attributes)))].sort();
+		return [
+			skus<Item>(),
+			word("item", "Item", "minmax(180px,1fr)", (r) => r.description, { header: "Description" }),
+			word("unit", "Unit", "52px", (r) => r.unit),
+			word("cost", "Unit cost", "88px", (r) => r.cost ?? "", {
+				right: true,
+				cell: (r) => (r.cost == null ? <span className="text-dim">not known</span> : <Quantity of={r.cost} pad={pad} />),
+			}),
+			word("category", "Category", "minmax(90px,.4fr)", (r) => r.category),
+			word("class", "Class", "56px", (r) => r.class),
+			code("barcodes", "Barcode", "128px", (r) => r.barcodes.join(" ")),
+			{ key: "packs", title: "Packs", width: "88px", cell: packs, text: packs },
+			word("nature", "It is", "72px", (r) => r.nature, { off: true, header: "Stocked" }),
+			word("active", "Active", "80px", (r) => (r.active ? "yes" : "no"), {
+				cell: (r) => (r.active ? <span className="text-dim">yes</span> : <b className="text-warn">! no</b>),
+			}),
+			word("tracking", "Kept by", "64px", (r) => r.tracking, { off: true, header: "Tracking" }),
+			code("further", "Further SKU", "100px", (r) => r.further_sku, { off: true }),
+			code("record", "Record id", "100px", (r) => r.record_id, { off: true }),
+			code("parent", "Parent", "100px", (r) => r.parent, { off: true }),
+			...attributes.map((a) => word(`item.${a}`, a, "minmax(90px,.3fr)", (r) => r.attributes[a] ?? "", { header: `item.${a}` })),
+		];
+	};
 	const fields: Record<string, string> = {
 		item: "description",
 		cost: "unit_cost",
@@ -183,15 +250,7 @@ function Items() {
 	const select = (label: string, value: string, of: string[], set: (v: string) => void) => (
 		<label className="flex items-baseline gap-1.5">
 			<span className="text-dim">{label}</span>
-			<select
-				className="max-w-44"
-				value={value}
-				aria-label={label}
-				onChange={(e) => {
-					set(e.target.value);
-					hand.anew();
-				}}
-			>
+			<select className="max-w-44" value={value} aria-label={label} onChange={(e) => set(e.target.value)}>
 				<option value="">all</option>
 				{of.map((c) => (
 					<option key={c}>{c}</option>
@@ -200,67 +259,60 @@ function Items() {
 		</label>
 	);
 	return (
-		<Stage
-			foot={
+		<Listing<Item>
+			at="items"
+			label="Items"
+			noun={["item", "items"]}
+			query={narrowed}
+			page={(by) => ask(api.GET("/api/items", { params: { query: { ...narrowed, ...by } } }))}
+			columns={columns}
+			narrowing={(anew) => {
+				const then = (set: (v: string) => void) => (v: string) => {
+					set(v);
+					anew();
+				};
+				return (
+					<>
+						{select("category", category, categories.data ?? [], then(setCategory))}
+						{select("class", klass, classes.data ?? [], then(setClass))}
+					</>
+				);
+			}}
+			foot={(row) => (
 				<>
-					<span>
-						{many(pages.rows.length, "item", "items")}
-						{pages.more && " and more"}
-					</span>
 					<span className="text-dim">What is changed here is an intake: it stands on the time line of the stock, and is undone there.</span>
-					{row && (
-						<Link className="act-plain ml-auto" to={itemPath(row.sku)}>
-							All of {row.sku}
-						</Link>
-					)}
+					<Link className="act-plain ml-auto" to={itemPath(row.sku)}>
+						All of {row.sku}
+					</Link>
 				</>
+			)}
+			onOpen={(r) => navigate(itemPath(r.sku))}
+			onEdit={person.role === "controller" ? (r, k, value) => change("items", ["sku", fields[k] ?? k], [r.sku, value]) : undefined}
+			onPaste={usePaste<Item>("items", ["SKU"], (r) => [r.sku])}
+			empty={
+				<Empty title="No item goes by this">
+					Take the filter out. Where there are none at all, drop a file of your items, or begin with a template on the page Intake.
+				</Empty>
 			}
-			keys={lineKeys}
-		>
-			<Head at="items">
-				{select("category", category, categories.data ?? [], setCategory)}
-				{select("class", klass, classes.data ?? [], setClass)}
-				<span className="ml-auto">
-					<FilterField value={hand.text} onChange={hand.filter} />
-				</span>
-			</Head>
-			{pages.error && <Warn>{pages.error.message}</Warn>}
-			<Lines
-				label="Items"
-				columns={columns}
-				rows={pages.rows}
-				rowKey={(r) => r.id}
-				active={at}
-				onActive={hand.setActive}
-				marked={hand.marked}
-				onMark={hand.setMarked}
-				more={pages.more}
-				onMore={pages.onMore}
-				onOpen={(r) => navigate(itemPath(r.sku))}
-				out={{ list: "items", query: narrowed }}
-				onEdit={person.role === "controller" ? (r, k, value) => change("items", ["sku", fields[k] ?? k], [r.sku, value]) : undefined}
-				onPaste={usePaste<Item>("items", ["SKU"], (r) => [r.sku])}
-				empty={
-					!pages.loading && (
-						<Empty title="No item goes by this">
-							{hand.text || category || klass
-								? "Take the filter out."
-								: "Drop a file of your items, or begin with a template on the page Intake."}
-						</Empty>
-					)
-				}
-			/>
-		</Stage>
+		/>
 	);
 }
 
 /** The warehouse that a list is narrowed to. */
-function House({ value, onChange }: { value: number; onChange: (id: number) => void }) {
+function House({ value, onChange, anew }: { value: number; onChange: (id: number) => void; anew: () => void }) {
 	const houses = useWarehouses();
 	return (
 		<label className="flex items-baseline gap-1.5">
 			<span className="text-dim">warehouse</span>
-			<select className="code" value={value} aria-label="warehouse" onChange={(e) => onChange(Number(e.target.value))}>
+			<select
+				className="code"
+				value={value}
+				aria-label="warehouse"
+				onChange={(e) => {
+					onChange(Number(e.target.value));
+					anew();
+				}}
+			>
 				<option value={0}>all</option>
 				{houses.data?.map((h) => (
 					<option key={h.id} value={h.id}>
@@ -274,21 +326,10 @@ function House({ value, onChange }: { value: number; onChange: (id: number) => v
 
 function Places() {
 	const person = usePerson();
-	const hand = useHand();
 	const [house, setHouse] = useState(0);
-	const pages = usePages<Place>(["stock", "places", hand.text, house], true, (after) =>
-		ask(api.GET("/api/places", { params: { query: { text: hand.text, warehouse: house, after, limit: 300 } } })),
-	);
-	const { at, row } = hand.of(pages.rows, (r) => r.id);
 	const columns: Column<Place>[] = [
-		{
-			key: "house",
-			title: "Warehouse",
-			width: "100px",
-			cell: (r) => <span className="code">{r.warehouse}</span>,
-			text: (r) => r.warehouse,
-		},
-		{ key: "bin", title: "Bin", width: "120px", cell: (r) => <span className="code">{r.bin}</span>, text: (r) => r.bin },
+		codes("house", "Warehouse", "100px", (r) => r.warehouse),
+		codes("bin", "Bin", "120px", (r) => r.bin),
 		{ key: "zone", title: "Zone", width: "minmax(120px,1fr)", cell: (r) => r.zone, text: (r) => r.zone, edit: (r) => r.zone },
 		{ key: "name", title: "Name of the warehouse", width: "minmax(120px,1fr)", cell: (r) => r.name, text: (r) => r.name, off: true },
 		{
@@ -301,142 +342,71 @@ function Places() {
 		},
 	];
 	return (
-		<Stage
-			foot={
-				<>
-					<span>
-						{many(pages.rows.length, "bin", "bins")}
-						{pages.more && " and more"}
-					</span>
-					{row && (
-						<Link className="act-plain ml-auto" to={`/stock/${row.house}?${new URLSearchParams({ text: row.bin })}`}>
-							What lies in {row.bin}
-						</Link>
-					)}
-				</>
+		<Listing<Place>
+			at="places"
+			label="Places"
+			noun={["bin", "bins"]}
+			query={{ warehouse: house || undefined }}
+			page={(by) => ask(api.GET("/api/places", { params: { query: { warehouse: house, ...by } } }))}
+			columns={() => columns}
+			narrowing={(anew) => <House value={house} onChange={setHouse} anew={anew} />}
+			foot={(row) => (
+				<Link className="act-plain ml-auto" to={`/stock/${row.house}?${new URLSearchParams({ text: row.bin })}`}>
+					What lies in {row.bin}
+				</Link>
+			)}
+			onEdit={
+				person.role === "controller" ? (r, k, value) => change("places", ["warehouse", "bin", k], [r.warehouse, r.bin, value]) : undefined
 			}
-			keys={lineKeys}
-		>
-			<Head at="places">
-				<House
-					value={house}
-					onChange={(v) => {
-						setHouse(v);
-						hand.anew();
-					}}
-				/>
-				<span className="ml-auto">
-					<FilterField value={hand.text} onChange={hand.filter} />
-				</span>
-			</Head>
-			{pages.error && <Warn>{pages.error.message}</Warn>}
-			<Lines
-				label="Places"
-				columns={columns}
-				rows={pages.rows}
-				rowKey={(r) => r.id}
-				active={at}
-				onActive={hand.setActive}
-				marked={hand.marked}
-				onMark={hand.setMarked}
-				more={pages.more}
-				onMore={pages.onMore}
-				out={{ list: "places", query: { text: hand.text, warehouse: house || undefined } }}
-				onEdit={
-					person.role === "controller" ? (r, k, value) => change("places", ["warehouse", "bin", k], [r.warehouse, r.bin, value]) : undefined
-				}
-				onPaste={usePaste<Place>("places", ["Warehouse", "Bin"], (r) => [r.warehouse, r.bin])}
-				empty={!pages.loading && <Empty title="No bin goes by this">Take the filter out.</Empty>}
-			/>
-		</Stage>
+			onPaste={usePaste<Place>("places", ["Warehouse", "Bin"], (r) => [r.warehouse, r.bin])}
+			empty={<Empty title="No bin goes by this">Take the filter out.</Empty>}
+		/>
 	);
 }
 
 function Movements() {
-	const hand = useHand();
 	const [house, setHouse] = useState(0);
-	const pages = usePages<Movement>(["stock", "movements", hand.text, house], true, (after) =>
-		ask(api.GET("/api/movements", { params: { query: { text: hand.text, warehouse: house, after, limit: 300 } } })),
-	);
-	const { at } = hand.of(pages.rows, (r) => r.id);
-	const pad = mostPlaces(pages.rows.map((r) => r.quantity));
-	const code = (k: string, title: string, width: string, of: (r: Movement) => string): Column<Movement> => ({
-		key: k,
-		title,
-		width,
-		cell: (r) => <span className="code">{of(r)}</span>,
-		text: of,
-	});
-	const columns: Column<Movement>[] = [
-		{ ...code("at", "Happened", "132px", (r) => r.at), cell: (r) => <span className="code">{when(r.at, "long")}</span> },
-		code("reference", "Reference", "110px", (r) => r.reference),
-		code("house", "Warehouse", "92px", (r) => r.warehouse),
-		code("bin", "Bin", "92px", (r) => r.bin),
-		{
-			...code("sku", "SKU", "100px", (r) => r.sku),
-			cell: (r) => (
-				<Link className="code hover:underline" to={itemPath(r.sku)} tabIndex={-1}>
-					{r.sku}
-				</Link>
-			),
-		},
-		{ key: "item", title: "Item", width: "minmax(140px,1fr)", cell: (r) => r.description, text: (r) => r.description },
-		code("lot", "Lot, serial", "104px", (r) => apart(r)),
-		{
-			key: "quantity",
-			title: "Moved",
-			width: "88px",
-			right: true,
-			cell: (r) => <Quantity of={r.quantity} pad={pad} signed />,
-			text: (r) => r.quantity,
-		},
-		{ key: "unit", title: "", width: "36px", cell: (r) => <span className="text-dim">{r.unit}</span>, text: (r) => r.unit },
-		{
-			key: "file",
-			title: "Came in",
-			width: "minmax(120px,.5fr)",
-			cell: (r) => <span className="text-dim">{r.file}</span>,
-			text: (r) => r.file,
-		},
-	];
+	const columns = (rows: Movement[]): Column<Movement>[] => {
+		const pad = mostPlaces(rows.map((r) => r.quantity));
+		const dim = (k: string, title: string, width: string, of: (r: Movement) => string): Column<Movement> => ({
+			key: k,
+			title,
+			width,
+			cell: (r) => <span className="text-dim">{of(r)}</span>,
+			text: of,
+		});
+		return [
+			{ ...codes<Movement>("at", "Happened", "132px", (r) => r.at), cell: (r) => <span className="code">{when(r.at, "long")}</span> },
+			codes("reference", "Reference", "110px", (r) => r.reference),
+			codes("house", "Warehouse", "92px", (r) => r.warehouse),
+			codes("bin", "Bin", "92px", (r) => r.bin),
+			skus<Movement>(),
+			{ key: "item", title: "Item", width: "minmax(140px,1fr)", cell: (r) => r.description, text: (r) => r.description },
+			codes("lot", "Lot, serial", "104px", (r) => apart(r)),
+			{
+				key: "quantity",
+				title: "Moved",
+				width: "88px",
+				right: true,
+				cell: (r) => <Quantity of={r.quantity} pad={pad} signed />,
+				text: (r) => r.quantity,
+			},
+			dim("unit", "", "36px", (r) => r.unit),
+			dim("file", "Came in", "minmax(120px,.5fr)", (r) => r.file),
+		];
+	};
 	return (
-		<Stage
-			foot={
-				<span>
-					{many(pages.rows.length, "movement", "movements")}
-					{pages.more && " and more"}
-				</span>
-			}
+		<Listing<Movement>
+			at="movements"
+			label="Movements"
+			noun={["movement", "movements"]}
+			query={{ warehouse: house || undefined }}
+			page={(by) => ask(api.GET("/api/movements", { params: { query: { warehouse: house, ...by } } }))}
+			columns={columns}
+			narrowing={(anew) => <House value={house} onChange={setHouse} anew={anew} />}
 			keys={lineKeys.filter(([k]) => k !== "F2" && k !== "Ctrl V")}
-		>
-			<Head at="movements">
-				<House
-					value={house}
-					onChange={(v) => {
-						setHouse(v);
-						hand.anew();
-					}}
-				/>
-				<span className="ml-auto">
-					<FilterField value={hand.text} onChange={hand.filter} />
-				</span>
-			</Head>
-			{pages.error && <Warn>{pages.error.message}</Warn>}
-			<Lines
-				label="Movements"
-				columns={columns}
-				rows={pages.rows}
-				rowKey={(r) => r.id}
-				active={at}
-				onActive={hand.setActive}
-				marked={hand.marked}
-				onMark={hand.setMarked}
-				more={pages.more}
-				onMore={pages.onMore}
-				out={{ list: "movements", query: { text: hand.text, warehouse: house || undefined } }}
-				empty={!pages.loading && <Empty title="No movement goes by this">Take the filter out, or drop a file of movements.</Empty>}
-			/>
-		</Stage>
+			empty={<Empty title="No movement goes by this">Take the filter out, or drop a file of movements.</Empty>}
+		/>
 	);
 }
 
@@ -479,7 +449,9 @@ function Reasons() {
 			}
 			keys={lineKeys.filter(([k]) => k !== "/" && k !== "Ctrl V")}
 		>
-			<Head at="reasons" />
+			<div className={bar}>
+				<Which at="reasons" />
+			</div>
 			{q.error && <Warn>{q.error.message}</Warn>}
 			{own && <OwnReason known={rows} onDone={() => setOwn(false)} />}
 			<Lines
