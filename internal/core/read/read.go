@@ -36,6 +36,8 @@ type Reading struct {
 	Measure func(sku, unit string) (size int64, base string, known bool)
 	// RowItem gives the SKU of the line that a row code stands for, "" where it is none; nil: rows name their items themselves.
 	RowItem func(rowCode string) (sku string)
+	// Example is the row of a template that shows how it is filled in: one that still says just that is refused. Nil for none.
+	Example []string
 	// UnitsAsGiven: units are carried along and not compared, where files are held against each other as they stand.
 	UnitsAsGiven bool
 }
@@ -245,6 +247,11 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 			w.count++
 			continue
 		}
+		if r.Example != nil && c.says(r.Example) {
+			c.wrong("", "example row", nil, "is the example of the template as it stood. Write over it, or take the row out")
+			w.count++
+			continue
+		}
 		w.inBlock()
 		if m.Filter != nil {
 			take, err := m.Filter.Takes(&c.Row)
@@ -273,6 +280,16 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 			}
 		}
 	}
+}
+
+// says tells whether the row in hand holds just some texts.
+func (c *cells) says(texts []string) bool {
+	for i, t := range texts {
+		if i >= len(c.Cells) && t != "" || i < len(c.Cells) && string(column.Trimmed(c.Cells[i])) != t {
+			return false
+		}
+	}
+	return true
 }
 
 // keySources are the sources of a key's parts, and of what else may name the item.

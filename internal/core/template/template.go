@@ -61,6 +61,14 @@ func Columns(k field.Kind) (out []field.Field) {
 	return out
 }
 
+// Example is what the example row of the template of a kind says, in the order of its columns.
+func Example(k field.Kind) (out []string) {
+	for _, c := range columns[k] {
+		out = append(out, c[1])
+	}
+	return out
+}
+
 // Write writes the template of a kind as a workbook, all of whose cells are text but those of numbers.
 func Write(w io.Writer, k field.Kind) error {
 	if !slices.Contains(field.Kinds, k) {
@@ -76,7 +84,7 @@ func Write(w io.Writer, k field.Kind) error {
 	}
 	page := [][]any{
 		{
-			"Row 2 is an example: write over it. Columns may be left out or moved, and others added. Nothing is stored before you have seen what it would change.",
+			"Row 2 is an example: write over it; as it stands it is refused. Columns may be left out or moved, and others added. Nothing is stored before you have seen what it would change.",
 		},
 		{"What each column is for, also of those that the template has not:"},
 	}

@@ -29,6 +29,11 @@ func out(t *testing.T, d *house.House, a lists.Asking) (name string, file []byte
 	return f.Name, b.Bytes()
 }
 
+// writing is a writer made of a function.
+type writing func(p []byte) (int, error)
+
+func (w writing) Write(p []byte) (int, error) { return w(p) }
+
 // odd are codes that programs like to change: numbers, dates, exponents, formulas, quotes, and such in other scripts.
 var odd = []string{"00412", "3-12", "1E5", "=1+1", "@home", "+49", "-7", "'quoted", `he said "x"`, "a,b", "a;b", "Größe 4", "螺栓", "TRUE", "#N/A", "12.50",
 	"1/2", "x  y", "№ 7", "007", "7", "0x1F", "null-1", "=SUM(A1)", "Mar-12"}
@@ -171,11 +176,29 @@ func TestListOut(t *testing.T) {
 	require.NoError(t, f.Write(&b))
 	assert.Equal(t, 2501, strings.Count(b.String(), "\n"), "page by page, and yet as at one moment")
 
-	gone, end := context.WithCancel(ctx)
-	f, err = d.Lists.Open(gone, nell, lists.Asking{List: "items"})
+	// Cancelled midway, by whoever asked going away or on the page of work, it is no file, and lets go of all that it held.
+	for n := range 6 {
+		gone, end := context.WithCancel(ctx)
+		f, err = d.Lists.Open(gone, nell, lists.Asking{List: "items", Form: []lists.Form{"csv", "xlsx"}[n%2]})
+		require.NoError(t, err)
+		err = f.Write(writing(func(p []byte) (int, error) {
+			if n < 3 {
+				end()
+			} else if jobs, err := d.Running(nell); err == nil && len(jobs) > 0 && jobs[0].Stops {
+				_ = d.Stop(nell, jobs[0].ID)
+			}
+			return len(p), gone.Err()
+		}))
+		if n%2 == 0 && n < 3 {
+			require.ErrorIs(t, err, context.Canceled)
+		}
+		end()
+	}
+	left, err := d.Running(nell)
 	require.NoError(t, err)
-	end()
-	f.Close()
+	for _, j := range left {
+		assert.NotNil(t, j.Ended, j.Text)
+	}
 	counter := desk.Person{ID: 9, Name: "Cap", Role: "counter"}
 	for list, a := range map[string]lists.Asking{"stock": {House: 1}, "variances": {Count: 1}, "movements": {}, "record": {}} {
 		a.List = list

@@ -18,6 +18,7 @@ import (
 	"wobin/internal/core/recognise"
 	"wobin/internal/core/remedy"
 	"wobin/internal/core/tabular"
+	"wobin/internal/core/template"
 	"wobin/internal/desk"
 )
 
@@ -317,6 +318,13 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r read.Reading
 		return nil
 	}
 	r.Known, r.Layout, r.Mends = rec.known(), pt.given, dr.choices.mends(pt.sheet)
+	var fields []field.Field
+	for _, c := range m.Columns {
+		fields = append(fields, c.Field)
+	}
+	if slices.Equal(fields, template.Columns(m.Kind)) {
+		r.Example = template.Example(m.Kind)
+	}
 	err := kinds[m.Kind].look(d, ctx, dr, pt, r, rec, out)
 	var wrong *tabular.Error
 	if errors.As(err, &wrong) {
