@@ -74,7 +74,11 @@ func TestItem(t *testing.T) {
 	_, err = d.Reference.Item(ctx, nell, "rope12 ")
 	require.ErrorIs(t, err, desk.ErrNotFound)
 
-	_, err = d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "blind", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{By: "size", Rows: 500}, Blind: true})
+	_, err = d.Plan.Freeze(
+		ctx,
+		nell,
+		plan.NewCount{Name: "blind", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{By: "size", Rows: 500}, Blind: true},
+	)
 	require.NoError(t, err)
 	cap := desk.Person{ID: nell.ID + 1, Name: "Cap", Role: "counter"}
 	blind, err := d.Reference.Item(ctx, cap, "ROPE12")
@@ -89,8 +93,13 @@ func TestItem(t *testing.T) {
 // What goes by a text: a code before what begins with it, and that before what has its words; signs of a pattern are nothing but signs.
 func TestFind(t *testing.T) {
 	d := at(t)
-	take(t, d, "items.csv", "sku,description,barcode,further sku\nROPE12,Rope 12 mm,4006381333931,\nROPE1,Rope 1 mm,,OLD-7\nXROPE1,\"Rope 1 mm, 100% hemp\",,\n"+
-		"LAMP,Lamp for ROPE1_ fans,,\n")
+	take(
+		t,
+		d,
+		"items.csv",
+		"sku,description,barcode,further sku\nROPE12,Rope 12 mm,4006381333931,\nROPE1,Rope 1 mm,,OLD-7\nXROPE1,\"Rope 1 mm, 100% hemp\",,\n"+
+			"LAMP,Lamp for ROPE1_ fans,,\n",
+	)
 	take(t, d, "places.csv", "warehouse,zone,bin\nW,Back,B-1\nW,Front,A-1\nW,Front,A-10\n")
 	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "First", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 10, Empty: 3}})
 	require.NoError(t, err)
@@ -111,6 +120,15 @@ func TestFind(t *testing.T) {
 	assert.Empty(t, find("%"+"_"))
 	assert.Equal(t, []string{"item LAMP"}, find("fans rope1_"))
 	assert.Equal(t, []string{"bin A-1", "bin A-10"}, find("a-1"))
+	// What means something to the search itself means nothing when it is looked for, in the list of items neither.
+	for _, odd := range []string{`"`, `""`, "*", "AND", "rope AND", "NEAR(rope 1)", "-rope", "–", "sku:rope", "^rope", "(", "rope\x00", "'", "日本", strings.Repeat("a ", 90)} {
+		find(odd)
+		_, err := d.Reference.Items(ctx, nell, reference.ItemFilter{Text: odd})
+		require.NoError(t, err, "%q", odd)
+	}
+	page, err := d.Reference.Items(ctx, nell, reference.ItemFilter{Text: "mm ROPE1"})
+	require.NoError(t, err)
+	require.Len(t, page.Lines, 2, "all of its words, each by its beginning")
 	assert.Empty(t, find(" "))
 	sheets, err := allSheets(d, c.ID)
 	require.NoError(t, err)

@@ -142,7 +142,14 @@ func (d *Room) takeIn(ctx context.Context, p desk.Person, id string, once desk.K
 
 // lastWord says what taking a file in came to.
 func lastWord(out *count.TakenIn) string {
-	return fmt.Sprintf("%d new, %d changed, %d unchanged, %d gone, %d refused.", out.Added, out.Changed, out.Unchanged, out.Gone, out.Refused)
+	var parts []string
+	for _, x := range []struct {
+		n    int
+		what string
+	}{{out.Added, "new"}, {out.Changed, "changed"}, {out.Unchanged, "unchanged"}, {out.Gone, "gone"}, {out.Refused, "refused"}} {
+		parts = append(parts, desk.Plural(x.n, x.what, x.what))
+	}
+	return strings.Join(parts, ", ") + "."
 }
 
 // comesTo is what a person saw that taking a draft in does.

@@ -52,7 +52,7 @@ func (d *Room) BackUp(ctx context.Context, p desk.Person) (BackupView, error) {
 	}
 	job := d.Begin(p, "Making a backup", nil)
 	name, err := d.Store.Backup(ctx, "by-hand")
-	job.End(name+" is made.", err, true)
+	job.End("Kept as "+name+".", err, true)
 	if err != nil {
 		return BackupView{}, desk.InWords(err)
 	}
