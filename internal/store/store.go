@@ -235,16 +235,28 @@ type snapshotKey struct{}
 // Snapshot gives a context in which all that is read is as at this moment, whatever is written meanwhile. end lets go of it; it holds one
 // of the readers until then.
 func (s *Store) Snapshot(ctx context.Context) (within context.Context, end func(), err error) {
-	tx := s.read.WithContext(ctx).Begin(&sql.TxOptions{ReadOnly: true})
-	if tx.Error != nil {
-		return nil, nil, inWords(tx.Error)
+	pool, err := s.read.DB()
+	if err != nil {
+		return nil, nil, err
 	}
-	end = func() { tx.Rollback() }
+	conn, err := pool.Conn(ctx) // held by itself, so that it can go the driver's plain path, too
+	if err != nil {
+		return nil, nil, inWords(err)
+	}
+	end = func() {
+		_, _ = conn.ExecContext(context.WithoutCancel(ctx), "ROLLBACK")
+		conn.Close()
+	}
 	var one int
-	if err := tx.Raw("SELECT count(*) FROM sqlite_schema").Scan(&one).Error; err != nil { // the first reading fixes the moment
+	if _, err = conn.ExecContext(ctx, "BEGIN"); err == nil {
+		err = conn.QueryRowContext(ctx, "SELECT count(*) FROM sqlite_schema").Scan(&one) // the first reading fixes the moment
+	}
+	if err != nil {
 		end()
 		return nil, nil, inWords(err)
 	}
+	tx := s.read.Session(&gorm.Session{Context: ctx, NewDB: true})
+	tx.Statement.ConnPool = conn
 	return context.WithValue(ctx, snapshotKey{}, tx), end, nil
 }
 

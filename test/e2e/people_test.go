@@ -41,6 +41,7 @@ func TestPeople(t *testing.T) {
 		chromedp.WaitVisible(`//*[@data-person="wren"]//button[.="suspend"]`, chromedp.BySearch))
 
 	s.do("the record says all of it", s.open("/record"), sees("name: Wren Tiller · role: counter · was: viewer"),
+		chromedp.WaitVisible(`[data-entry]`),
 		press("Prove the record"), sees("✓ all"))
 	s.do("a password of one's own", s.open("/me"), browser.Type(`input[name=old]`, "demo"),
 		browser.Type(`input[name=new]`, "gulls over the slipway"), press("Change the password"), chromedp.WaitVisible(`[data-changed]`))

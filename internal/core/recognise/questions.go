@@ -107,6 +107,10 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askCodes(s)
 	m.askPassed(s)
 	m.askLeft(s)
+	m.Asks = slices.DeleteFunc(m.Asks, func(a Ask) bool { // what we worked out ourselves is no question
+		i := tabular.ColumnAt(a.Column)
+		return i >= 0 && i < len(m.Columns) && m.derived(i)
+	})
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
 }
 

@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,6 +18,7 @@ import (
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 	"wobin/internal/desk/lists"
+	"wobin/internal/desk/safety"
 )
 
 // out gives a list as a file.
@@ -157,6 +159,13 @@ func TestListOut(t *testing.T) {
 	assert.Equal(t, "Warehouse,Bin,SKU,Lot,Serial,Holding,Record id,Reserved,Recorded at,On hand,Description,Wobin list\n"+
 		"W,A-1-2,SHK,,,,r2,0,2026-11-20T06:00:00Z,40,Shackle,Recorded stock W\nW,B-1-1,SHK,,,,r3,0,2026-11-20T06:00:00Z,25,Shackle,Recorded stock W\n", string(file))
 
+	_, file = out(t, d, lists.Asking{List: "record", Columns: []string{"what", "number"}, Record: safety.RecordFilter{What: "intake"}})
+	assert.Equal(t, "What,Number\nintake,2\nintake,1\n", string(file))
+	_, file = out(t, d, lists.Asking{List: "variances", Count: 1, Columns: []string{"exp"}, Filter: desk.Filter{Show: "all"}})
+	assert.Equal(t, "Row code,Warehouse,Bin,SKU,Lot,Serial,Holding,Expected,Wobin list\n", string(file), "nothing is counted yet")
+	_, file = out(t, d, lists.Asking{List: "stock-by-item", House: 1, Columns: []string{"hand"}, Filter: desk.Filter{Text: "SHK"}})
+	assert.Equal(t, "Warehouse,SKU,Recorded at,On hand,Wobin list\nW,SHK,2026-11-20T06:00:00Z,65,Recorded stock W by item\n", string(file))
+
 	f, err := d.Lists.Open(ctx, nell, lists.Asking{List: "stock", House: 1})
 	require.NoError(t, err)
 	take(t, d, "more.csv", strings.Replace(strings.ReplaceAll(stockText, "2026-11-20T06", "2026-11-21T06"), "ROPE,,10,2", "ROPE,,99,2", 1))
@@ -211,4 +220,36 @@ func TestListOut(t *testing.T) {
 	}
 	_, err = d.Lists.Open(ctx, nell, lists.Asking{List: "items", Form: "pdf"})
 	require.ErrorContains(t, err, "csv or xlsx")
+}
+
+// The variances of a count go out as they stand in the queue, and come in again as counts that say nothing new; one that was corrected
+// elsewhere is a revision.
+func TestVariancesOut(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := caused(t, d, "first", "warehouse,bin,sku,description,on hand,unit cost,as at\nW,A-1,ROPE,Rope,10,2,2026-11-20T06:00:00Z\n"+
+		"W,A-2,NET,Net,10,,2026-11-20T06:00:00Z\nW,A-3,OAR,Oar,10,3,2026-11-20T06:00:00Z\n",
+		"row code,bin,sku,counted,counted at\nW1S1R12,A-1,ROPE,7,2026-11-20T09:00:00Z\nW1S1R2Z,A-2,NET,9,2026-11-20T09:00:00Z\n"+
+			"W1S1R3X,A-3,OAR,11,2026-11-20T09:00:00Z\n", "", "")
+	for _, form := range []lists.Form{"csv", "xlsx"} {
+		for _, columns := range [][]string{nil, {"cnt", "var", "value", "counter"}} {
+			name, file := out(t, d, lists.Asking{List: "variances", Form: form, Count: id, Columns: columns, Filter: desk.Filter{Show: "open", Order: "place"}})
+			if columns != nil && form == "csv" {
+				assert.Equal(t, "Row code,Warehouse,Bin,SKU,Lot,Serial,Holding,Counted,Variance,Value,Counter,Counted at,Wobin list\n"+
+					"W1S1R12,W,A-1,ROPE,,,,7,-3,-6.00,,2026-11-20T09:00:00Z,Variances of first\n"+
+					"W1S1R2Z,W,A-2,NET,,,,9,-1,,,2026-11-20T09:00:00Z,Variances of first\n"+
+					"W1S1R3X,W,A-3,OAR,,,,11,1,3.00,,2026-11-20T09:00:00Z,Variances of first\n", string(file))
+			}
+			dr, err := d.Intake.Upload(ctx, nell, name, bytes.NewReader(file), intake.Choices{Zone: "UTC"})
+			require.NoError(t, err)
+			e := &dr.Effect
+			assert.Equal(t, [5]any{"counts", "", 0, 0, 3}, [5]any{string(dr.Kind), dr.Blocked, e.Added, e.Changed + e.Refused, e.Unchanged},
+				"%s %v %+v", name, columns, dr.Problems)
+			require.NoError(t, d.Intake.Discard(ctx, nell, dr.ID))
+		}
+	}
+	_, file := out(t, d, lists.Asking{List: "variances", Count: id, Filter: desk.Filter{Show: "open", Text: "rope"}})
+	dr, err := d.Intake.Upload(ctx, nell, "corrected.csv", strings.NewReader(strings.Replace(string(file), ",7,", ",8,", 1)), intake.Choices{Zone: "UTC"})
+	require.NoError(t, err)
+	assert.Equal(t, [3]any{"", 1, 0}, [3]any{dr.Blocked, dr.Effect.Changed, dr.Effect.Added}, "%+v", dr.Problems)
 }

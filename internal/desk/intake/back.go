@@ -41,6 +41,7 @@ type backDraft struct {
 	stays   map[int]bool        // rows of the file that do not replace the count that stands
 	// further are those of other counts, where a file spans several warehouses that are counted at the same time.
 	further []*backDraft
+	some    bool   // it was taken out of a list of ours, so it holds some rows alone
 	mark    string // what sets its questions apart from those of the others; empty for the first
 }
 
@@ -276,7 +277,8 @@ func (d *Room) lookCount(
 	if err != nil {
 		return nil, err
 	}
-	b := &backDraft{count: c, keys: map[string]count.FoundKey{}, timed: dr.choices.CountedAt == "", stays: map[int]bool{}}
+	b := &backDraft{count: c, keys: map[string]count.FoundKey{}, timed: dr.choices.CountedAt == "", stays: map[int]bool{},
+		some: pt.mapping.Listed}
 	for _, row := range dr.choices.sheet(v.Number).Stays {
 		b.stays[row] = true
 	}

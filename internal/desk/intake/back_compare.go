@@ -273,7 +273,7 @@ func (d *Room) askMissing(w *desk.Work, dr *draft, b *backDraft, out *SheetOfFil
 		rows = append(rows, CheckRow{})
 	}
 	n := len(r.Missing)
-	if !r.Revises {
+	if !r.Revises || b.some {
 		out.Assumed = append(
 			out.Assumed,
 			desk.Plural(

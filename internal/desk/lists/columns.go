@@ -263,17 +263,18 @@ func (d *Room) lines(ctx context.Context, p desk.Person, a *Asking) (*list, erro
 
 func (d *Room) record(p desk.Person, a *Asking) *list {
 	return &list{"Record", []listing.Column{
-		word(
-			"at",
-			"At",
-		), word("person", "Person"), word("what", "What"), figure("count", "Count"), word("details", "Details"), word("hash", "SHA-256"),
+		figure("number", "Number"), word("at", "At"), word("person", "Person"), word("what", "What"), figure("count", "Count"),
+		word("details", "Details"), word("hash", "SHA-256"),
 	}, func(ctx context.Context, after string) (rows [][]string, next string, err error) {
 		f := a.Record
 		f.After = after
 		page, err := d.safety.Record(ctx, p, f)
 		for i := range page.Entries {
 			e := &page.Entries[i]
-			rows = append(rows, []string{instant(&e.At), e.Person, e.What, fmt.Sprint(e.Count), strings.Join(e.Details, "; "), e.Hash})
+			rows = append(
+				rows,
+				[]string{fmt.Sprint(e.ID), instant(&e.At), e.Person, e.What, fmt.Sprint(e.Count), strings.Join(e.Details, "; "), e.Hash},
+			)
 		}
 		return rows, page.Next, err
 	}}

@@ -376,7 +376,10 @@ function Movements() {
 			text: of,
 		});
 		return [
-			{ ...codes<Movement>("at", "Happened", "132px", (r) => r.at), cell: (r) => <span className="code">{when(r.at, "long")}</span> },
+			{
+				...codes<Movement>("at", "Happened", "minmax(164px,164px)", (r) => r.at),
+				cell: (r) => <span className="code">{when(r.at, "long")}</span>,
+			},
 			codes("reference", "Reference", "110px", (r) => r.reference),
 			codes("house", "Warehouse", "92px", (r) => r.warehouse),
 			codes("bin", "Bin", "92px", (r) => r.bin),

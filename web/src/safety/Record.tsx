@@ -1,16 +1,20 @@
 import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, ask, zone } from "../api/client";
+import { api, ask, type Schemas, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
 import { count, Empty, Failed, Warn, when } from "../frame/figures";
-import { addressOf } from "../lines/Arrange";
+import { type Column, Lines } from "../lines/Lines";
+
+type Entry = Schemas["RecordEntry"];
 
 /** Who did what, the latest first; narrowed by person, kind, count and day; proved by its chain on a press. */
 export function Record() {
 	const asked = useSearchParams()[0].get("person") ?? "";
 	const [by, setBy] = useState({ person: asked, what: "", count: 0, day: "" });
+	const [active, setActive] = useState(0);
+	const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
 	const q = useInfiniteQuery({
 		queryKey: key.record(JSON.stringify(by)),
 		initialPageParam: "",
@@ -24,6 +28,43 @@ export function Record() {
 	if (!first) return null;
 	const file = { list: "record", query: { ...by, count: by.count || undefined, zone: zone() } };
 	const entries = q.data?.pages.flatMap((p) => p.entries) ?? [];
+	const at = Math.min(active, Math.max(0, entries.length - 1));
+	const inHand = entries[at];
+	const nameOf = (id: number) => first.counts.find((c) => c.id === id)?.name ?? `count ${id}`;
+	const columns: Column<Entry>[] = [
+		{
+			key: "number",
+			title: "No.",
+			width: "56px",
+			right: true,
+			cell: (e) => <span className="code text-dim">{e.id}</span>,
+			text: (e) => String(e.id),
+		},
+		{ key: "at", title: "At", width: "minmax(132px,132px)", cell: (e) => <span className="code">{when(e.at)}</span>, text: (e) => e.at },
+		{ key: "person", title: "Who", width: "minmax(110px,.3fr)", cell: (e) => e.person, text: (e) => e.person },
+		{ key: "what", title: "What", width: "minmax(130px,.4fr)", cell: (e) => <b>{e.what}</b>, text: (e) => e.what },
+		{
+			key: "count",
+			title: "Count",
+			width: "minmax(110px,.4fr)",
+			cell: (e) => (e.count > 0 ? nameOf(e.count) : ""),
+			text: (e) => (e.count > 0 ? nameOf(e.count) : ""),
+		},
+		{
+			key: "details",
+			title: "It says",
+			width: "minmax(180px,1fr)",
+			cell: (e) => <span className="text-dim">{e.details.join(" · ")}</span>,
+			text: (e) => e.details.join("; "),
+		},
+		{
+			key: "hash",
+			title: "SHA-256",
+			width: "minmax(86px,86px)",
+			cell: (e) => <span className="code text-dim">{e.hash.slice(0, 8)}</span>,
+			text: (e) => e.hash,
+		},
+	];
 	const choose = (of: "person" | "what", label: string, list: string[]) => (
 		<label className="flex items-baseline gap-1.5">
 			<span className="text-dim">{label}</span>
@@ -40,17 +81,6 @@ export function Record() {
 			foot={
 				<>
 					<span className="text-dim">Every word stands on the one before it, by its SHA-256; nothing is ever changed or taken out.</span>
-					<span className="text-dim" data-list-out>
-						Take it out as{" "}
-						<a className="word" href={addressOf(file, "csv", [])} download>
-							text
-						</a>{" "}
-						or{" "}
-						<a className="word" href={addressOf(file, "xlsx", [])} download>
-							workbook
-						</a>
-						.
-					</span>
 					<span role="status" data-proof>
 						{verify.error && <Warn>{verify.error.message}</Warn>}
 						{verify.data && (verify.data.wrong ? <Warn>{verify.data.wrong}</Warn> : <b>✓ all {count(verify.data.links)} hold</b>)}
@@ -61,6 +91,8 @@ export function Record() {
 				</>
 			}
 			keys={[
+				["X", "mark"],
+				["Ctrl C", "copy"],
 				["Ctrl K", "go anywhere"],
 				["?", "all keys"],
 			]}
@@ -98,37 +130,43 @@ export function Record() {
 					/>
 				</label>
 			</div>
-			<div className="min-h-0 flex-1 overflow-y-auto" tabIndex={0} role="region" aria-label="Record">
-				{entries.length === 0 && <Empty title="Nothing of this stands in the record">Let go of a filter.</Empty>}
-				{entries.map((e) => (
-					<div
-						key={e.id}
-						className="grid grid-cols-[3.5rem_8.5rem_9rem_12rem_1fr_5rem] items-baseline gap-3 border-b border-hair px-4 py-1 text-[13px]"
-						data-entry={e.id}
-					>
-						<span className="code text-right text-dim">{e.id}</span>
-						<span className="code">{when(e.at)}</span>
-						<span className="truncate">{e.person}</span>
-						<b className="truncate">{e.what}</b>
-						<span className="break-words">
-							{e.count > 0 && (
-								<Link className="word mr-3" to={`/counts/${e.count}/variances`}>
-									{first.counts.find((c) => c.id === e.count)?.name ?? `count ${e.count}`}
-								</Link>
-							)}
-							<span className="text-dim">{e.details.join(" · ")}</span>
-						</span>
-						<span className="code text-right text-dim" title={e.hash}>
-							{e.hash.slice(0, 8)}
-						</span>
-					</div>
-				))}
-				{q.hasNextPage && (
-					<button type="button" className="word m-4" disabled={q.isFetchingNextPage} onClick={() => q.fetchNextPage()}>
-						earlier ones
-					</button>
-				)}
-			</div>
+			<Lines
+				label="Record"
+				columns={columns}
+				rows={entries}
+				rowKey={(e) => e.id}
+				active={at}
+				onActive={setActive}
+				marked={marked}
+				onMark={setMarked}
+				more={q.hasNextPage && !q.isFetchingNextPage}
+				onMore={() => void q.fetchNextPage()}
+				out={file}
+				empty={<Empty title="Nothing of this stands in the record">Let go of a filter.</Empty>}
+			/>
+			{inHand && (
+				<section
+					className="max-h-[30%] shrink-0 overflow-y-auto border-t border-ink px-4 py-2"
+					aria-label="The word in hand"
+					data-entry={inHand.id}
+				>
+					<b>{inHand.what}</b> <span className="text-dim">by {inHand.person || "nobody"},</span>{" "}
+					<span className="code">{when(inHand.at, "long")}</span>
+					{inHand.count > 0 && (
+						<Link className="word ml-3" to={`/counts/${inHand.count}/variances`}>
+							{nameOf(inHand.count)}
+						</Link>
+					)}
+					<ul className="mt-1">
+						{inHand.details.map((d) => (
+							<li key={d} className="break-words">
+								{d}
+							</li>
+						))}
+					</ul>
+					<p className="code break-all text-[12px] text-dim">{inHand.hash}</p>
+				</section>
+			)}
 		</Stage>
 	);
 }
