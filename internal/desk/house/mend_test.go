@@ -30,7 +30,7 @@ func TestMendedRowsAreAsGood(t *testing.T) {
 			row := []string{
 				"W",
 				"B" + strconv.Itoa(i),
-				"S" + strings.TrimSpace(code.Draw(rt, "item")),
+				"K" + strings.TrimSpace(code.Draw(rt, "item")), // no word for a sum begins so
 				strconv.Itoa(rapid.IntRange(0, 9999).Draw(rt, "on hand")),
 				text.Draw(rt, "remark"),
 			}
