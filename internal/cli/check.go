@@ -21,6 +21,7 @@ import (
 	"wobin/internal/core/remedy"
 	"wobin/internal/core/stock"
 	"wobin/internal/core/tabular"
+	"wobin/internal/core/template"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 )
@@ -238,6 +239,7 @@ func understandSheet(f *tabular.File, m *recognise.Mapping, reading read.Reading
 	var err error
 	told := read.Told{Mapping: m}
 	if !p.Any() {
+		reading.Example = template.ExampleFor(m.Kind, m.Fields())
 		x.Rows, told, err = readAll(f, m, reading, p)
 		m = told.Mapping
 		var bad *tabular.Error

@@ -140,6 +140,14 @@ func (m *Mapping) At(f field.Field) int {
 	return -1
 }
 
+// Fields are the fields of the columns, in their order; empty for one that is passed over.
+func (m *Mapping) Fields() (out []field.Field) {
+	for _, c := range m.Columns {
+		out = append(out, c.Field)
+	}
+	return out
+}
+
 // Has tells whether the field comes in, from a column or worked out.
 func (m *Mapping) Has(f field.Field) bool { return m.Sources[f] != nil }
 

@@ -69,6 +69,14 @@ func Example(k field.Kind) (out []string) {
 	return out
 }
 
+// ExampleFor gives the example row where a file has just the columns of the template of its kind; else nil.
+func ExampleFor(k field.Kind, fields []field.Field) []string {
+	if !slices.Equal(fields, Columns(k)) {
+		return nil
+	}
+	return Example(k)
+}
+
 // Write writes the template of a kind as a workbook, all of whose cells are text but those of numbers.
 func Write(w io.Writer, k field.Kind) error {
 	if !slices.Contains(field.Kinds, k) {

@@ -318,13 +318,7 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r read.Reading
 		return nil
 	}
 	r.Known, r.Layout, r.Mends = rec.known(), pt.given, dr.choices.mends(pt.sheet)
-	var fields []field.Field
-	for _, c := range m.Columns {
-		fields = append(fields, c.Field)
-	}
-	if slices.Equal(fields, template.Columns(m.Kind)) {
-		r.Example = template.Example(m.Kind)
-	}
+	r.Example = template.ExampleFor(m.Kind, m.Fields())
 	err := kinds[m.Kind].look(d, ctx, dr, pt, r, rec, out)
 	var wrong *tabular.Error
 	if errors.As(err, &wrong) {
