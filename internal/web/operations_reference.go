@@ -53,15 +53,15 @@ func (s *Server) registerReference() {
 		func(ctx context.Context, p desk.Person, in *PlacesQuery) (reference.MovementsPage, error) {
 			return d.Reference.Movements(ctx, p, in.filter())
 		})
-	op(s, "work", http.MethodGet, "/api/work", "The work that goes on, and what came of that which ended lately",
+	op(s, "work", http.MethodGet, "/api/jobs", "The work that goes on, and what came of that which ended lately",
 		func(_ context.Context, p desk.Person, _ *struct{}) ([]desk.Job, error) {
 			return d.Running(p)
 		})
-	op(s, "stopWork", http.MethodPost, "/api/work/{work}/cancel", "Cancel work that goes on",
+	op(s, "stopWork", http.MethodPost, "/api/jobs/{job}/cancel", "Cancel work that goes on",
 		func(_ context.Context, p desk.Person, in *struct {
-			Work int64 `path:"work"`
+			Job int64 `path:"job"`
 		}) (done, error) {
-			return done{true}, d.Stop(p, in.Work)
+			return done{true}, d.Stop(p, in.Job)
 		})
 	op(s, "edit", http.MethodPost, "/api/reference/edit", "Change items or places by hand, as an intake that can be undone",
 		func(ctx context.Context, p desk.Person, in *struct {

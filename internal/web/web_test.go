@@ -84,7 +84,7 @@ var whoMay = map[string]struct {
 		`{"name":"x","scope":{"warehouse":1},"blind":true,"rows":10}`,
 		[]string{"controller"},
 	},
-	"POST /api/work/{work}/cancel":   {``, roles},
+	"POST /api/jobs/{job}/cancel":    {``, roles},
 	"POST /api/counts/{count}/costs": {`{"lines":[1],"cost":"2"}`, []string{"controller"}},
 	"POST /api/reference/edit": {
 		`{"key":"12345678","kind":"items","fields":["sku","class"],"rows":[["X","A"]]}`,
@@ -189,7 +189,7 @@ func TestWhoMay(t *testing.T) {
 		"POST /api/invitation": true, "POST /api/join": true}
 	base, as := served(t)
 	ask := func(who, method, path, body string) int {
-		path = strings.NewReplacer("{work}", "1", "{list}", "items", "{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{rule}", "1", "{number}", "1", "{person}", "1", "{invitation}", "1", "{session}", "0123456789abcdef", "{approval}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
+		path = strings.NewReplacer("{job}", "1", "{list}", "items", "{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{rule}", "1", "{number}", "1", "{person}", "1", "{invitation}", "1", "{session}", "0123456789abcdef", "{approval}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
 			"1", "{doubt}", "1", "{warehouse}", "1", "{number}", "1").
 			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))

@@ -166,7 +166,8 @@ func TestDraftsThroughARestart(t *testing.T) {
 		chromedp.Click(`[data-waiting] a`),
 		chromedp.WaitVisible(`//button[starts-with(., "Take in")][contains(., "leave out 3")]`, chromedp.BySearch),
 	)
-	s.do("it is taken in where it was left", press("Take in"), chromedp.WaitVisible(`[data-last-word]`), press("Put it away"),
+	s.do("it is taken in where it was left", press("Take in"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("and put away", press("Put it away"),
 		chromedp.WaitVisible(`[data-lately]`), sees("stock-export-with-faults.csv"), chromedp.WaitNotPresent(`[data-waiting]`),
 		chromedp.Click(`[data-work]`), chromedp.WaitVisible(`[data-job]`), sees("Taking in stock-export-with-faults.csv"))
 	files, err := filepath.Glob(filepath.Join(data, "incoming", "*"))

@@ -32,12 +32,11 @@ func Recost(w *desk.Work, c *store.Count, costs map[int64]*int64) error {
 	if err := workOut(w, c, slices.Collect(maps.Keys(costs)), false, costs); err != nil {
 		return err
 	}
-	for pos, cost := range costs {
-		if err := w.Exec("UPDATE count_lines SET cost = ? WHERE count_id = ? AND pos = ?", cost, c.ID, pos).Error; err != nil {
-			return err
-		}
+	list, err := json.Marshal(costs)
+	if err != nil {
+		return err
 	}
-	return nil
+	return w.Exec(`UPDATE count_lines SET cost = j.value FROM json_each(?) j WHERE count_id = ? AND pos = CAST(j.key AS INTEGER)`, string(list), c.ID).Error
 }
 
 func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, costs map[int64]*int64) error {

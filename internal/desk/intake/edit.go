@@ -3,9 +3,10 @@ package intake
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
-	"strconv"
+	"time"
 
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
@@ -185,33 +186,42 @@ func (d *Room) recosted(ctx context.Context, p desk.Person, house int64, c Costi
 		return e, err
 	}
 	e = Edit{Kind: field.Stock, Fields: append(slices.Clone(keysOf[field.Stock]), field.UnitCost)}
-	at := desk.Instant(set.RecordedAt)
+	recorded := desk.Instant(set.RecordedAt).Format(time.RFC3339Nano)
+	costs, at := map[int64]string{}, make([]int64, 0, len(c.Lines))
 	for _, l := range c.Lines {
-		var r struct {
-			Code, Sku, Lot, Serial, Holding, RecordID string
-			Quantity                                  int64
-			Reserved                                  *int64
+		if _, twice := costs[l.Pos]; twice {
+			return e, desk.RefuseAs(desk.Invalid, "lines", "Line %d is named twice.", l.Pos)
 		}
-		found := tx.Raw(`SELECT b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.reserved FROM stock_lines l
-			JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ? AND l.pos = ?`, set.ID, l.Pos).Scan(&r)
-		if found.Error != nil {
-			return e, found.Error
+		costs[l.Pos], at = "", append(at, l.Pos)
+		if l.Cost != nil {
+			costs[l.Pos] = l.Cost.String()
 		}
-		if found.RowsAffected == 0 {
-			return e, desk.Missing("Line " + strconv.FormatInt(l.Pos, 10))
-		}
-		reserved, cost := "", ""
+	}
+	list, err := json.Marshal(at)
+	if err != nil {
+		return e, err
+	}
+	var rows []struct {
+		Code, Sku, Lot, Serial, Holding, RecordID string
+		Pos, Quantity                             int64
+		Reserved                                  *int64
+	}
+	err = tx.Raw(`SELECT l.pos, b.code, i.sku, l.lot, l.serial, l.holding, l.record_id, l.quantity, l.reserved FROM stock_lines l
+		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+		WHERE l.set_id = ? AND l.pos IN (SELECT value FROM json_each(?)) ORDER BY l.pos`, set.ID, string(list)).Scan(&rows).Error
+	if err != nil {
+		return e, err
+	}
+	if len(rows) != len(at) {
+		return e, desk.Missing("One of the lines")
+	}
+	for _, r := range rows {
+		reserved := ""
 		if r.Reserved != nil {
 			reserved = quantity.Quantity(*r.Reserved).String()
 		}
-		if l.Cost != nil {
-			cost = l.Cost.String()
-		}
-		e.Rows = append(
-			e.Rows,
-			[]string{h.Code, r.Code, r.Sku, r.Lot, r.Serial, r.Holding, r.RecordID, quantity.Quantity(r.Quantity).String(), reserved,
-				at.Format("2006-01-02T15:04:05.999999999Z07:00"), cost},
-		)
+		e.Rows = append(e.Rows, []string{h.Code, r.Code, r.Sku, r.Lot, r.Serial, r.Holding, r.RecordID, quantity.Quantity(r.Quantity).String(),
+			reserved, recorded, costs[r.Pos]})
 	}
 	return e, nil
 }

@@ -8,13 +8,13 @@ import { count, when } from "./figures";
 type Job = Schemas["Job"];
 
 const stop = (j: Job) =>
-	ask(api.POST("/api/work/{work}/cancel", { params: { path: { work: j.id } } }))
+	ask(api.POST("/api/jobs/{job}/cancel", { params: { path: { job: j.id } } }))
 		.catch(() => {})
 		.finally(() => queries.invalidateQueries({ queryKey: key.work }));
 
 /** The work that runs on the server, in its one place: how far, how fast, how long still, an end to it, and the last word of what ended. */
 export function Work() {
-	const q = useQuery({ queryKey: key.work, queryFn: () => ask(api.GET("/api/work")) });
+	const q = useQuery({ queryKey: key.work, queryFn: () => ask(api.GET("/api/jobs")) });
 	const p = useProgress();
 	const list = q.data ?? [];
 	const running = list.filter((j) => !j.ended);
