@@ -89,6 +89,18 @@ func TestEdit(t *testing.T) {
 	)
 	require.ErrorIs(t, err, desk.ErrMayNot)
 
+	// What somebody else changed since it was seen is not overwritten.
+	for f, stands := range map[field.Field]string{"description": "Rope", "unit": "m", "unit_cost": "2.5", "category": "Ropes", "class": "",
+		"nature": "stocked", "active": "yes", "barcode": "", "tracking": "", "item.Supplier": ""} {
+		saw := "what stood there before"
+		x := intake.Edit{Kind: field.Items, Fields: []field.Field{"sku", f}, Rows: [][]string{{"ROPE", stands}}, Saw: &saw}
+		_, err = d.Intake.Edit(ctx, nell, "", x)
+		require.ErrorContains(t, err, fmt.Sprintf("Meanwhile it was changed to %q", stands), f)
+		x.Saw = &stands
+		_, err = d.Intake.Edit(ctx, nell, "", x)
+		require.NoError(t, err, f)
+	}
+
 	// The same key twice is answered once.
 	e := intake.Edit{Kind: field.Items, Fields: []field.Field{"sku", "class"}, Rows: [][]string{{"ROPE", "A"}, {"SHK", "C"}}}
 	first, err := d.Intake.Edit(ctx, nell, "the same key", e)
@@ -207,11 +219,14 @@ func TestCostOfAnOpeningBalance(t *testing.T) {
 		"never less than 0",
 	)
 	require.ErrorIs(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{99}, Cost: &cost}), desk.ErrNotFound)
+	require.NoError(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}}))
+	assert.Nil(t, lineOf(t, d, c.ID, "ROPE", "A-1").Cost, "none is known any more")
+	require.NoError(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}, Cost: &cost}))
 	sent := send(t, d, c.ID, adjustments.Going{Mode: "difference"})
 	require.NotNil(t, sent.Posting)
 	require.ErrorContains(t, d.Variances.Recost(ctx, nell, c.ID, variances.Costing{Lines: []int64{rope.Pos}}), "was sent out already")
 	page, err := d.Safety.Record(ctx, nell, safety.RecordFilter{What: "unit cost corrected"})
 	require.NoError(t, err)
-	require.Len(t, page.Entries, 1)
-	assert.Equal(t, []string{"is: 2.25", "lines: " + fmt.Sprint(rope.Pos), "was: none"}, page.Entries[0].Details)
+	require.Len(t, page.Entries, 3)
+	assert.Equal(t, []string{"is: 2.25", "lines: " + fmt.Sprint(rope.Pos), "was: none"}, page.Entries[2].Details)
 }

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"wobin/internal/core/field"
@@ -27,6 +28,7 @@ type Edit struct {
 	Kind   field.Kind    `json:"kind" enum:"items,places"`
 	Fields []field.Field `json:"fields" minItems:"2" maxItems:"40"`
 	Rows   [][]string    `json:"rows" minItems:"1" maxItems:"1000" doc:"a cell for each of the fields"`
+	Saw    *string       `json:"saw,omitempty" doc:"what stood in the last field of a single row when it was opened; where something else stands by now, it is refused"`
 }
 
 // keysOf are the fields that tell which row of a list is meant.
@@ -59,7 +61,66 @@ func (d *Room) Edit(ctx context.Context, p desk.Person, key string, e Edit) (out
 	if used, err := d.Answered(ctx, p, []desk.Act{desk.TakeIn}, once, &out); used || err != nil {
 		return out, err
 	}
+	if e.Saw != nil && len(e.Rows) == 1 {
+		if err := d.sawAll(ctx, &e); err != nil {
+			return out, err
+		}
+	}
 	return d.edit(ctx, p, once, e)
+}
+
+// sawAll refuses a change of what somebody else changed since it was seen: nothing is overwritten unseen.
+func (d *Room) sawAll(ctx context.Context, e *Edit) error {
+	tx, row, last := d.Store.Read(ctx), e.Rows[0], len(e.Fields)-1
+	now := ""
+	switch {
+	case e.Kind == field.Items && e.Fields[0] == field.SKU && len(row) > 1:
+		var i store.Item
+		if err := tx.Where("sku = ?", row[0]).Limit(1).Find(&i).Error; err != nil || i.ID == 0 {
+			return err // that it is not there is told by the check
+		}
+		var err error
+		if now, err = textOf(&i, e.Fields[last]); err != nil {
+			return err
+		}
+	case e.Kind == field.Places && e.Fields[last] == field.Zone && len(row) == 3:
+		err := tx.Raw("SELECT b.zone FROM bins b JOIN warehouses w ON w.id = b.warehouse_id WHERE w.code = ? AND b.code = ?", row[0], row[1]).
+			Scan(&now).Error
+		if err != nil {
+			return err
+		}
+	default:
+		return nil
+	}
+	if now != *e.Saw {
+		return desk.RefuseAs(desk.Changed, "saw", "Meanwhile it was changed to %q. Look at it again.", now)
+	}
+	return nil
+}
+
+// textOf is what a field of an item says, as lists show it.
+func textOf(i *store.Item, f field.Field) (string, error) {
+	if name, is := f.Attribute(); is {
+		kept := map[string]string{}
+		if i.Attributes == "" {
+			return "", nil
+		}
+		err := json.Unmarshal([]byte(i.Attributes), &kept)
+		return kept[name], err
+	}
+	switch f {
+	case field.UnitCost:
+		if i.Cost == nil {
+			return "", nil
+		}
+		return quantity.Cost(*i.Cost).String(), nil
+	case field.Active:
+		return map[bool]string{true: "yes", false: "no"}[i.Active], nil
+	case field.Barcode:
+		return strings.Join(count.Barcodes(i.Barcode, i.Barcodes), " "), nil
+	}
+	return map[field.Field]string{field.Description: i.Description, field.Unit: i.Unit, field.Category: i.Category, field.Class: i.Class,
+		field.Nature: i.Nature, field.Tracking: i.Tracking, field.FurtherSKU: i.FurtherSKU, field.RecordID: i.RecordID, field.Parent: i.Parent}[f], nil
 }
 
 func (d *Room) edit(ctx context.Context, p desk.Person, once desk.Key, e Edit) (out count.TakenIn, err error) {

@@ -2793,6 +2793,8 @@ export interface components {
             kind: "items" | "places";
             /** @description a cell for each of the fields */
             rows: string[][];
+            /** @description what stood in the last field of a single row when it was opened; where something else stands by now, it is refused */
+            saw?: string;
         };
         Effect: {
             /** Format: int64 */

@@ -11,17 +11,18 @@ export function Cell({
 	label: string;
 	text: string;
 	right?: boolean;
-	onKeep: (value: string) => Promise<unknown>;
+	onKeep: (value: string, saw: string) => Promise<unknown>;
 	onClose: (step: "down" | "on" | "") => void;
 }) {
 	const [value, setValue] = useState(text);
+	const [saw] = useState(text); // what stood there when it was opened
 	const [wrong, setWrong] = useState("");
 	const [busy, setBusy] = useState(false);
 	const keep = async (step: "down" | "on" | "") => {
-		if (value.trim() === text) return onClose(step);
+		if (value.trim() === saw) return onClose(step);
 		setBusy(true);
 		try {
-			await onKeep(value.trim());
+			await onKeep(value.trim(), saw);
 			onClose(step);
 		} catch (e) {
 			setWrong(e instanceof Error ? e.message : String(e));

@@ -93,7 +93,7 @@ export function Lines<R>({
 	tint?: (row: R) => string;
 	empty?: ReactNode;
 	out?: Out; // the list as a file
-	onEdit?: (row: R, key: string, value: string) => Promise<unknown>; // changes a cell, or throws why not
+	onEdit?: (row: R, key: string, value: string, saw: string) => Promise<unknown>; // changes a cell, or throws why not
 	onPaste?: (text: string, rows: R[], columns: Column<R>[]) => void; // cells of a spreadsheet, with the lines and columns from those in hand on
 	ordered?: boolean; // its order means something, so it is not sorted otherwise
 }) {
@@ -274,7 +274,7 @@ export function Lines<R>({
 												label={c.title}
 												text={c.edit(row)}
 												right={c.right}
-												onKeep={(value) => onEdit(row, c.key, value)}
+												onKeep={(value, saw) => onEdit(row, c.key, value, saw)}
 												onClose={(step) => {
 													close();
 													if (step === "down") go(v.index + 1, false);

@@ -186,8 +186,8 @@ function usePaste<R>(what: string, titles: string[], keyOf: (r: R) => string[]) 
 }
 
 /** Changes one cell of a row, as an intake that can be undone. */
-async function change(kind: Schemas["EditRequest"]["kind"], fields: string[], cells: string[]) {
-	await ask(api.POST("/api/reference/edit", { body: { key: workKey(), kind, fields, rows: [cells] } }));
+async function change(kind: Schemas["EditRequest"]["kind"], fields: string[], cells: string[], saw: string) {
+	await ask(api.POST("/api/reference/edit", { body: { key: workKey(), kind, fields, rows: [cells], saw } }));
 	await queries.invalidateQueries({ queryKey: ["stock"] });
 }
 
@@ -287,7 +287,9 @@ function Items() {
 				</>
 			)}
 			onOpen={(r) => navigate(itemPath(r.sku))}
-			onEdit={person.role === "controller" ? (r, k, value) => change("items", ["sku", fields[k] ?? k], [r.sku, value]) : undefined}
+			onEdit={
+				person.role === "controller" ? (r, k, value, saw) => change("items", ["sku", fields[k] ?? k], [r.sku, value], saw) : undefined
+			}
 			onPaste={usePaste<Item>("items", ["SKU"], (r) => [r.sku])}
 			empty={
 				<Empty title="No item goes by this">
@@ -356,7 +358,9 @@ function Places() {
 				</Link>
 			)}
 			onEdit={
-				person.role === "controller" ? (r, k, value) => change("places", ["warehouse", "bin", k], [r.warehouse, r.bin, value]) : undefined
+				person.role === "controller"
+					? (r, k, value, saw) => change("places", ["warehouse", "bin", k], [r.warehouse, r.bin, value], saw)
+					: undefined
 			}
 			onPaste={usePaste<Place>("places", ["Warehouse", "Bin"], (r) => [r.warehouse, r.bin])}
 			empty={<Empty title="No bin goes by this">Take the filter out.</Empty>}
