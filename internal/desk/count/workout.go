@@ -36,7 +36,11 @@ func Recost(w *desk.Work, c *store.Count, costs map[int64]*int64) error {
 	if err != nil {
 		return err
 	}
-	return w.Exec(`UPDATE count_lines SET cost = j.value FROM json_each(?) j WHERE count_id = ? AND pos = CAST(j.key AS INTEGER)`, string(list), c.ID).Error
+	return w.Exec(
+		`UPDATE count_lines SET cost = j.value FROM json_each(?) j WHERE count_id = ? AND pos = CAST(j.key AS INTEGER)`,
+		string(list),
+		c.ID,
+	).Error
 }
 
 func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, costs map[int64]*int64) error {

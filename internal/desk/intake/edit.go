@@ -120,7 +120,8 @@ func textOf(i *store.Item, f field.Field) (string, error) {
 		return strings.Join(count.Barcodes(i.Barcode, i.Barcodes), " "), nil
 	}
 	return map[field.Field]string{field.Description: i.Description, field.Unit: i.Unit, field.Category: i.Category, field.Class: i.Class,
-		field.Nature: i.Nature, field.Tracking: i.Tracking, field.FurtherSKU: i.FurtherSKU, field.RecordID: i.RecordID, field.Parent: i.Parent}[f], nil
+		field.Nature: i.Nature, field.Tracking: i.Tracking, field.FurtherSKU: i.FurtherSKU, field.RecordID: i.RecordID,
+		field.Parent: i.Parent}[f], nil
 }
 
 func (d *Room) edit(ctx context.Context, p desk.Person, once desk.Key, e Edit) (out count.TakenIn, err error) {
