@@ -101,6 +101,15 @@ func TestEdit(t *testing.T) {
 		require.NoError(t, err, f)
 	}
 
+	// Nor by a file that was looked at before: as many lines change, but not from what was seen.
+	dr := look(t, d, "costs.csv", "sku,unit cost\nROPE,3\n", intake.Choices{})
+	require.Equal(t, 1, dr.Effect.Changed)
+	require.NoError(t, edit(field.Items, "sku unit_cost", "ROPE", "5"))
+	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.ErrorContains(t, err, "Meanwhile the records have changed")
+	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(t, err, "it was looked at again")
+
 	// The same key twice is answered once.
 	e := intake.Edit{Kind: field.Items, Fields: []field.Field{"sku", "class"}, Rows: [][]string{{"ROPE", "A"}, {"SHK", "C"}}}
 	first, err := d.Intake.Edit(ctx, nell, "the same key", e)

@@ -4,6 +4,7 @@ package intake
 
 import (
 	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -153,7 +154,7 @@ func lastWord(out *count.TakenIn) string {
 }
 
 // comesTo is what a person saw that taking a draft in does.
-func (out *Draft) comesTo() [9]int {
+func (out *Draft) comesTo() outcome {
 	e := &out.Effect
 	n := [9]int{e.Added, e.Changed, e.Unchanged, e.Gone, e.Refused, e.Left, len(out.Blocked)}
 	for i := range out.Sheets {
@@ -161,7 +162,13 @@ func (out *Draft) comesTo() [9]int {
 			n[7], n[8] = n[7]+b.Missing, n[8]+b.Again
 		}
 	}
-	return n
+	return outcome{n, sha256.Sum256(e.changes)}
+}
+
+// outcome is how many lines of each sort, and what changes of items are.
+type outcome struct {
+	lines   [9]int
+	changes [sha256.Size]byte
 }
 
 // IntakeView is one intake on the time line.

@@ -145,6 +145,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 			e.Unchanged++
 		default:
 			e.Changed++
+			e.changes = append(e.changes, itemText(old)+"→"+itemText(&now)...)
 			x.change(old, &now, soFar[old.ID].made)
 			if e.Changed <= 5 {
 				e.Examples = append(e.Examples, EffectExample{"changed", now.SKU, itemText(old), itemText(&now)})

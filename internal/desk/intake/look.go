@@ -476,6 +476,7 @@ func (out *Draft) add(pt *part) {
 	e.Recorded, e.Doubt = e.Recorded+x.Recorded, e.Doubt+x.Doubt
 	e.Places, e.Examples, e.New = append(e.Places, x.Places...), append(e.Examples, x.Examples...), append(e.New, x.New...)
 	e.Made = append(e.Made, x.Made...)
+	e.changes = append(e.changes, x.changes...)
 	e.goneMoney, e.goneUnvalued = e.goneMoney+x.goneMoney, e.goneUnvalued+x.goneUnvalued
 	e.tellGone()
 	out.Problems = append(out.Problems, v.Problems...)

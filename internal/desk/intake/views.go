@@ -138,6 +138,7 @@ type Effect struct {
 	Made      []Made          `json:"made" doc:"the same, by name"`
 
 	goneMoney    quantity.Money
+	changes      []byte // of items: each as it was and will be, so that what somebody changed meanwhile is noticed
 	goneUnvalued int
 }
 
