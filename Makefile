@@ -5,7 +5,7 @@ GO := go
 NPM := npm --silent --no-fund --no-audit --no-update-notifier
 WEB_FILES := $(shell find web/src web/public web/index.html web/package.json web/vite.config.mjs -type f)
 
-.PHONY: demo test build dev check format bench screenshots e2e clean chromium generate demo-files
+.PHONY: demo test test-days build dev check format bench screenshots e2e clean chromium generate demo-files
 
 build: bin/wobin
 
@@ -37,6 +37,10 @@ chromium:
 
 test: bin/wobin chromium
 	$(GO) test -tags $(TAGS) ./...
+
+# The demo, journeys and all that has a clock, as at days on which dates go wrong, and in zones far from UTC.
+test-days: bin/wobin chromium
+	$(GO) run -tags $(TAGS) ./test/days
 
 e2e: bin/wobin chromium
 	$(GO) test -tags $(TAGS) -count=1 ./test/e2e/...

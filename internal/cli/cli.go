@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"io"
 
+	"wobin/internal/clock"
+
 	"github.com/spf13/cobra"
 )
 
@@ -30,6 +32,10 @@ type streams struct {
 // Run carries out one command line and gives its exit code.
 func Run(args []string, in io.Reader, out, errOut io.Writer) int {
 	s := &streams{in, out, errOut}
+	if _, err := clock.Offset(); err != nil {
+		fmt.Fprintln(errOut, "wobin:", err)
+		return exitProblems
+	}
 	root := &cobra.Command{
 		Use:           "wobin",
 		Short:         "The inventory controller's desk: counts prepared, taken in, held against the records and adjusted",

@@ -18,6 +18,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"wobin/internal/clock"
 	"wobin/internal/core/adjust"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/outfile"
@@ -108,7 +109,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 				if err != nil {
 					return err
 				}
-				if facts.At = time.Now().UnixNano(); day != nil {
+				if facts.At = clock.Now().UnixNano(); day != nil {
 					facts.At = *day
 				}
 			}
@@ -218,7 +219,7 @@ func oneStdin(files []string) error {
 
 // writeReport sums a run up in a file, which appears whole or not at all.
 func writeReport(res *reconcile.Result, name, form string) error {
-	st, err := res.Statement("Count of " + time.Now().Format(time.DateOnly))
+	st, err := res.Statement("Count of " + clock.Now().Format(time.DateOnly))
 	if err != nil {
 		return err
 	}

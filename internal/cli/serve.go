@@ -17,6 +17,7 @@ import (
 	"github.com/spf13/cobra"
 	"gorm.io/gorm"
 
+	"wobin/internal/clock"
 	"wobin/internal/demo"
 	"wobin/internal/desk"
 	"wobin/internal/desk/house"
@@ -57,7 +58,7 @@ func (s *streams) demo() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if _, err := os.Stat(filepath.Join(data, "wobin.db")); errors.Is(err, fs.ErrNotExist) {
 				fmt.Fprintln(s.out, "Making the demo's data…")
-				day := time.Now().UTC()
+				day := clock.Now().UTC()
 				if today != "" {
 					var err error
 					if day, err = time.Parse(time.DateOnly, today); err != nil {
@@ -78,7 +79,7 @@ func (s *streams) demo() *cobra.Command {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
 			records := standin.Serving{Dir: filepath.Join(data, intake.RecordSystem), Seed: 7, Bins: 24, Pace: 6, Every: 2 * time.Hour,
-				Look: time.Second, Now: time.Now, Say: s.out}
+				Look: time.Second, Now: clock.Now, Say: s.out}
 			ended := make(chan error, 1)
 			go func() {
 				err := standin.Serve(ctx, records)
@@ -115,7 +116,7 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key, folder stri
 		return err
 	}
 	defer st.Close()
-	d, err := house.New(st, time.Now)
+	d, err := house.New(st, clock.Now)
 	if err != nil {
 		return err
 	}
@@ -134,6 +135,9 @@ func (s *streams) listen(ctx context.Context, data, addr, cert, key, folder stri
 		scheme = "https"
 	}
 	fmt.Fprintf(s.out, "Wobin is at %s://%s\n", scheme, l.Addr())
+	if ahead, _ := clock.Offset(); ahead != 0 {
+		fmt.Fprintf(s.err, "wobin: the clock is %s ahead of the machine's, as %s says\n", ahead, clock.Variable)
+	}
 	if owner != "" {
 		fmt.Fprintf(s.out, "Nobody is signed up yet. The one-time code for the owner: %s\n", owner)
 	}
@@ -238,7 +242,7 @@ func withDesk(data string, do func(d *house.House) error) error {
 		return err
 	}
 	defer st.Close()
-	d, err := house.New(st, time.Now)
+	d, err := house.New(st, clock.Now)
 	if err != nil {
 		return err
 	}
@@ -302,7 +306,7 @@ func (s *streams) restore() *cobra.Command {
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			r, err := store.Restore(cmd.Context(), data, args[0], func(tx *gorm.DB, r store.Restored) error {
-				return desk.RecordRestore(tx, time.Now(), desk.Person{Name: "command line"}, filepath.Base(args[0]), r)
+				return desk.RecordRestore(tx, clock.Now(), desk.Person{Name: "command line"}, filepath.Base(args[0]), r)
 			})
 			switch {
 			case err != nil:

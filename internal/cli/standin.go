@@ -16,13 +16,14 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"wobin/internal/clock"
 	"wobin/internal/standin"
 	"wobin/internal/standin/trial"
 )
 
 func (s *streams) standin() *cobra.Command {
 	c := &cobra.Command{Use: "standin", Short: "A simulated record system, to try with and to test against"}
-	o := standin.Serving{Now: time.Now, Say: s.out, Look: time.Second}
+	o := standin.Serving{Now: clock.Now, Say: s.out, Look: time.Second}
 	serve := &cobra.Command{
 		Use:   "serve --dir DIR",
 		Short: "Keep a simulated record system going over a folder",

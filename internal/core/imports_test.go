@@ -23,7 +23,8 @@ var kernel = []string{"internal/desk", "internal/store", "internal/core/..."}
 var below = map[string][]string{
 	"internal/core":             {"internal/core/..."},
 	"internal/document":         {"internal/core/..."},
-	"internal/store":            {"internal/core/..."},
+	"internal/clock":            nil,
+	"internal/store":            {"internal/clock", "internal/core/..."},
 	"internal/desk":             {"internal/store", "internal/core/..."},
 	"internal/desk/count":       nil,
 	"internal/desk/people":      nil,
@@ -44,8 +45,8 @@ var below = map[string][]string{
 	"internal/demo":          {"internal/standin", "internal/desk/...", "internal/store", "internal/core/..."},
 	"internal/standin":       {"internal/core/..."},
 	"internal/standin/trial": {"internal/standin", "internal/desk/...", "internal/store", "internal/core/..."},
-	"internal/web":           {"internal/desk/...", "internal/store", "internal/document"},
-	"internal/cli": {"internal/web", "internal/demo", "internal/standin", "internal/standin/trial", "internal/desk/...", "internal/store", "internal/core/...", "internal/document",
+	"internal/web":           {"internal/clock", "internal/desk/...", "internal/store", "internal/document"},
+	"internal/cli": {"internal/clock", "internal/web", "internal/demo", "internal/standin", "internal/standin/trial", "internal/desk/...", "internal/store", "internal/core/...", "internal/document",
 		"web"},
 	"cmd/wobin": {"internal/cli"},
 }

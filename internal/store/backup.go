@@ -14,6 +14,8 @@ import (
 	"strings"
 	"time"
 
+	"wobin/internal/clock"
+
 	"gorm.io/gorm"
 )
 
@@ -100,7 +102,7 @@ func backup(ctx context.Context, conn *sql.Conn, dir, why string, used ...string
 		return "", fmt.Errorf("the backup failed: %w", inWords(err))
 	}
 	for ; ; seq++ { // another program may make one beside
-		name = fmt.Sprintf("%06d-%s-%s.db", seq, time.Now().UTC().Format("20060102T150405.000"), why)
+		name = fmt.Sprintf("%06d-%s-%s.db", seq, clock.Now().UTC().Format("20060102T150405.000"), why)
 		if taken, _ := filepath.Glob(filepath.Join(dir, "backups", fmt.Sprintf("%06d-*", seq))); len(taken) > 0 {
 			continue
 		}

@@ -389,7 +389,7 @@ func TestSessions(t *testing.T) {
 	ctx := context.Background()
 	now := time.Date(2026, 11, 20, 12, 0, 0, 0, time.UTC)
 	sessions := &Sessions{s, func() time.Time { return now }}
-	require.NoError(t, sessions.Commit("secret token", []byte("who"), now.Add(time.Hour)))
+	require.NoError(t, sessions.Commit("secret token", []byte("who"), time.Now().Add(time.Hour))) // of the machine, as the session manager gives it
 	data, found, err := sessions.Find("secret token")
 	require.NoError(t, err)
 	assert.True(t, found)

@@ -37,14 +37,16 @@ func (s *Sessions) Find(token string) ([]byte, bool, error) {
 	return row.Data, row.Token != "" && err == nil, err
 }
 
-// Commit writes a session, and takes those that have run out away.
+// Commit writes a session, and takes those that have run out away. expiry is a time of the machine's clock.
 func (s *Sessions) Commit(token string, data []byte, expiry time.Time) error {
+	now := s.Now()
+	until := now.Add(time.Until(expiry)) // the session manager goes by the machine's clock
 	return inWords(s.Store.write.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Where("expiry <= ?", s.Now().UnixNano()).Delete(&session{}).Error; err != nil {
+		if err := tx.Where("expiry <= ?", now.UnixNano()).Delete(&session{}).Error; err != nil {
 			return err
 		}
 		return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"data", "expiry"})}).
-			Create(&session{Token: hashed(token), Data: data, Expiry: expiry.UnixNano()}).Error
+			Create(&session{Token: hashed(token), Data: data, Expiry: until.UnixNano()}).Error
 	}))
 }
 

@@ -124,4 +124,4 @@ func (s *Server) registerPeople() {
 }
 
 // kept is where the sessions are kept.
-func (s *Server) kept() *store.Sessions { return &store.Sessions{Store: s.desk.Store, Now: time.Now} }
+func (s *Server) kept() *store.Sessions { return &store.Sessions{Store: s.desk.Store, Now: s.desk.Now} }

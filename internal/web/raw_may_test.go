@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/clock"
 	"wobin/internal/desk/house"
 )
 
@@ -40,7 +40,7 @@ func TestWhoMayOfRaw(t *testing.T) {
 		"GET /api/events":                                  roles,
 	}
 	base, as := served(t)
-	d, err := house.New(nil, time.Now)
+	d, err := house.New(nil, clock.Now)
 	require.NoError(t, err)
 	raw := New(d, nil, Options{}).raw
 	require.Len(t, raw, len(may))

@@ -23,6 +23,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
+	"wobin/internal/clock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/counting"
@@ -54,12 +55,12 @@ type Options struct {
 
 // New makes a server.
 func New(d *house.House, s *store.Store, opt Options) *Server {
-	w := &Server{desk: d, sessions: scs.New(), hashing: newHashing(), attempts: newAttempts(time.Now), known: newKnown(), secure: opt.Secure}
+	w := &Server{desk: d, sessions: scs.New(), hashing: newHashing(), attempts: newAttempts(d.Now), known: newKnown(), secure: opt.Secure}
 	w.sessions.Lifetime = 14 * 24 * time.Hour // no idle time-out: it would write at every request
 	w.sessions.Cookie.Name, w.sessions.Cookie.HttpOnly, w.sessions.Cookie.SameSite, w.sessions.Cookie.Secure = "wobin", true,
 		http.SameSiteLaxMode, opt.Secure
 	if s != nil {
-		w.sessions.Store = &store.Sessions{Store: s, Now: time.Now}
+		w.sessions.Store = &store.Sessions{Store: s, Now: d.Now}
 	}
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
@@ -91,7 +92,7 @@ func New(d *house.House, s *store.Store, opt Options) *Server {
 
 // Description is the OpenAPI description of the operations.
 func Description() ([]byte, error) {
-	d, err := house.New(nil, time.Now)
+	d, err := house.New(nil, clock.Now)
 	if err != nil {
 		return nil, err
 	}

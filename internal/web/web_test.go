@@ -12,11 +12,11 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/clock"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 	"wobin/internal/store"
@@ -40,7 +40,7 @@ func servedOver(t *testing.T, wanted ...string) (base string, as map[string]*htt
 	s, err := store.Open(filepath.Join(t.TempDir(), "data"))
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	d, err := house.New(s, time.Now)
+	d, err := house.New(s, clock.Now)
 	require.NoError(t, err)
 	t.Cleanup(d.Close)
 	h := httptest.NewServer(New(d, s, Options{}))

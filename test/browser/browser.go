@@ -2,10 +2,16 @@
 package browser
 
 import (
+	"cmp"
 	"context"
+	"fmt"
+	"os"
 	"os/exec"
 	"strconv"
 
+	"wobin/internal/clock"
+
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 )
@@ -28,12 +34,43 @@ func New(ctx context.Context) (context.Context, context.CancelFunc) {
 		chromedp.Flag("disable-component-update", true),
 		chromedp.Flag("hide-scrollbars", false),
 		chromedp.Flag("lang", "en-GB"),
-		chromedp.Env("TZ=UTC"),
+		chromedp.Env("TZ="+Zone()),
 	)
 	alloc, stop := chromedp.NewExecAllocator(ctx, opts...)
-	tab, end := chromedp.NewContext(alloc)
+	tab, end := Tab(alloc)
 	return tab, func() { end(); stop() }
 }
+
+// Tab opens a tab of a browser, or the first one of a browser that is to be started, whose clock is the program's.
+func Tab(ctx context.Context) (context.Context, context.CancelFunc) {
+	tab, end := chromedp.NewContext(ctx)
+	ahead, err := clock.Offset()
+	if err == nil && ahead == 0 {
+		return tab, end
+	}
+	if err == nil {
+		err = chromedp.Run(tab, chromedp.ActionFunc(func(ctx context.Context) error {
+			_, err := page.AddScriptToEvaluateOnNewDocument(fmt.Sprintf(movedClock, ahead.Milliseconds())).Do(ctx)
+			return err
+		}))
+	}
+	if err != nil {
+		end() // whatever the tab is used for next fails
+	}
+	return tab, end
+}
+
+// movedClock lets a page's dates be ahead of the machine's by some milliseconds.
+const movedClock = `(() => {
+	const Real = Date, ahead = %d;
+	globalThis.Date = class extends Real {
+		constructor(...parts) { parts.length ? super(...parts) : super(Real.now() + ahead); }
+		static now() { return Real.now() + ahead; }
+	};
+})()`
+
+// Zone is the zone of the machine that program and browser are to believe to be in: that of TZ_TEST, else UTC.
+func Zone() string { return cmp.Or(os.Getenv("TZ_TEST"), "UTC") }
 
 // SignIn fills the sign-in page.
 func SignIn(name, password string) chromedp.Action {

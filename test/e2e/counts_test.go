@@ -36,7 +36,7 @@ func TestCountsThatChange(t *testing.T) {
 		f.dispatchEvent(new Event("input", { bubbles: true }));
 	})()`, nil)
 	// Another window begins to type a row; this one saves it; the other is told what stands, and says which of the two does.
-	other, cancel := chromedp.NewContext(s.ctx)
+	other, cancel := browser.Tab(s.ctx)
 	defer cancel()
 	ctx, stop := context.WithTimeout(other, 30*time.Second)
 	defer stop()

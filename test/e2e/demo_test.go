@@ -39,7 +39,7 @@ func TestJourneyFromDemo(t *testing.T) {
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"), sees("sheets are out and not back"))
 
 	// Another window watches the counting.
-	other, cancel := chromedp.NewContext(s.ctx)
+	other, cancel := browser.Tab(s.ctx)
 	defer cancel()
 	require.NoError(t, chromedp.Run(other, s.open("/counts/2/counting"), chromedp.WaitVisible(`[data-lane="3"]`)))
 	hatched := func() (n int) {

@@ -49,7 +49,7 @@ func start(t *testing.T, data string, args ...string) *server {
 	t.Helper()
 	s := &server{t: t, data: data}
 	s.cmd = exec.Command(program(t), append(args, "--data", data, "--addr", "127.0.0.1:0")...)
-	s.cmd.Env = append(os.Environ(), "TZ=UTC")
+	s.cmd.Env = append(os.Environ(), "TZ="+browser.Zone())
 	s.cmd.Stderr = os.Stderr
 	out, err := s.cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -96,8 +96,12 @@ func (s *server) do(what string, steps ...chromedp.Action) {
 		defer stop()
 		var png []byte
 		_ = chromedp.Run(look, chromedp.CaptureScreenshot(&png))
-		name := filepath.Join(os.TempDir(), "wobin-e2e-failed.png")
-		_ = os.WriteFile(name, png, 0o644)
+		name := "no file"
+		if f, err := os.CreateTemp("", "wobin-"+strings.NewReplacer("/", "-", " ", "-").Replace(s.t.Name())+"-*.png"); err == nil {
+			_, _ = f.Write(png)
+			_ = f.Close()
+			name = f.Name()
+		}
 		var text string
 		_ = chromedp.Run(look, chromedp.Text("body", &text))
 		s.t.Fatalf("%s: %v (a picture is in %s)\n%s", what, err, name, text)

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -288,15 +289,23 @@ func TestCountsOfOtherMaking(t *testing.T) {
 		}
 	}
 	require.NotEmpty(t, found)
+	var c struct {
+		FrozenAt time.Time `json:"frozen_at"`
+	}
+	require.NoError(t, json.Unmarshal(s.fetch("/api/counts/2"), &c))
+	zone, err := time.LoadLocation(browser.Zone())
+	require.NoError(t, err)
+	const layout = "2006-01-02 15:04"
+	counted := c.FrozenAt.In(zone).Add(24*time.Hour + time.Minute)
 	file := filepath.Join(dir, "scanner.csv")
 	require.NoError(
 		t,
 		os.WriteFile(
 			file,
 			[]byte(
-				"Shelf,Product,Lot,Counted,Actual qty,When\n"+known.Bin+","+known.SKU+","+known.Lot+",999,"+known.Recorded+",2026-11-21 10:00\n"+known.Bin+","+strings.ToLower(
+				"Shelf,Product,Lot,Counted,Actual qty,When\n"+known.Bin+","+known.SKU+","+known.Lot+",999,"+known.Recorded+","+counted.Format(layout)+"\n"+known.Bin+","+strings.ToLower(
 					found,
-				)+",,999,7,2026-11-21 10:05\n",
+				)+",,999,7,"+counted.Add(5*time.Minute).Format(layout)+"\n",
 			),
 			0o644,
 		),

@@ -19,6 +19,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"gorm.io/gorm"
 
+	"wobin/internal/clock"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -239,7 +240,7 @@ func TestTamperedRecord(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "data")
 	s, err := store.Open(dir)
 	require.NoError(t, err)
-	d, err := house.New(s, time.Now)
+	d, err := house.New(s, clock.Now)
 	require.NoError(t, err)
 	p := desk.Person{ID: 1, Name: "Nell", Role: "controller"}
 	for i := range 3 {

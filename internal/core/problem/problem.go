@@ -31,6 +31,7 @@ type Problem struct {
 	Text   string // the message behind the field
 	Also   int    // another row that it is about: the first of two with one key
 	Remedy string
+	Offers []string // what may stand in the cell, to be offered for the whole group
 }
 
 // String is the problem in one line: stock.csv:17: quantity: "12 pcs" is not a number.

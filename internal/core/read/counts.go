@@ -147,6 +147,12 @@ func (r *pass) counts() (*CountFile, error) {
 		p); keep != nil {
 		s.Counts = keepRows(s.Counts, keep)
 	}
+	if keep := placed(r, s.Counts, &s.Codes, func(n *Count) (*stock.Key, int, bool) {
+		return &n.Key, int(n.Row), n.RowCode != 0 || !n.Given
+	}, stock.Warehouse, stock.Bin); keep != nil {
+		s.Counts = keepRows(s.Counts, keep)
+	}
+	s.countsTwice(r, judge)
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
 }

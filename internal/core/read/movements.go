@@ -117,6 +117,10 @@ func (r *pass) movements() (*MovementFile, error) {
 		p); keep != nil {
 		s.Movements = keepRows(s.Movements, keep)
 	}
+	if keep := placed(r, s.Movements, &s.Codes, func(x *Movement) (*stock.Key, int, bool) { return &x.Key, x.Row, false },
+		stock.Warehouse); keep != nil {
+		s.Movements = keepRows(s.Movements, keep)
+	}
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
 }

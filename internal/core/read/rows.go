@@ -1,6 +1,7 @@
 package read
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -17,6 +18,9 @@ import (
 // together where that was settled and one way is possible.
 func (c *cells) fits() bool {
 	h := &c.in.m.Shape
+	if h.Breaks && c.swallowed() {
+		return false
+	}
 	n := len(c.Cells)
 	if n == h.Width || h.Width == 0 {
 		return true
@@ -72,6 +76,37 @@ func (c *cells) fits() bool {
 		why = "Likely a decimal or thousands sign parted a number that is not in quotes. Write the file anew with quotes, or mend the row"
 	}
 	c.wrong("", "cells beyond the header", []byte(value), "has %d cells where the header has %d. %s", n, h.Width, why)
+	return false
+}
+
+// RowsInCell is the kind of problem of a row in which a quotation mark is opened and closed only rows later.
+const RowsInCell = "rows in one cell"
+
+// swallowed tells whether a cell of the row in hand holds what reads as rows, and says so: whole lines with as many cells as
+// the header, or a first and a last line that are the rest and the beginning of such a row.
+func (c *cells) swallowed() bool {
+	h := &c.in.m.Shape
+	_, dialect := c.in.file.Of(c.in.m.Sheet)
+	for i, b := range c.Cells {
+		if h.Width < 2 || i >= h.Width || bytes.IndexByte(b, '\n') < 0 {
+			continue
+		}
+		lines := bytes.Split(b, []byte{'\n'})
+		signs := func(n int) int { return bytes.Count(lines[n], []byte{dialect.Delimiter}) }
+		last := len(lines) - 1
+		whole := 0
+		for n := 1; n < last; n++ {
+			if signs(n) == h.Width-1 {
+				whole++
+			}
+		}
+		if whole == 0 && (last > 1 || signs(0) != h.Width-1-i || signs(last)+len(c.Cells)-1-i != h.Width-1) {
+			continue
+		}
+		c.wrong("", RowsInCell, b, "holds what reads as %d rows in column %s: a quotation mark is opened there and closed only lines later. "+
+			"Double the quotation marks inside of texts, or take that one out", len(lines), tabular.ColumnName(i))
+		return true
+	}
 	return false
 }
 

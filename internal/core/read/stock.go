@@ -270,6 +270,12 @@ func (r *pass) stock() (*StockFile, error) {
 		}
 		s.ItemKept = items
 	}
+	if keep := placed(r, b.Lines, &b.Codes, func(l *stock.Line) (*stock.Key, int, bool) { return &l.Key, int(l.Row), false },
+		stock.Warehouse, stock.Bin); keep != nil {
+		s.doubt(keep, p)
+		b.Lines = keepRows(b.Lines, keep)
+	}
+	s.describedAlike(r)
 	if r.Known != nil && m.Has(field.Serial) {
 		s.serials(r.file.Name, m, p)
 	}

@@ -493,12 +493,16 @@ func (m *Mapping) askSums(s *sample, given *layout.Layout) {
 	if given.Filtered() != "" {
 		test = "AND(" + test + "; " + given.Filtered() + ")"
 	}
+	no := Option{Label: "No: they are stock without a place", Set: layout.Choice{Column: letter, Field: m.Columns[place].Field, Fill: "as is"}}
+	if m.Columns[place].Field == field.Warehouse {
+		no.Label = "No: they are stock whose warehouse is to be said"
+	}
 	m.Asks = append(m.Asks, Ask{What: "sums", Column: letter,
 		Text: fmt.Sprintf("%s without a place in column %s, first row %d, %s what the rows beside them come to. Are they sums?",
 			problem.Count(bare, "row", "rows"), letter, rows[0], map[bool]string{true: "says", false: "say"}[bare == 1]),
 		Options: []Option{
 			{Label: "Yes: leave rows without a place out", File: layout.Layout{Filter: test}},
-			{Label: "No: they are stock without a place", Set: layout.Choice{Column: letter, Field: m.Columns[place].Field, Fill: "as is"}},
+			no,
 		}})
 }
 

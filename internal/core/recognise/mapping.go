@@ -103,6 +103,7 @@ type Mapping struct {
 	Sources       map[field.Field]*column.Source
 	Filter        *column.Filter
 	Fill          []int
+	Stays         map[field.Field]bool // fields of which an empty cell was said to be empty as it stands
 	score         int
 	head          header
 	Shape         rowShape

@@ -81,7 +81,10 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	}
 	m.tellApart(s)
 	m.askRivals(s)
-	m.askDirection(s)
+	sign := m.askSign(s)
+	if sign == "" {
+		m.askDirection(s)
+	}
 	m.askPrice()
 	m.askQualified()
 	m.askPriceUnit(s)
@@ -109,7 +112,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 	m.askLeft(s)
 	m.Asks = slices.DeleteFunc(m.Asks, func(a Ask) bool { // what we worked out ourselves is no question
 		i := tabular.ColumnAt(a.Column)
-		return i >= 0 && i < len(m.Columns) && m.derived(i)
+		return i >= 0 && i < len(m.Columns) && m.derived(i) || sign != "" && a.Column == sign && a.What != "sign"
 	})
 	slices.SortStableFunc(m.Asks, func(a, b Ask) int { return strings.Compare(a.Column+a.What, b.Column+b.What) })
 }
@@ -211,6 +214,60 @@ var outWords = field.SqueezeAll(
 		"issue, issued, issues, goods issue, out, outbound, sale, sales, sold, ship, shipped, shipment, shipping, pick, picked, picking, consumption, consumed, usage, used, delivery, delivered, dispatch, withdrawal, transfer out, scrap, write-off, return to supplier, ausgang, abgang",
 	),
 )
+
+// minusSigns are the texts by which a column of signs says that a number is below zero.
+var minusSigns = []string{"-", "−", "–", "(-)"}
+
+// askSign sees a column that holds nothing but signs beside numbers of which some that it calls negative are not. It tells
+// whether it asked.
+func (m *Mapping) askSign(s *sample) (column string) {
+	of := quantityOf(m.Kind)
+	at := m.At(of)
+	if m.NoHeader || at < 0 || m.Columns[at].settled || m.Kind == field.Items || m.Kind == field.Places {
+		return ""
+	}
+	for i := range m.Columns {
+		if m.Columns[i].Field != "" || m.Columns[i].settled || m.used(i) {
+			continue
+		}
+		minus := ""
+		only := true
+		for v := range s.column(m, i).values {
+			if slices.Contains(minusSigns, v) {
+				minus = v
+			} else if v != "+" && v != "(+)" {
+				only = false
+			}
+		}
+		if minus == "" || !only || !s.unsigned(m, i, at) {
+			continue
+		}
+		letter, q := tabular.ColumnName(i), m.label(at)
+		m.Asks = append(m.Asks, Ask{What: "sign", Column: letter, Field: of, Example: minus,
+			Text: fmt.Sprintf("Column %s holds signs alone, and the numbers in column %s have none. Are those beside a %s below zero?", letter,
+				tabular.ColumnName(at), minus),
+			Options: []Option{
+				{Label: fmt.Sprintf("Yes: numbers beside a %s are below zero", minus),
+					Set: layout.Choice{Field: of, Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.label(i), minus, q, q)}},
+				{Label: "No: the numbers are signed as they stand", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
+			}})
+		return letter
+	}
+	return ""
+}
+
+// unsigned tells whether a number beside a minus in another column has no minus of its own.
+func (s *sample) unsigned(m *Mapping, sign, number int) bool {
+	for n, row := range s.rows {
+		if s.numbers[n] <= m.HeaderRow || sign >= len(row) || number >= len(row) || !slices.Contains(minusSigns, row[sign]) {
+			continue
+		}
+		if w, ok := form.TakeApart(row[number]); ok && !w.Negative && strings.ContainsAny(w.Core, "123456789") {
+			return true
+		}
+	}
+	return false
+}
 
 // askDirection sees movements of which none is below zero beside a column that says which way they went.
 func (m *Mapping) askDirection(s *sample) {
@@ -348,6 +405,12 @@ func (m *Mapping) offerFill(s *sample) {
 		if c.choice.Fill == "down" {
 			m.Fill = append(m.Fill, i)
 		}
+		if c.choice.Fill == "as is" {
+			if m.Stays == nil {
+				m.Stays = map[field.Field]bool{}
+			}
+			m.Stays[c.Field] = true
+		}
 		if c.choice.Fill != "" || c.choice.Default != "" ||
 			c.Field != field.Warehouse && c.Field != field.Zone && c.Field != field.Bin && c.Field != field.SKU && c.Field != field.Category &&
 				c.Field != field.Description {
@@ -370,6 +433,10 @@ func (m *Mapping) offerFill(s *sample) {
 		if empty < 2 || filled == 0 || first > 0 || empty*20 < filled || !place && empty*2 < filled {
 			continue
 		}
+		options := []Option{{Label: fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Set: layout.Choice{Fill: "down"}}}
+		if c.Field != field.Warehouse { // which always has a name
+			options = append(options, Option{Label: "They are empty as they stand", Set: layout.Choice{Fill: "as is"}})
+		}
 		m.Asks = append(
 			m.Asks,
 			Ask{
@@ -384,10 +451,7 @@ func (m *Mapping) offerFill(s *sample) {
 					Title(m.Kind, c.Field),
 					empty,
 				),
-				Options: []Option{
-					{Label: fmt.Sprintf("Fill down: rows below %q are %q too", example, example), Set: layout.Choice{Fill: "down"}},
-					{Label: "They are empty as they stand", Set: layout.Choice{Fill: "as is"}},
-				},
+				Options: options,
 			},
 		)
 	}

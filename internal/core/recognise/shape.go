@@ -18,6 +18,7 @@ type rowShape struct {
 	Short   bool   // it was settled that what a shorter one lacks is its last cells, which are empty
 	Words   []bool // by column: it holds no number in any full row
 	Numbers []int  // columns that numbers are read from, in order
+	Breaks  bool   // it is delimited text, whose cells of several lines may have swallowed rows
 	Join    bool   // cells of numbers that were parted are put together
 }
 
@@ -36,6 +37,7 @@ func (m *Mapping) shaped(f *tabular.File, s *sample, given *layout.Layout) {
 	if kind, _ := f.Of(m.Sheet); kind != tabular.Text {
 		return
 	}
+	h.Breaks = given.Breaks != "keep"
 	rows, full, ended := 0, 0, 0
 	h.Words = make([]bool, h.Width)
 	filled := make([]int, h.Width)

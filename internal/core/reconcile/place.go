@@ -237,10 +237,32 @@ func (r *run) linkEntries(names []string) {
 		if at.last == 0 {
 			at.first = int32(i + 1)
 		} else {
+			if first := r.alike(at.first, e); first != nil && !r.opt.AddUp {
+				r.problems.Add(problem.Problem{File: names[e.file], Sheet: r.maps.counts[e.file].SheetName, Row: int(e.row), Field: field.Counted,
+					Kind: read.CountedTwice, Text: fmt.Sprintf("%s of %s comes twice in this file, equal in everything, first in row %d. "+
+						"Sum them with --add-up, or take one out", e.quantity, r.keyText(r.book.Lines[e.line].Key), first.row)})
+				continue
+			}
 			r.entries[at.last-1].next = int32(i + 1)
 		}
 		at.last = int32(i + 1)
 	}
+}
+
+// alike finds, among the entries of a line that are chained from first on, one of the same file that is equal to e in all
+// that was counted, where neither has a row code that would tell them apart; nil where there is none.
+func (r *run) alike(first int32, e *entry) *entry {
+	if e.code != 0 {
+		return nil
+	}
+	for n := first; n > 0; n = r.entries[n-1].next {
+		o := &r.entries[n-1]
+		if o.file == e.file && o.code == 0 && o.quantity == e.quantity && o.at == e.at && o.from == e.from && o.counter == e.counter &&
+			o.round == e.round {
+			return o
+		}
+	}
+	return nil
 }
 
 // seenInFiles finds keys that two files count, one of them without row codes. Entries come in the order of the files.

@@ -130,6 +130,16 @@ func (o *offers) wholeRows() {
 	}
 }
 
+// placesOffered are the places that an empty cell of the group may mean.
+func (o *offers) placesOffered() (out []string) {
+	o.each(func(x *problem.Problem) {
+		if out == nil {
+			out = x.Offers
+		}
+	})
+	return out
+}
+
 // lines offers what settles several lines of one key, and lines that lack a part of it.
 func (o *offers) lines() {
 	switch {
@@ -149,6 +159,21 @@ func (o *offers) lines() {
 			}
 		}
 		o.add(Remedy{Label: "Sum rows of the same key", Set: layout.Layout{Doubles: "sum"}})
+	case o.g.Kind == read.CountedTwice:
+		o.add(Remedy{Label: "They are one count: leave the later rows out", Set: layout.Layout{Doubles: "skip"}})
+		o.add(Remedy{Label: "Each row is a parcel of its own: they add up", Set: layout.Layout{Doubles: "keep"}})
+	case o.g.Kind == read.TwoDescriptions:
+		o.add(Remedy{Label: "They are one item: the first description in the file holds", Set: layout.Layout{Describes: "first"}})
+	case o.g.Kind == read.RowsInCell:
+		o.add(Remedy{Label: "They are texts of several lines, and right as they stand", Set: layout.Layout{Breaks: "keep"}})
+	case o.g.Kind == read.Unplaced && o.inColumn():
+		for _, place := range o.placesOffered() {
+			o.add(Remedy{Label: fmt.Sprintf("An empty cell%s means %s", o.letter, place), After: place, Set: o.column(layout.Choice{Default: place})})
+		}
+		o.add(Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: o.column(layout.Choice{Fill: "down"})})
+		if o.g.Field == field.Bin {
+			o.add(Remedy{Label: "These rows lie in no bin", Set: o.column(layout.Choice{Fill: "as is"})})
+		}
 	case o.g.Kind == "movement twice":
 		o.add(Remedy{Label: "Leave the later rows out", Set: layout.Layout{Doubles: "skip"}})
 		o.add(Remedy{Label: "Each row is a movement of its own: take them all", Set: layout.Layout{Doubles: "keep"}})
