@@ -29,6 +29,9 @@ type Desk struct {
 	Events *Events
 	Jobs   Jobs
 
+	// Proves, if set, are asked of every count that was written before its work is committed; what errs is not. For tests.
+	Proves func(tx *gorm.DB, c *store.Count) error
+
 	alone   sync.Mutex // one long piece of writing at a time
 	changes changes
 	behind  sync.WaitGroup
@@ -295,6 +298,13 @@ func DoAs[T any](ctx context.Context, d *Desk, p Person, operation string, key K
 		}
 		if w.word == "" {
 			return errSilent
+		}
+		if d.Proves != nil {
+			for _, c := range w.counts {
+				if err := d.Proves(tx, c); err != nil {
+					return err
+				}
+			}
 		}
 		if err := store.Record(tx, w.Now, p.Name, w.word, string(w.detail), w.covers...); err != nil {
 			return err

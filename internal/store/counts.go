@@ -286,6 +286,22 @@ func UpdateCountLines(tx *gorm.DB, c *Count, lines []CountLine) error {
 	})
 }
 
+// SettleCountLines writes what is settled about lines and not worked out: whether they have a row on a sheet, count beside the
+// count, and what they cost.
+func SettleCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
+	rows := make([][4]any, len(lines))
+	for i := range lines {
+		l := &lines[i]
+		rows[i] = [4]any{l.Pos, flag(l.HasRow), flag(l.Beside), l.Cost}
+	}
+	b, err := json.Marshal(rows)
+	if err != nil {
+		return err
+	}
+	return tx.Exec(`UPDATE count_lines SET has_row = j.value->>1, beside = j.value->>2, cost = j.value->>3 FROM json_each(?) j
+		WHERE count_id = ? AND pos = j.value->>0`, string(b), count).Error
+}
+
 // bind gives the worked-out values in the order of their columns.
 func (l *CountLine) bind(b *binder) {
 	b.put(

@@ -619,7 +619,7 @@ func (l *CountLine) Settle(counters []string, entries []variance.Entry, now vari
 			l.Counter = counters[i]
 		}
 	}
-	l.Zeroed = l.Zeroed && r.Status == variance.Uncounted
+	l.Zeroed = l.Zeroed && len(entries) == 0
 	if r.Valued && (r.Status != variance.Uncounted || r.Zeroed) {
 		v := int64(r.Value)
 		l.Value = &v

@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wobin/internal/clock"
+	"wobin/internal/desk/count"
 	"wobin/internal/desk/house"
 	"wobin/internal/desk/intake"
 	"wobin/internal/store"
@@ -42,6 +43,7 @@ func servedOver(t *testing.T, wanted ...string) (base string, as map[string]*htt
 	t.Cleanup(func() { s.Close() })
 	d, err := house.New(s, clock.Now)
 	require.NoError(t, err)
+	d.Proves = count.Foot
 	t.Cleanup(d.Close)
 	h := httptest.NewServer(New(d, s, Options{}))
 	t.Cleanup(h.Close)

@@ -122,6 +122,11 @@ func sees(text string) chromedp.Action {
 	return chromedp.WaitVisible(fmt.Sprintf(`//*[contains(normalize-space(.), %q)]`, text), chromedp.BySearch)
 }
 
+// arrives waits until the page is at a path: what was pressed before is done then.
+func arrives(path string) chromedp.Action {
+	return chromedp.Poll(fmt.Sprintf("location.pathname === %q", path), nil)
+}
+
 // press clicks the button or link that begins with a text.
 func press(text string) chromedp.Action {
 	q := fmt.Sprintf(`//*[self::button or self::a][starts-with(normalize-space(.), %q)][not(@disabled)]`, text)

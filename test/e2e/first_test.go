@@ -43,6 +43,7 @@ func TestFirstCount(t *testing.T) {
 		browser.Type(`input[aria-label="Rows to fill in for each bin"]`, "3"),
 		sees("bins with rows to fill in"),
 		press("Begin a first count and cut 2 sheets"),
+		arrives("/counts/1/sheets"),
 		sees("to fill in"),
 	)
 	sheet := string(s.fetch("/api/counts/1/sheets/2/csv"))

@@ -341,7 +341,7 @@ func (r *Result) Rest(sent Sent, postTolerated bool) (o Rest, err error) {
 		}
 	}
 	switch {
-	case o.Quantity == 0:
+	case o.Quantity == 0, r.Pending != NotPending: // what two rounds do not agree on goes out in no form, however it stood before
 	case sent.Postings > 0:
 		o.Wants = true
 	case r.Status == Tolerated:

@@ -139,15 +139,8 @@ func AddRows(w *desk.Work, c *store.Count, lines []store.CountLine, frozen int64
 }
 
 // TakeOut takes lines off their sheet, of which nothing was counted: they are beside the count from then on, and count for nothing.
-func TakeOut(w *desk.Work, c *store.Count, s *store.Sheet, positions []int64) error {
-	if len(positions) == 0 {
-		return nil
-	}
-	if err := w.Exec("UPDATE count_lines SET has_row = 0, beside = 1, zeroed = 0 WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First,
-		s.First+int64(s.Lines)).Error; err != nil {
-		return err
-	}
-	return WorkOut(w, c, positions, false)
+func TakeOut(w *desk.Work, c *store.Count, positions []int64) error {
+	return Alter(w, c, positions, func(l *store.CountLine) { l.HasRow, l.Beside, l.Zeroed = false, true, false })
 }
 
 // TakeIn puts the lines of a sheet that was let go on it again.
@@ -157,13 +150,7 @@ func TakeIn(w *desk.Work, c *store.Count, s *store.Sheet) error {
 	if err := w.Raw("SELECT pos FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First, to).Scan(&positions).Error; err != nil {
 		return err
 	}
-	if len(positions) == 0 {
-		return nil
-	}
-	if err := w.Exec("UPDATE count_lines SET has_row = 1, beside = 0 WHERE count_id = ? AND pos >= ? AND pos < ?", c.ID, s.First, to).Error; err != nil {
-		return err
-	}
-	return WorkOut(w, c, positions, false)
+	return Alter(w, c, positions, func(l *store.CountLine) { l.HasRow, l.Beside = true, false })
 }
 
 // CountedOn sets how many rows of a sheet have a count in its round.

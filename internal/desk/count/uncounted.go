@@ -18,9 +18,9 @@ type UncountedPart struct {
 }
 
 // Uncounted gives the uncounted lines of a part in walking order: those of which something is expected, and those that were settled to be
-// zero already.
+// zero already. Lines that one of two rounds has counted wait for the other, and are not among them.
 func Uncounted(w *desk.Work, c *store.Count, part UncountedPart) (lines, zeroed []store.CountLine, err error) {
-	q, args := `SELECT l.pos FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.status = 'uncounted'
+	q, args := `SELECT l.pos FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.status = 'uncounted' AND l.pending = 0
 		AND (l.expected <> 0 OR l.zeroed = 1)`, []any{c.ID}
 	if part.Zone != nil {
 		q, args = q+" AND b.zone = ?", append(args, *part.Zone)

@@ -27,28 +27,30 @@ func WorkOut(w *desk.Work, c *store.Count, positions []int64, fresh bool) error 
 	return workOut(w, c, positions, fresh, nil)
 }
 
-// Recost gives lines other unit costs, nil for none that is known, and works them out again.
-func Recost(w *desk.Work, c *store.Count, costs map[int64]*int64) error {
-	if err := workOut(w, c, slices.Collect(maps.Keys(costs)), false, costs); err != nil {
-		return err
+// Alter changes what is settled about lines of a count (that they have a row, count beside it, mean zero, what they cost) and
+// works them out again. Nothing else may change these columns: the tallies go by what the lines were before.
+func Alter(w *desk.Work, c *store.Count, positions []int64, alter func(l *store.CountLine)) error {
+	if len(positions) == 0 {
+		return nil
 	}
-	list, err := json.Marshal(costs)
-	if err != nil {
-		return err
-	}
-	return w.Exec(
-		`UPDATE count_lines SET cost = j.value FROM json_each(?) j WHERE count_id = ? AND pos = CAST(j.key AS INTEGER)`,
-		string(list),
-		c.ID,
-	).Error
+	return workOut(w, c, positions, false, alter)
 }
 
-func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, costs map[int64]*int64) error {
+// Recost gives lines other unit costs, nil for none that is known, and works them out again.
+func Recost(w *desk.Work, c *store.Count, costs map[int64]*int64) error {
+	return Alter(w, c, slices.Collect(maps.Keys(costs)), func(l *store.CountLine) {
+		if cost, given := costs[l.Pos]; given {
+			l.Cost = cost
+		}
+	})
+}
+
+func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, alter func(l *store.CountLine)) error {
 	rules, err := rulesOf(w.DB, c)
 	if err != nil {
 		return err
 	}
-	rules.costs = costs
+	rules.alter = alter
 	t := NewTallying(w, c)
 	if positions == nil || len(positions) > 2000 {
 		if err := t.Preload(); err != nil {
@@ -58,7 +60,11 @@ func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, costs 
 	if positions != nil {
 		slices.Sort(positions)
 		for some := range slices.Chunk(slices.Compact(positions), Stretch) {
-			if err := workOutSome(w, c, store.Near(some), rules, t, fresh); err != nil {
+			these := store.Near(some)
+			if alter != nil { // and none between them
+				these = store.Positions{Some: some}
+			}
+			if err := workOutSome(w, c, these, rules, t, fresh); err != nil {
 				return err
 			}
 		}
@@ -82,7 +88,7 @@ type countRules struct {
 	classes       map[int64]string // by item, where limits differ by class
 	postTolerated bool
 	latest        int64
-	costs         map[int64]*int64 // other unit costs that lines are given, by position
+	alter         func(l *store.CountLine) // changes what is settled about a line; nil for nothing
 }
 
 func rulesOf(tx *gorm.DB, c *store.Count) (r countRules, err error) {
@@ -185,8 +191,8 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	for i := range lines {
 		l, in := &lines[i], &inputs[i]
 		before := *l
-		if cost, given := rules.costs[l.Pos]; given {
-			l.Cost = cost
+		if rules.alter != nil {
+			rules.alter(l)
 		}
 		x := variance.Input{
 			Recorded:  quantity.Quantity(l.Recorded),
@@ -230,6 +236,11 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	}
 	if err := AppendDecisions(w, fell); err != nil {
 		return err
+	}
+	if rules.alter != nil {
+		if err := store.SettleCountLines(w.DB, c.ID, changed); err != nil {
+			return err
+		}
 	}
 	return store.UpdateCountLines(w.DB, c, changed)
 }
@@ -416,19 +427,7 @@ func (t *Tallying) add(l *store.CountLine, delta variance.Tally, state *variance
 	if err != nil {
 		return err
 	}
-	parts := []store.Part{
-		{Sort: store.PartAll},
-		{Sort: store.PartBin, Bin: l.BinID},
-		{Sort: store.PartZone, Name: bin.Zone},
-		{Sort: store.PartCategory, Name: category},
-	}
-	if l.Entries > 0 {
-		parts = append(parts, store.Part{Sort: store.PartCounter, Name: l.Counter})
-	}
-	if state.Rest.Wants && state.Decision == variance.Accepted {
-		parts = append(parts, store.Part{Sort: store.PartReason, Name: l.Reason})
-	}
-	for _, p := range parts {
+	for _, p := range partsOf(l, state, bin.Zone, category) {
 		d := t.deltas[p]
 		if d == nil {
 			d = &variance.Tally{}
@@ -439,6 +438,23 @@ func (t *Tallying) add(l *store.CountLine, delta variance.Tally, state *variance
 		}
 	}
 	return nil
+}
+
+// partsOf are the parts of a count that a line is tallied in.
+func partsOf(l *store.CountLine, state *variance.Line, zone, category string) []store.Part {
+	parts := []store.Part{
+		{Sort: store.PartAll},
+		{Sort: store.PartBin, Bin: l.BinID},
+		{Sort: store.PartZone, Name: zone},
+		{Sort: store.PartCategory, Name: category},
+	}
+	if l.Entries > 0 {
+		parts = append(parts, store.Part{Sort: store.PartCounter, Name: l.Counter})
+	}
+	if state.Rest.Wants && state.Decision == variance.Accepted {
+		parts = append(parts, store.Part{Sort: store.PartReason, Name: l.Reason})
+	}
+	return parts
 }
 
 // TooMuch is the refusal of values whose sum is beyond what is exact.

@@ -73,6 +73,7 @@ func restartable(t *testing.T) (*house.House, func() *house.House) {
 		require.NoError(t, err)
 		d, err = house.New(s, testClock)
 		require.NoError(t, err)
+		d.Proves = count.Foot
 		return d
 	}
 	start()

@@ -154,6 +154,7 @@ func TestIntakesAgainstModel(t *testing.T) {
 				Extent:   rapid.SampledFrom([]string{"", "only"}).Draw(rt, "extent"),
 				Rows:     rapid.SampledFrom([]string{"", "", "add", "change"}).Draw(rt, "rows taken"),
 				Quantity: rapid.SampledFrom([]string{"", "", "add", "take"}).Draw(rt, "quantities"),
+				Columns:  []layout.Choice{{Column: "B", Header: "bin", Fill: "as is"}}, // some stock lies in no bin
 			}
 			costed := rapid.Bool().Draw(rt, "costed")
 			dr, err := d.Intake.Upload(

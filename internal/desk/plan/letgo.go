@@ -50,7 +50,7 @@ func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers 
 					s.First+int64(s.Lines)).Scan(&positions).Error; err != nil {
 					return none, err
 				}
-				if err := count.TakeOut(w, x.c, s, positions); err != nil {
+				if err := count.TakeOut(w, x.c, positions); err != nil {
 					return none, err
 				}
 				lines += len(positions)

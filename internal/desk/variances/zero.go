@@ -2,7 +2,6 @@ package variances
 
 import (
 	"context"
-	"encoding/json"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -100,15 +99,7 @@ func (d *Room) SetZero(
 			q := -l.Expected
 			rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Person: p.Name, At: w.Now, Quantity: &q}
 		}
-		b, err := json.Marshal(positions)
-		if err != nil {
-			return out, err
-		}
-		if err := w.Exec("UPDATE count_lines SET zeroed = ? WHERE count_id = ? AND pos IN (SELECT value FROM json_each(?))", zero, c.ID,
-			string(b)).Error; err != nil {
-			return out, err
-		}
-		if err := count.WorkOut(w, c, positions, false); err != nil {
+		if err := count.Alter(w, c, positions, func(l *store.CountLine) { l.Zeroed = zero }); err != nil {
 			return out, err
 		}
 		if err := count.AppendDecisions(w, rows); err != nil {
