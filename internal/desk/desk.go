@@ -82,7 +82,7 @@ func (d *Desk) Renew(ctx context.Context) error {
 			return err
 		}
 	}
-	d.changes.bump(0)
+	d.changes.renew()
 	d.Events.Tell(Event{What: "recorded"})
 	return nil
 }
@@ -208,20 +208,36 @@ type Key struct {
 
 // changes numbers the changes of what drafts look at: the records (0), and each count.
 type changes struct {
-	mu sync.Mutex
-	n  map[int64]int64
+	mu    sync.Mutex
+	n     map[int64]int64
+	epoch int64 // of the records: another one once they were replaced as a whole
 }
 
 func (c *changes) of(what int64) int64 {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	return c.n[what]
+	return c.epoch + c.n[what]
+}
+
+// renew gives everything another number than it ever had: whatever is kept by a number of before is of other records.
+func (c *changes) renew() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.epoch += 1 << 40
 }
 
 func (c *changes) all() map[int64]int64 {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	return maps.Clone(c.n)
+	all := maps.Clone(c.n)
+	if all == nil {
+		all = map[int64]int64{}
+	}
+	for what := range all {
+		all[what] += c.epoch
+	}
+	all[0] = c.epoch + c.n[0]
+	return all
 }
 
 func (c *changes) bump(what int64) {

@@ -54,6 +54,7 @@ var covered = map[string][2]string{
 	"round_choices":   {"id, count_id, pos, round, last, person, at", "id"},
 	"posting_facts":   {"posting_id, kind, of, layout, body, on_day, reference, reasons, set_id, agreed_by, agreed_at", "posting_id"},
 	"posting_files":   {"posting_id, n, file_sha, file_name, lines, size", "posting_id"},
+	"elsewhere_answers": {"id, count_id, posting_id, answer, person, at", "id"},
 	"evidence":        {"id, count_id, pos, file_sha, file_name, sort, size, person, at", "id"},
 	"causes_accepted": {"id, count_id, pos, other, warehouse_id, cause, grade, bin_id, item_id, counter, quantity, evidence, person, at", "id"},
 	"notes":           {"id, count_id, pos, text, person, at", "id"},

@@ -73,6 +73,15 @@ func (p Positions) Most() int {
 	return int(p.To - p.From)
 }
 
+// Has tells whether they are the line at a position. Some is in order.
+func (p Positions) Has(pos int64) bool {
+	if p.Some == nil {
+		return pos >= p.From && pos < p.To
+	}
+	_, has := slices.BinarySearch(p.Some, pos)
+	return has
+}
+
 // Near picks lines, or, where they are many and stand close, the stretch that they stand in. positions are in order.
 func Near(positions []int64) Positions {
 	if n := len(positions); n > 1000 && positions[n-1]-positions[0] < 4*int64(n) {

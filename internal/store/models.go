@@ -369,6 +369,13 @@ func (m *CountMove) Happened() int64 {
 	return m.At
 }
 
+// ElsewhereAnswer says whether the records had a posting of another count when the stock of a count was recorded.
+type ElsewhereAnswer struct {
+	ID, CountID, PostingID int64
+	Answer, Person         string
+	At                     int64
+}
+
 // CauseAccepted is a likely cause that somebody accepted for a line, and, of a pair, for another one.
 type CauseAccepted struct {
 	ID, CountID, Pos, Other, WarehouseID int64

@@ -436,6 +436,53 @@ CREATE TABLE drafts (
 	kind TEXT NOT NULL, word TEXT NOT NULL, -- what it comes to, as it was looked at last
 	at INTEGER NOT NULL, used INTEGER NOT NULL
 ) WITHOUT ROWID;
+`, `
+-- Numbers of sets and movements are never given twice, whatever was undone: counts and postings refer to them.
+CREATE TABLE stock_sets_numbered (
+	id INTEGER PRIMARY KEY AUTOINCREMENT, warehouse_id INTEGER NOT NULL, intake_id INTEGER NOT NULL DEFAULT 0, previous_id INTEGER NOT NULL,
+	recorded_at INTEGER NOT NULL, lines INTEGER NOT NULL DEFAULT 0, value INTEGER NOT NULL DEFAULT 0, unvalued INTEGER NOT NULL DEFAULT 0,
+	published INTEGER NOT NULL DEFAULT 0
+);
+INSERT INTO stock_sets_numbered (id, warehouse_id, intake_id, previous_id, recorded_at, lines, value, unvalued, published)
+	SELECT id, warehouse_id, intake_id, previous_id, recorded_at, lines, value, unvalued, published FROM stock_sets;
+DROP TABLE stock_sets;
+ALTER TABLE stock_sets_numbered RENAME TO stock_sets;
+INSERT INTO sqlite_sequence (name, seq) SELECT 'stock_sets', 0 WHERE NOT EXISTS (SELECT 1 FROM sqlite_sequence WHERE name = 'stock_sets');
+UPDATE sqlite_sequence SET seq = max(seq, coalesce((SELECT max(set_id) FROM counts), 0), coalesce((SELECT max(set_id) FROM posting_facts), 0))
+	WHERE name = 'stock_sets';
+CREATE TABLE movements_numbered (
+	id INTEGER PRIMARY KEY AUTOINCREMENT, intake_id INTEGER NOT NULL REFERENCES intakes(id), warehouse_id INTEGER NOT NULL, bin_id INTEGER NOT NULL DEFAULT 0,
+	item_id INTEGER NOT NULL, lot TEXT NOT NULL, serial TEXT NOT NULL, holding TEXT NOT NULL, quantity INTEGER NOT NULL, at INTEGER NOT NULL, reference TEXT NOT NULL
+);
+INSERT INTO movements_numbered (id, intake_id, warehouse_id, bin_id, item_id, lot, serial, holding, quantity, at, reference)
+	SELECT id, intake_id, warehouse_id, bin_id, item_id, lot, serial, holding, quantity, at, reference FROM movements;
+DROP TABLE movements;
+ALTER TABLE movements_numbered RENAME TO movements;
+INSERT INTO sqlite_sequence (name, seq) SELECT 'movements', 0 WHERE NOT EXISTS (SELECT 1 FROM sqlite_sequence WHERE name = 'movements');
+UPDATE sqlite_sequence SET seq = max(seq, coalesce((SELECT max(movement_id) FROM count_moves), 0)) WHERE name = 'movements';
+CREATE INDEX movements_at ON movements (warehouse_id, at);
+CREATE INDEX movements_intake ON movements (intake_id);
+CREATE INDEX movements_key ON movements (item_id, bin_id);
+-- Which files say that a movement happened: it stands as long as one of them does. movements.intake_id is one of them.
+CREATE TABLE movement_sources (
+	intake_id INTEGER NOT NULL REFERENCES intakes(id), movement_id INTEGER NOT NULL, PRIMARY KEY (intake_id, movement_id)
+) WITHOUT ROWID;
+INSERT INTO movement_sources SELECT intake_id, id FROM movements;
+CREATE INDEX movement_sources_movement ON movement_sources (movement_id);
+-- Serials are one piece each; few counts have any.
+CREATE INDEX count_lines_serial ON count_lines (count_id, pos) WHERE serial <> '';
+-- What other counts sent out of the lines of a count since its stock was recorded, and whether the records had it already.
+CREATE TABLE count_elsewhere (
+	count_id INTEGER NOT NULL, pos INTEGER NOT NULL, posting_id INTEGER NOT NULL, quantity INTEGER NOT NULL, PRIMARY KEY (count_id, pos, posting_id)
+) WITHOUT ROWID;
+CREATE INDEX count_elsewhere_posting ON count_elsewhere (count_id, posting_id);
+CREATE TABLE elsewhere_answers (
+	id INTEGER PRIMARY KEY, count_id INTEGER NOT NULL, posting_id INTEGER NOT NULL, answer TEXT NOT NULL, -- had, takes
+	person TEXT NOT NULL, at INTEGER NOT NULL
+);
+CREATE INDEX elsewhere_answers_posting ON elsewhere_answers (count_id, posting_id, id);
+CREATE TRIGGER elsewhere_answers_kept BEFORE UPDATE ON elsewhere_answers BEGIN SELECT RAISE(ABORT, 'answers are never changed'); END;
+CREATE TRIGGER elsewhere_answers_stay BEFORE DELETE ON elsewhere_answers BEGIN SELECT RAISE(ABORT, 'answers are never deleted'); END;
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

@@ -584,6 +584,22 @@ func (s *Server) registerCounts() {
 			return done{true}, d.Adjustments.Deliver(ctx, p, in.Count, in.Number)
 		},
 	)
+	op(s, "sentElsewhere", http.MethodGet, "/api/counts/{count}/elsewhere",
+		"What other counts sent out of the lines of a count since its stock was recorded",
+		func(ctx context.Context, p desk.Person, in *CountPath) ([]count.Elsewhere, error) {
+			return d.Variances.Elsewhere(ctx, p, in.Count)
+		})
+	op(s, "answerElsewhere", http.MethodPost, "/api/counts/{count}/elsewhere",
+		"Say whether the records had postings of other counts, or still take them in",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Postings []int64 `json:"postings" minItems:"1" maxItems:"1000"`
+				Answer   string  `json:"answer" enum:"had,takes"`
+			}
+		}) (done, error) {
+			return done{true}, d.Variances.AnswerElsewhere(ctx, p, in.Count, in.Body.Postings, in.Body.Answer)
+		})
 	op(s, "approvals", http.MethodGet, "/api/approvals", "Postings that wait for somebody to agree",
 		func(ctx context.Context, p desk.Person, in *struct {
 			Count int64 `query:"count" doc:"of this count, those that are settled, too; 0: what waits anywhere"`

@@ -153,6 +153,8 @@ var whoMay = map[string]struct {
 	"GET /api/counts/{count}/proof":                      {``, roles},
 	"POST /api/counts/{count}/postings/{number}/missing": {`{"key":"12345678","expect":1}`, []string{"controller"}},
 	"POST /api/counts/{count}/postings/{number}/folder":  {``, []string{"controller"}},
+	"GET /api/counts/{count}/elsewhere":                  {``, roles},
+	"POST /api/counts/{count}/elsewhere":                 {`{"postings":[1],"answer":"had"}`, []string{"controller"}},
 	"GET /api/approvals":                                 {``, []string{"controller", "approver", "viewer"}},
 	"POST /api/approvals/{approval}":                     {`{"agree":true}`, []string{"controller", "approver"}},
 	"GET /api/agreement":                                 {``, roles},

@@ -136,7 +136,7 @@ func (l *Line) Append(b []byte, m Mode) []byte {
 		b = quantity.AppendDecimal(b, int64(l.Counted))
 		b = append(b, ',')
 		if l.CountedAt != 0 {
-			b = time.Unix(0, l.CountedAt).UTC().AppendFormat(b, time.RFC3339) // nobody counts to the nanosecond
+			b = time.Unix(0, l.CountedAt).UTC().AppendFormat(b, time.RFC3339Nano) // parts of a second where something moved in them
 		}
 		b = append(b, ',')
 		b = tabular.AppendCell(b, l.Counter, ',')

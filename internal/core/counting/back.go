@@ -205,6 +205,7 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 		if c.Counter == "" {
 			c.Counter = head.By
 		}
+		serial := "" // of the line that is counted
 		if !c.Timed && n.Given {
 			c.At, c.From, c.Timed = head.When()
 		}
@@ -260,6 +261,7 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 				continue
 			}
 			c.Pos, c.Sheet = frozen.Positions[line], frozen.sheet(code.sheet, code.row)
+			serial = frozen.Book.Codes[stock.Serial].Text(is[stock.Serial])
 			if !n.Given {
 				b.Empty++
 				continue
@@ -276,6 +278,7 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 			}
 			if line := frozen.Book.Find(key); line >= 0 {
 				c.Pos = frozen.Positions[line]
+				serial = frozen.Book.Codes[stock.Serial].Text(key[stock.Serial])
 			} else {
 				pos, is, field, err := frozen.Elsewhere(names(n))
 				if err != nil {
@@ -286,11 +289,17 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 					}
 					continue
 				}
-				if c.Pos = pos; pos < 0 {
+				if serial = is[stock.Serial]; pos < 0 {
 					c.Key = &is
 				}
+				c.Pos = pos
 			}
 			b.ByHand++
+		}
+		if serial != "" && c.Quantity != 0 && c.Quantity != quantity.Scale {
+			wrong(field.Counted, SerialQuantity, c.Quantity.String(), "%s of serial %s. One serial is one piece: write 1, or 0 where it is not there",
+				c.Quantity, serial)
+			continue
 		}
 		if !c.Timed {
 			b.Untimed++
@@ -299,6 +308,9 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 	}
 	return b
 }
+
+// SerialQuantity is the kind of problem of a count of a serial that is neither one piece nor none.
+const SerialQuantity = "serial with a quantity"
 
 type rowCode struct {
 	count, sheet, row int

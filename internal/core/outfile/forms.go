@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"time"
+
 	"wobin/internal/core/quantity"
 
 	"github.com/xuri/excelize/v2"

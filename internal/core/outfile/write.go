@@ -280,7 +280,7 @@ func (x *cells) value(label int) value {
 func (x *cells) Text(label int) string {
 	v := x.value(label)
 	if v.time {
-		return time.Unix(0, v.at).In(x.facts.Zone).Format(time.RFC3339)
+		return time.Unix(0, v.at).In(x.facts.Zone).Format(time.RFC3339Nano)
 	}
 	return v.text
 }

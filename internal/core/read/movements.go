@@ -19,6 +19,7 @@ type Movement struct {
 	At        int64
 	Reference string
 	Row       int
+	Day       bool // only the day is known on which it happened; At has the time of day that was settled for all of them
 }
 
 // MovementFile is what a movements file holds.
@@ -99,6 +100,10 @@ func (r *pass) movements() (*MovementFile, error) {
 			c.wrong(field.At, form.TimeKind(err), v, "%q %v", problem.Short(v), err)
 		} else {
 			x.At = t
+			if when.Source != nil && when.Dates.Time != "" {
+				d, is := form.TakeDate(string(v))
+				x.Day = is && !d.HasTime
+			}
 		}
 		ends := c.ends(between, x, &s.Codes)
 		if c.bad {

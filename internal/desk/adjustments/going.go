@@ -3,6 +3,7 @@ package adjustments
 import (
 	"database/sql/driver"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -111,13 +112,12 @@ func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, 
 	if f, err = d.settled(tx, c, g); err != nil {
 		return f, err
 	}
-	mode := string(f.mode)
 	h, err := desk.WarehouseRow(tx, c.WarehouseID)
 	if err != nil {
 		return f, err
 	}
 	where := fmt.Sprintf("l.queue = %d AND l.queue > 0", store.QueueAccepted)
-	if mode == string(adjust.Counted) {
+	if f.mode == adjust.Counted {
 		where = fmt.Sprintf("(l.queue = %d OR l.queue = 0 AND l.postings = 0 AND l.status IN ('match', 'tolerated'))", store.QueueAccepted)
 	}
 	f.setID = h.SetID
@@ -158,13 +158,22 @@ func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, 
 			return f, err
 		}
 	}
-	moved := map[int64][]stock.Movement{}
+	moved := map[int64][]store.CountMove{}
 	if len(positions) > 0 {
 		err = store.EachCountMove(tx, c.ID, store.Near(positions), func(m store.CountMove) error {
-			moved[m.Pos] = append(moved[m.Pos], stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.Happened()})
+			moved[m.Pos] = append(moved[m.Pos], m)
 			return nil
 		})
 		if err != nil {
+			return f, err
+		}
+	}
+	reckoned := map[int64]quantity.Quantity{}
+	if len(positions) > 0 {
+		if reckoned, err = count.Corrections(tx, c, store.Positions{Some: positions}); err != nil {
+			return f, err
+		}
+		if err := count.Unanswered(tx, c, positions); err != nil {
 			return f, err
 		}
 	}
@@ -172,11 +181,11 @@ func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, 
 	columns := count.ColumnsOf(c)
 	for _, n := range book.Order() {
 		r := f.rows[n]
-		l, err := f.line(&r, names[r.Pos], h.Code, moved[r.Pos])
+		l, err := f.line(c, &r, names[r.Pos], h.Code, moved[r.Pos], reckoned[r.Pos])
 		if err != nil {
 			return f, err
 		}
-		if mode == string(adjust.Counted) && r.Entries == 0 && !r.Zeroed {
+		if f.mode == adjust.Counted && r.Entries == 0 && !r.Zeroed {
 			return f, desk.Refuse(
 				"%s · %s has no count any more, and what went out of it is to be taken back: send differences, or hold it.",
 				l.Key[stock.Bin],
@@ -188,7 +197,7 @@ func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, 
 	}
 	f.rows = inOrder
 	// A balance is worked out from the stock at the freeze: newer recorded stock would be overwritten by it.
-	if mode == string(adjust.Balance) {
+	if f.mode == adjust.Balance {
 		var set store.StockSet
 		if err := tx.Limit(1).Find(&set, h.SetID).Error; err != nil {
 			return f, err
@@ -317,7 +326,14 @@ func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
 }
 
 // line makes the adjustment of what is open of a line, and takes it into the sums.
-func (f *postingFile) line(r *store.CountLine, n *store.NamedText, house string, moves []stock.Movement) (l adjust.Line, err error) {
+func (f *postingFile) line(
+	c *store.Count,
+	r *store.CountLine,
+	n *store.NamedText,
+	house string,
+	moves []store.CountMove,
+	reckoned quantity.Quantity,
+) (l adjust.Line, err error) {
 	rest := quantity.Quantity(r.Rest)
 	l = adjust.Line{
 		Key:       [stock.Parts]string{house, n.Bin, n.SKU, n.Lot, n.Serial, n.Holding},
@@ -353,9 +369,62 @@ func (f *postingFile) line(r *store.CountLine, n *store.NamedText, house string,
 	} else if l.Valued = r.Cost != nil && r.Rest == 0; !l.Valued {
 		f.unvalued++
 	}
-	after, ok := stock.After(moves, r.CountedAt)
-	if l.After = after; !ok || !f.sums.Add(l.Variance, l.Value) {
+	if !f.sums.Add(l.Variance, l.Value) {
 		return l, count.TooMuch()
 	}
-	return l, nil
+	return l, f.inAllForms(c, &l, r, moves, reckoned)
+}
+
+// inAllForms adds to a line what forms other than the difference say of it, and proves that a record system ends at the same
+// quantity whichever of them it takes in.
+// reckoned is what other counts sent of it that the record system takes in, too.
+func (f *postingFile) inAllForms(
+	c *store.Count,
+	l *adjust.Line,
+	r *store.CountLine,
+	moves []store.CountMove,
+	reckoned quantity.Quantity,
+) error {
+	name := l.Key[stock.Bin] + " · " + l.Key[stock.SKU]
+	if l.Key[stock.Serial] != "" && l.Counted != 0 && l.Counted != quantity.Scale {
+		return desk.Refuse("%s: %s pieces were counted of serial %s, and one serial is one piece. Correct its counts, or hold it.",
+			name, l.Counted, l.Key[stock.Serial])
+	}
+	frozen := r.FrozenAt(c)
+	all := make([]stock.Movement, len(moves))
+	var moments []adjust.Moment
+	for i, m := range moves {
+		all[i] = stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.Happened()}
+		if m.MovementID > 0 {
+			moments = append(moments, adjust.Moment{Booked: m.At, Happened: m.Happened()})
+		}
+	}
+	moved, ok := stock.After(all, frozen)
+	if ok {
+		moved, ok = quantity.Add(moved, reckoned)
+	}
+	if ok {
+		l.After, ok = quantity.Add(moved, -quantity.Quantity(r.Moved)) // what is not in what was expected
+	}
+	if !ok {
+		return count.TooMuch()
+	}
+	if l.CountedAt != 0 {
+		at, says := adjust.BookedAt(l.CountedAt, moments)
+		switch {
+		case says:
+			l.CountedAt = at
+		case f.mode == adjust.Counted:
+			return desk.Refuse("%s: the cut-off was moved for it past other movements, and no counting time says that to a record system. "+
+				"Send differences, or let the movement be as it was booked.", name)
+		}
+	}
+	err := l.Agree(adjust.Record{Recorded: quantity.Quantity(r.Recorded), Sent: quantity.Quantity(r.Sent), Moved: moved})
+	if errors.Is(err, quantity.ErrTooLarge) {
+		return count.TooMuch()
+	}
+	if err != nil {
+		return desk.Refuse("%s: its forms contradict one another: %v. Nothing was written; hold it.", name, err)
+	}
+	return nil
 }

@@ -185,6 +185,9 @@ func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*Post
 	if err := goesOut(w, c, &row, f, m.kind); err != nil {
 		return nil, err
 	}
+	if err := count.SentOut(w, c, row.ID); err != nil {
+		return nil, err
+	}
 	for _, table := range []string{"postings", "posting_facts", "posting_files", "posting_lines"} {
 		if err := w.Cover(table, row.ID, row.ID); err != nil {
 			return nil, err

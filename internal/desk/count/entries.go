@@ -122,6 +122,9 @@ func put(w *desk.Work, c *store.Count, lines []store.CountLine, positions []int6
 	if err := w.Exec(`INSERT OR IGNORE INTO count_items SELECT ?, id, category, class FROM items WHERE id IN (SELECT value FROM json_each(?))`, c.ID, string(list)).Error; err != nil {
 		return err
 	}
+	if _, err := NoteElsewhere(w, c, positions, 0); err != nil {
+		return err
+	}
 	return findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", positions)
 }
 
@@ -295,6 +298,9 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 		if err := w.Cover("entries", first, last); err != nil {
 			return 0, 0, err
 		}
+		if err := onePieceEach(w, c, entries); err != nil {
+			return 0, 0, err
+		}
 		if err := asBookedAgain(w, c, entries); err != nil {
 			return 0, 0, err
 		}
@@ -326,6 +332,45 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 		return first, last, nil
 	}
 	return first, last, WorkOut(w, c, positions, false)
+}
+
+// onePieceEach refuses counts by which a serial would be anything else than one piece or none in a round.
+func onePieceEach(w *desk.Work, c *store.Count, entries []store.Entry) error {
+	var any bool
+	if err := w.Raw("SELECT EXISTS (SELECT 1 FROM count_lines WHERE count_id = ? AND serial <> '')", c.ID).Scan(&any).Error; err != nil || !any {
+		return err
+	}
+	counted := map[int64]bool{}
+	for i := range entries {
+		counted[entries[i].Pos] = true
+	}
+	var serials []int64
+	err := store.Each(w.DB, "SELECT pos FROM count_lines WHERE count_id = ? AND serial <> '' ORDER BY pos", []driver.Value{c.ID},
+		func(v []driver.Value) error {
+			if pos := v[0].(int64); counted[pos] {
+				serials = append(serials, pos)
+			}
+			return nil
+		})
+	if err != nil || len(serials) == 0 {
+		return err
+	}
+	type round struct {
+		pos   int64
+		round int
+	}
+	sums := map[round]int64{}
+	return store.Standing(w.DB, c.ID, store.Positions{Some: serials}, func(e *store.Entry) error {
+		if e.Withdrawn {
+			return nil
+		}
+		k := round{e.Pos, e.Round}
+		if sums[k] += e.Quantity; sums[k] != 0 && sums[k] != quantity.Scale {
+			return desk.RefuseAs(desk.Invalid, "quantity", "%s: it would come to %s pieces, and one serial is one piece. Write 1, or 0 where it is not there.",
+				LineName(w, c, e.Pos), quantity.Quantity(sums[k]))
+		}
+		return nil
+	})
 }
 
 // BeingRecounted gives the lines that stand on recounts which are not back, each with the number of the sheet.

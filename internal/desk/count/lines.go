@@ -58,6 +58,7 @@ type VarianceLine struct {
 	Again       int                `json:"again" doc:"number of the sheet on which it is being counted again; 0 where it is not"`
 	Rule        string             `json:"rule" doc:"the rule that decided; empty for a person"`
 	CutOff      bool               `json:"cut_off" doc:"the cut-off list of the count names it"`
+	Elsewhere   *quantity.Quantity `json:"elsewhere" doc:"what other counts sent of it since its stock was recorded, where it is still to be said whether the records had it; null: nothing"`
 }
 
 // VariancePage is one page of a count's lines.
@@ -76,6 +77,8 @@ type VarianceRow struct {
 	Own     *int64
 	CutOff  bool
 	Rule    string
+
+	Elsewhere *int64
 }
 
 // VarianceRows is the query for the lines of a count with all that is shown of them; conditions and an order go behind it.
@@ -87,6 +90,8 @@ const VarianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i
 		AND NOT EXISTS (SELECT 1 FROM entries r WHERE r.count_id = e.count_id AND r.pos = e.pos AND r.round = e.round
 			AND r.parcel = e.parcel AND r.replaces = e.id)) AS own,
 	EXISTS (SELECT 1 FROM cut_offs k WHERE ` + concerns + `) AS cut_off,
+	(SELECT sum(e.quantity) FROM count_elsewhere e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.quantity <> 0
+		AND ` + standingAnswer + ` = '') AS elsewhere,
 	CASE WHEN l.decision <> '' THEN coalesce((SELECT d.rule FROM decisions d
 		WHERE d.count_id = l.count_id AND d.pos = l.pos ORDER BY d.id DESC LIMIT 1), '')
 		ELSE '' END AS rule
@@ -151,6 +156,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Zeroed:      r.Zeroed,
 		Disputed:    r.Stake == store.Disputed,
 		CutOff:      r.CutOff,
+		Elsewhere:   (*quantity.Quantity)(r.Elsewhere),
 		Rule:        r.Rule,
 		Rest:        q(r.Rest),
 		RestValue:   (*quantity.Money)(r.RestValue),

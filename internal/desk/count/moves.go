@@ -3,7 +3,13 @@ package count
 import (
 	"database/sql/driver"
 	"encoding/json"
+	"fmt"
+	"maps"
+	"slices"
 
+	"gorm.io/gorm"
+
+	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -57,8 +63,17 @@ func MoveIn(w *desk.Work, c *store.Count, where string, args []driver.Value) err
 	return WorkOut(w, c, positions, false)
 }
 
-// MoveOut takes movements out of the running counts that they belong to, before they are deleted.
+// MoveOut takes an intake's word for movements back. Those that another file says, too, stand; the others are taken out of the
+// running counts that they belong to and deleted.
 func MoveOut(w *desk.Work, intake int64) error {
+	if err := w.Exec("DELETE FROM movement_sources WHERE intake_id = ?", intake).Error; err != nil {
+		return err
+	}
+	if err := w.Exec(`UPDATE movements SET intake_id = s.intake_id FROM
+		(SELECT movement_id, min(intake_id) AS intake_id FROM movement_sources GROUP BY movement_id) s
+		WHERE s.movement_id = movements.id AND movements.intake_id = ?`, intake).Error; err != nil {
+		return err
+	}
 	positions := map[int64][]int64{}
 	note := func(v []driver.Value) error {
 		positions[v[0].(int64)] = append(positions[v[0].(int64)], v[1].(int64))
@@ -145,8 +160,40 @@ func CatchUp(w *desk.Work, c *store.Count) error {
 	if err := w.Exec("DELETE FROM count_moves WHERE count_id = ? AND movement_id NOT IN (SELECT id FROM movements)", c.ID).Error; err != nil {
 		return err
 	}
+	if err := w.Exec("DELETE FROM count_elsewhere WHERE count_id = ?", c.ID).Error; err != nil {
+		return err
+	}
+	if _, err := NoteElsewhere(w, c, nil, 0); err != nil {
+		return err
+	}
 	if err := MoveIn(w, c, "m.id NOT IN (SELECT movement_id FROM count_moves WHERE count_id = ?)", []driver.Value{c.ID}); err != nil {
 		return err
 	}
 	return WorkOut(w, c, nil, false)
+}
+
+// Late finds, among movements from before the freeze of a count, those of its lines: it names the first of them, and tells how
+// many there are.
+func Late(tx *gorm.DB, c *store.Count, of map[FoundKey][]store.Movement, bins map[int64]bool) (lines []string, n int, err error) {
+	list, err := json.Marshal(slices.Collect(maps.Keys(bins)))
+	if err != nil {
+		return nil, 0, err
+	}
+	const shown = 5
+	err = store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, b.code, i.sku FROM json_each(?) j
+		CROSS JOIN count_lines l ON l.count_id = ? AND l.bin_id = j.value JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+		WHERE l.status <> ? ORDER BY l.pos`, []driver.Value{string(list), c.ID, store.Gone}, func(v []driver.Value) error {
+		text := func(i int) string { t, _ := v[i].(string); return t }
+		for _, m := range of[FoundKey{v[0].(int64), v[1].(int64), text(2), text(3), text(4)}] {
+			if n++; len(lines) < shown {
+				lines = append(lines, fmt.Sprintf("%s · %s: %s at %s", text(5), text(6), quantity.Quantity(m.Quantity),
+					desk.Instant(m.At).Format("2006-01-02 15:04 MST")))
+			}
+		}
+		return nil
+	})
+	if n > len(lines) && len(lines) > 0 {
+		lines = append(lines, fmt.Sprintf("and %d more", n-len(lines)))
+	}
+	return lines, n, err
 }

@@ -173,6 +173,15 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		return err
 	}
 	at = 0
+	err = corrections(w.DB, c, p, func(pos int64, q quantity.Quantity) {
+		if in := find(pos); in != nil {
+			in.moves = append(in.moves, correction(lines[at].FrozenAt(c), q))
+		}
+	})
+	if err != nil {
+		return err
+	}
+	at = 0
 	err = store.EachChoice(w.DB, c.ID, p, func(x store.RoundChoice) error {
 		if in := find(x.Pos); in != nil {
 			in.chosen = x

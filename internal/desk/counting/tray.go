@@ -211,7 +211,7 @@ func whenWritten(t *Typed, x *store.Doubt) error {
 	case x.ReturnID != 0:
 		return desk.RefuseAs(desk.Invalid, "counted_at", "Say when it was counted; neither the row nor its sheet does.")
 	default: // noted at the desk, while it was counted
-		t.CountedAt, t.Sure = desk.Instant(x.At).UTC().Format(time.RFC3339), true
+		t.CountedAt, t.Sure = desk.Instant(x.At).UTC().Format(time.RFC3339Nano), true
 	}
 	return nil
 }

@@ -369,7 +369,7 @@ func (x *typing) entries(at int64, out *count.Outcome) ([]store.Entry, error) {
 			if i > 0 {
 				sum += ", "
 			}
-			sum += fmt.Sprintf("%s by %s", quantity.Quantity(o.Quantity), o.Counter)
+			sum += fmt.Sprintf("%s by %s", quantity.Quantity(o.Quantity), cmp.Or(o.Counter, "somebody"))
 		}
 		return nil, desk.RefuseAs(
 			desk.Asks,
@@ -420,7 +420,7 @@ func (x *typing) says() string {
 	case x.own.Withdrawn:
 		return "its count was withdrawn meanwhile."
 	}
-	who := x.own.Counter
+	who := cmp.Or(x.own.Counter, "somebody who is not named")
 	if x.own.Person != "" && x.own.Person != who {
 		who += ", typed by " + x.own.Person
 	}

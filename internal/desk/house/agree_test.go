@@ -68,7 +68,7 @@ func draw(rt *rapid.T) (d drawn) {
 	}
 	for i := range rapid.IntRange(1, 8).Draw(rt, "counts") {
 		bin, sku, lot := key("count")
-		d.counts += fmt.Sprintf(
+		row := fmt.Sprintf(
 			"W,%s,%s,%s,%d,%s,%s,%d\n",
 			anyCase(bin),
 			anyCase(sku),
@@ -78,6 +78,9 @@ func draw(rt *rapid.T) (d drawn) {
 			[]string{"Bram", "Ida"}[i%2],
 			rapid.SampledFrom([]int{1, 1, 2}).Draw(rt, "round"),
 		)
+		if !strings.Contains(strings.ToLower(d.counts), strings.ToLower(row)) { // one that is equal in everything is asked about
+			d.counts += row
+		}
 	}
 	for range rapid.IntRange(0, 6).Draw(rt, "movements") {
 		bin, sku, lot := key("movement")

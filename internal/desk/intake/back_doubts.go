@@ -71,7 +71,7 @@ func (d *Room) doubtful(dr *draft, pt *part) (out []count.NewDoubt, err error) {
 }
 
 // instant writes a time so that it says the same everywhere.
-func instant(at int64) string { return desk.Instant(at).UTC().Format(time.RFC3339) }
+func instant(at int64) string { return desk.Instant(at).UTC().Format(time.RFC3339Nano) }
 
 // written gives what a row says, as it was written.
 func (pt *part) written(cells []string) count.Written {

@@ -80,9 +80,12 @@ func (v *SheetOfFile) answered(what string) string {
 // answer settles a check of a draft.
 func (c *Choices) answer(sheet int, what, value string) error {
 	kind, _, _ := strings.Cut(what, " ")
+	if what == sameMoves {
+		kind = what
+	}
 	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave, inTray},
 		"early":  {asItIs},
-		"future": {asItIs}, "older": {asItIs}, "codes": {recordedCodes, asItIs}, "part": {inPart, whole}} {
+		"future": {asItIs}, "older": {asItIs}, "codes": {recordedCodes, asItIs}, "part": {inPart, whole}, sameMoves: {theSame, further}} {
 		for _, v := range values {
 			if w == kind && v == value {
 				checks := maps.Clone(c.Checks) // an earlier state of the draft has the old ones

@@ -2,11 +2,15 @@ package intake
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"strings"
+	"time"
 
 	"gorm.io/gorm"
 
 	"wobin/internal/core/field"
+	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
@@ -18,9 +22,12 @@ import (
 type movesDraft struct {
 	values []read.Value
 	added  []store.Movement
+	said   []int64 // movements that are recorded already, and that this file says, too
 }
 
-// lookMovements reads movements. One that is recorded already, by reference, key, quantity and time, is unchanged.
+// lookMovements reads movements. A movement is the same as a recorded one by its key, quantity, time and reference, so a file
+// that was taken in before, or that overlaps with one, adds only what it has more often than any of them. Where nothing but a
+// date tells equal ones apart it is asked whether they are the same.
 func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r read.Reading, rec *records, _ *Draft) error {
 	f, err := r.Movements(dr.table, pt.mapping, &pt.problems)
 	pt.hear(f.Told)
@@ -33,10 +40,19 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r read.Re
 	v.packed(f.Packed)
 	x := &movesDraft{values: f.Values}
 	pt.content = x
-	seen, err := d.movementsAt(ctx, f)
+	stands, err := d.movementsAt(ctx, f)
 	if err != nil {
 		return err
 	}
+	sha, err := dr.sum()
+	if err != nil {
+		return err
+	}
+	before, err := takenBefore(d.Store.Read(ctx), sha)
+	if err != nil {
+		return err
+	}
+	var doubtful []doubtfulMove
 	// Each code is looked up once, however many rows have it.
 	houses := make([]*store.Warehouse, f.Codes[stock.Warehouse].Len())
 	for i := range houses {
@@ -121,8 +137,14 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r read.Re
 			}
 			row.BinID = bin
 		}
-		if row.Reference != "" && seen[row] {
-			e.Unchanged++
+		if ids := stands[row]; len(ids) > 0 {
+			if m.Day && row.Reference == "" && before == nil {
+				doubtful = append(doubtful, doubtfulMove{row, ids[0], m.Row, keyText(&f.Codes, m.Key)})
+			} else {
+				x.said = append(x.said, ids[0])
+				e.Unchanged++
+			}
+			stands[row] = ids[1:]
 			continue
 		}
 		e.Added++
@@ -139,15 +161,109 @@ func (d *Room) lookMovements(ctx context.Context, dr *draft, pt *part, r read.Re
 			)
 		}
 	}
+	if before != nil {
+		v.Assumed = append(v.Assumed, fmt.Sprintf("The very same file was taken in already, as intake %d by %s on %s. What it says stands once.",
+			before.ID, before.Person, desk.Instant(before.At).Format("2006-01-02 15:04 MST")))
+	}
+	x.askDoubtful(dr, v, doubtful)
+	if err := d.tellLate(ctx, v, x); err != nil {
+		return err
+	}
 	if len(f.Movements) == 0 {
 		v.Blocked = "There is no row in it that could be taken in."
 	}
 	return rec.err
 }
 
-// movementsAt gives the recorded movements of the time that a file covers.
-func (d *Room) movementsAt(ctx context.Context, f *read.MovementFile) (map[store.Movement]bool, error) {
-	seen := map[store.Movement]bool{}
+// doubtfulMove is a movement that equals a recorded one but for the time of day, which neither has.
+type doubtfulMove struct {
+	row   store.Movement
+	is    int64 // the recorded one
+	inRow int
+	name  string
+}
+
+// sameMoves is the check that asks about them, and its answers.
+const (
+	sameMoves = "same movements"
+	theSame   = "same"
+	further   = "further"
+)
+
+// askDoubtful asks whether movements that equal recorded ones are the same.
+func (x *movesDraft) askDoubtful(dr *draft, v *SheetOfFile, list []doubtfulMove) {
+	if len(list) == 0 {
+		return
+	}
+	rows := make([]CheckRow, len(list))
+	for i, m := range list {
+		rows[i] = CheckRow{m.inRow, m.name, fmt.Sprintf("%s on %s", quantity.Quantity(m.row.Quantity), desk.Instant(m.row.At).Format(time.DateOnly))}
+	}
+	v.ask(&dr.choices, Check{What: sameMoves, Rows: rows,
+		Text: desk.Plural(len(list), "movement of it equals one", "movements of it equal some") +
+			" of another file, and has neither a reference nor a time of day that would tell them apart. Are they the same?",
+		Options: []CheckOption{
+			{theSame, "They are the same: each stands once"},
+			{further, "They are further ones: each is added"},
+		}})
+	for _, m := range list {
+		if v.answered(sameMoves) == further {
+			x.added = append(x.added, m.row)
+			v.Effect.Added++
+		} else {
+			x.said = append(x.said, m.is)
+			v.Effect.Unchanged++
+		}
+	}
+}
+
+// tellLate names the movements of the file that happened before the freeze of a running count of their lines, and so change
+// nothing in it: what was recorded then had them already, or it lacks them.
+func (d *Room) tellLate(ctx context.Context, v *SheetOfFile, x *movesDraft) error {
+	tx := d.Store.Read(ctx)
+	var counts []store.Count
+	if err := tx.Where("state = ?", store.Running).Order("id").Find(&counts).Error; err != nil {
+		return err
+	}
+	for i := range counts {
+		c := &counts[i]
+		of := map[count.FoundKey][]store.Movement{}
+		bins := map[int64]bool{}
+		for _, m := range x.added {
+			if m.WarehouseID == c.WarehouseID && m.At <= c.FrozenAt {
+				k := count.FoundKey{Bin: m.BinID, Item: m.ItemID, Lot: m.Lot, Serial: m.Serial, Holding: m.Holding}
+				of[k], bins[m.BinID] = append(of[k], m), true
+			}
+		}
+		if len(of) == 0 {
+			continue
+		}
+		lines, n, err := count.Late(tx, c, of, bins)
+		if err != nil {
+			return err
+		}
+		if n > 0 {
+			v.Assumed = append(v.Assumed, fmt.Sprintf("%s before the freeze of %q (%s) and %s nothing in it: the stock that it was frozen from "+
+				"has them already, or lacks them for good. %s.", desk.Plural(n, "movement happened", "movements happened"), c.Name,
+				desk.Instant(c.FrozenAt).Format("2006-01-02 15:04 MST"), map[bool]string{true: "changes", false: "change"}[n == 1],
+				strings.Join(lines, "; ")))
+		}
+	}
+	return nil
+}
+
+// takenBefore gives the intake that stands and took in a file of just these bytes; nil for none.
+func takenBefore(tx *gorm.DB, sha string) (*store.Intake, error) {
+	var r store.Intake
+	if err := tx.Where("file_sha = ? AND state = ?", sha, store.Taken).Order("id").Limit(1).Find(&r).Error; err != nil || r.ID == 0 {
+		return nil, err
+	}
+	return &r, nil
+}
+
+// movementsAt gives the numbers of the recorded movements of the time that a file covers, by what they say.
+func (d *Room) movementsAt(ctx context.Context, f *read.MovementFile) (map[store.Movement][]int64, error) {
+	seen := map[store.Movement][]int64{}
 	if len(f.Movements) == 0 {
 		return seen, nil
 	}
@@ -156,12 +272,13 @@ func (d *Room) movementsAt(ctx context.Context, f *read.MovementFile) (map[store
 		from, to = min(from, m.At), max(to, m.At)
 	}
 	var before []store.Movement
-	if err := d.Store.Read(ctx).Where("at BETWEEN ? AND ?", from, to).Find(&before).Error; err != nil {
+	if err := d.Store.Read(ctx).Where("at BETWEEN ? AND ?", from, to).Order("id").Find(&before).Error; err != nil {
 		return nil, err
 	}
 	for _, m := range before {
+		id := m.ID
 		m.ID, m.IntakeID = 0, 0
-		seen[m] = true
+		seen[m] = append(seen[m], id)
 	}
 	return seen, nil
 }
@@ -174,11 +291,27 @@ func (x *movesDraft) write(w *desk.Work, intake int64) error {
 	if err := store.Batch(w.DB, x.added); err != nil {
 		return err
 	}
+	said, err := json.Marshal(x.said)
+	if err != nil {
+		return err
+	}
+	if err := w.Exec(`INSERT INTO movement_sources SELECT intake_id, id FROM movements WHERE intake_id = ?
+		UNION SELECT ?, m.id FROM json_each(?) j JOIN movements m ON m.id = j.value`, intake, intake, string(said)).Error; err != nil {
+		return err
+	}
 	return count.MovedIn(w, intake)
 }
 
-func movementsStanding(_ *gorm.DB, r *store.Intake) (standing, error) {
-	return standing{puts: "takes " + desk.Plural(r.Added, "movement", "movements") + " away"}, nil
+func movementsStanding(tx *gorm.DB, r *store.Intake) (standing, error) {
+	var alone, too int
+	err := tx.Raw(`SELECT coalesce(sum(others = 0), 0), coalesce(sum(others > 0), 0) FROM
+		(SELECT (SELECT count(*) FROM movement_sources o WHERE o.movement_id = s.movement_id AND o.intake_id <> s.intake_id) AS others
+		FROM movement_sources s WHERE s.intake_id = ?)`, r.ID).Row().Scan(&alone, &too)
+	puts := "takes " + desk.Plural(alone, "movement", "movements") + " away"
+	if too > 0 {
+		puts += "; " + desk.Plural(too, "movement that another file says stays", "movements that other files say stay")
+	}
+	return standing{puts: puts}, err
 }
 
 // placed finds where movements belong by what is recorded now: which bin, where they name none, and how the records spell

@@ -436,9 +436,16 @@ func undoStock(w *desk.Work, intake int64) error {
 	if err := tx.Where("intake_id = ?", intake).Find(&sets).Error; err != nil {
 		return err
 	}
-	ids := make([]int64, len(sets))
-	for i, s := range sets {
-		ids[i] = s.ID
+	var ids []int64
+	for _, s := range sets {
+		var used bool // by a count that was frozen from it, or a posting that is proved against it
+		if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE set_id = ?) OR EXISTS (SELECT 1 FROM posting_facts WHERE set_id = ?)", s.ID, s.ID).
+			Scan(&used).Error; err != nil {
+			return err
+		}
+		if !used {
+			ids = append(ids, s.ID)
+		}
 		if err := tx.Exec("UPDATE warehouses SET set_id = ? WHERE id = ? AND set_id = ?", s.PreviousID, s.WarehouseID, s.ID).Error; err != nil {
 			return fmt.Errorf("undo: %w", err)
 		}

@@ -3,6 +3,7 @@ package plan
 
 import (
 	"context"
+	"database/sql/driver"
 	"encoding/json"
 	"maps"
 	"slices"
@@ -55,6 +56,7 @@ type Tally struct {
 	Paced     bool           `json:"paced" doc:"the pace is that of earlier counts here"`
 	BinIDs    []int64        `json:"bin_ids" doc:"the bins, where they are few enough to be drawn one by one"`
 	Elsewhere int            `json:"elsewhere" doc:"lines that are on sheets of running counts, uncounted there"`
+	SentOut   int            `json:"sent_out" doc:"lines of which a count sent something out since this stock was recorded"`
 	SampleOf  int            `json:"sample_of" doc:"the lines that a sample was drawn from; 0 where there is none"`
 	Unknown   []string       `json:"unknown" doc:"values of rules that nothing has, the first twenty"`
 	UnknownN  int            `json:"unknown_n" doc:"how many they are"`
@@ -101,6 +103,9 @@ func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, cut Cut
 	if t.Elsewhere, err = d.elsewhere(ctx, tx, h, s); err != nil {
 		return t, err
 	}
+	if t.SentOut, err = sentOut(tx, h, s); err != nil {
+		return t, err
+	}
 	t.Paced = paced
 	if t.UnknownN = len(t.Unknown); t.UnknownN > 20 {
 		t.Unknown = t.Unknown[:20]
@@ -109,6 +114,28 @@ func (d *Room) Tally(ctx context.Context, p desk.Person, sc count.Scope, cut Cut
 		t.Unknown = []string{}
 	}
 	return t, err
+}
+
+// sentOut counts the lines of a scope of which a count sent something out since their stock was recorded: the records may have
+// it by now, or not.
+func sentOut(tx *gorm.DB, h *store.Warehouse, s *scoped) (n int, err error) {
+	sent := map[placed]bool{}
+	err = store.Each(tx, `SELECT DISTINCT l.bin_id, l.item_id FROM stock_sets r JOIN counts c ON c.warehouse_id = r.warehouse_id
+		JOIN postings g ON g.count_id = c.id AND g.at > r.recorded_at CROSS JOIN posting_lines p ON p.posting_id = g.id AND p.variance <> 0
+		CROSS JOIN count_lines l ON l.count_id = g.count_id AND l.pos = p.pos WHERE r.id = ?`, []driver.Value{h.SetID},
+		func(v []driver.Value) error {
+			sent[placed{v[0].(int64), v[1].(int64)}] = true
+			return nil
+		})
+	if len(sent) == 0 {
+		return 0, err
+	}
+	for _, l := range s.lines {
+		if sent[placed{s.Bins[l], s.Items[l]}] {
+			n++
+		}
+	}
+	return n, err
 }
 
 // elsewhere counts the lines of a scope that wait on sheets of running counts.
@@ -326,6 +353,9 @@ func (f *frozen) publish(w *desk.Work, walk string) (out CountMade, err error) {
 	}
 	made, err := w.Running(f.row.ID)
 	if err != nil {
+		return out, err
+	}
+	if _, err := count.NoteElsewhere(w, made, nil, 0); err != nil {
 		return out, err
 	}
 	return CountMade{ID: f.row.ID, Sheets: f.sheets, Lines: len(f.scoped.lines)}, count.MoveIn(w, made, "1 = 1", nil)
