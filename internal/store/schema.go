@@ -469,6 +469,7 @@ CREATE TABLE movement_sources (
 ) WITHOUT ROWID;
 INSERT INTO movement_sources SELECT intake_id, id FROM movements;
 CREATE INDEX movement_sources_movement ON movement_sources (movement_id);
+CREATE INDEX posting_facts_of ON posting_facts (of);
 -- Serials are one piece each; few counts have any.
 CREATE INDEX count_lines_serial ON count_lines (count_id, pos) WHERE serial <> '';
 -- What other counts sent out of the lines of a count since its stock was recorded, and whether the records had it already.

@@ -83,14 +83,19 @@ func (r *Result) Statement(title string) (*statement.Statement, error) {
 			code := adjust.Reason(res.Status, res.Variance)
 			fits = fits && into(reasons, code, code, res.Variance, res.Value)
 		}
+		if res.Status != variance.Uncounted && res.Valued && res.Value != 0 {
+			values = append(values, int64(res.Value.Abs()))
+			sum, ok := quantity.AddMoney(gross, res.Value.Abs())
+			gross, fits = sum, fits && ok
+		}
 		switch res.Status {
+		case variance.Tolerated:
+			if r.opt.Causes {
+				code := statement.WithinTolerance
+				fits = fits && into(causes, code, statement.CauseName(code), res.Variance, res.Value)
+			}
 		case variance.Over, variance.Short, variance.Found:
 			heavy = append(heavy, n)
-			if res.Valued && res.Value != 0 {
-				values = append(values, int64(res.Value.Abs()))
-				sum, ok := quantity.AddMoney(gross, res.Value.Abs())
-				gross, fits = sum, fits && ok
-			}
 			if r.opt.Causes {
 				c := why[int32(n)]
 				fits = fits && into(causes, string(c), c.Name(), res.Variance, res.Value)

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"slices"
 
+	"wobin/internal/core/cause"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/variance"
 )
@@ -80,6 +81,18 @@ type Earlier struct {
 	Accuracy   quantity.Money // percent, two places
 	Known      bool           // something was counted
 	Net, Gross quantity.Money
+}
+
+// WithinTolerance stands among causes for the variances that are let pass: no cause is looked for of them, and without them the
+// causes would not come to the gross of all variances.
+const WithinTolerance = "tolerated"
+
+// CauseName names what the variances of a cause have in common.
+func CauseName(code string) string {
+	if code == WithinTolerance {
+		return "within tolerance"
+	}
+	return cause.Cause(code).Name()
 }
 
 // Spread is how value is spread over lines, the heaviest first.

@@ -59,14 +59,15 @@ func (d *Room) KeepAgreement(ctx context.Context, p desk.Person, a Agreement) er
 	return err
 }
 
-// needsAgreement tells whether somebody else has to agree to a posting of so much.
-func (d *Room) needsAgreement(tx *gorm.DB, c *store.Count, gross quantity.Money, lines int) (bool, error) {
+// needsAgreement tells whether somebody else has to agree to a posting of so much. What has no value is within no limit.
+func (d *Room) needsAgreement(tx *gorm.DB, c *store.Count, f *postingFile) (bool, error) {
+	gross, lines := f.sums.Gross, len(f.lines)
 	a, err := agreementOf(tx)
 	if err != nil || lines == 0 || a.Always {
 		return a.Always && lines > 0, err
 	}
-	if a.Over == nil {
-		return false, nil
+	if a.Over == nil || f.worthless > 0 {
+		return a.Over != nil, nil
 	}
 	var before int64
 	if err := tx.Raw("SELECT coalesce(sum(gross), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&before).Error; err != nil {

@@ -47,8 +47,10 @@ type postingFile struct {
 	problems []outfile.Problem
 	sums     variance.Sums
 	unvalued int
-	noReason int
-	alike    int // lines that match or are let pass, and go out since the mode tells all counts
+	// worthless counts the lines that change stock and have no value.
+	worthless int
+	noReason  int
+	alike     int // lines that match or are let pass, and go out since the mode tells all counts
 }
 
 // sha is that of all files, in their order.
@@ -368,6 +370,9 @@ func (f *postingFile) line(
 		l.Value, l.Valued = quantity.Money(*r.RestValue), true
 	} else if l.Valued = r.Cost != nil && r.Rest == 0; !l.Valued {
 		f.unvalued++
+		if l.Variance != 0 {
+			f.worthless++
+		}
 	}
 	if !f.sums.Add(l.Variance, l.Value) {
 		return l, count.TooMuch()

@@ -33,6 +33,7 @@ type PostingPreview struct {
 	Age      time.Time        `json:"age" doc:"when the recorded stock was true that balances are worked out from"`
 	Open     int              `json:"open" doc:"variances not decided, which stay behind"`
 	Agree    bool             `json:"agree" doc:"somebody else has to agree before it goes out"`
+	NoWorth  int              `json:"no_worth" doc:"lines that change stock and have no value; no limit of agreement lets them pass"`
 	Day      string           `json:"day"`
 	Ref      string           `json:"reference"`
 	Reasons  []ReasonWorth    `json:"reasons" doc:"what waits to go out, by reason"`
@@ -67,7 +68,7 @@ func (d *Room) Preview(ctx context.Context, p desk.Person, countID int64, g Goin
 		return v, err
 	}
 	f, err := d.workedOut(c.Tx, c.Count, &g)
-	v = PostingPreview{Mode: string(f.mode), Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoReason: f.noReason, Alike: f.alike,
+	v = PostingPreview{Mode: string(f.mode), Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoWorth: f.worthless, NoReason: f.noReason, Alike: f.alike,
 		Age: desk.Instant(
 			c.RecordedAt,
 		), Bins: []int64{}, Files: []PostingPart{}, Problems: []PostingProblem{}, Harms: []outfile.Harm{}, Reasons: []ReasonWorth{},
@@ -103,7 +104,7 @@ func (d *Room) Preview(ctx context.Context, p desk.Person, countID int64, g Goin
 	} else {
 		v.Harms = append(v.Harms, f.layout.Harms(f.out, f.facts)...)
 	}
-	if v.Agree, err = d.needsAgreement(c.Tx, c.Count, f.sums.Gross, len(f.lines)); err != nil {
+	if v.Agree, err = d.needsAgreement(c.Tx, c.Count, &f); err != nil {
 		return v, err
 	}
 	all, err := count.TallyOf(c.Tx, countID)

@@ -27,6 +27,7 @@ type PostingProof struct {
 	Tally  ProofTally  `json:"tally"`
 	Before *time.Time  `json:"before" doc:"as at which the records stood when it was made"`
 	After  *time.Time  `json:"after" doc:"as at which they stood last; null where they were not taken in since, and nothing can be told yet"`
+	Noted  int         `json:"noted" doc:"of the missing lines, those that were noted to be: they are open again, or went out anew"`
 	Lost   bool        `json:"lost" doc:"the recorded stock of then is not kept any more, so nothing can be told"`
 	Off    []ProofLine `json:"off" doc:"the lines that did not land as they were sent, those first that are off by most"`
 
@@ -57,6 +58,7 @@ type proofs struct {
 
 type keptProof struct {
 	records, count int64
+	posted         int64 // the last posting of all counts: what others sent of its lines has to have landed, too
 	list           []PostingProof
 }
 
@@ -73,7 +75,11 @@ func (d *Room) proof(c *desk.Seen) ([]PostingProof, error) {
 	d.proofs.mu.Lock()
 	defer d.proofs.mu.Unlock()
 	records, own := d.Version(0), d.Version(c.ID)
-	if k, had := d.proofs.kept[c.ID]; had && k.records == records && k.count == own {
+	var posted int64
+	if err := c.Tx.Raw("SELECT coalesce(max(id), 0) FROM postings").Scan(&posted).Error; err != nil {
+		return nil, err
+	}
+	if k, had := d.proofs.kept[c.ID]; had && k.records == records && k.count == own && k.posted == posted {
 		return k.list, nil
 	}
 	list, err := prove(c.Tx, c.Count)
@@ -81,7 +87,7 @@ func (d *Room) proof(c *desk.Seen) ([]PostingProof, error) {
 		if d.proofs.kept == nil || len(d.proofs.kept) > 100 {
 			d.proofs.kept = map[int64]keptProof{}
 		}
-		d.proofs.kept[c.ID] = keptProof{records, own, list}
+		d.proofs.kept[c.ID] = keptProof{records, own, posted, list}
 	}
 	return list, err
 }
@@ -94,7 +100,7 @@ func (d *Room) Unproved(ctx context.Context, p desk.Person, countID int64) (off,
 	}
 	list, err := d.proof(c)
 	for _, x := range list {
-		off += x.Tally.Missing + x.Tally.Different + x.Tally.Twice
+		off += x.Tally.Missing - x.Noted + x.Tally.Different + x.Tally.Twice
 		unseen += x.Tally.Unseen
 	}
 	return off, unseen, err
@@ -192,10 +198,24 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 		*to = sum
 		return nil
 	}
-	// All that was sent of these lines in that time, by whichever count, is what has to have landed.
+	noted := map[int64]bool{} // lines that were noted not to have landed: nothing newer makes them land
+	err = store.Each(tx, "SELECT s.pos FROM posting_facts f JOIN posting_lines s ON s.posting_id = f.posting_id WHERE f.of = ? AND f.kind = ?",
+		[]driver.Value{p.ID, store.Unlanded}, func(v []driver.Value) error {
+			noted[v[0].(int64)] = true
+			return nil
+		})
+	if err != nil {
+		return err
+	}
+	// All that was sent of these lines in that time, by whichever count, is what has to have landed; not what was noted as missing, and
+	// not the note.
 	err = store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, s.variance FROM postings g JOIN counts c ON c.id = g.count_id
 		JOIN posting_lines s ON s.posting_id = g.id JOIN count_lines l ON l.count_id = g.count_id AND l.pos = s.pos
-		WHERE c.warehouse_id = ? AND (g.at > ? AND g.at <= ? OR g.id = ?)`, []driver.Value{c.WarehouseID, before.RecordedAt, now.RecordedAt, p.ID},
+		LEFT JOIN posting_facts k ON k.posting_id = g.id
+		WHERE c.warehouse_id = ? AND (g.at > ? AND g.at <= ? OR g.id = ?) AND coalesce(k.kind, '') <> ?
+			AND NOT EXISTS (SELECT 1 FROM posting_facts n JOIN posting_lines m ON m.posting_id = n.posting_id AND m.pos = s.pos
+				WHERE n.of = g.id AND n.kind = ?)`,
+		[]driver.Value{c.WarehouseID, before.RecordedAt, now.RecordedAt, p.ID, store.Unlanded, store.Unlanded},
 		func(v []driver.Value) error {
 			if l := lines[keyAt(v, 0)]; l != nil {
 				return add(&l.Sent, v[5].(int64))
@@ -245,6 +265,11 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 	w := &desk.Work{DB: tx}
 	for _, k := range order {
 		l := lines[k]
+		if noted[l.pos] {
+			tally.Add(landing.Missing)
+			x.Noted++
+			continue
+		}
 		landed, state, ok := l.Judge()
 		if !ok {
 			return count.TooMuch()

@@ -67,7 +67,7 @@ func (d *Room) Send(ctx context.Context, p desk.Person, countID int64, s Sending
 		if err := f.asSeen(s.Lines, s.Sha); err != nil {
 			return out, err
 		}
-		ask, err := d.needsAgreement(w.DB, c, f.sums.Gross, len(f.lines))
+		ask, err := d.needsAgreement(w.DB, c, &f)
 		if err != nil {
 			return out, err
 		}

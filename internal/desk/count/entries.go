@@ -304,6 +304,9 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 		if err := asBookedAgain(w, c, entries); err != nil {
 			return 0, 0, err
 		}
+		if err := choicesEnd(w, c, entries); err != nil {
+			return 0, 0, err
+		}
 	}
 	positions, latest := more, int64(0)
 	var replaced []int64
@@ -332,6 +335,34 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 		return first, last, nil
 	}
 	return first, last, WorkOut(w, c, positions, false)
+}
+
+// choicesEnd ends choices of the round that stands where a later round comes, for good: they do not come back where that is withdrawn.
+func choicesEnd(w *desk.Work, c *store.Count, entries []store.Entry) error {
+	var any bool
+	if err := w.Raw("SELECT EXISTS (SELECT 1 FROM round_choices WHERE count_id = ?)", c.ID).Scan(&any).Error; err != nil || !any {
+		return err
+	}
+	latest := map[int64]int{}
+	for i := range entries {
+		if e := &entries[i]; !e.Withdrawn {
+			latest[e.Pos] = max(latest[e.Pos], e.Round)
+		}
+	}
+	var ended []store.RoundChoice
+	err := store.EachChoice(w.DB, c.ID, store.Positions{Some: slices.Sorted(maps.Keys(latest))}, func(x store.RoundChoice) error {
+		if x.Round != 0 && latest[x.Pos] > x.Last {
+			ended = append(ended, store.RoundChoice{CountID: c.ID, Pos: x.Pos, Last: latest[x.Pos], Person: w.Person.Name, At: w.Now})
+		}
+		return nil
+	})
+	if err != nil || len(ended) == 0 {
+		return err
+	}
+	if err := store.Batch(w.DB, ended); err != nil {
+		return err
+	}
+	return w.Cover("round_choices", ended[0].ID, ended[len(ended)-1].ID)
 }
 
 // onePieceEach refuses counts by which a serial would be anything else than one piece or none in a round.

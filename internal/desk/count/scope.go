@@ -51,6 +51,7 @@ type Sample struct {
 	Wrong      int    `json:"wrong,omitempty" minimum:"0" maximum:"1000" doc:"so many wrong lines are borne"`
 	Seed       int64  `json:"seed" minimum:"1" maximum:"9007199254740991" doc:"what it is drawn by, so that it can be drawn again"`
 	Of         int    `json:"of,omitempty" doc:"the lines that it was drawn from; noted at the freeze"`
+	Picked     int    `json:"picked,omitempty" doc:"how many were drawn, the first lines of the count; noted at the freeze"`
 }
 
 // Want is what the sample is to show.

@@ -28,9 +28,19 @@ func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers 
 		if sheets, err = x.bothRounds(sheets); err != nil {
 			return none, err
 		}
+		again, err := count.BeingRecounted(w.DB, x.c.ID)
+		if err != nil {
+			return none, err
+		}
 		lines := 0
 		for i := range sheets {
 			s := &sheets[i]
+			for pos, on := range again {
+				if pos >= s.First && pos < s.First+int64(s.Lines) {
+					return none, desk.RefuseAs(desk.Invalid, "sheets",
+						"Lines of sheet %d are on sheet %d to be counted again. Take that sheet back first.", s.Number, on)
+				}
+			}
 			var touched bool
 			if err := w.Raw("SELECT EXISTS (SELECT 1 FROM entries WHERE count_id = ? AND pos >= ? AND pos < ?)", x.c.ID, s.First,
 				s.First+int64(s.Lines)).Scan(&touched).Error; err != nil {

@@ -276,7 +276,7 @@ func (n *NewCount) row(h *store.Warehouse, s *scoped, p desk.Person, now int64) 
 	}
 	if n.Scope.Sample != nil {
 		drawn := *n.Scope.Sample
-		drawn.Of, n.Scope.Sample = s.sampleOf, &drawn
+		drawn.Of, drawn.Picked, n.Scope.Sample = s.sampleOf, len(s.lines), &drawn
 	}
 	for into, of := range map[*string]any{&c.Scope: n.Scope, &c.LeftOut: s.left, &c.Columns: n.Columns, &c.Tolerances: n.Classes} {
 		b, err := json.Marshal(of)

@@ -64,6 +64,9 @@ func (d *Room) more(ctx context.Context, p desk.Person, c *desk.Seen, r *Report)
 	}
 	r.Classes, r.UncountedValue, r.From, r.UpTo = k.classes, k.uncounted, desk.Moment(k.from), desk.Moment(k.upTo)
 	r.Spread, r.Recounts = k.spread, k.recounts
+	if k.tolerated.Lines > 0 {
+		r.Causes = append(r.Causes, k.tolerated)
+	}
 	return nil
 }
 
@@ -94,27 +97,6 @@ func (d *Room) causes(ctx context.Context, p desk.Person, id int64) ([]ReportCau
 	return out, err
 }
 
-// spread is how the value of all variances is spread.
-func spread(c *desk.Seen) (statement.Spread, error) {
-	var values []int64
-	gross := quantity.Money(0)
-	err := store.Each(c.Tx, "SELECT value FROM count_lines WHERE count_id = ? AND stake > 0 AND status IN ('over', 'short', 'found') AND value <> 0", []driver.Value{c.ID},
-		func(v []driver.Value) error {
-			n := v[0].(int64)
-			n = max(n, -n)
-			values = append(values, n)
-			sum, ok := quantity.AddMoney(gross, quantity.Money(n))
-			if gross = sum; !ok {
-				return count.TooMuch()
-			}
-			return nil
-		})
-	if err != nil {
-		return statement.Spread{}, err
-	}
-	return statement.SpreadOf(values, gross), nil
-}
-
 // keptClasses is what has to be gathered from all lines of a count, at a version of it.
 type keptClasses struct {
 	version    int64
@@ -122,6 +104,7 @@ type keptClasses struct {
 	uncounted  quantity.Money
 	from, upTo int64
 	spread     statement.Spread
+	tolerated  ReportCause // variances that are let pass, which no cause is looked for of
 	recounts   ReportRecounts
 }
 
@@ -143,6 +126,9 @@ func (d *Room) wholeOf(c *desk.Seen) (k keptClasses, err error) {
 		return k, err
 	}
 	by := map[string]*variance.Figures{}
+	var values []int64
+	gross := quantity.Money(0)
+	k.tolerated.Cause = statement.WithinTolerance
 	err = store.EachCountLine(c.Tx, c.ID, store.Positions{From: 0, To: 1 << 62}, func(l *store.CountLine) error {
 		if l.CountedAt != 0 && l.Entries > 0 {
 			if k.from == 0 || l.CountedAt < k.from {
@@ -158,6 +144,18 @@ func (d *Room) wholeOf(c *desk.Seen) (k keptClasses, err error) {
 			v, err := quantity.Value(quantity.Quantity(l.Expected), quantity.Cost(*l.Cost))
 			sum, ok := quantity.AddMoney(k.uncounted, v)
 			if k.uncounted = sum; err != nil || !ok {
+				return count.TooMuch()
+			}
+		}
+		if state.Result.Status != variance.Uncounted && state.Result.Valued && state.Result.Value != 0 {
+			values = append(values, int64(state.Result.Value.Abs()))
+			sum, ok := quantity.AddMoney(gross, state.Result.Value.Abs())
+			if gross = sum; !ok {
+				return count.TooMuch()
+			}
+		}
+		if state.Result.Status == variance.Tolerated {
+			if k.tolerated.Lines++; !k.tolerated.Sums.Add(state.Result.Variance, state.Result.Value) {
 				return count.TooMuch()
 			}
 		}
@@ -180,9 +178,7 @@ func (d *Room) wholeOf(c *desk.Seen) (k keptClasses, err error) {
 			k.classes = append(k.classes, ReportPart{name, viewFigures(*f)})
 		}
 	}
-	if k.spread, err = spread(c); err != nil {
-		return k, err
-	}
+	k.spread = statement.SpreadOf(values, gross)
 	if k.recounts, err = recounts(c); err != nil {
 		return k, err
 	}

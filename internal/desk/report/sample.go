@@ -3,11 +3,13 @@ package report
 import (
 	"encoding/json"
 	"fmt"
+	"strings"
 
 	"gorm.io/gorm"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/sample"
+	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
 )
@@ -16,7 +18,9 @@ import (
 type SampleView struct {
 	count.Sample
 	Drawn    int             `json:"drawn" doc:"lines of the sample"`
-	Counted  int             `json:"counted" doc:"those of them that are counted; while some are not, nothing is shown"`
+	Counted  int             `json:"counted" doc:"those of them that are counted, by the rule of the count; while some are not, nothing is shown"`
+	Waiting  int             `json:"waiting" doc:"of the others, those that wait for the other of two rounds, or for the two to agree"`
+	LetGo    int             `json:"let_go" doc:"and those that were let go, which nobody counts"`
 	Bad      int             `json:"bad" doc:"those that are wrong, beyond what is let pass"`
 	Least    int             `json:"least" doc:"of all lines so many are wrong at least, with the confidence"`
 	Largest  int             `json:"largest" doc:"and so many at most"`
@@ -27,8 +31,23 @@ type SampleView struct {
 	Estimate *quantity.Money `json:"estimate" doc:"drawn by lines: the gross value of all variances, if they are as those of the sample"`
 }
 
-// sampled states the result of a count that is a sample; nil where it is none. What was counted beside the lines that
-// were drawn says nothing.
+// missing says of lines of the sample that are not counted why they are not.
+func (v *SampleView) missing() string {
+	var parts []string
+	if v.Waiting > 0 {
+		parts = append(parts, desk.Plural(v.Waiting, "waits for the other round", "wait for the other round"))
+	}
+	if v.LetGo > 0 {
+		parts = append(parts, desk.Plural(v.LetGo, "was let go and has to be taken up again", "were let go and have to be taken up again"))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return " (" + strings.Join(parts, ", ") + ")"
+}
+
+// sampled states the result of a count that is a sample; nil where it is none. It is judged by the lines that were drawn, whatever became
+// of them: what was added later, and what was counted beside them, says nothing.
 func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
 	var scope count.Scope
 	if err := json.Unmarshal([]byte(c.Scope), &scope); err != nil || scope.Sample == nil {
@@ -36,13 +55,19 @@ func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
 	}
 	v := &SampleView{Sample: *scope.Sample}
 	var gross, unvalued int64
-	if err := tx.Raw(`SELECT count(*), coalesce(sum(entries > 0), 0), coalesce(sum(status IN ('over', 'short')), 0), coalesce(sum(abs(value)), 0),
-		coalesce(sum(cost IS NULL), 0) FROM count_lines WHERE count_id = ? AND has_row = 1`, c.ID).
-		Row().Scan(&v.Drawn, &v.Counted, &v.Bad, &gross, &unvalued); err != nil {
+	drawn, args := "pos <= ?", []any{c.ID, v.Sample.Picked}
+	if v.Sample.Picked == 0 { // a count of before, which did not note how many they were
+		drawn, args = "has_row = 1", args[:1]
+	}
+	if err := tx.Raw(`SELECT count(*), coalesce(sum(status NOT IN ('uncounted', 'gone')), 0), coalesce(sum(pending > 0), 0),
+		coalesce(sum(status = 'gone'), 0), coalesce(sum(status IN ('over', 'short', 'found')), 0),
+		coalesce(sum(CASE WHEN status NOT IN ('uncounted', 'gone') THEN abs(value) END), 0), coalesce(sum(cost IS NULL), 0)
+		FROM count_lines WHERE count_id = ? AND `+drawn, args...).
+		Row().Scan(&v.Drawn, &v.Counted, &v.Waiting, &v.LetGo, &v.Bad, &gross, &unvalued); err != nil {
 		return nil, err
 	}
 	if v.Counted < v.Drawn || v.Drawn == 0 {
-		v.Words = fmt.Sprintf("%d of the %d lines of the sample are not counted yet, so it shows nothing.", v.Drawn-v.Counted, v.Drawn)
+		v.Words = fmt.Sprintf("%d of the %d lines of the sample are not counted yet%s, so it shows nothing.", v.Drawn-v.Counted, v.Drawn, v.missing())
 		return v, nil
 	}
 	if v.By == "value" { // lines were not as likely as one another, so their number says nothing about that of all

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"database/sql/driver"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -81,7 +80,7 @@ func (d *Room) Statement(ctx context.Context, p desk.Person, countID int64) (*st
 		s.Reasons = append(s.Reasons, statement.Sum{Code: x.Code, Name: x.Name, Account: x.Account, Lines: x.Lines, Sums: x.Sums})
 	}
 	for _, x := range r.Causes {
-		s.Causes = append(s.Causes, statement.Sum{Code: x.Cause, Name: cause.Cause(x.Cause).Name(), Lines: x.Lines, Sums: x.Sums})
+		s.Causes = append(s.Causes, statement.Sum{Code: x.Cause, Name: statement.CauseName(x.Cause), Lines: x.Lines, Sums: x.Sums})
 	}
 	s.Spread = r.Spread
 	for i := range r.Largest {
@@ -170,6 +169,8 @@ func provedWord(x adjustments.PostingView, proof []adjustments.PostingProof) str
 			return "not proved yet"
 		case t.Landed == t.Sent:
 			return "all landed"
+		case p.Noted > 0:
+			return fmt.Sprintf("%d of %d landed, %d noted as missing", t.Landed, t.Sent, p.Noted)
 		default:
 			return fmt.Sprintf("%d of %d landed", t.Landed, t.Sent)
 		}
@@ -275,11 +276,14 @@ func (d *Room) Habits(ctx context.Context, p desk.Person, countID int64) (h Habi
 func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 	// The variance of a first count is what it would be if it stood: its sum less what was expected then. Movements in between are in the
 	// difference of the two expectations, so the counts are compared with them.
-	type line struct{ first, last int64 }
+	type round struct{ sum, at int64 }
+	type line struct {
+		first, last           round
+		firstRound, lastRound int // 0: of no standing entry
+	}
 	lines := map[int64]*line{}
-	rounds := map[int64][2]int{}
-	var picked, positions []int64 // the lines of recounts, and those of them that have both
-	err = store.Each(c.Tx, "SELECT DISTINCT j.value FROM sheets s CROSS JOIN json_each(s.picked) j WHERE s.count_id = ? AND s.picked <> ''",
+	var picked []int64 // the lines of recounts
+	err = store.Each(c.Tx, "SELECT DISTINCT j.value FROM sheets s CROSS JOIN json_each(s.picked) j WHERE s.count_id = ? AND s.picked <> '' ORDER BY 1",
 		[]driver.Value{c.ID}, func(v []driver.Value) error {
 			picked = append(picked, v[0].(int64))
 			return nil
@@ -287,56 +291,50 @@ func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 	if err != nil || len(picked) == 0 {
 		return r, err
 	}
-	list, err := json.Marshal(picked)
-	if err != nil {
-		return r, err
+	// Rounds come in order: the first one that stands is the first count, the last one from the first recount on the last. What was
+	// withdrawn is no round.
+	add := func(to *round, of *int, e *store.Entry, anew bool) {
+		if anew {
+			*to, *of = round{}, e.Round
+		}
+		to.sum, to.at = to.sum+e.Quantity, max(to.at, e.CountedAt)
 	}
-	// The lines come first: the other way round all entries of the count were gone through, with all of these for each.
-	err = store.Each(
-		c.Tx,
-		`SELECT e.pos, min(e.round), max(e.round) FROM json_each(?) p CROSS JOIN entries e ON e.count_id = ? AND e.pos = p.value
-		GROUP BY e.pos HAVING min(e.round) < ? AND max(e.round) >= ?`,
-		[]driver.Value{string(list), c.ID, int64(store.FirstRecount), int64(store.FirstRecount)},
-		func(v []driver.Value) error {
-			pos := v[0].(int64)
-			lines[pos], rounds[pos] = &line{}, [2]int{int(v[1].(int64)), int(v[2].(int64))}
-			positions = append(positions, pos)
+	positions := store.Near(picked)
+	recounted := map[int64]bool{}
+	for _, pos := range picked {
+		recounted[pos] = true
+	}
+	err = store.Standing(c.Tx, c.ID, positions, func(e *store.Entry) error {
+		if e.Withdrawn || !recounted[e.Pos] {
 			return nil
-		},
-	)
-	if err != nil || len(positions) == 0 {
-		return r, err
-	}
-	at := map[int64][2]int64{} // when each was counted
-	err = store.Standing(c.Tx, c.ID, store.Near(positions), func(e *store.Entry) error {
+		}
 		l := lines[e.Pos]
-		if l == nil || e.Withdrawn {
-			return nil
+		if l == nil {
+			l = &line{}
+			lines[e.Pos] = l
 		}
-		t := at[e.Pos]
-		switch e.Round {
-		case rounds[e.Pos][0]:
-			l.first, t[0] = l.first+e.Quantity, max(t[0], e.CountedAt)
-		case rounds[e.Pos][1]:
-			l.last, t[1] = l.last+e.Quantity, max(t[1], e.CountedAt)
+		switch {
+		case e.Round >= store.FirstRecount:
+			add(&l.last, &l.lastRound, e, e.Round != l.lastRound)
+		case l.firstRound == 0 || l.firstRound == e.Round:
+			add(&l.first, &l.firstRound, e, l.firstRound == 0)
 		}
-		at[e.Pos] = t
 		return nil
 	})
 	if err != nil {
 		return r, err
 	}
-	err = store.EachCountMove(c.Tx, c.ID, store.Near(positions), func(m store.CountMove) error {
-		if l, t := lines[m.Pos], at[m.Pos]; l != nil && m.Happened() > t[0] && m.Happened() <= t[1] {
-			l.first += m.Quantity
+	err = store.EachCountMove(c.Tx, c.ID, positions, func(m store.CountMove) error {
+		if l := lines[m.Pos]; l != nil && m.Happened() > l.first.at && m.Happened() <= l.last.at {
+			l.first.sum += m.Quantity
 		}
 		return nil
 	})
-	for pos, l := range lines {
-		if t := at[pos]; t[0] == 0 || t[1] == 0 {
+	for _, l := range lines {
+		if l.firstRound == 0 || l.lastRound == 0 {
 			continue
 		}
-		if r.Lines++; l.first == l.last {
+		if r.Lines++; l.first.sum == l.last.sum {
 			r.Right++
 		}
 	}

@@ -67,7 +67,8 @@ func (d *Room) Together(ctx context.Context, p desk.Person, countID int64) (t To
 		}
 		a := &t.All
 		a.Sheets, a.SheetsOut, a.SheetsBack = a.Sheets+x.Sheets, a.SheetsOut+x.SheetsOut, a.SheetsBack+x.SheetsBack
-		a.Doubts, a.Postings = a.Doubts+x.Doubts, a.Postings+x.Postings
+		a.Doubts, a.Postings, a.Recounts = a.Doubts+x.Doubts, a.Postings+x.Postings, a.Recounts+x.Recounts
+		a.Once, a.Differ = a.Once+x.Once, a.Differ+x.Differ
 		var ok bool
 		if a.Sent, ok = quantity.AddMoney(a.Sent, x.Sent); !ok {
 			return t, count.TooMuch()

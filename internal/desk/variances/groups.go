@@ -143,7 +143,7 @@ func groups(c *desk.Seen, x *explained, f *desk.Filter, column string) (out Queu
 // eachFiltered hands over of the lines that a filter holds, in any order, what is open in money (nil where that is not known) and, where
 // it is not empty, what a column holds.
 func eachFiltered(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, column string, line func(v []driver.Value) error) error {
-	q, args, err := filtered(countID, f, x, "l.rest_value", column)
+	q, args, err := filtered(countID, f, x, openValue(f), column)
 	if err != nil {
 		return err
 	}
@@ -153,7 +153,7 @@ func eachFiltered(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, colu
 // eachValue goes over what is open of what a filter holds, in hundredths; nil where a line has no cost. The values come as one text: to
 // take them over line by line costs more than to find them.
 func eachValue(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, value func(v any) error) error {
-	q, args, err := filtered(countID, f, x, "group_concat(coalesce(l.rest_value, ''))", "")
+	q, args, err := filtered(countID, f, x, "group_concat(coalesce("+openValue(f)+", ''))", "")
 	if err != nil {
 		return err
 	}
@@ -179,6 +179,16 @@ func eachValue(tx *gorm.DB, countID int64, f *desk.Filter, x *explained, value f
 		}
 		return nil
 	})
+}
+
+// openValue is the expression of what is open of a line in money: null where it has no cost. What waits for a decision is told
+// by an index alone; of what went out as a whole nothing is open, which is worth nothing, not unknown.
+func openValue(f *desk.Filter) string {
+	switch f.Show {
+	case "open", "held", "accepted":
+		return "l.rest_value"
+	}
+	return "CASE WHEN l.rest = 0 AND l.cost IS NOT NULL THEN 0 ELSE l.rest_value END"
 }
 
 // filtered makes the query of what a filter holds.

@@ -199,7 +199,7 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 	for _, e := range entries {
 		moved(e.CountedAt)
 		q, what := e.Quantity, "entry"
-		text := e.Counter
+		text := cmp.Or(e.Counter, "somebody who is not named")
 		if slot := count.SlotName(c.ID, &row.CountLine, &e, row.Number, row.First); slot != "" && slot != h.Line.RowCode {
 			text += ", " + slot
 		}

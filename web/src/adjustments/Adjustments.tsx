@@ -8,6 +8,7 @@ import { Stage, useCount, usePerson } from "../frame/Frame";
 import { age, count, Empty, Failed, many, Off, plain, Warn, when } from "../frame/figures";
 import { useKept } from "../lines/kept";
 import { useCountBins } from "../sheets/Sheets";
+import { SentElsewhere } from "../variances/Elsewhere";
 import { AgreementOf, Approval } from "./Approval";
 import { type Ask, type Layout, LayoutEditor } from "./LayoutEditor";
 import { Postings } from "./Postings";
@@ -154,6 +155,11 @@ export function Adjustments() {
 					{post.error && <Warn>{post.error.message}</Warn>}
 					{person.role === "controller" && c.state === "running" && (
 						<span className="ml-auto flex flex-wrap items-center gap-x-3 gap-y-1">
+							{p?.agree && p.no_worth > 0 && (
+								<span className="text-warn" data-no-worth>
+									! {many(p.no_worth, "line has", "lines have")} no known worth, so somebody else has to agree
+								</span>
+							)}
 							{p?.agree && (
 								<input
 									className="w-60"
@@ -309,6 +315,7 @@ export function Adjustments() {
 					onClose={() => setDraft(null)}
 				/>
 			)}
+			<SentElsewhere id={id} may={person.role === "controller" && c.state === "running"} />
 			<NewerStock id={id} />
 			{preview.error && <Warn>{preview.error.message}</Warn>}
 			{p?.blocked && !(draft && draft.columns.length === 0) && <Warn>{p.blocked}</Warn>}

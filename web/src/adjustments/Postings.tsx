@@ -98,16 +98,16 @@ function One({ id, x, proof, may, running }: { id: number; x: Posting; proof?: P
 						)}
 					</>
 				)}
-				{may && proof && proof.tally.missing > 0 && running && (
+				{may && proof && proof.tally.missing > proof.noted && running && (
 					<button
 						type="button"
 						className="word"
 						disabled={missing.isPending}
-						onClick={() => missing.mutate(proof.tally.missing)}
+						onClick={() => missing.mutate(proof.tally.missing - proof.noted)}
 						title="They are open again, to be decided and sent anew"
 						data-missing
 					>
-						open {many(proof.tally.missing, "missing line", "missing lines")} again
+						open {many(proof.tally.missing - proof.noted, "missing line", "missing lines")} again
 					</button>
 				)}
 				{x.reversed > 0 && <span className="text-dim">taken back by {x.reversed}</span>}
@@ -138,7 +138,7 @@ function Landed({ proof: p }: { proof: Proof }) {
 				not proved yet: take in the next export of stock
 			</p>
 		);
-	const off = t.missing + t.different + t.twice;
+	const off = t.missing - p.noted + t.different + t.twice;
 	return (
 		<div className="py-1 text-[12.5px]" data-proof={off}>
 			<div className="flex h-1.5 border border-ink" aria-hidden>
@@ -146,7 +146,8 @@ function Landed({ proof: p }: { proof: Proof }) {
 			</div>
 			<p>
 				<b>{count(t.landed)}</b> of {count(t.sent)} landed
-				{t.missing > 0 && <span className="text-warn"> · ! {count(t.missing)} missing</span>}
+				{t.missing > p.noted && <span className="text-warn"> · ! {count(t.missing - p.noted)} missing</span>}
+				{p.noted > 0 && <span className="text-dim"> · {count(p.noted)} noted as missing</span>}
 				{t.twice > 0 && <span className="text-warn"> · ! {count(t.twice)} twice</span>}
 				{t.different > 0 && <span className="text-warn"> · ! {count(t.different)} otherwise</span>}
 				<span className="text-dim"> by the stock of {when(p.after)}</span>

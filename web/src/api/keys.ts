@@ -39,6 +39,7 @@ export const key = {
 	postings: (id: number) => ["count", String(id), "postings"],
 	sheetLines: (id: number, sheet: number) => ["count", String(id), "lines", sheet],
 	newer: (id: number) => ["count", String(id), "newer"],
+	elsewhere: (id: number) => ["count", String(id), "elsewhere"],
 	groups: (id: number, by: string, filter: string) => ["count", String(id), "groups", by, filter],
 	spread: (id: number, filter: string) => ["count", String(id), "spread", filter],
 	recount: (id: number, sheet: number) => ["count", String(id), "recount", sheet],

@@ -313,6 +313,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What other counts sent out of the lines of a count since its stock was recorded */
+        get: operations["sentElsewhere"];
+        put?: never;
+        /** Say whether the records had postings of other counts, or still take them in */
+        post: operations["answerElsewhere"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/entries": {
         parameters: {
             query?: never;
@@ -2148,6 +2166,11 @@ export interface components {
             /** @description the option that is chosen */
             value?: string;
         };
+        AnswerElsewhereRequest: {
+            /** @enum {string} */
+            answer: "had" | "takes";
+            postings: number[];
+        };
         Answering: {
             agree: boolean;
             /** @description needed where it is sent back */
@@ -2860,6 +2883,42 @@ export interface components {
             unchanged: number;
             warehouse: string;
         };
+        Elsewhere: {
+            /**
+             * @description whether the records had it when this count's stock was recorded, or still take it in; empty: to be said
+             * @enum {string}
+             */
+            answer: "" | "had" | "takes";
+            /** Format: date-time */
+            at: string;
+            /** @description who said so */
+            by: string;
+            /** Format: int64 */
+            count: number;
+            count_name: string;
+            /**
+             * Format: int64
+             * @description lines of this count that it holds
+             */
+            lines: number;
+            /**
+             * Format: int64
+             * @description of the posting in its count
+             */
+            number: number;
+            /**
+             * Format: int64
+             * @description what it is answered for
+             */
+            posting: number;
+            some: components["schemas"]["ElsewhereLine"][];
+        };
+        ElsewhereLine: {
+            line: string;
+            /** Format: int64 */
+            pos: number;
+            quantity: string;
+        };
         EnterDoubtRequest: {
             entry: components["schemas"]["Typed"];
             zone: string;
@@ -2968,6 +3027,11 @@ export interface components {
              * @description what counting is expected to take one person
              */
             seconds: number;
+            /**
+             * Format: int64
+             * @description lines of which a count sent something out since this stock was recorded
+             */
+            sent_out: number;
             /**
              * Format: int64
              * @description bins that are on other sheets of the count, too
@@ -3194,6 +3258,8 @@ export interface components {
             description: string;
             /** @description counted three times or more, and what stands has the variance of no other count */
             disputed: boolean;
+            /** @description what other counts sent of it since its stock was recorded, where it is still to be said whether the records had it; null: nothing */
+            elsewhere: string | null;
             /** Format: int64 */
             entries: number;
             /**
@@ -3704,13 +3770,23 @@ export interface components {
              * @enum {string}
              */
             aside?: "pass" | "take" | "";
+            /**
+             * @description cells of delimited text that hold what reads as several rows, as where a quotation mark is left open: refused, or kept as texts of several lines
+             * @enum {string}
+             */
+            breaks?: "refuse" | "keep" | "";
             /** @description new items that are known by name alone: the pattern of the codes that are made for them; {name} is the letters and digits of the name, {n} a number */
             codes?: string;
             columns?: components["schemas"]["Choice"][];
             /** @description the sign between cells of delimited text */
             delimiter?: string;
             /**
-             * @description several rows alike; stock, of one key: refused or summed; movements, of one reference, item, quantity and time: refused, kept as movements of their own, or the later ones left out
+             * @description stock: items that rows describe in two ways: the later rows are refused, or the first description holds
+             * @enum {string}
+             */
+            describes?: "refuse" | "first" | "";
+            /**
+             * @description several rows alike; stock, of one key: refused or summed; movements of one reference, item, quantity and time, and counts without row codes that are equal in everything: refused, kept each for itself, or the later ones left out
              * @enum {string}
              */
             doubles?: "refuse" | "sum" | "keep" | "skip" | "";
@@ -4352,6 +4428,11 @@ export interface components {
             no_reason: number;
             /**
              * Format: int64
+             * @description lines that change stock and have no value; no limit of agreement lets them pass
+             */
+            no_worth: number;
+            /**
+             * Format: int64
              * @description variances not decided, which stay behind
              */
             open: number;
@@ -4386,6 +4467,11 @@ export interface components {
             before: string | null;
             /** @description the recorded stock of then is not kept any more, so nothing can be told */
             lost: boolean;
+            /**
+             * Format: int64
+             * @description of the missing lines, those that were noted to be: they are open again, or went out anew
+             */
+            noted: number;
             /** Format: int64 */
             number: number;
             /** @description the lines that did not land as they were sent, those first that are off by most */
@@ -5067,6 +5153,11 @@ export interface components {
             of?: number;
             /**
              * Format: int64
+             * @description how many were drawn, the first lines of the count; noted at the freeze
+             */
+            picked?: number;
+            /**
+             * Format: int64
              * @description what it is drawn by, so that it can be drawn again
              */
             seed: number;
@@ -5099,7 +5190,7 @@ export interface components {
             confidence: number;
             /**
              * Format: int64
-             * @description those of them that are counted; while some are not, nothing is shown
+             * @description those of them that are counted, by the rule of the count; while some are not, nothing is shown
              */
             counted: number;
             /**
@@ -5123,6 +5214,11 @@ export interface components {
             least: number;
             /**
              * Format: int64
+             * @description and those that were let go, which nobody counts
+             */
+            let_go: number;
+            /**
+             * Format: int64
              * @description how many; 0: as many as it takes
              */
             lines?: number;
@@ -5135,11 +5231,21 @@ export interface components {
             of?: number;
             /**
              * Format: int64
+             * @description how many were drawn, the first lines of the count; noted at the freeze
+             */
+            picked?: number;
+            /**
+             * Format: int64
              * @description what it is drawn by, so that it can be drawn again
              */
             seed: number;
             /** @description it is shown that the accuracy is above the figure */
             shown: boolean;
+            /**
+             * Format: int64
+             * @description of the others, those that wait for the other of two rounds, or for the two to agree
+             */
+            waiting: number;
             /** @description the result as a sentence */
             words: string;
             /**
@@ -5631,6 +5737,11 @@ export interface components {
              * @description what counting is expected to take one person
              */
             seconds: number;
+            /**
+             * Format: int64
+             * @description lines of which a count sent something out since this stock was recorded
+             */
+            sent_out: number;
             /** @description the sheets that would be cut, the first of them */
             sheets: components["schemas"]["SheetTally"][];
             /**
@@ -5996,6 +6107,8 @@ export interface components {
             description: string;
             /** @description counted three times or more, and what stands has the variance of no other count */
             disputed: boolean;
+            /** @description what other counts sent of it since its stock was recorded, where it is still to be said whether the records had it; null: nothing */
+            elsewhere: string | null;
             /** Format: int64 */
             entries: number;
             /**
@@ -7915,6 +8028,180 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Decided"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sentElsewhere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Elsewhere"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    answerElsewhere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerElsewhereRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Unauthorized */

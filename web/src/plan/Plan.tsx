@@ -390,6 +390,12 @@ function NewCountIn({
 								runs, and not counted there yet.
 							</p>
 						)}
+						{t && t.sent_out > 0 && (
+							<p className="mt-2" data-sent-out>
+								<b className="text-warn">!</b> Of {many(t.sent_out, "of these lines", "of these lines")} a count sent something out since
+								this stock was recorded. Take in a newer export first, or say at the variances whether the records had it.
+							</p>
+						)}
 						{t && left > 0 && (
 							<p className="mt-2" data-left-out>
 								Left out, as nothing can be counted there: {many(t.left_out.services, "service", "services")},{" "}

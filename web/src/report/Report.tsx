@@ -232,17 +232,25 @@ export function Report() {
 						<section>
 							<h2 className="border-b border-rule pb-1">By likely cause</h2>
 							{causes.length === 0 && <p className="py-1 text-dim">There is no variance.</p>}
-							{causes.map((x) => (
-								<Link
-									key={x.cause}
-									to={lines({ cause: x.cause || "none" })}
-									className="grid grid-cols-[1fr_3rem_7rem] border-b border-hair py-0.5 hover:bg-sheet"
-								>
-									<span className="truncate">{causeSentence[x.cause] ?? "Nothing speaks for a cause"}</span>
-									<span className="code text-right text-dim">{count(x.lines)}</span>
-									<span className="code text-right">{plain(x.sums.gross)}</span>
-								</Link>
-							))}
+							{causes.map((x) => {
+								const cells = (
+									<>
+										<span className="truncate">{causeSentence[x.cause] ?? "Nothing speaks for a cause"}</span>
+										<span className="code text-right text-dim">{count(x.lines)}</span>
+										<span className="code text-right">{plain(x.sums.gross)}</span>
+									</>
+								);
+								const row = "grid grid-cols-[1fr_3rem_7rem] border-b border-hair py-0.5";
+								return x.cause === "tolerated" ? ( // they are on no queue
+									<div key={x.cause} className={row}>
+										{cells}
+									</div>
+								) : (
+									<Link key={x.cause} to={lines({ cause: x.cause || "none" })} className={`${row} hover:bg-sheet`}>
+										{cells}
+									</Link>
+								);
+							})}
 						</section>
 						<Trend earlier={earlier} id={id} house={c.warehouse_id} />
 					</div>

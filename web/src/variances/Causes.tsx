@@ -34,6 +34,7 @@ export const causeSentence: Record<string, string> = {
 	"cut-off": "A movement near the count",
 	"place-uncounted": "Another bin was not counted",
 	"negative-record": "The records are below zero",
+	tolerated: "Within tolerance, let pass",
 };
 
 /** The likely cause of a line in a list: the stronger what speaks for it, the darker; a question mark where little does. */

@@ -13,6 +13,7 @@ import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { useCountBins } from "../sheets/Sheets";
 import { CauseFilter, CauseMark, causeWord, SettleStrong, useAccept, useRecount } from "./Causes";
+import { SentElsewhere } from "./Elsewhere";
 import { type By, GroupedBy, GroupFilter } from "./Groups";
 import { LineInHand, useHistory } from "./LineInHand";
 import { OwnReason } from "./Reasons";
@@ -222,7 +223,7 @@ export function Variances() {
 		{
 			key: "status",
 			title: "Likely",
-			width: rows.some((r) => r.cut_off) ? "136px" : "92px",
+			width: rows.some((r) => r.cut_off || r.elsewhere) ? "136px" : "92px",
 			cell: (r) => (
 				<span className={r.cause ? "" : "text-dim"}>
 					{r.meanwhile ? (
@@ -245,6 +246,12 @@ export function Variances() {
 						<b>disputed</b>
 					) : (
 						statusWord[r.status]
+					)}
+					{r.elsewhere && (
+						<b className="text-warn" title={`another count sent ${plain(r.elsewhere, true)} of it since this stock was recorded`}>
+							{" "}
+							! sent elsewhere
+						</b>
 					)}
 					{r.cut_off && (
 						<b className="text-warn" title="the cut-off list names it">
@@ -445,6 +452,7 @@ export function Variances() {
 				["?", "all keys"],
 			]}
 		>
+			<SentElsewhere id={id} may={may} />
 			<div className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-hair px-2 py-1.5">
 				<Choice
 					label="Which variances"
