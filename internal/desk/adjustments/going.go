@@ -343,7 +343,7 @@ func (f *postingFile) line(
 		Unit:      n.Unit,
 		Counted:   quantity.Quantity(r.Counted),
 		Variance:  rest,
-		CountedAt: r.CountedAt,
+		CountedAt: count.ReckonedAt(c, r),
 		Counter:   r.Counter,
 	}
 	if r.Entries == 0 && !r.Zeroed { // counted no more: the record is right as it was expected to be

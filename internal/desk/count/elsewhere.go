@@ -111,6 +111,9 @@ func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) 
 	if err := store.Each(w.DB, q, []driver.Value{string(list), c.ID}, take); err != nil {
 		return nil, err
 	}
+	if len(rows) == 0 {
+		return nil, nil
+	}
 	all, err := json.Marshal(rows)
 	if err != nil {
 		return nil, err

@@ -79,6 +79,7 @@ type VarianceRow struct {
 	Rule    string
 
 	Elsewhere *int64
+	Reckoned  int64 // as at which uncounted lines are reckoned
 }
 
 // VarianceRows is the query for the lines of a count with all that is shown of them; conditions and an order go behind it.
@@ -92,6 +93,7 @@ const VarianceRows = `SELECT l.*, b.code AS bin, b.zone, i.sku, i.description, i
 	EXISTS (SELECT 1 FROM cut_offs k WHERE ` + concerns + `) AS cut_off,
 	(SELECT sum(e.quantity) FROM count_elsewhere e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.quantity <> 0
 		AND ` + standingAnswer + ` = '') AS elsewhere,
+	(SELECT CASE c.latest WHEN 0 THEN c.frozen_at ELSE c.latest END FROM counts c WHERE c.id = l.count_id) AS reckoned,
 	CASE WHEN l.decision <> '' THEN coalesce((SELECT d.rule FROM decisions d
 		WHERE d.count_id = l.count_id AND d.pos = l.pos ORDER BY d.id DESC LIMIT 1), '')
 		ELSE '' END AS rule
@@ -163,6 +165,9 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 	}
 	if r.Entries > 0 && r.Pending == 0 {
 		v.Counted = q(r.Counted)
+	}
+	if r.Zeroed {
+		v.CountedAt = desk.Moment(max(r.Reckoned, r.Frozen))
 	}
 	if r.Entries > 0 && r.Pending == 0 || r.Zeroed {
 		v.Variance = q(r.Variance)

@@ -305,6 +305,19 @@ func LineState(l *store.CountLine) variance.Line {
 	return s
 }
 
+// ReckonedAt is the moment as at which a line that was settled to be zero is reckoned: the latest counting time of its count, which
+// moves while others are counted; of a counted line when it was counted.
+func ReckonedAt(c *store.Count, l *store.CountLine) int64 {
+	if !l.Zeroed || l.Entries > 0 {
+		return l.CountedAt
+	}
+	latest := c.Latest
+	if latest == 0 {
+		latest = c.FrozenAt
+	}
+	return max(latest, l.Frozen)
+}
+
 // sameLine tells whether nothing about a line has changed.
 func sameLine(a, b *store.CountLine) bool {
 	equal := func(x, y *int64) bool { return (x == nil) == (y == nil) && (x == nil || *x == *y) }

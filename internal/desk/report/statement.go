@@ -325,8 +325,13 @@ func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 		return r, err
 	}
 	err = store.EachCountMove(c.Tx, c.ID, positions, func(m store.CountMove) error {
-		if l := lines[m.Pos]; l != nil && m.Happened() > l.first.at && m.Happened() <= l.last.at {
+		l, at := lines[m.Pos], m.Happened()
+		switch {
+		case l == nil:
+		case at > l.first.at && at <= l.last.at:
 			l.first.sum += m.Quantity
+		case at > l.last.at && at <= l.first.at: // the first count was corrected after the line was counted again
+			l.first.sum -= m.Quantity
 		}
 		return nil
 	})
