@@ -50,16 +50,16 @@ var covered = map[string][2]string{
 		"id",
 	},
 	// A reason has no stroke in it, so a rule behind one is told apart.
-	"decisions":       {"id, count_id, pos, kind, CASE rule WHEN '' THEN reason ELSE reason || '/' || rule END, person, at, quantity", "id"},
-	"round_choices":   {"id, count_id, pos, round, last, person, at", "id"},
-	"posting_facts":   {"posting_id, kind, of, layout, body, on_day, reference, reasons, set_id, agreed_by, agreed_at", "posting_id"},
-	"posting_files":   {"posting_id, n, file_sha, file_name, lines, size", "posting_id"},
+	"decisions":         {"id, count_id, pos, kind, CASE rule WHEN '' THEN reason ELSE reason || '/' || rule END, person, at, quantity", "id"},
+	"round_choices":     {"id, count_id, pos, round, last, person, at", "id"},
+	"posting_facts":     {"posting_id, kind, of, layout, body, on_day, reference, reasons, set_id, agreed_by, agreed_at", "posting_id"},
+	"posting_files":     {"posting_id, n, file_sha, file_name, lines, size", "posting_id"},
 	"elsewhere_answers": {"id, count_id, posting_id, answer, person, at", "id"},
-	"evidence":        {"id, count_id, pos, file_sha, file_name, sort, size, person, at", "id"},
-	"causes_accepted": {"id, count_id, pos, other, warehouse_id, cause, grade, bin_id, item_id, counter, quantity, evidence, person, at", "id"},
-	"notes":           {"id, count_id, pos, text, person, at", "id"},
-	"posting_lines":   {"posting_id, pos, variance, value, reason", "posting_id"},
-	"postings":        {"id, count_id, number, mode, file_sha, file_name, lines, over, short, gross, unvalued, person, at", "id"},
+	"evidence":          {"id, count_id, pos, file_sha, file_name, sort, size, person, at", "id"},
+	"causes_accepted":   {"id, count_id, pos, other, warehouse_id, cause, grade, bin_id, item_id, counter, quantity, evidence, person, at", "id"},
+	"notes":             {"id, count_id, pos, text, person, at", "id"},
+	"posting_lines":     {"posting_id, pos, variance, value, reason", "posting_id"},
+	"postings":          {"id, count_id, number, mode, file_sha, file_name, lines, over, short, gross, unvalued, person, at", "id"},
 }
 
 // Cover works out what a link says of rows that were appended, from the rows as they stand in the database.

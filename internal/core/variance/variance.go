@@ -60,6 +60,7 @@ type Input struct {
 	Costed    bool
 	Frozen    int64 // Unix nanoseconds
 	Movements []stock.Movement
+	Elsewhere quantity.Quantity // what other counts sent of the line that the records still take in, whenever it was counted
 	Entries   []Entry
 	Latest    int64 // the latest counting time of the run, the freeze where nothing was counted
 	Zero      bool  // it was settled that uncounted means zero here
@@ -153,7 +154,10 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 		upTo = last
 	}
 	var ok bool
-	if r.Moved, ok = stock.Moved(in.Movements, in.Frozen, upTo); !ok {
+	if r.Moved, ok = stock.Moved(in.Movements, in.Frozen, upTo); ok {
+		r.Moved, ok = quantity.Add(r.Moved, in.Elsewhere)
+	}
+	if !ok {
 		return r, quantity.ErrTooLarge
 	}
 	if r.Expected, ok = quantity.Add(in.Recorded, r.Moved); !ok {
@@ -187,7 +191,7 @@ func Evaluate(in *Input, tol Tolerance) (r Result, err error) {
 		r.Status = Match
 	case !r.MovedMeanwhile && tol.Within(r.Variance, r.Expected, r.Value, r.Valued):
 		r.Status = Tolerated
-	case !in.Row && len(in.Movements) == 0 && r.Counted > 0:
+	case !in.Row && len(in.Movements) == 0 && in.Elsewhere == 0 && r.Counted > 0:
 		r.Status = Found
 	case r.Variance > 0:
 		r.Status = Over

@@ -10,7 +10,6 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/quantity"
-	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -226,8 +225,7 @@ func AnswerElsewhere(w *desk.Work, c *store.Count, postings []int64, answer stri
 	return WorkOut(w, c, positions, false)
 }
 
-// corrections gives what is reckoned into lines of what other counts sent, by position: it counts as taken in right after the
-// freeze, before anybody counted.
+// corrections gives what is reckoned into lines of what other counts sent, by position.
 func corrections(tx *gorm.DB, c *store.Count, p store.Positions, take func(pos int64, q quantity.Quantity)) error {
 	var any bool
 	if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM count_elsewhere WHERE count_id = ?)", c.ID).Scan(&any).Error; err != nil || !any {
@@ -246,11 +244,6 @@ func corrections(tx *gorm.DB, c *store.Count, p store.Positions, take func(pos i
 func Corrections(tx *gorm.DB, c *store.Count, p store.Positions) (map[int64]quantity.Quantity, error) {
 	out := map[int64]quantity.Quantity{}
 	return out, corrections(tx, c, p, func(pos int64, q quantity.Quantity) { out[pos] = q })
-}
-
-// correction is what other counts sent of a line as a movement: right after its freeze.
-func correction(frozen int64, q quantity.Quantity) stock.Movement {
-	return stock.Movement{Quantity: q, At: frozen + 1}
 }
 
 // Unanswered refuses lines of which another count sent something, while nobody has said whether the records had it.

@@ -197,3 +197,11 @@ func Late(tx *gorm.DB, c *store.Count, of map[FoundKey][]store.Movement, bins ma
 	}
 	return lines, n, err
 }
+
+// LateOf gives the movements of a line that happened before its freeze and were taken in after it.
+func LateOf(tx *gorm.DB, c *store.Count, l *store.CountLine) (late []store.Movement, err error) {
+	err = tx.Raw(`SELECT m.* FROM movements m JOIN intakes i ON i.id = m.intake_id WHERE m.item_id = ? AND m.bin_id = ? AND m.lot = ? AND m.serial = ?
+		AND m.holding = ? AND m.warehouse_id = ? AND m.at <= ? AND i.at > ? ORDER BY m.at, m.id LIMIT 20`, l.ItemID, l.BinID, l.Lot, l.Serial, l.Holding,
+		c.WarehouseID, l.FrozenAt(c), c.At).Scan(&late).Error
+	return late, err
+}

@@ -132,6 +132,8 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		from, to int // of its entries
 		moves    []stock.Movement
 		chosen   store.RoundChoice
+		// elsewhere is what other counts sent that is reckoned in.
+		elsewhere quantity.Quantity
 	}
 	entries, counters := make([]variance.Entry, 0, len(lines)), make([]string, 0, len(lines)) // a line's stand together
 	inputs := make([]input, len(lines))
@@ -175,7 +177,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	at = 0
 	err = corrections(w.DB, c, p, func(pos int64, q quantity.Quantity) {
 		if in := find(pos); in != nil {
-			in.moves = append(in.moves, correction(lines[at].FrozenAt(c), q))
+			in.elsewhere = q
 		}
 	})
 	if err != nil {
@@ -209,6 +211,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 			Frozen:    l.FrozenAt(c),
 			Latest:    max(rules.latest, l.Frozen),
 			Movements: in.moves,
+			Elsewhere: in.elsewhere,
 			Entries:   entries[in.from:in.to],
 			Zero:      l.Zeroed,
 			Agree:     c.Rounds == 2,
@@ -271,7 +274,7 @@ func worked(in *variance.Input, l *store.CountLine, tol variance.Tolerance, post
 	if now.Result, err = variance.Evaluate(in, tol); err != nil {
 		return now, err
 	}
-	now.Gone = len(in.Entries) == 0 && l.Postings == 0 && (!in.Row && len(in.Movements) == 0 || l.Beside)
+	now.Gone = len(in.Entries) == 0 && l.Postings == 0 && (!in.Row && len(in.Movements) == 0 && in.Elsewhere == 0 || l.Beside)
 	now.Rest, err = now.Result.Rest(now.Sent, postTolerated)
 	return now, err
 }

@@ -444,6 +444,15 @@ func (w *world) compare() {
 			}
 			want[key] = say(o.expected, n, o.variance, o.rest, l.sent, at, o.wants)
 		}
+		if fmt.Sprint(want) != fmt.Sprint(got) {
+			var latest, frozen int64
+			w.d.Store.Read(ctx).Raw("SELECT latest FROM counts WHERE id = ?", c.id).Scan(&latest)
+			w.d.Store.Read(ctx).Raw("SELECT frozen_at FROM counts WHERE id = ?", c.id).Scan(&frozen)
+			fmt.Println("DEBUG count", c.id, "rounds", c.rounds, "frozen", c.frozen, "latest", c.latest(), time.Unix(0, latest).UTC(), time.Unix(0, frozen).UTC())
+			for k, l := range c.lines {
+				fmt.Printf("  %s %+v\n", k, *l)
+			}
+		}
 		require.Equal(w.rt, want, got, "count %d", c.id)
 		s, err := w.d.Today.Count(ctx, nell, c.id)
 		require.NoError(w.rt, err)
@@ -692,6 +701,7 @@ func (w *world) number(text string) (n int) {
 // makes of them.
 func (w *world) post(c *worldCount) {
 	w.moves(0)
+	w.compare()
 	waits := false
 	accepted := map[string]bool{}
 	page, err := w.d.Variances.Variances(ctx, nell, c.id, desk.Filter{Show: "open", Limit: 100})
@@ -712,6 +722,7 @@ func (w *world) post(c *worldCount) {
 		require.Contains(w.rt, v.Blocked, "another count sent something")
 	}
 	w.answered(c)
+	w.compare()
 	// What was reckoned in may have settled some, and what was decided on other figures is open again.
 	page, err = w.d.Variances.Variances(ctx, nell, c.id, desk.Filter{Show: "open", Limit: 100})
 	require.NoError(w.rt, err)

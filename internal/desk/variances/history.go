@@ -22,7 +22,7 @@ import (
 // HistoryEvent is one thing that happened to a line.
 type HistoryEvent struct {
 	At       time.Time          `json:"at"`
-	What     string             `json:"what" enum:"freeze,movement,entry,withdrawal,decision,note,posting"`
+	What     string             `json:"what" enum:"freeze,elsewhere,late,movement,entry,withdrawal,decision,note,posting" doc:"elsewhere: sent by another count and reckoned in; late: a movement of before the freeze that was told after it, and changes nothing here"`
 	Quantity *quantity.Quantity `json:"quantity"`
 	Level    *quantity.Quantity `json:"level" doc:"what was expected to be there then"`
 	Text     string             `json:"text"`
@@ -164,8 +164,29 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 		how = "frozen later than the count, as it was added"
 	}
 	at(row.CountLine.FrozenAt(c.Count), "freeze", &recorded, how, false, 0)
-	var m []store.CountMove
 	var in variance.Input
+	reckoned, err := count.Corrections(tx, c.Count, store.Positions{Some: []int64{pos}})
+	if err != nil {
+		return h, err
+	}
+	if q := reckoned[pos]; q != 0 {
+		sum, ok := quantity.Add(level, q)
+		if !ok {
+			return h, count.TooMuch()
+		}
+		n := int64(q)
+		level, in.Elsewhere = sum, q
+		at(row.CountLine.FrozenAt(c.Count), "elsewhere", &n, "sent out by another count, which the records take in too", false, 0)
+	}
+	late, err := count.LateOf(tx, c.Count, &row.CountLine)
+	if err != nil {
+		return h, err
+	}
+	for _, x := range late {
+		at(x.At, "late", &x.Quantity, "told after the freeze, so it changes nothing here", false, 0)
+		h.Events[len(h.Events)-1].Level = nil
+	}
+	var m []store.CountMove
 	if err := store.EachCountMove(tx, c.ID, store.Positions{Some: []int64{pos}}, func(x store.CountMove) error {
 		m = append(m, x)
 		in.Movements = append(in.Movements, stock.Movement{Quantity: quantity.Quantity(x.Quantity), At: x.Happened()})

@@ -3390,8 +3390,11 @@ export interface components {
             /** @description of a count: its round is the one that stands */
             stands: boolean;
             text: string;
-            /** @enum {string} */
-            what: "freeze" | "movement" | "entry" | "withdrawal" | "decision" | "note" | "posting";
+            /**
+             * @description elsewhere: sent by another count and reckoned in; late: a movement of before the freeze that was told after it, and changes nothing here
+             * @enum {string}
+             */
+            what: "freeze" | "elsewhere" | "late" | "movement" | "entry" | "withdrawal" | "decision" | "note" | "posting";
         };
         Hit: {
             about: string;

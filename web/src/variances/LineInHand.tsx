@@ -174,6 +174,11 @@ export function LineInHand({
 										)}
 									</>
 								)}
+								{(e.what === "elsewhere" || e.what === "late") && (
+									<>
+										<Off of={e.quantity ?? "0"} /> {e.text}
+									</>
+								)}
 								{e.what === "withdrawal" && e.text}
 								{e.what === "posting" && (
 									<>
