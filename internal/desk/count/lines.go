@@ -166,7 +166,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 	if r.Entries > 0 && r.Pending == 0 {
 		v.Counted = q(r.Counted)
 	}
-	if r.Zeroed {
+	if r.Zeroed && r.Expected != 0 {
 		v.CountedAt = desk.Moment(max(r.Reckoned, r.Frozen))
 	}
 	if r.Entries > 0 && r.Pending == 0 || r.Zeroed {
