@@ -1,7 +1,9 @@
 package web
 
 import (
+	"bufio"
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/cookiejar"
@@ -85,4 +87,72 @@ func mustJSON(t *testing.T, v any) []byte {
 	b, err := json.Marshal(v)
 	require.NoError(t, err)
 	return b
+}
+
+// A new password ends the other sessions of whoever has it, and all of them where somebody else offered it; an event stream ends with its
+// session.
+func TestSessionsAndStreamsEndWithTheOldPassword(t *testing.T) {
+	base, as := served(t)
+	ask := func(who *http.Client, method, path, body string) (int, string) {
+		return sent(t, who, method, base+path, body)
+	}
+	elsewhere := func(password string) *http.Client {
+		jar, err := cookiejar.New(nil)
+		require.NoError(t, err)
+		who := &http.Client{Jar: jar}
+		status, text := ask(who, "POST", "/api/session", `{"sign_in":"counter","password":"`+password+`"}`)
+		require.Equal(t, 200, status, text)
+		return who
+	}
+	stream := func(who *http.Client) *bufio.Scanner {
+		res, err := who.Get(base + "/api/events")
+		require.NoError(t, err)
+		t.Cleanup(func() { res.Body.Close() })
+		lines := bufio.NewScanner(res.Body)
+		require.True(t, lines.Scan())
+		require.Equal(t, ": here", lines.Text())
+		return lines
+	}
+	ended := func(lines *bufio.Scanner) {
+		for lines.Scan() { // whatever is told before
+		}
+	}
+	second := elsewhere("demo")
+	open := stream(second)
+	const password = "salt and tar on the quay"
+	status, text := ask(as["counter"], "POST", "/api/me/password", `{"old":"demo","new":"`+password+`"}`)
+	require.Equal(t, 200, status, text)
+	status, _ = ask(second, "GET", "/api/reasons", "")
+	assert.Equal(t, 401, status, "a session of the old password")
+	ended(open)
+	status, _ = ask(as["counter"], "GET", "/api/reasons", "")
+	assert.Equal(t, 200, status, "the one that changed it goes on")
+
+	third := elsewhere(password)
+	_, text = ask(as["controller"], "GET", "/api/people", "")
+	var staff struct {
+		People []struct {
+			ID     int64
+			SignIn string `json:"sign_in"`
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(text), &staff))
+	id := int64(0)
+	for _, p := range staff.People {
+		if p.SignIn == "counter" {
+			id = p.ID
+		}
+	}
+	status, text = ask(as["controller"], "POST", fmt.Sprintf("/api/people/%d/reset", id), `{}`)
+	require.Equal(t, 200, status, text)
+	var offered struct{ Code string }
+	require.NoError(t, json.Unmarshal([]byte(text), &offered))
+	jar, err := cookiejar.New(nil)
+	require.NoError(t, err)
+	status, text = ask(&http.Client{Jar: jar}, "POST", "/api/join", `{"code":"`+offered.Code+`","sign_in":"counter","password":"rope and shackles aplenty"}`)
+	require.Equal(t, 200, status, text)
+	for _, who := range []*http.Client{third, as["counter"]} {
+		status, _ = ask(who, "GET", "/api/reasons", "")
+		assert.Equal(t, 401, status)
+	}
 }

@@ -154,6 +154,9 @@ func SentOut(w *desk.Work, c *store.Count, posting int64) error {
 // standingAnswer is the answer in force to a posting e of a count; empty where it is still to be said.
 const standingAnswer = `coalesce((SELECT a.answer FROM elsewhere_answers a WHERE a.count_id = e.count_id AND a.posting_id = e.posting_id ORDER BY a.id DESC LIMIT 1), '')`
 
+// Waits is the condition that another count sent something of a line l, and nobody has said whether the records had it.
+const Waits = `EXISTS (SELECT 1 FROM count_elsewhere e WHERE e.count_id = l.count_id AND e.pos = l.pos AND e.quantity <> 0 AND ` + standingAnswer + ` = '')`
+
 // SentElsewhere lists the postings of other counts that a count has to know of, those to be answered first.
 func SentElsewhere(tx *gorm.DB, c *store.Count) ([]Elsewhere, error) {
 	out := []Elsewhere{}

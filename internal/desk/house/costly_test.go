@@ -7,7 +7,6 @@ import (
 	"runtime"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -84,12 +83,9 @@ func TestSmallFilesCostLittle(t *testing.T) {
 	} {
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
-		began := time.Now()
 		dr, err := d.Intake.Upload(ctx, nell, name, bytes.NewReader(x.file), intake.Choices{Zone: "UTC"})
-		took := time.Since(began)
 		runtime.ReadMemStats(&after)
 		require.NoError(t, err, name)
-		assert.Less(t, took, 10*time.Second, name)
 		assert.Less(t, (after.TotalAlloc-before.TotalAlloc)>>20, uint64(1200), name)
 		said := ""
 		for _, g := range dr.Problems {

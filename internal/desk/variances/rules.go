@@ -417,10 +417,10 @@ func (x *explained) ruled(tx *gorm.DB, c *store.Count, whole bool) ([]ruling.Lin
 		}
 	}
 	// The last word about a line on the same figures by a person, that takes a decision back, stands over every rule.
-	const q = `SELECT l.pos, l.variance, l.value, l.rest, l.rest_value, l.queue, coalesce(i.class, ''), coalesce(i.category, ''),
+	q := `SELECT l.pos, l.variance, l.value, l.rest, l.rest_value, l.queue, coalesce(i.class, ''), coalesce(i.category, ''),
 		coalesce(s.state = 'out' AND s.counted < s.lines, 0), l.pending,
 		coalesce((SELECT d.kind = '' AND d.rule = '' AND d.quantity = l.rest FROM decisions d WHERE d.count_id = l.count_id AND d.pos = l.pos
-			ORDER BY d.id DESC LIMIT 1), 0), l.stake
+			ORDER BY d.id DESC LIMIT 1), 0), l.stake, ` + count.Waits + `
 		FROM count_lines l LEFT JOIN count_items i ON i.count_id = l.count_id AND i.item_id = l.item_id LEFT JOIN sheets s ON s.id = l.sheet_id
 		WHERE l.count_id = ? AND l.stake > 0 AND l.status IN ('over', 'short', 'found')`
 	err := store.Each(tx, q, []driver.Value{c.ID}, func(v []driver.Value) error {
@@ -435,7 +435,7 @@ func (x *explained) ruled(tx *gorm.DB, c *store.Count, whole bool) ([]ruling.Lin
 		open, value := n(1), v[2]
 		if !whole {
 			open, value = n(3), v[4]
-			if _, again := busy[n(0)]; again || n(5) != store.QueueOpen || n(8) != 0 || n(9) != 0 || n(10) != 0 || n(11) == store.Disputed {
+			if _, again := busy[n(0)]; again || n(5) != store.QueueOpen || n(8) != 0 || n(9) != 0 || n(10) != 0 || n(11) == store.Disputed || n(12) != 0 {
 				open = 0
 			}
 		}
