@@ -250,7 +250,7 @@ export function Variances() {
 					{r.elsewhere && (
 						<b className="text-warn" title={`another count sent ${plain(r.elsewhere, true)} of it since this stock was recorded`}>
 							{" "}
-							! sent elsewhere
+							! sent {plain(r.elsewhere, true)}
 						</b>
 					)}
 					{r.cut_off && (
