@@ -77,6 +77,7 @@ format: web/node_modules/.done
 bench: bin/wobin
 	@command -v sqlite3 >/dev/null || { echo "make bench measures against the sqlite3 shell: install Debian's package sqlite3."; exit 1; }
 	$(GO) run -tags $(TAGS) ./test/bench
+	$(GO) test -tags $(TAGS) ./internal/desk/house -count=1 -run TestWorldsEndAsTheTruth -rapid.checks=1000 -timeout 60m
 
 screenshots: bin/wobin chromium
 	$(GO) run -tags $(TAGS) ./test/shots
