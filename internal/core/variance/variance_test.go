@@ -235,3 +235,31 @@ func TestDisputed(t *testing.T) {
 		}
 	}
 }
+
+// What two rounds do not agree on wants no decision, whatever went out of it before.
+func TestPendingLinesWantNoDecision(t *testing.T) {
+	for _, pending := range []Pending{Once, Differ} {
+		r := Result{Status: Uncounted, Pending: pending}
+		rest, err := r.Rest(Sent{Postings: 1, Quantity: -6 * quantity.Scale}, true)
+		require.NoError(t, err)
+		assert.Equal(t, 6*quantity.Quantity(quantity.Scale), rest.Quantity, "it foots all the same")
+		assert.False(t, rest.Wants)
+	}
+}
+
+// What other counts sent is expected whenever the line was counted, and where nothing was; it is no stock that nobody knew of.
+func TestWhatOtherCountsSentIsExpected(t *testing.T) {
+	in := Input{Recorded: 10 * quantity.Scale, Row: true, Frozen: 100, Latest: 100, Elsewhere: -3 * quantity.Scale}
+	r, err := Evaluate(&in, Tolerance{})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"7", "-3", "uncounted"}, []string{r.Expected.String(), r.Moved.String(), string(r.Status)})
+	in.Entries = []Entry{{Quantity: 7 * quantity.Scale, At: 50, Round: 1}} // before the freeze
+	r, err = Evaluate(&in, Tolerance{})
+	require.NoError(t, err)
+	assert.Equal(t, Match, r.Status)
+	assert.False(t, r.MovedMeanwhile)
+	in.Recorded, in.Row, in.Elsewhere = 0, false, 2*quantity.Scale
+	r, err = Evaluate(&in, Tolerance{})
+	require.NoError(t, err)
+	assert.Equal(t, Over, r.Status)
+}
