@@ -32,8 +32,8 @@ func TestFormsAgree(t *testing.T) {
 		if off == 0 {
 			return
 		}
-		for _, wrong := range []adjust.Line{{Counted: counted + off, After: after, Variance: l.Variance}, {Counted: counted, After: after + off, Variance: l.Variance},
-			{Counted: counted, After: after, Variance: l.Variance + off}} {
+		for _, wrong := range []adjust.Line{{Counted: counted + off, After: after, Variance: l.Variance},
+			{Counted: counted, After: after + off, Variance: l.Variance}, {Counted: counted, After: after, Variance: l.Variance + off}} {
 			assert.ErrorContains(t, wrong.Agree(r), "it ends at")
 		}
 	})

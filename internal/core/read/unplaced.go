@@ -20,8 +20,15 @@ const Unplaced = "place not named"
 const mostOffered = 4
 
 // placed refuses rows that lack a part of their place which other rows of the file name. It gives the rows to keep, nil for
-// all of them. An empty bin that was said to mean no bin is kept; a warehouse always has a name. Where nobody can be asked, as by the commands on files alone, an empty bin is none.
-func placed[R any](r *pass, rows []R, codes *stock.Codes, at func(*R) (k *stock.Key, row int, exempt bool), parts ...stock.Part) (keep []bool) {
+// all of them. An empty bin that was said to mean no bin is kept; a warehouse always has a name. Where nobody can be asked, as by
+// the commands on files alone, an empty bin is none.
+func placed[R any](
+	r *pass,
+	rows []R,
+	codes *stock.Codes,
+	at func(*R) (k *stock.Key, row int, exempt bool),
+	parts ...stock.Part,
+) (keep []bool) {
 	for _, part := range parts {
 		f := recognise.KeyFields[part]
 		if r.sources[f] == nil && !r.m.Transfers() || part == stock.Bin && (r.m.Stays[f] || r.Known == nil) {

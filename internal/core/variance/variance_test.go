@@ -263,3 +263,18 @@ func TestWhatOtherCountsSentIsExpected(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, Over, r.Status)
 }
+
+// Of rounds that agree the latest stands, with its quantity and its moment: the stock moved in between.
+func TestTheLatestOfAgreeingRoundsStands(t *testing.T) {
+	in := Input{Recorded: 10 * quantity.Scale, Row: true, Frozen: 100, Latest: 400, Stands: Agreeing,
+		Movements: []stock.Movement{{Quantity: 2 * quantity.Scale, At: 250}},
+		Entries: []Entry{{Quantity: 7 * quantity.Scale, At: 200, Round: 1}, {Quantity: 9 * quantity.Scale, At: 300, Round: 2},
+			{Quantity: 12 * quantity.Scale, At: 400, Round: 3}}}
+	r, err := Evaluate(&in, Tolerance{})
+	require.NoError(t, err)
+	assert.Equal(t, []any{2, "9", "-3", int64(300)}, []any{r.Round, r.Counted.String(), r.Variance.String(), r.CountedAt})
+	in.Stands, in.Agree, in.Entries = Last, true, in.Entries[:2]
+	r, err = Evaluate(&in, Tolerance{})
+	require.NoError(t, err)
+	assert.Equal(t, []any{2, "9", "-3", int64(300), NotPending}, []any{r.Round, r.Counted.String(), r.Variance.String(), r.CountedAt, r.Pending})
+}

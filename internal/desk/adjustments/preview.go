@@ -68,7 +68,8 @@ func (d *Room) Preview(ctx context.Context, p desk.Person, countID int64, g Goin
 		return v, err
 	}
 	f, err := d.workedOut(c.Tx, c.Count, &g)
-	v = PostingPreview{Mode: string(f.mode), Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoWorth: f.worthless, NoReason: f.noReason, Alike: f.alike,
+	v = PostingPreview{Mode: string(f.mode), Lines: len(f.lines), Sums: f.sums, Unvalued: f.unvalued, NoWorth: f.worthless,
+		NoReason: f.noReason, Alike: f.alike,
 		Age: desk.Instant(
 			c.RecordedAt,
 		), Bins: []int64{}, Files: []PostingPart{}, Problems: []PostingProblem{}, Harms: []outfile.Harm{}, Reasons: []ReasonWorth{},

@@ -161,7 +161,8 @@ const Waits = `EXISTS (SELECT 1 FROM count_elsewhere e WHERE e.count_id = l.coun
 func SentElsewhere(tx *gorm.DB, c *store.Count) ([]Elsewhere, error) {
 	out := []Elsewhere{}
 	err := store.Each(tx, `SELECT e.posting_id, g.count_id, x.name, g.number, g.at, count(*), `+standingAnswer+`,
-			coalesce((SELECT a.person FROM elsewhere_answers a WHERE a.count_id = e.count_id AND a.posting_id = e.posting_id ORDER BY a.id DESC LIMIT 1), '')
+			coalesce((SELECT a.person FROM elsewhere_answers a WHERE a.count_id = e.count_id AND a.posting_id = e.posting_id
+				ORDER BY a.id DESC LIMIT 1), '')
 		FROM count_elsewhere e JOIN postings g ON g.id = e.posting_id JOIN counts x ON x.id = g.count_id
 		WHERE e.count_id = ? AND e.quantity <> 0 GROUP BY e.posting_id ORDER BY 7 <> '', g.id`, []driver.Value{c.ID}, func(v []driver.Value) error {
 		text := func(i int) string { t, _ := v[i].(string); return t }

@@ -68,7 +68,8 @@ func TestEveryPartOfWhatWasSeenCounts(t *testing.T) {
 			func(t *testing.T, d *house.House, id int64) func() error {
 				l := lineOf(t, d, id, "BOLT", "A-07-1")
 				return func() error {
-					_, err := d.Variances.DecideAs(ctx, nell, id, variances.Decisions{Lines: []int64{l.Pos}, Saw: []quantity.Quantity{*l.Rest}, Kind: store.Hold})
+					saw := []quantity.Quantity{*l.Rest}
+					_, err := d.Variances.DecideAs(ctx, nell, id, variances.Decisions{Lines: []int64{l.Pos}, Saw: saw, Kind: store.Hold})
 					return err
 				}
 			},

@@ -9,6 +9,7 @@ import (
 	"github.com/xuri/excelize/v2"
 	"gorm.io/gorm"
 
+	"wobin/internal/desk"
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/house"
 	"wobin/internal/store"
@@ -45,3 +46,6 @@ func allSheets(d *house.House, id int64) ([]counting.SheetView, error) {
 	page, err := d.Counting.Sheets(ctx, nell, id, "", 1000)
 	return page.Sheets, err
 }
+
+// filterSheet picks the lines of a sheet; of all of them for 0.
+func filterSheet(sheet int) desk.Filter { return desk.Filter{Sheet: sheet, Limit: 100} }

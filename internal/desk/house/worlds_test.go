@@ -62,14 +62,13 @@ type worldExport struct {
 }
 
 type worldCount struct {
-	id         int64
-	rounds     int
-	frozen     int
-	sample     bool
-	lines      map[string]*worldLine
-	sheets     map[int][]string // keys by sheet of the first round
-	done       bool
-	unanswered bool
+	id     int64
+	rounds int
+	frozen int
+	sample bool
+	lines  map[string]*worldLine
+	sheets map[int][]string // keys by sheet of the first round
+	done   bool
 }
 
 type worldLine struct {
@@ -490,8 +489,9 @@ func (w *world) ends() {
 		n := quantity.Quantity(w.floor[key]) * quantity.Scale
 		_, err := w.d.Counting.TypeIn(ctx, nell, c.id, "", "UTC", []counting.Typed{{RowCode: l.RowCode, Quantity: &n, CountedAt: worldTime(w.now).Format(time.RFC3339)}})
 		require.NoError(w.rt, err)
-		c.lines[key] = &worldLine{base: from.has[key], pos: l.Pos, codes: [3]string{1: l.RowCode}, entries: map[int]worldEntry{1: {w.floor[key], w.now}},
-			rowOf: map[int]string{}}
+		c.lines[key] = &worldLine{base: from.has[key], pos: l.Pos, codes: [3]string{1: l.RowCode},
+			entries: map[int]worldEntry{1: {w.floor[key], w.now}},
+			rowOf:   map[int]string{}}
 	}
 	w.pass()
 	w.moves(0)

@@ -435,7 +435,8 @@ func (x *explained) ruled(tx *gorm.DB, c *store.Count, whole bool) ([]ruling.Lin
 		open, value := n(1), v[2]
 		if !whole {
 			open, value = n(3), v[4]
-			if _, again := busy[n(0)]; again || n(5) != store.QueueOpen || n(8) != 0 || n(9) != 0 || n(10) != 0 || n(11) == store.Disputed || n(12) != 0 {
+			_, again := busy[n(0)]
+			if again || n(5) != store.QueueOpen || n(8) != 0 || n(9) != 0 || n(10) != 0 || n(11) == store.Disputed || n(12) != 0 {
 				open = 0
 			}
 		}
