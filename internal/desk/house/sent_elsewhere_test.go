@@ -1,6 +1,9 @@
 package house_test
 
 import (
+	"encoding/csv"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -170,4 +173,32 @@ func TestFindsAndLostPostingsOfOtherCounts(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, proof, 2)
 	assert.Equal(t, []int{1, 0}, []int{proof[1].Tally.Landed, proof[1].Tally.Different})
+}
+
+// What another count sent and the record system takes in is part of what a balance is written over with: of seven expected and
+// six counted the balance is six, and the difference one.
+func TestBalanceOverWhatOtherCountsSent(t *testing.T) {
+	d, first, second, now := two(t)
+	countedAs(t, d, first, "ROPE", "A-1", 7)
+	countedAs(t, d, second, "ROPE", "A-1", 6)
+	posted(t, d, first)
+	*now = now.Add(time.Hour)
+	list, err := d.Variances.Elsewhere(ctx, nell, second)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	for answer, difference := range map[string]string{count.Takes: "-1", count.Had: "-4"} {
+		require.NoError(t, d.Variances.AnswerElsewhere(ctx, nell, second, []int64{list[0].Posting}, answer))
+		acceptAll(t, d, second)
+		for mode, want := range map[string]string{"balance": "6", "difference": difference} {
+			v, err := d.Adjustments.PreviewPosting(ctx, nell, second, mode)
+			require.NoError(t, err)
+			require.Empty(t, v.Blocked)
+			rows, err := csv.NewReader(strings.NewReader(v.Text)).ReadAll()
+			require.NoError(t, err)
+			require.Len(t, rows, 2)
+			at := slices.Index(rows[0], "quantity")
+			require.GreaterOrEqual(t, at, 0, v.Text)
+			assert.Equal(t, want, rows[1][at], "%s, %s", answer, mode)
+		}
+	}
 }
