@@ -66,8 +66,11 @@ func (d *Room) needsAgreement(tx *gorm.DB, c *store.Count, f *postingFile) (bool
 	if err != nil || lines == 0 || a.Always {
 		return a.Always && lines > 0, err
 	}
-	if a.Over == nil || f.worthless > 0 {
-		return a.Over != nil, nil
+	if a.Over == nil {
+		return false, nil
+	}
+	if f.worthless > 0 {
+		return true, nil
 	}
 	var before int64
 	if err := tx.Raw("SELECT coalesce(sum(gross), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&before).Error; err != nil {

@@ -106,17 +106,6 @@ func (d *Room) Unproved(ctx context.Context, p desk.Person, countID int64) (off,
 	return off, unseen, err
 }
 
-type lineKey struct {
-	bin, item            int64
-	lot, serial, holding string
-}
-
-func keyAt(v []driver.Value, i int) lineKey {
-	n := func(i int) int64 { x, _ := v[i].(int64); return x }
-	t := func(i int) string { x, _ := v[i].(string); return x }
-	return lineKey{n(i), n(i + 1), t(i + 2), t(i + 3), t(i + 4)}
-}
-
 // prove works out what became of the postings of a count.
 func prove(tx *gorm.DB, c *store.Count) ([]PostingProof, error) {
 	out := []PostingProof{}
@@ -179,12 +168,12 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 		landing.Line
 		pos int64
 	}
-	lines, bins := map[lineKey]*line{}, map[int64]bool{}
-	var order []lineKey
+	lines, bins := map[count.StockKey]*line{}, map[int64]bool{}
+	var order []count.StockKey
 	err := store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, l.pos FROM posting_lines s JOIN count_lines l ON l.count_id = ? AND l.pos = s.pos
 		WHERE s.posting_id = ? ORDER BY l.pos`, []driver.Value{c.ID, p.ID}, func(v []driver.Value) error {
-		k := keyAt(v, 0)
-		lines[k], order, bins[k.bin] = &line{Line: landing.Line{WasSent: true}, pos: v[5].(int64)}, append(order, k), true
+		k := count.StockKeyAt(v, 0)
+		lines[k], order, bins[k.Bin] = &line{Line: landing.Line{WasSent: true}, pos: v[5].(int64)}, append(order, k), true
 		return nil
 	})
 	if err != nil {
@@ -217,7 +206,7 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 				WHERE n.of = g.id AND n.kind = ?)`,
 		[]driver.Value{c.WarehouseID, before.RecordedAt, now.RecordedAt, p.ID, store.Unlanded, store.Unlanded},
 		func(v []driver.Value) error {
-			if l := lines[keyAt(v, 0)]; l != nil {
+			if l := lines[count.StockKeyAt(v, 0)]; l != nil {
 				return add(&l.Sent, v[5].(int64))
 			}
 			return nil
@@ -242,7 +231,7 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 			CROSS JOIN set_bins b ON b.set_id = ? AND b.bin_id = j.value
 			CROSS JOIN stock_lines s ON s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines`,
 			[]driver.Value{string(b), s.set}, func(v []driver.Value) error {
-				if l := lines[keyAt(v, 0)]; l != nil {
+				if l := lines[count.StockKeyAt(v, 0)]; l != nil {
 					return add(s.to(l), v[5].(int64))
 				}
 				return nil
@@ -253,7 +242,7 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 	}
 	err = store.Each(tx, "SELECT bin_id, item_id, lot, serial, holding, quantity FROM movements WHERE warehouse_id = ? AND at > ? AND at <= ?",
 		[]driver.Value{c.WarehouseID, before.RecordedAt, now.RecordedAt}, func(v []driver.Value) error {
-			if l := lines[keyAt(v, 0)]; l != nil {
+			if l := lines[count.StockKeyAt(v, 0)]; l != nil {
 				return add(&l.Moved, v[5].(int64))
 			}
 			return nil

@@ -3,8 +3,8 @@ package count
 import (
 	"database/sql/driver"
 	"encoding/json"
-	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -46,15 +46,17 @@ const (
 	Takes = "takes"
 )
 
-// elsewhereKey is a key of stock in a warehouse, as the records number it.
-type elsewhereKey struct {
-	bin, item            int64
-	lot, serial, holding string
+// StockKey is a key of stock in a warehouse, as the records number it.
+type StockKey struct {
+	Bin, Item            int64
+	Lot, Serial, Holding string
 }
 
-func elsewhereKeyAt(v []driver.Value, at int) elsewhereKey {
-	text := func(i int) string { t, _ := v[at+i].(string); return t }
-	return elsewhereKey{v[at].(int64), v[at+1].(int64), text(2), text(3), text(4)}
+// StockKeyAt gives the key that five columns of a row say from one on: bin, item, lot, serial and holding. What is null is 0 or empty.
+func StockKeyAt(v []driver.Value, at int) StockKey {
+	n := func(i int) int64 { x, _ := v[i].(int64); return x }
+	t := func(i int) string { x, _ := v[i].(string); return x }
+	return StockKey{n(at), n(at + 1), t(at + 2), t(at + 3), t(at + 4)}
 }
 
 // NoteElsewhere notes for lines of a count what other counts of its warehouse sent out of them since their stock was recorded:
@@ -62,7 +64,7 @@ func elsewhereKeyAt(v []driver.Value, at int) elsewhereKey {
 // something was noted of.
 func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) (noted []int64, err error) {
 	type sent struct{ posting, at, quantity int64 }
-	of, bins := map[elsewhereKey][]sent{}, map[int64]bool{}
+	of, bins := map[StockKey][]sent{}, map[int64]bool{}
 	err = store.Each(w.DB, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding,
 			CASE f.kind WHEN ? THEN f.of ELSE g.id END, coalesce(o.at, g.at), s.variance
 		FROM postings g JOIN counts x ON x.id = g.count_id LEFT JOIN posting_facts f ON f.posting_id = g.id
@@ -70,8 +72,8 @@ func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) 
 		CROSS JOIN posting_lines s ON s.posting_id = g.id CROSS JOIN count_lines l ON l.count_id = g.count_id AND l.pos = s.pos
 		WHERE x.warehouse_id = ? AND g.count_id <> ? AND g.at > ? AND (? = 0 OR g.id = ?) AND s.variance <> 0`,
 		[]driver.Value{store.Unlanded, store.Unlanded, c.WarehouseID, c.ID, c.RecordedAt, only, only}, func(v []driver.Value) error {
-			k := elsewhereKeyAt(v, 0)
-			of[k], bins[k.bin] = append(of[k], sent{v[5].(int64), v[6].(int64), v[7].(int64)}), true
+			k := StockKeyAt(v, 0)
+			of[k], bins[k.Bin] = append(of[k], sent{v[5].(int64), v[6].(int64), v[7].(int64)}), true
 			return nil
 		})
 	if err != nil || len(of) == 0 {
@@ -84,7 +86,7 @@ func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) 
 			recorded = frozen
 		}
 		some := false
-		for _, x := range of[elsewhereKeyAt(v, 0)] {
+		for _, x := range of[StockKeyAt(v, 0)] {
 			if x.at > recorded {
 				rows, some = append(rows, [4]int64{c.ID, pos, x.posting, x.quantity}), true
 			}
@@ -179,16 +181,13 @@ func SentElsewhere(tx *gorm.DB, c *store.Count) ([]Elsewhere, error) {
 			JOIN count_lines l ON l.count_id = e.count_id AND l.pos = e.pos JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
 			WHERE e.count_id = ? AND e.posting_id = ? AND e.quantity <> 0 ORDER BY abs(e.quantity) DESC, e.pos LIMIT ?`,
 			[]driver.Value{c.ID, x.Posting, int64(someElsewhere)}, func(v []driver.Value) error {
-				name := ""
+				var name []string
 				for _, t := range v[1:5] {
 					if s, _ := t.(string); s != "" {
-						if name != "" {
-							name += " · "
-						}
-						name += s
+						name = append(name, s)
 					}
 				}
-				x.Some = append(x.Some, ElsewhereLine{v[0].(int64), name, quantity.Quantity(v[5].(int64))})
+				x.Some = append(x.Some, ElsewhereLine{v[0].(int64), strings.Join(name, " · "), quantity.Quantity(v[5].(int64))})
 				return nil
 			})
 		if err != nil {
@@ -198,8 +197,8 @@ func SentElsewhere(tx *gorm.DB, c *store.Count) ([]Elsewhere, error) {
 	return out, nil
 }
 
-// AnswerElsewhere settles whether the records had postings of other counts when the stock of a count was recorded. seen is how
-// many of them stood open to whoever answers.
+// AnswerElsewhere settles whether the records had postings of other counts when the stock of a count was recorded. The latest answer
+// to a posting stands.
 func AnswerElsewhere(w *desk.Work, c *store.Count, postings []int64, answer string) error {
 	if answer != Had && answer != Takes {
 		return desk.RefuseAs(desk.Invalid, "answer", "Say whether the records had them already, or still take them in.")
@@ -268,7 +267,7 @@ func Unanswered(tx *gorm.DB, c *store.Count, positions []int64) error {
 	if err != nil || lines == 0 {
 		return err
 	}
-	return desk.RefuseAs(desk.Asks, "elsewhere", "%s", fmt.Sprintf("Of %s another count sent something since this stock was recorded (%s). "+
+	return desk.RefuseAs(desk.Asks, "elsewhere", "Of %s another count sent something since this stock was recorded (%s). "+
 		"Say whether the records had it already, or still take it in; else the same difference may go out twice.",
-		desk.Plural(lines, "line", "lines"), first))
+		desk.Plural(lines, "line", "lines"), first)
 }
