@@ -17,14 +17,13 @@ export function SentElsewhere({ id, may }: { id: number; may: boolean }) {
 	const all = q.data ?? [];
 	const open = all.filter((x) => x.answer === "");
 	if (all.length === 0) return null;
-	const lines = open.reduce((n, x) => n + x.lines, 0);
 	return (
 		<section className="border-b border-rule px-4 py-1.5" data-sent-elsewhere={open.length}>
 			{open.length > 0 && (
 				<div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
 					<span>
-						<b className="text-warn">!</b> Another count sent something out of {many(lines, "line", "lines")} since this stock was recorded.
-						Had the records taken that in already?
+						<b className="text-warn">!</b> Another count sent something out of these lines since their stock was recorded. Had the records
+						taken that in already?
 					</span>
 					{may && (
 						<>
@@ -59,6 +58,7 @@ export function SentElsewhere({ id, may }: { id: number; may: boolean }) {
 							<button
 								type="button"
 								className="word ml-2"
+								disabled={answer.isPending}
 								onClick={(e) => {
 									e.preventDefault();
 									answer.mutate({ postings: [x.posting], answer: x.answer === "had" ? "takes" : "had" });
