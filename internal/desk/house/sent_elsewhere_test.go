@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/scope"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/counting"
@@ -118,6 +119,27 @@ func TestCountsPlannedAfterAPosting(t *testing.T) {
 	list, err = d.Variances.Elsewhere(ctx, nell, fourth)
 	require.NoError(t, err)
 	assert.Empty(t, list)
+}
+
+// Lines that a count is given of stock recorded after another count's posting had it already; its older lines did not.
+func TestLaterLinesHadWhatOtherCountsSent(t *testing.T) {
+	d, first, _, now := two(t)
+	part, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Part", Cut: plan.Cut{Rows: 50},
+		Scope: count.Scope{Warehouse: 1, Rules: []scope.Rule{{What: scope.SKU, Values: []string{"SHK"}}}}})
+	require.NoError(t, err)
+	countedAs(t, d, first, "ROPE", "A-1", 7)
+	countedAs(t, d, first, "SHK", "A-2", 3)
+	posted(t, d, first)
+	*now = now.Add(time.Hour)
+	take(t, d, "newer.csv", "warehouse,bin,sku,on hand,unit cost,as at\nW,A-1,ROPE,7,2,2026-11-20T09:30:00Z\nW,A-2,SHK,3,1,2026-11-20T09:30:00Z\n")
+	_, err = d.Plan.AddMore(ctx, nell, part.ID, plan.More{Scope: count.Scope{Warehouse: 1}, Later: true, Cut: plan.Cut{Rows: 50}})
+	require.NoError(t, err)
+	list, err := d.Variances.Elsewhere(ctx, nell, part.ID)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, 1, list[0].Lines)
+	require.Len(t, list[0].Some, 1)
+	assert.Equal(t, "A-2 · SHK", list[0].Some[0].Line)
 }
 
 // What was found by both counts is told, too; and what did not land is nothing that anybody has to answer for.
