@@ -330,3 +330,21 @@ type judged struct {
 	shown                          bool
 	words                          string
 }
+
+// What uncounted means is settled for the lines that were seen, and for none of those that stand among them, however many they are.
+func TestZeroOfManyLinesTouchesNoneBetween(t *testing.T) {
+	d := at(t)
+	var text strings.Builder
+	text.WriteString("warehouse,bin,sku,on hand,unit cost,as at\n")
+	const pairs = 1010
+	for i := range pairs {
+		fmt.Fprintf(&text, "W,A-%04d,ROPE,5,2,2026-11-20T06:00:00Z\nW,A-%04d,SHK,0,2,2026-11-20T06:00:00Z\n", i, i)
+	}
+	take(t, d, "stock.csv", text.String())
+	id := frozenAlone(t, d, 1)
+	_, err := d.Variances.SetZero(ctx, nell, id, count.UncountedPart{}, true, pairs)
+	require.NoError(t, err)
+	u, err := d.Variances.SeeUncounted(ctx, nell, id, count.UncountedPart{})
+	require.NoError(t, err)
+	assert.Equal(t, []int{0, pairs}, []int{u.Lines, u.Zeroed}, "lines of which nothing is expected are as they were")
+}
