@@ -17,6 +17,7 @@ import (
 // The record system's layout is made from a sample; a posting is agreed to by a second person; what went out
 // waits for its proof; a mistake is taken back by a posting that says the opposite.
 func TestAdjustments(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	write := func(name, text string) string {

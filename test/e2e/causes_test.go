@@ -16,6 +16,7 @@ import (
 // Variances say why they are there. By keyboard: a pair is settled as a transfer, a count too many is dropped, a slip is counted again by
 // somebody else on a sheet of its own and comes back right; the strong ones of a cause are settled together; a decision is taken back.
 func TestCauses(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write := func(name, text string) string {
 		name = filepath.Join(dir, name)

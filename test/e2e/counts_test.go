@@ -19,6 +19,7 @@ import (
 // Counts change under people's hands: two windows type one row, a number is withdrawn, a file is taken back, uncounted lines
 // are settled to be zero, a backup is put back. Each says first what it does.
 func TestCountsThatChange(t *testing.T) {
+	t.Parallel()
 	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
 	const sheet = "/counts/2/counting/18"

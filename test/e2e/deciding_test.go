@@ -18,6 +18,7 @@ import (
 // A rule for transfers is tried, turned on, and decides by itself, marked as such; a photo stays with a line; then sixty variances and
 // more are decided by keys alone, the columns as they were chosen.
 func TestDeciding(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	try, err := filepath.Glob(filepath.Join(dir, "data", "try", "returned*"))

@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -20,8 +21,23 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/clock"
 	"wobin/test/browser"
 )
+
+// scratch is a folder that lasts for all tests.
+var scratch string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "wobin-e2e-")
+	if err != nil {
+		panic(err)
+	}
+	scratch = dir
+	code := m.Run()
+	_ = os.RemoveAll(dir)
+	os.Exit(code)
+}
 
 // program is the built program; make test builds it first.
 func program(t testing.TB) string {
@@ -44,9 +60,33 @@ type server struct {
 	after func()
 }
 
-// start starts wobin with the given arguments on a free port, and a browser.
+// madeDemo is the folder of a demo that was made on a day, for the tests to copy: making it takes longer than all else of a start.
+var madeDemo struct {
+	sync.Mutex
+	day, dir string
+}
+
+// copyDemo puts a fresh demo into a folder.
+func copyDemo(t *testing.T, to string) {
+	t.Helper()
+	madeDemo.Lock()
+	defer madeDemo.Unlock()
+	if day := clock.Now().UTC().Format(time.DateOnly); day != madeDemo.day { // its dates lie around the day
+		dir, err := os.MkdirTemp(scratch, "")
+		require.NoError(t, err)
+		out, err := exec.Command(program(t), "demo", "--data", filepath.Join(dir, "data"), "--files", filepath.Join(dir, "try")).CombinedOutput()
+		require.NoError(t, err, string(out))
+		madeDemo.day, madeDemo.dir = day, filepath.Join(dir, "data")
+	}
+	require.NoError(t, os.CopyFS(to, os.DirFS(madeDemo.dir)))
+}
+
+// start starts wobin with the given arguments on a free port, and a browser. A demo that is not there yet is a copy.
 func start(t *testing.T, data string, args ...string) *server {
 	t.Helper()
+	if _, err := os.Stat(data); args[0] == "demo" && os.IsNotExist(err) {
+		copyDemo(t, data)
+	}
 	s := &server{t: t, data: data}
 	s.cmd = exec.Command(program(t), append(args, "--data", data, "--addr", "127.0.0.1:0")...)
 	s.cmd.Env = append(os.Environ(), "TZ="+browser.Zone())

@@ -49,6 +49,7 @@ func shedCounted(t *testing.T, counts int) (s *server, row string) {
 // Two counts of one stock: what the first one sent is told in the second one, beside the line and above the queue, and answered by a press;
 // then nothing of it is left to be sent, and the answer can be another one.
 func TestWhatAnotherCountSent(t *testing.T) {
+	t.Parallel()
 	s, _ := shedCounted(t, 2)
 	s.do("the first one goes out", s.open("/counts/1/variances"), sees("A-1"), press("Accept 1 line"), sees("accepted 1"), s.open("/counts/1/adjustments"),
 		chromedp.WaitVisible(`[data-file]`), press("Send out 1 difference"), chromedp.WaitVisible(`[data-posting="1"]`))
@@ -64,6 +65,7 @@ func TestWhatAnotherCountSent(t *testing.T) {
 // Two windows: what is decided in one is what it showed. Where the other changed a count, and no word of that came, nothing is decided
 // unseen: the line and both figures are told, and the next press decides what stands now.
 func TestDecidingWhatAnotherWindowChanged(t *testing.T) {
+	t.Parallel()
 	s, row := shedCounted(t, 1)
 	s.do("a window that hears nothing", chromedp.ActionFunc(func(ctx context.Context) error {
 		_, err := page.AddScriptToEvaluateOnNewDocument(`window.EventSource = class { addEventListener() {} close() {} }`).Do(ctx)

@@ -16,6 +16,7 @@ import (
 // A first count, where nothing is recorded: an archive of items and places goes in, sheets with rows to fill in come out, what people wrote
 // on them is typed, and all of it goes out as found.
 func TestFirstCount(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	packed := filepath.Join(dir, "lists.zip")
 	f, err := os.Create(packed)

@@ -20,6 +20,7 @@ import (
 // settled by keyboard; a later version is taken row by row; counts are pasted from a spreadsheet, and a row is found by
 // what a scanner sends.
 func TestFloor(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write := func(name, text string) string {
 		name = filepath.Join(dir, name)
@@ -192,6 +193,7 @@ func TestFloor(t *testing.T) {
 
 // A sheet is typed a second time; only what differs is shown, and the word which of the two stands checks it.
 func TestTypedTwice(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	stock := filepath.Join(dir, "stock.csv")
 	require.NoError(
@@ -234,6 +236,7 @@ func TestTypedTwice(t *testing.T) {
 
 // Serials are ticked off with a scanner: each that is known counts one, and one that nobody knew is put down where the last one lay.
 func TestSerialsTickedOff(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	stock := filepath.Join(dir, "stock.csv")
 	require.NoError(

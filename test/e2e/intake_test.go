@@ -48,6 +48,7 @@ func pressed(text string) chromedp.Action {
 // A file that a spreadsheet program damaged, from the drop to the commit by mouse: questions, repairs, values, a cell
 // mended in place, the layout saved, the next such file taken in without a question, and both undone.
 func TestMessyFileByMouse(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	mess := filepath.Join(dir, "data", "try", "pontoon stock via a spreadsheet.csv")
@@ -141,6 +142,7 @@ func TestMessyFileByMouse(t *testing.T) {
 
 // The same by keyboard alone, and a mended file dropped again on the same intake.
 func TestMessyFileByKeyboard(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
@@ -210,6 +212,7 @@ func TestMessyFileByKeyboard(t *testing.T) {
 // Refused rows come as a file, are mended in it, and go back to their rows; a formula shows its result while it is
 // typed; a row filter leaves rows out.
 func TestRefusedRowsAndFormulas(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
@@ -266,6 +269,7 @@ func TestRefusedRowsAndFormulas(t *testing.T) {
 // Counts that were not made on our sheets: two columns that read as counted are asked about, the count is chosen, and
 // what is found where nothing is recorded stands among the variances though it is on no sheet.
 func TestCountsOfOtherMaking(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))

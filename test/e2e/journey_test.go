@@ -31,6 +31,7 @@ SHED;Back;B-02-1;ANCHOR;Plough anchor 16 kg;;ea;2;0;310;2026-11-20T06:00:00Z;507
 // From an empty data folder: sign up, take stock in, plan, cut, count by file and by typing, decide, send out; the
 // adjustment file is the one that wobin reconcile makes of the same files.
 func TestJourneyFromNothing(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "serve")
 	stock := filepath.Join(dir, "stock.csv")

@@ -30,6 +30,7 @@ func paste(text string) chromedp.Action {
 // An item is changed in place, a wrong value is refused in the cell, the change stands on the time line and is undone there; a thousand
 // rows are pasted, three of them wrong; a list goes out with the columns in sight, is changed elsewhere, and comes in again.
 func TestLists(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
@@ -130,6 +131,7 @@ func TestLists(t *testing.T) {
 // What was dropped and settled waits through a reload, signing out and the end of the program, on Today and on Intake, until it is
 // taken in.
 func TestDraftsThroughARestart(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	data := filepath.Join(dir, "data")
 	s := start(t, data, "demo")

@@ -13,6 +13,7 @@ import (
 // The owner invites somebody; who signs up by the link, once; the role changes, the person is suspended and let in again; what was done
 // stands in the record, which holds; one's own password is changed.
 func TestPeople(t *testing.T) {
+	t.Parallel()
 	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
 	leave := chromedp.Tasks{
 		s.open("/me"), chromedp.WaitVisible(`header`), press("Sign out"), chromedp.WaitVisible(`input[name=password]`),

@@ -16,6 +16,7 @@ import (
 
 // A count is planned by rules and cut for people; its sheets are printed; a row is typed in packs; the cut-off list marks a variance.
 func TestPlanByRules(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write := func(name, text string) string {
 		name = filepath.Join(dir, name)

@@ -17,6 +17,7 @@ import (
 // Ctrl K leads to an item by its code and its barcode, to a bin, and to what there is to do; an item shows where it lies and what counts
 // said, and leads on. The demo's record system offers its exports.
 func TestReference(t *testing.T) {
+	t.Parallel()
 	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
 	goTo := func(text, shown string) chromedp.Action {
