@@ -46,7 +46,8 @@ func (k *Key) hash() (string, error) {
 type Seen struct {
 	*store.Count
 	Tx *gorm.DB
-	// Blind: whoever looks must not learn what is recorded, nor anything that follows from it.
+	// Blind: whoever looks must not learn what is recorded, nor anything that follows from it, as a blind count of the warehouse
+	// runs: this one, or another.
 	Blind bool
 }
 
@@ -60,10 +61,11 @@ func (d *Desk) See(ctx context.Context, p Person, id int64) (*Seen, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Seen{c, tx, c.Blind && c.State == store.Running && Allow(p, Judge) != nil}, nil
+	blind, err := BlindIn(tx, p, c.WarehouseID)
+	return &Seen{c, tx, blind}, err
 }
 
-// Judge gives a count for looking at what is recorded in it: while a blind count runs its counters may not.
+// Judge gives a count for looking at what is recorded in it: while a blind count of its warehouse runs counters may not.
 func (d *Desk) Judge(ctx context.Context, p Person, id int64) (*Seen, error) {
 	c, err := d.See(ctx, p, id)
 	if err == nil && c.Blind {
@@ -87,15 +89,22 @@ func (d *Desk) RecordedOf(ctx context.Context, p Person, id int64) (*gorm.DB, *s
 
 // UnlessBlind refuses something to whoever may not judge while a blind count runs, in a warehouse or, for 0, in any.
 func UnlessBlind(tx *gorm.DB, p Person, house int64, what string) error {
-	if Allow(p, Judge) == nil {
-		return nil
-	}
-	var blind bool
-	err := tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE blind = 1 AND state = ? AND ? IN (0, warehouse_id))", store.Running, house).Scan(&blind).Error
+	blind, err := BlindIn(tx, p, house)
 	if err == nil && blind {
 		err = fmt.Errorf("to %s while a blind count runs: %w (you are %s)", what, ErrMayNot, p.Role)
 	}
 	return err
+}
+
+// BlindIn tells whether a person must not learn what is recorded in a warehouse or, for 0, in some warehouse: while a blind count
+// of it runs, or is being frozen, those who may not judge it must not, from whatever count, list or file they ask.
+func BlindIn(tx *gorm.DB, p Person, house int64) (blind bool, err error) {
+	if Allow(p, Judge) == nil {
+		return false, nil
+	}
+	err = tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE blind = 1 AND state IN (?, ?) AND ? IN (0, warehouse_id))", store.Running, store.Freezing,
+		house).Scan(&blind).Error
+	return blind, err
 }
 
 // CountRow gives a count by its number, whoever asks. One that is being frozen is not there yet. See and Judge are for people.

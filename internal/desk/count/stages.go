@@ -20,6 +20,7 @@ type Stages struct {
 	WarehouseID    int64                     `json:"warehouse_id"`
 	State          string                    `json:"state" enum:"running,finished"`
 	Blind          bool                      `json:"blind"`
+	Hidden         bool                      `json:"hidden" doc:"whoever asks must not learn what is recorded, as a blind count of the warehouse runs"`
 	FrozenAt       time.Time                 `json:"frozen_at"`
 	RecordedAt     time.Time                 `json:"recorded_at"`
 	Later          []LaterFreeze             `json:"later" doc:"lines that it was given while it ran and that are of a later freeze"`
@@ -71,6 +72,7 @@ func StagesOf(c *desk.Seen) (s Stages, err error) {
 		WarehouseID:    h.ID,
 		State:          c.State,
 		Blind:          c.Count.Blind,
+		Hidden:         c.Blind,
 		FrozenAt:       desk.Instant(c.FrozenAt),
 		RecordedAt:     desk.Instant(c.RecordedAt),
 		Person:         c.Person,

@@ -120,9 +120,8 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 			}
 			v.Counted, v.CountedAt, v.Counter = v.Own, nil, ""
 		}
-		if c.Count.Blind || recount { // who counts again does not see what is expected, or was counted
-			v.Recorded, v.Variance, v.Value, v.Expected, v.Moved, v.Status = nil, nil, nil, 0, 0, ""
-			v.Rest, v.RestValue, v.Sent, v.Postings, v.Posting, v.Queue, v.Decision, v.Reason, v.Cost = nil, nil, 0, 0, 0, "", "", "", nil
+		if c.Blind || c.Count.Blind || recount { // who counts again does not see what is expected, or was counted
+			v = v.ForCounting()
 		}
 		page.Lines = append(page.Lines, v)
 	}

@@ -299,11 +299,11 @@ func (d *Room) WriteSheet(
 	if s.ID == 0 || s.Void() {
 		return "", nil, desk.Missing("The sheet")
 	}
-	return writeSheet(c.Tx, c.Count, &s, form)
+	return writeSheet(c, &s, form)
 }
 
-func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (name string, file []byte, err error) {
-	sheet, err := sheetOf(tx, c, s)
+func writeSheet(c *desk.Seen, s *store.Sheet, form SheetForm) (name string, file []byte, err error) {
+	sheet, err := sheetOf(c, s)
 	if err != nil {
 		return "", nil, err
 	}
@@ -320,14 +320,14 @@ func writeSheet(tx *gorm.DB, c *store.Count, s *store.Sheet, form SheetForm) (na
 }
 
 // sheetOf gives a sheet with its lines, as it is written.
-func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, error) {
-	h, err := desk.WarehouseRow(tx, c.WarehouseID)
+func sheetOf(c *desk.Seen, s *store.Sheet) (*counting.Sheet, error) {
+	h, err := desk.WarehouseRow(c.Tx, c.WarehouseID)
 	if err != nil {
 		return nil, err
 	}
 	var rows []count.NamedLine
 	where, args := s.Where("l.pos")
-	if err := tx.Raw(count.NamedLines+" AND "+where+" ORDER BY l.pos", append([]any{c.ID}, args...)...).Scan(&rows).Error; err != nil {
+	if err := c.Tx.Raw(count.NamedLines+" AND "+where+" ORDER BY l.pos", append([]any{c.ID}, args...)...).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	name := c.Name
@@ -341,19 +341,19 @@ func sheetOf(tx *gorm.DB, c *store.Count, s *store.Sheet) (*counting.Sheet, erro
 		Code:  s.Code,
 		Count: name,
 		Zone:  s.Zone,
-		Blind: c.Blind || s.Recount(),
-		Extra: count.ColumnTitles(count.ColumnsOf(c)),
+		Blind: c.Blind || c.Count.Blind || s.Recount(),
+		Extra: count.ColumnTitles(count.ColumnsOf(c.Count)),
 	}
 	for i := range rows {
 		l := rows[i].Line(h.Code)
 		l.RowCode = count.RowCodeOn(&rows[i].CountLine, s)
-		l.Extra = count.Shown(rows[i].Attributes, count.ColumnsOf(c))
+		l.Extra = count.Shown(rows[i].Attributes, count.ColumnsOf(c.Count))
 		sheet.Lines = append(sheet.Lines, l)
 	}
-	if err := tx.Raw("SELECT code || ': ' || name FROM reasons ORDER BY code LIMIT 200").Scan(&sheet.Reasons).Error; err != nil {
+	if err := c.Tx.Raw("SELECT code || ': ' || name FROM reasons ORDER BY code LIMIT 200").Scan(&sheet.Reasons).Error; err != nil {
 		return nil, err
 	}
-	return sheet, addEmpty(tx, s, h.Code, sheet)
+	return sheet, addEmpty(c.Tx, s, h.Code, sheet)
 }
 
 // addEmpty adds the bins in which nothing is recorded: rows to fill in on a first count, else one to be looked into, where it is walked by.
@@ -415,7 +415,7 @@ func (d *Room) Print(ctx context.Context, p desk.Person, countID int64, paper st
 	job := d.Begin(p, "Printing "+c.Name, stop).About("", countID)
 	of := func(yield func(*counting.Sheet, error) bool) {
 		for i := range sheets {
-			s, err := sheetOf(c.Tx, c.Count, &sheets[i])
+			s, err := sheetOf(c, &sheets[i])
 			if err == nil {
 				err = ctx.Err()
 			}
@@ -456,7 +456,7 @@ func (d *Room) WriteSheets(ctx context.Context, p desk.Person, countID int64, fo
 			return err
 		}
 		job.Progress(i+1, len(sheets), i+1)
-		name, file, err := writeSheet(c.Tx, c.Count, &sheets[i], form)
+		name, file, err := writeSheet(c, &sheets[i], form)
 		if err != nil {
 			return err
 		}

@@ -18,6 +18,7 @@ import (
 	"wobin/internal/core/variance"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/counting"
 	"wobin/internal/desk/plan"
 	"wobin/internal/desk/report"
 	"wobin/internal/document"
@@ -100,6 +101,15 @@ func TestRecountsInReport(t *testing.T) {
 	r, err := d.Report.Report(ctx, nell, id)
 	require.NoError(t, err)
 	assert.Equal(t, []int{3, 2}, []int{r.Recounts.Lines, r.Recounts.Right})
+
+	// A first count that was corrected after its line was counted again is rolled back to when that was.
+	take(t, d, "moves.csv", "warehouse,bin,sku,quantity,at,reference\nW,A-05,S04,-1,2026-11-20T13:00:00Z,m1\n")
+	first := lineOf(t, d, id, "S04", "A-05")
+	_, err = d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: first.RowCode, Text: "12", Counter: "Ada", CountedAt: "2026-11-20 14:00"}})
+	require.NoError(t, err)
+	r, err = d.Report.Report(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, []int{3, 3}, []int{r.Recounts.Lines, r.Recounts.Right}, "12 at two o'clock is the 13 of noon, less the one that left")
 }
 
 // The report as PDF and as workbook say the figures; other programs open both.

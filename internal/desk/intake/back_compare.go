@@ -154,8 +154,8 @@ func (d *Room) compareBack(
 
 // off holds the counts of a file against what was frozen, for whoever may know of that.
 func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
-	if b.count.Blind && desk.Allow(dr.person, desk.Judge) != nil {
-		return nil, nil
+	if blind, err := desk.BlindIn(w.DB, dr.person, b.count.WarehouseID); err != nil || blind {
+		return nil, err
 	}
 	all := b.counts.Counts
 	order := make([]int32, 0, len(all)) // those of known lines, by their lines: a file may have a million

@@ -4162,6 +4162,8 @@ export interface components {
             gross: string;
             /** Format: int64 */
             held: number;
+            /** @description whoever asks must not learn what is recorded, as a blind count of the warehouse runs */
+            hidden: boolean;
             /** Format: int64 */
             id: number;
             /** @description lines that it was given while it ran and that are of a later freeze */
@@ -5546,6 +5548,8 @@ export interface components {
             frozen_at: string;
             /** Format: int64 */
             held: number;
+            /** @description whoever asks must not learn what is recorded, as a blind count of the warehouse runs */
+            hidden: boolean;
             /** Format: int64 */
             id: number;
             /** @description lines that it was given while it ran and that are of a later freeze */
@@ -5852,6 +5856,8 @@ export interface components {
             frozen_at: string;
             /** Format: int64 */
             held: number;
+            /** @description whoever asks must not learn what is recorded, as a blind count of the warehouse runs */
+            hidden: boolean;
             /** Format: int64 */
             id: number;
             /** @description lines that it was given while it ran and that are of a later freeze */

@@ -2,13 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
-import { usePerson } from "../frame/Frame";
 import { count, many, plain } from "../frame/figures";
 
 /** What two rounds do not agree about: each line with what both say, and the way to its sheets. */
 export function RoundsDiffer({ id, c }: { id: number; c: Schemas["Stages"] }) {
-	const person = usePerson();
-	const may = !c.blind || person.role !== "counter"; // what the other round says is not for those who count
+	const may = !c.hidden; // what the other round says is not for those who count blind
 	const q = useQuery({
 		queryKey: key.rounds(id),
 		enabled: c.differ > 0 && may,

@@ -403,7 +403,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 							<th className="px-2 font-normal">SKU</th>
 							<th className="px-2 font-normal">Item</th>
 							<th className="px-2 font-normal">Lot, serial</th>
-							{!c.blind && <th className="px-2 text-right font-normal">Recorded</th>}
+							{!(c.blind || c.hidden) && <th className="px-2 text-right font-normal">Recorded</th>}
 							<th className="w-32 px-2 text-right font-normal">Counted</th>
 							<th className="w-10 font-normal" />
 							<th className="w-48 px-2 font-normal">When, by whom</th>
@@ -417,7 +417,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 								<td className="code px-2">{r.sku}</td>
 								<td className="max-w-52 truncate px-2">{r.description}</td>
 								<td className="code px-2">{apart(r)}</td>
-								{!c.blind && (
+								{!(c.blind || c.hidden) && (
 									<td className="px-2 text-right">
 										<Quantity of={r.recorded} />
 									</td>
