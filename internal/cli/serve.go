@@ -305,9 +305,9 @@ func (s *streams) restore() *cobra.Command {
 		Short: "Put a backup in the place of a folder's database, after a backup of what is there",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := store.Restore(cmd.Context(), data, args[0], func(tx *gorm.DB, r store.Restored) error {
+			r, err := store.Restore(cmd.Context(), data, args[0], store.Restoring{Words: desk.OfPeople, Word: func(tx *gorm.DB, r store.Restored) error {
 				return desk.RecordRestore(tx, clock.Now(), desk.Person{Name: "command line"}, filepath.Base(args[0]), r)
-			})
+			}})
 			switch {
 			case err != nil:
 				return err
@@ -317,6 +317,11 @@ func (s *streams) restore() *cobra.Command {
 				fmt.Fprintf(s.out, "Restored. The damaged files that were there are in %s\n", r.Aside)
 			default:
 				fmt.Fprintln(s.out, "Restored. Nothing was there before")
+			}
+			if r.Kept {
+				fmt.Fprintln(s.out, "People, their roles and passwords, and when somebody has to agree are as they were: a restore takes nothing back of that.")
+			} else {
+				fmt.Fprintln(s.out, "People, their roles and passwords, and when somebody has to agree are those of the backup.")
 			}
 			return nil
 		},

@@ -117,7 +117,12 @@ const (
 	Agree   Act = "agree to adjustments"
 	Staff   Act = "add people"
 	Guard   Act = "back up and prove the records"
+	PutBack Act = "put a backup back"
+	Require Act = "settle when somebody has to agree"
 )
+
+// ofOwners are the acts that only owners may do.
+var ofOwners = map[Act]bool{Staff: true, PutBack: true, Require: true}
 
 // may says which roles may do what.
 var may = map[Act][]string{
@@ -131,6 +136,8 @@ var may = map[Act][]string{
 	Agree:   {"approver", "controller"},
 	Staff:   {"controller"},
 	Guard:   {"controller"},
+	PutBack: {"controller"},
+	Require: {"controller"},
 }
 
 // Errors that the screen tells apart. Their texts are for people.
@@ -193,6 +200,9 @@ func InWords(err error) error {
 func Allow(p Person, act Act) error {
 	for _, r := range may[act] {
 		if r == p.Role {
+			if ofOwners[act] && !p.Owner {
+				return fmt.Errorf("to %s: %w (an owner does that)", act, ErrMayNot)
+			}
 			return nil
 		}
 	}

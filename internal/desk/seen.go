@@ -12,13 +12,40 @@ import (
 	"wobin/internal/store"
 )
 
-// RecordRestore writes the word that a backup was put back.
+// OfPeople are the words of the record that tell of people, their rights, and when somebody has to agree. What they tell of is not taken
+// back by a restore.
+var OfPeople = []string{"person added", "invited", "invitation taken back", "signed up", "new password offered", "new password taken",
+	"password changed", "person changed", "agreement", "restored"}
+
+// RecordRestore writes the word that a backup was put back, and again what the record told of people since then: a restore takes
+// back nothing of that.
 func RecordRestore(tx *gorm.DB, now time.Time, p Person, name string, r store.Restored) error {
 	w := &Work{DB: tx}
-	if err := w.Say("restored", map[string]any{"backup": name, "before": r.Before, "damaged": filepath.Base(r.Aside)}); err != nil {
+	said := map[string]any{"backup": name, "before": r.Before, "damaged": "", "restore": r.Epoch}
+	if r.Aside != "" {
+		said["damaged"] = filepath.Base(r.Aside)
+	}
+	if err := w.Say("restored", said); err != nil {
 		return err
 	}
-	return store.Record(tx, now.UnixNano(), p.Name, w.word, string(w.detail))
+	if err := store.Record(tx, now.UnixNano(), p.Name, w.word, string(w.detail)); err != nil {
+		return err
+	}
+	for _, l := range r.Since {
+		var said map[string]any
+		if err := json.Unmarshal([]byte(l.Detail), &said); err != nil {
+			return fmt.Errorf("entry %d of the record: %w", l.ID, err)
+		}
+		said["told_before"] = l.ID
+		detail, err := json.Marshal(said)
+		if err != nil {
+			return err
+		}
+		if err := store.Record(tx, l.At, l.Person, l.What, string(detail)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // WarehouseRow gives a warehouse by its number.

@@ -7,8 +7,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"os"
-	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -137,11 +136,11 @@ func (s *Store) VerifyChain(ctx context.Context) (Proof, error) {
 }
 
 func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
-	head, text, err := readHead(dir)
-	if err != nil {
-		return p, err
+	ends, text := noted(dir)
+	if text != "" {
+		return Proof{Broken: 1, Text: text}, nil
 	}
-	previous, after, headSeen := "", int64(0), head == 0
+	previous, after, headSeen := "", int64(0), len(ends) == 0
 	upTo, first := map[string]int64{}, map[string]int64{}
 	for {
 		var some []Link
@@ -182,9 +181,7 @@ func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
 				}
 				upTo[c.Table] = max(upTo[c.Table], c.To)
 			}
-			if l.ID == head && l.Hash == text {
-				headSeen = true
-			}
+			headSeen = headSeen || slices.Contains(ends, end{l.ID, l.Hash})
 			previous, after, p.Links = l.Hash, l.ID, p.Links+1
 		}
 		if len(some) == 0 {
@@ -195,7 +192,7 @@ func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
 		p.Broken, p.Text = after+1, fmt.Sprintf(
 			"The record ends at its entry %d, but it went on to entry %d or beyond: its end was cut off or written anew.",
 			after,
-			head,
+			ends[0].id,
 		)
 		return p, nil
 	}
@@ -214,46 +211,4 @@ func verifyChain(tx *gorm.DB, dir string) (p Proof, err error) {
 		}
 	}
 	return p, nil
-}
-
-// headName is the file beside the database that says where the record ends, so that an end that is cut off is noticed. It
-// may lag behind the record, where a crash came between, but never be ahead of it.
-const headName = "chain.head"
-
-// noteHead writes down where the record ends now. What cannot be written is not worth failing work that is done.
-func (s *Store) noteHead(ctx context.Context) {
-	var last Link
-	if err := s.read.WithContext(ctx).Order("id DESC").Limit(1).Find(&last).Error; err != nil || last.ID <= s.head.Load() {
-		return
-	}
-	s.headMu.Lock()
-	defer s.headMu.Unlock()
-	if last.ID <= s.head.Load() {
-		return
-	}
-	if writeHead(s.Dir, &last) == nil {
-		s.head.Store(last.ID)
-	}
-}
-
-func writeHead(dir string, l *Link) error {
-	name := filepath.Join(dir, headName)
-	if err := os.WriteFile(name+".part", []byte(fmt.Sprintf("%d %s\n", l.ID, l.Hash)), 0o600); err != nil {
-		return err
-	}
-	return os.Rename(name+".part", name)
-}
-
-func readHead(dir string) (id int64, hash string, err error) {
-	b, err := os.ReadFile(filepath.Join(dir, headName))
-	if os.IsNotExist(err) {
-		return 0, "", nil
-	}
-	if err == nil {
-		_, err = fmt.Sscan(string(b), &id, &hash)
-	}
-	if err != nil {
-		return 0, "", fmt.Errorf("%s cannot be read: %w", headName, err)
-	}
-	return id, hash, nil
 }

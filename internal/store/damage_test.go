@@ -18,7 +18,7 @@ import (
 	"gorm.io/gorm"
 )
 
-func noWord(tx *gorm.DB, r Restored) error { return Record(tx, 5, "console", "restored", "{}") }
+var noWord = Restoring{Word: func(tx *gorm.DB, r Restored) error { return Record(tx, 5, "console", "restored", "{}") }}
 
 // olderFolder makes a data folder as a program with that version of the schema left it, with a count in it.
 func olderFolder(t *testing.T, version int) string {

@@ -23,7 +23,9 @@ type Draft struct {
 
 // SaveDraft keeps a draft as it is now. A draft is no record: nothing of it goes into the chain.
 func (s *Store) SaveDraft(d *Draft) error {
-	return inWords(s.write.Clauses(clause.OnConflict{UpdateAll: true}).Create(d).Error)
+	return s.Write(context.Background(), func(tx *gorm.DB) error {
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(d).Error
+	})
 }
 
 // DraftOf gives a draft of somebody; one without a number where there is none.
@@ -41,7 +43,7 @@ func (s *Store) DraftsOf(ctx context.Context, person int64) (list []Draft, err e
 // DropDrafts takes drafts out whose ids are given, and those that nobody came back for since a moment. Their files go with them.
 func (s *Store) DropDrafts(ids []string, before int64) error {
 	var gone []Draft
-	err := s.write.Transaction(func(tx *gorm.DB) error {
+	err := s.Write(context.Background(), func(tx *gorm.DB) error {
 		q := tx.Where("id IN ? OR used < ?", ids, before)
 		if err := q.Omit("choices", "history").Find(&gone).Error; err != nil || len(gone) == 0 {
 			return err
@@ -49,7 +51,7 @@ func (s *Store) DropDrafts(ids []string, before int64) error {
 		return tx.Where("id IN ? OR used < ?", ids, before).Delete(&Draft{}).Error
 	})
 	if err != nil {
-		return inWords(err)
+		return err
 	}
 	for i := range gone {
 		_ = os.Remove(s.IncomingName(gone[i].File)) // what stays is swept at the next start

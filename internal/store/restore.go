@@ -9,166 +9,59 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"slices"
-	"strings"
 
 	sqlite3 "github.com/mattn/go-sqlite3"
 	"gorm.io/gorm"
 )
 
-// applicationID marks a database of this program ("wobi"), from the third version of its schema on.
-const applicationID = 2003788649
-
-// isOurs proves that an open database is empty, or one of this program.
-func isOurs(ctx context.Context, db *sql.DB) error {
-	var id, version, tables int
-	for q, into := range map[string]*int{"PRAGMA application_id": &id, "PRAGMA user_version": &version,
-		"SELECT count(*) FROM sqlite_master": &tables} {
-		if err := db.QueryRowContext(ctx, q).Scan(into); err != nil {
-			return err
-		}
-	}
-	if id == 0 && version == 0 && tables == 0 || id == 0 && (version == 1 || version == 2) || id == applicationID && version > 2 {
-		return nil
-	}
-	return errors.New("it is a database, but none of wobin's")
-}
-
-// Found is what a backup holds, as told before it is put back.
-type Found struct {
-	Version int
-	Links   int64 // of the record
-	LastAt  int64 // of its last entry, Unix nanoseconds
-}
-
-// Prove shows that a file is a whole database of this program or an older one: by its mark, its schema to the letter, and
-// its own check, the record included. The file is not changed.
-func Prove(ctx context.Context, name string) (f Found, err error) {
-	if info, err := os.Stat(name); err != nil {
-		return f, err
-	} else if info.Size() == 0 {
-		return f, errors.New("it is empty")
-	}
-	db, raw, err := connectPlain(name, url.Values{"mode": {"ro"}, "immutable": {"1"}})
-	if err != nil {
-		return f, fmt.Errorf("it is damaged or no database: %w", err)
-	}
-	defer raw.Close()
-	var check string
-	if err := raw.QueryRowContext(ctx, "PRAGMA integrity_check").Scan(&check); err != nil {
-		return f, fmt.Errorf("it is damaged or no database: %w", err)
-	}
-	if check != "ok" {
-		return f, fmt.Errorf("it is damaged: %s", check)
-	}
-	if err := isOurs(ctx, raw); err != nil {
-		return f, err
-	}
-	if err := raw.QueryRowContext(ctx, "PRAGMA user_version").Scan(&f.Version); err != nil {
-		return f, err
-	}
-	switch {
-	case f.Version > len(migrations):
-		return f, ErrNewer
-	case f.Version == 0:
-		return f, errors.New("it holds no records")
-	}
-	want, err := schemaOf(ctx, f.Version)
-	if err != nil {
-		return f, err
-	}
-	is, err := schemaIn(ctx, raw)
-	if err != nil {
-		return f, err
-	}
-	if !slices.Equal(want, is) {
-		return f, errors.New("its tables are not those of wobin")
-	}
-	var orphans int
-	if err := raw.QueryRowContext(ctx, "SELECT count(*) FROM pragma_foreign_key_check").Scan(&orphans); err != nil {
-		return f, err
-	}
-	if orphans > 0 {
-		return f, fmt.Errorf("%d of its rows point to nothing", orphans)
-	}
-	if f.Version == len(migrations) {
-		if p, err := verifyChain(db.WithContext(ctx), filepath.Join(filepath.Dir(name), "no folder of records")); err != nil {
-			return f, err
-		} else if p.Broken != 0 {
-			return f, errors.New(p.Text)
-		}
-	}
-	err = raw.QueryRowContext(ctx, "SELECT coalesce(max(id), 0), coalesce(max(at), 0) FROM chain").Scan(&f.Links, &f.LastAt)
-	return f, err
-}
-
-func connectPlain(name string, query url.Values) (*gorm.DB, *sql.DB, error) {
-	raw, err := sql.Open("sqlite3", fileURL(name, query))
-	if err != nil {
-		return nil, nil, err
-	}
-	db, err := gormOver(raw)
-	if err != nil {
-		raw.Close()
-	}
-	return db, raw, err
-}
-
-// schemaOf gives the schema of a version, from its migrations.
-func schemaOf(ctx context.Context, version int) ([]string, error) {
-	raw, err := sql.Open("sqlite3", "file::memory:")
-	if err != nil {
-		return nil, err
-	}
-	defer raw.Close()
-	raw.SetMaxOpenConns(1)
-	db, err := gormOver(raw)
-	if err != nil {
-		return nil, err
-	}
-	for n := range version {
-		if err := db.Exec(migrations[n]).Error; err != nil {
-			return nil, err
-		}
-		if more := after[n+1]; more != nil {
-			if err := more(db); err != nil {
-				return nil, err
-			}
-		}
-	}
-	return schemaIn(ctx, raw)
-}
-
-// schemaIn gives what makes up a database, in the order of names. How statements are laid out does not matter.
-func schemaIn(ctx context.Context, db *sql.DB) (out []string, err error) {
-	rows, err := db.QueryContext(
-		ctx,
-		"SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL AND name NOT LIKE 'sqlite_%' ORDER BY type, name",
-	)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var sort, name, text string
-		if err := rows.Scan(&sort, &name, &text); err != nil {
-			return nil, err
-		}
-		out = append(out, sort+" "+name+" "+strings.Join(strings.Fields(text), " "))
-	}
-	return out, rows.Err()
+// Restoring is what a restore is told beside the backup.
+type Restoring struct {
+	// Agreed looks at the records that are to be replaced once nobody writes any more, and errs where they are not what was agreed to.
+	// nil: they may be anything.
+	Agreed func(tx *gorm.DB) error
+	// Words are the kinds of words of the record that tell of what a restore does not take back: people and their rights.
+	Words []string
+	// Word writes what the record says of the restore, into the records that are put back, before they are in place.
+	Word func(tx *gorm.DB, r Restored) error
 }
 
 // Restored is the last word on a restore.
 type Restored struct {
 	Before string // the backup of what was there; empty where that was damaged or missing
 	Aside  string // the folder that damaged files were put into
+	Epoch  int64  // the number of the restore in this folder
+	Kept   bool   // what a restore does not take back is as it was; where nothing could be read any more it is as in the backup
+	Since  []Link // words of the kinds that a restore does not take back, spoken since the backup
 }
 
-// Restore puts a backup in the place of a folder's database: after a backup of what is there now, or, where that is
-// damaged, after putting its files aside. Kept files stay: a backup names none that later work took away. Nothing is
-// changed where the backup is not proved, or the folder is in use. word is written into the record of what was put back.
-func Restore(ctx context.Context, dir, file string, word func(tx *gorm.DB, r Restored) error) (r Restored, err error) {
+// untaken are the tables that a restore does not take back: who may sign in, as what, with which word; who is signed in; when somebody
+// has to agree; and files that were dropped and are still to be taken in. A backup may be older than somebody's leaving.
+var untaken = []string{"people", "invitations", "sessions", "settings", "drafts"}
+
+// epochKey is the setting that numbers restores. It never falls.
+const epochKey = "epoch"
+
+// restoreName is the file in which the records are made ready that take the place of those that are there.
+const restoreName = ".restore.db"
+
+// atStep is told of each step of a restore; tests look at the folder there, as a kill would leave it.
+var atStep = func(string) {}
+
+// Epoch tells how often a backup was put back in this folder. Whoever keeps something of the records outside holds this number against
+// it: where it rose, what was kept may never have been.
+func (s *Store) Epoch(ctx context.Context) (n int64, err error) { return epochIn(s.Read(ctx), "main") }
+
+func epochIn(tx *gorm.DB, schema string) (n int64, err error) {
+	err = tx.Raw("SELECT coalesce(max(CAST(value AS INTEGER)), 0) FROM "+schema+".settings WHERE key = ?", epochKey).Scan(&n).Error
+	return n, err
+}
+
+// Restore puts a backup in the place of a folder's records that no program has open, in one step: all that belongs to them is made ready
+// beside them, what a restore does not take back (untaken) and the word in the record included, and then takes their place by a rename. A
+// kill leaves the one or the other. What was there is backed up before, or, where it is damaged, put aside; people are those of the backup
+// then. Kept files stay: a backup names none that later work took away. Nothing is changed where the backup is not proved, or the folder is
+// in use.
+func Restore(ctx context.Context, dir, file string, how Restoring) (r Restored, err error) {
 	if _, err := Prove(ctx, file); err != nil {
 		return r, fmt.Errorf("%s cannot be put back: %w", file, err)
 	}
@@ -181,41 +74,247 @@ func Restore(ctx context.Context, dir, file string, word func(tx *gorm.DB, r Res
 	if err != nil {
 		return r, err
 	}
-	err = replaceFile(ctx, dir, file, &r)
-	if err = errors.Join(err, lock.Close()); err != nil {
-		return r, inWords(err)
-	}
-	s, err := Open(dir)
-	if err != nil {
-		return r, err
-	}
-	defer s.Close()
-	return r, s.begun(ctx, func(tx *gorm.DB) error { return word(tx, r) })
+	err = restoreClosed(ctx, dir, file, how, &r)
+	return r, inWords(errors.Join(err, lock.Close()))
 }
 
-// replaceFile puts a backup where the database was, in a folder that is locked.
-func replaceFile(ctx context.Context, dir, file string, r *Restored) (err error) {
+func restoreClosed(ctx context.Context, dir, file string, how Restoring, r *Restored) (err error) {
 	name := filepath.Join(dir, databaseName)
-	if r.Before, err = backupClosed(ctx, dir, filepath.Base(file)); err != nil {
+	ready, err := makeReady(ctx, dir, file)
+	if err != nil {
+		return err
+	}
+	defer ready.drop()
+	was := "" // the records that are there, brought to the schema of today
+	if r.Before, err = backupClosed(ctx, dir, filepath.Base(file)); err == nil {
+		if err := settleHead(dir, name); err != nil {
+			return err
+		}
+		if old, err := makeReady(ctx, dir, name); err == nil { // else it is of a newer program, or none that can be brought up to date
+			defer old.drop()
+			was = old.name
+		}
+	}
+	atStep("backed up")
+	if r.Before == "" {
 		if r.Aside, err = putAside(dir, name); err != nil {
 			return err
 		}
+		atStep("put aside")
 	}
-	part := filepath.Join(dir, ".restore.db")
-	defer os.Remove(part)
-	if err := copyFile(file, part); err != nil {
+	if err := ready.complete(ctx, was, how, r); err != nil {
 		return err
 	}
-	// The journal of the old database must be gone before the new one is there: it would be played into it.
+	// The journal of the old database must be gone before the new one is there: it would be played into it. It is empty: backupClosed saw
+	// to that.
 	for _, side := range []string{"-wal", "-shm", "-journal"} {
 		if err := os.Remove(name + side); err != nil && !os.IsNotExist(err) {
 			return err
 		}
 	}
-	if err := os.Rename(part, name); err != nil {
+	atStep("journal gone")
+	if err := os.Rename(ready.name, name); err != nil {
 		return err
 	}
-	return syncDir(dir)
+	atStep("in place")
+	if err := syncDir(dir); err != nil {
+		return err
+	}
+	if err := settleHead(dir, name); err != nil {
+		return err
+	}
+	atStep("end noted")
+	return nil
+}
+
+// PutBack puts one of the folder's backups in the place of the records while the program runs, in one step, as Restore does: one
+// transaction of the database itself. Whoever writes waits from before the records are looked at until others are in their place.
+func (s *Store) PutBack(ctx context.Context, name string, how Restoring) (r Restored, err error) {
+	if !backupName.MatchString(name) {
+		return r, os.ErrNotExist
+	}
+	defer s.use(name)()
+	file := filepath.Join(s.Dir, "backups", name)
+	if _, err := Prove(ctx, file); err != nil {
+		return r, fmt.Errorf("%s cannot be put back: %w", name, err)
+	}
+	ready, err := makeReady(ctx, s.Dir, file)
+	if err != nil {
+		return r, inWords(err)
+	}
+	defer ready.drop()
+	s.gate.Lock()
+	defer s.gate.Unlock()
+	if how.Agreed != nil {
+		if err := how.Agreed(s.read.WithContext(ctx)); err != nil {
+			return r, err
+		}
+	}
+	if r.Before, err = s.Backup(ctx, beforeRestore); err != nil {
+		return r, err
+	}
+	atStep("backed up")
+	if err := ready.complete(ctx, filepath.Join(s.Dir, databaseName), how, &r); err != nil {
+		return r, inWords(err)
+	}
+	if err := s.overwrite(context.WithoutCancel(ctx), ready.name); err != nil {
+		return r, inWords(err)
+	}
+	atStep("in place")
+	s.head.Store(0)
+	if err := settleHead(s.Dir, filepath.Join(s.Dir, databaseName)); err != nil {
+		return r, inWords(err)
+	}
+	atStep("end noted")
+	s.noteHead(context.WithoutCancel(ctx))
+	return r, nil
+}
+
+// ready is a database that is made ready beside the records.
+type ready struct {
+	name string
+	dir  string
+}
+
+// makeReady copies a database of the program, brings it to the schema of today, and takes away what was never published in it.
+func makeReady(ctx context.Context, dir, file string) (r *ready, err error) {
+	f, err := os.CreateTemp(dir, restoreName+"-*")
+	if err != nil {
+		return nil, err
+	}
+	r = &ready{f.Name(), dir}
+	if err := errors.Join(f.Close(), copyFile(file, r.name)); err != nil {
+		return nil, errors.Join(err, r.drop())
+	}
+	atStep("copied")
+	err = r.open(func(db *gorm.DB) error {
+		if err := migrate(db, nil); err != nil {
+			return err
+		}
+		return db.Transaction(sweepRows)
+	})
+	if err != nil {
+		return nil, errors.Join(err, r.drop())
+	}
+	atStep("brought up to date")
+	return r, ctx.Err()
+}
+
+func (r *ready) drop() error {
+	err := os.Remove(r.name)
+	if os.IsNotExist(err) {
+		return nil // it is in place
+	}
+	return err
+}
+
+// open opens the database for some work. All of it is in the one file afterwards.
+func (r *ready) open(do func(db *gorm.DB) error) error {
+	db, raw, err := connectPlain(r.name, url.Values{"_journal_mode": {"DELETE"}, "_foreign_keys": {"on"}, "_synchronous": {"FULL"}, "_txlock": {"immediate"}})
+	if err != nil {
+		return err
+	}
+	raw.SetMaxOpenConns(1)
+	return errors.Join(do(db), raw.Close())
+}
+
+// complete lays into the database what a restore does not take back of the records that are there (was; empty where there are none to
+// read), and the word of the record; and writes down where the record will end.
+func (r *ready) complete(ctx context.Context, was string, how Restoring, is *Restored) error {
+	var last Link
+	err := r.open(func(db *gorm.DB) error {
+		if was != "" {
+			// It is looked at over a connection of its own, which must not be within a transaction yet.
+			if err := db.Exec("ATTACH ? AS was", fileURL(was, url.Values{"mode": {"ro"}})).Error; err != nil {
+				return err
+			}
+		}
+		return db.Transaction(func(tx *gorm.DB) error {
+			_, _, before, err := readHead(r.dir)
+			if err != nil {
+				before = 0 // a note that cannot be read says nothing of restores
+			}
+			own, err := epochIn(tx, "main")
+			if err != nil {
+				return err
+			}
+			is.Epoch = max(before, own)
+			if was != "" {
+				if err := is.carry(tx, how.Words); err != nil {
+					return err
+				}
+			}
+			is.Epoch++
+			if err := tx.Exec("INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", epochKey,
+				fmt.Sprint(is.Epoch)).Error; err != nil {
+				return err
+			}
+			if err := how.Word(tx, *is); err != nil {
+				return err
+			}
+			return tx.Order("id DESC").Limit(1).Find(&last).Error
+		})
+	})
+	if err != nil {
+		return err
+	}
+	atStep("made ready")
+	err = writeHead(filepath.Join(r.dir, nextHeadName), &last, is.Epoch)
+	atStep("next end noted")
+	return errors.Join(err, ctx.Err())
+}
+
+// carry takes over from the records that are there what a restore does not take back.
+func (is *Restored) carry(tx *gorm.DB, words []string) error {
+	theirs, err := epochIn(tx, "was")
+	if err != nil {
+		return err
+	}
+	is.Epoch, is.Kept = max(is.Epoch, theirs), true
+	for _, t := range untaken {
+		if err := tx.Exec("DELETE FROM main." + t).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("INSERT INTO main." + t + " SELECT * FROM was." + t).Error; err != nil {
+			return err
+		}
+	}
+	return tx.Raw(`SELECT * FROM was.chain WHERE what IN ? AND id > (
+		SELECT coalesce(max(a.id), 0) FROM main.chain a JOIN was.chain b ON b.id = a.id AND b.hash = a.hash) ORDER BY id`, words).Scan(&is.Since).Error
+}
+
+// CommonEnd gives the last entry that the record has in common with that of a backup: what follows it is taken back where that is put back.
+func (s *Store) CommonEnd(ctx context.Context, name string) (id int64, err error) {
+	file := filepath.Join(s.Dir, "backups", filepath.Base(name))
+	db, raw, err := connectPlain(file, url.Values{"mode": {"ro"}, "immutable": {"1"}})
+	if err != nil {
+		return 0, inWords(err)
+	}
+	defer raw.Close()
+	hash := func(tx *gorm.DB, id int64) (h string, err error) {
+		err = tx.Raw("SELECT coalesce((SELECT hash FROM chain WHERE id = ?), '')", id).Scan(&h).Error
+		return h, err
+	}
+	var last int64
+	if err := db.Raw("SELECT coalesce(max(id), 0) FROM chain").Scan(&last).Error; err != nil {
+		return 0, inWords(err)
+	}
+	// Where two records part they stay apart: each hash covers the one before it.
+	low, high := int64(0), last
+	for low < high {
+		middle := (low + high + 1) / 2
+		a, err1 := hash(db, middle)
+		b, err2 := hash(s.Read(ctx), middle)
+		if err := errors.Join(err1, err2); err != nil {
+			return 0, inWords(err)
+		}
+		if a == b && a != "" {
+			low = middle
+		} else {
+			high = middle - 1
+		}
+	}
+	return low, nil
 }
 
 // backupClosed makes a backup of a database that no program has open; it errs where that is missing or damaged.
@@ -272,61 +371,6 @@ func putAside(dir, name string) (string, error) {
 		return "", os.Remove(aside)
 	}
 	return aside, syncDir(dir)
-}
-
-// begun writes the first word into records that were put back, and notes anew where their record ends.
-func (s *Store) begun(ctx context.Context, word func(tx *gorm.DB) error) error {
-	if err := s.write.WithContext(ctx).Transaction(word); err != nil {
-		return inWords(err)
-	}
-	s.head.Store(0)
-	s.noteHead(ctx)
-	return nil
-}
-
-// PutBack puts one of the folder's backups in the place of the records while the program runs: all of it or nothing, in
-// one transaction of the database itself, after a backup of what is there. Who is signed in stays so.
-func (s *Store) PutBack(ctx context.Context, name string, word func(tx *gorm.DB, r Restored) error) (r Restored, err error) {
-	if !backupName.MatchString(name) {
-		return r, os.ErrNotExist
-	}
-	defer s.use(name)()
-	file := filepath.Join(s.Dir, "backups", name)
-	if _, err := Prove(ctx, file); err != nil {
-		return r, fmt.Errorf("%s cannot be put back: %w", name, err)
-	}
-	s.gate.Lock()
-	defer s.gate.Unlock()
-	if r.Before, err = s.Backup(ctx, beforeRestore); err != nil {
-		return r, err
-	}
-	var sessions []session
-	if err := s.read.WithContext(ctx).Find(&sessions).Error; err != nil {
-		return r, err
-	}
-	var drafts []Draft // what was dropped stays dropped
-	if err := s.read.WithContext(ctx).Find(&drafts).Error; err != nil {
-		return r, err
-	}
-	if err := s.overwrite(context.WithoutCancel(ctx), file); err != nil {
-		return r, inWords(err)
-	}
-	if err := s.migrate(); err != nil {
-		return r, inWords(err)
-	}
-	err = s.write.Transaction(func(tx *gorm.DB) error { return Batch(tx, drafts) })
-	if err == nil {
-		err = s.sweep()
-	}
-	if err != nil {
-		return r, inWords(err)
-	}
-	return r, s.begun(ctx, func(tx *gorm.DB) error {
-		if err := Batch(tx, sessions); err != nil {
-			return err
-		}
-		return word(tx, r)
-	})
 }
 
 // overwrite copies a database over the open one, in one transaction.

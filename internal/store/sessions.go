@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"time"
@@ -41,24 +42,28 @@ func (s *Sessions) Find(token string) ([]byte, bool, error) {
 func (s *Sessions) Commit(token string, data []byte, expiry time.Time) error {
 	now := s.Now()
 	until := now.Add(time.Until(expiry)) // the session manager goes by the machine's clock
-	return inWords(s.Store.write.Transaction(func(tx *gorm.DB) error {
+	return s.Store.Write(context.Background(), func(tx *gorm.DB) error {
 		if err := tx.Where("expiry <= ?", now.UnixNano()).Delete(&session{}).Error; err != nil {
 			return err
 		}
 		return tx.Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"data", "expiry"})}).
 			Create(&session{Token: hashed(token), Data: data, Expiry: until.UnixNano()}).Error
-	}))
+	})
 }
 
 // Delete ends a session.
 func (s *Sessions) Delete(token string) error {
-	return inWords(s.Store.write.Where("token = ?", hashed(token)).Delete(&session{}).Error)
+	return s.Store.Write(context.Background(), func(tx *gorm.DB) error {
+		return tx.Where("token = ?", hashed(token)).Delete(&session{}).Error
+	})
 }
 
 // Whose notes whose a session is.
 func (s *Sessions) Whose(token string, person int64, agent string) error {
-	return inWords(s.Store.write.Model(&session{}).Where("token = ?", hashed(token)).
-		Updates(map[string]any{"person_id": person, "began": s.Now().UnixNano(), "agent": agent}).Error)
+	return s.Store.Write(context.Background(), func(tx *gorm.DB) error {
+		return tx.Model(&session{}).Where("token = ?", hashed(token)).
+			Updates(map[string]any{"person_id": person, "began": s.Now().UnixNano(), "agent": agent}).Error
+	})
 }
 
 // Session is one that somebody has.
@@ -82,12 +87,16 @@ func (s *Sessions) Of(person int64, token string) ([]Session, error) {
 
 // End ends sessions of a person: the one with an id, or, where that is empty, all but the one with a token.
 func (s *Sessions) End(person int64, id, but string) (n int64, err error) {
-	q := s.Store.write.Where("person_id = ?", person)
-	if id != "" {
-		q = q.Where("substr(token, 1, 16) = ?", id)
-	} else {
-		q = q.Where("token <> ?", hashed(but))
-	}
-	r := q.Delete(&session{})
-	return r.RowsAffected, inWords(r.Error)
+	err = s.Store.Write(context.Background(), func(tx *gorm.DB) error {
+		q := tx.Where("person_id = ?", person)
+		if id != "" {
+			q = q.Where("substr(token, 1, 16) = ?", id)
+		} else {
+			q = q.Where("token <> ?", hashed(but))
+		}
+		r := q.Delete(&session{})
+		n = r.RowsAffected
+		return r.Error
+	})
+	return n, err
 }

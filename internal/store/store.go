@@ -260,7 +260,8 @@ func (s *Store) Snapshot(ctx context.Context) (within context.Context, end func(
 	return context.WithValue(ctx, snapshotKey{}, tx), end, nil
 }
 
-// Write carries out do in one transaction of the writer connection, which is all or nothing. The connection is held
+// Write carries out do in one transaction of the writer connection, which is all or nothing. It is the one way to write: nothing is written
+// while others take the place of the records. The connection is held
 // by itself, so that MakeBinsAndItems can use the driver's plain path within the transaction.
 func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) (err error) {
 	s.gate.RLock()
@@ -298,22 +299,31 @@ func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) (err erro
 	return nil
 }
 
-// migrate brings the schema up to date, one version after the other, each in a transaction.
+// migrate brings the schema up to date, after a backup.
 func (s *Store) migrate() error {
+	return migrate(s.write, func() error {
+		_, err := s.Backup(context.Background(), beforeMigration)
+		return err
+	})
+}
+
+// migrate brings the schema of a database up to date, one version after the other, each in a transaction. first is done before, where there
+// is something in it that is changed.
+func migrate(db *gorm.DB, first func() error) error {
 	var version int
-	if err := s.write.Raw("PRAGMA user_version").Scan(&version).Error; err != nil {
+	if err := db.Raw("PRAGMA user_version").Scan(&version).Error; err != nil {
 		return fmt.Errorf("the data folder's database cannot be read: %w", err)
 	}
 	if version > len(migrations) {
 		return ErrNewer
 	}
-	if version > 0 && version < len(migrations) {
-		if _, err := s.Backup(context.Background(), beforeMigration); err != nil {
+	if version > 0 && version < len(migrations) && first != nil {
+		if err := first(); err != nil {
 			return err
 		}
 	}
 	for ; version < len(migrations); version++ {
-		err := s.write.Transaction(func(tx *gorm.DB) error {
+		err := db.Transaction(func(tx *gorm.DB) error {
 			if err := tx.Exec(migrations[version]).Error; err != nil {
 				return err
 			}
@@ -334,29 +344,34 @@ func (s *Store) migrate() error {
 // sweep takes away what was written but never published, uploads that are of no draft, and parts of files that a
 // kill left.
 func (s *Store) sweep() error {
-	err := s.write.Transaction(func(tx *gorm.DB) error {
-		var sets, counts []int64
-		if err := tx.Raw("SELECT id FROM stock_sets WHERE published = 0").Scan(&sets).Error; err != nil {
-			return err
-		}
-		if err := tx.Raw("SELECT id FROM counts WHERE state = ?", Freezing).Scan(&counts).Error; err != nil {
-			return err
-		}
-		for _, c := range counts {
-			if err := DeleteCount(tx, c); err != nil {
-				return err
-			}
-		}
-		return deleteSets(tx, sets)
-	})
-	if err != nil {
+	if err := s.write.Transaction(sweepRows); err != nil {
 		return err
 	}
+	return s.sweepFiles()
+}
+
+func sweepRows(tx *gorm.DB) error {
+	var sets, counts []int64
+	if err := tx.Raw("SELECT id FROM stock_sets WHERE published = 0").Scan(&sets).Error; err != nil {
+		return err
+	}
+	if err := tx.Raw("SELECT id FROM counts WHERE state = ?", Freezing).Scan(&counts).Error; err != nil {
+		return err
+	}
+	for _, c := range counts {
+		if err := DeleteCount(tx, c); err != nil {
+			return err
+		}
+	}
+	return deleteSets(tx, sets)
+}
+
+func (s *Store) sweepFiles() error {
 	var waiting []string // files that were dropped and are not taken in
 	if err := s.write.Raw("SELECT file FROM drafts").Scan(&waiting).Error; err != nil {
 		return err
 	}
-	for _, pattern := range []string{"incoming/*", "backups/.part-*", ".restore.db*", headName + ".part", "files/*/*.part"} {
+	for _, pattern := range []string{"incoming/*", "backups/.part-*", restoreName + "*", headName + "*.part", "files/*/*.part"} {
 		old, err := filepath.Glob(filepath.Join(s.Dir, pattern))
 		if err != nil {
 			return err
@@ -381,23 +396,6 @@ func DeleteCount(tx *gorm.DB, id int64) error {
 		}
 	}
 	return tx.Exec("DELETE FROM counts WHERE id = ? AND state = ?", id, Freezing).Error
-}
-
-// findHead looks where the record was noted to end. Where it does not go so far, the note is left for VerifyChain to see.
-func (s *Store) findHead() error {
-	id, sum, err := readHead(s.Dir)
-	if err != nil {
-		return err
-	}
-	var l Link
-	if err := s.read.Limit(1).Find(&l, id).Error; err != nil {
-		return err
-	}
-	if s.head.Store(id); id != 0 && l.Hash != sum {
-		s.head.Store(1<<62 - 1)
-	}
-	s.noteHead(context.Background())
-	return nil
 }
 
 // KeptSets is how many sets of recorded stock stay for a warehouse behind the one in force, so that intakes can be undone.

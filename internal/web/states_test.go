@@ -23,7 +23,7 @@ func TestStatesOfACount(t *testing.T) {
 	}
 	fill := strings.NewReplacer(
 		"{count}",
-		"1",
+		blind,
 		"{number}",
 		"1",
 		"{pos}",
@@ -66,17 +66,17 @@ func TestStatesOfACount(t *testing.T) {
 	})
 
 	var open struct{ Lines []struct{ Pos int64 } }
-	w.must(t, "controller", "GET", "/api/counts/1/variances?show=open&limit=100", "", &open)
+	w.must(t, "controller", "GET", "/api/counts/{blind}/variances?show=open&limit=100", "", &open)
 	for _, l := range open.Lines {
-		w.must(t, "controller", "POST", "/api/counts/1/decisions", fmt.Sprintf(`{"lines":[%d],"kind":"accept","reason":"MISCOUNT"}`, l.Pos), nil)
+		w.must(t, "controller", "POST", "/api/counts/{blind}/decisions", fmt.Sprintf(`{"lines":[%d],"kind":"accept","reason":"MISCOUNT"}`, l.Pos), nil)
 	}
 	var s struct{ Held, Accepted, Uncounted int }
-	w.must(t, "controller", "GET", "/api/counts/1", "", &s)
+	w.must(t, "controller", "GET", "/api/counts/{blind}", "", &s)
 	status, body := w.call(
 		t,
 		"controller",
 		"POST",
-		"/api/counts/1/finish",
+		"/api/counts/{blind}/finish",
 		fmt.Sprintf(`{"held":%d,"accepted":%d,"uncounted":%d,"doubts":1}`, s.Held, s.Accepted, s.Uncounted),
 	)
 	require.Less(t, status, 300, body)

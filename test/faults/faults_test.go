@@ -265,9 +265,9 @@ func TestTamperedRecord(t *testing.T) {
 	assert.Contains(t, string(out), "breaks at its entry 2")
 }
 
-func noWord(tx *gorm.DB, r store.Restored) error {
+var noWord = store.Restoring{Word: func(tx *gorm.DB, r store.Restored) error {
 	return store.Record(tx, 1, "test", "restored", "{}")
-}
+}}
 
 // A restore puts back what a backup holds and keeps what was there; what is no backup changes nothing.
 func TestRestore(t *testing.T) {
@@ -289,7 +289,8 @@ func TestRestore(t *testing.T) {
 	out, err := exec.Command(program(t), "restore", filepath.Join(s.Dir, "backups", name), "--data", s.Dir).CombinedOutput()
 	require.NoError(t, err, string(out))
 	assert.Equal(t, int64(40*5*quantity.Scale), look(t, s.Dir, sum))
-	before := strings.TrimSpace(strings.TrimPrefix(string(out), "Restored. What was there before is "))
+	word, _, _ := strings.Cut(string(out), "\n")
+	before := strings.TrimPrefix(word, "Restored. What was there before is ")
 	_, err = store.Restore(ctx, s.Dir, before, noWord)
 	require.NoError(t, err)
 	assert.Equal(t, int64(40*8*quantity.Scale), look(t, s.Dir, sum))

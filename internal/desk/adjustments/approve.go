@@ -43,7 +43,7 @@ func (d *Room) Agreement(ctx context.Context, p desk.Person) (Agreement, error) 
 
 // KeepAgreement settles when somebody else has to agree.
 func (d *Room) KeepAgreement(ctx context.Context, p desk.Person, a Agreement) error {
-	_, err := desk.Do(ctx, d.Desk, p, desk.Staff, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Require, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		if a.Over != nil && *a.Over < 0 {
 			return none, desk.RefuseAs(desk.Invalid, "over", "A limit is not below zero.")
 		}

@@ -32,7 +32,7 @@ import (
 
 var (
 	ctx  = context.Background()
-	nell = desk.Person{ID: 1, Name: "Nell", Role: "controller"}
+	nell = desk.Person{ID: 1, Name: "Nell", Role: "controller", Owner: true}
 )
 
 // folder gives an empty folder: in memory where the system has room for that, since a disk is waited for at every commit.

@@ -102,27 +102,27 @@ type TakenBackBy struct {
 	N    int    `json:"n"`
 }
 
-// SeeRestore proves a backup and tells what putting it back would take away.
+// SeeRestore proves a backup and tells what putting it back would take away. What was done about people is not taken back.
 func (d *Room) SeeRestore(ctx context.Context, p desk.Person, name string) (t TakesBack, err error) {
 	t = TakesBack{Name: name, Words: []TakenBack{}, By: []TakenBackBy{}}
 	if err := desk.Allow(p, desk.Guard); err != nil {
 		return t, err
 	}
-	found, err := d.backup(ctx, name)
+	found, common, err := d.backup(ctx, name)
 	if err != nil {
 		return t, err
 	}
 	t.At = desk.Instant(found.LastAt)
 	tx := d.Store.Read(ctx)
 	var links []store.Link
-	if err := tx.Where("id > ?", found.Links).Order("id DESC").Limit(100).Find(&links).Error; err != nil {
+	if err := tx.Where("id > ? AND what NOT IN ?", common, desk.OfPeople).Order("id DESC").Limit(100).Find(&links).Error; err != nil {
 		return t, err
 	}
 	for _, l := range links {
 		t.Words = append(t.Words, TakenBack{desk.Instant(l.At), l.Person, l.What})
 	}
-	if err := tx.Raw("SELECT what, count(*) AS n FROM chain WHERE id > ? GROUP BY what ORDER BY n DESC, what",
-		found.Links).Scan(&t.By).Error; err != nil {
+	if err := tx.Raw("SELECT what, count(*) AS n FROM chain WHERE id > ? AND what NOT IN ? GROUP BY what ORDER BY n DESC, what",
+		common, desk.OfPeople).Scan(&t.By).Error; err != nil {
 		return t, err
 	}
 	for _, b := range t.By {
@@ -132,33 +132,47 @@ func (d *Room) SeeRestore(ctx context.Context, p desk.Person, name string) (t Ta
 	return t, nil
 }
 
-func (d *Room) backup(ctx context.Context, name string) (found store.Found, err error) {
+// backup proves a backup, and tells up to where the record is the same in it.
+func (d *Room) backup(ctx context.Context, name string) (found store.Found, common int64, err error) {
 	all, err := store.Backups(d.Store.Dir)
 	if err != nil {
-		return found, err
+		return found, 0, err
 	}
 	if !slices.ContainsFunc(all, func(b store.BackupFile) bool { return b.Name == name }) {
-		return found, desk.Missing("The backup")
+		return found, 0, desk.Missing("The backup")
 	}
 	if found, err = store.Prove(ctx, filepath.Join(d.Store.Dir, "backups", name)); err != nil {
-		return found, desk.RefuseAs(desk.Unproved, "name", "%s cannot be put back: %v.", name, err)
+		return found, 0, desk.RefuseAs(desk.Unproved, "name", "%s cannot be put back: %v.", name, err)
 	}
-	return found, nil
+	common, err = d.Store.CommonEnd(ctx, name)
+	return found, common, err
 }
 
-// Restore puts a backup in the place of the records, after a backup of them. What was done since goes; agreed is how many
-// things that are, as the person saw. It is the first word in the record from then on.
+// Restore puts a backup in the place of the records, after a backup of them. What was done since goes, but for what was done about people
+// (desk.OfPeople); agreed is how many things that are, as the person saw: nobody writes any more while it is looked at again. It is the
+// first word in the record from then on.
 func (d *Room) Restore(ctx context.Context, p desk.Person, name string, agreed int) error {
-	seen, err := d.SeeRestore(ctx, p, name)
+	if err := desk.Allow(p, desk.PutBack); err != nil {
+		return err
+	}
+	defer d.Alone()()
+	_, common, err := d.backup(ctx, name)
 	if err != nil {
 		return err
 	}
-	if n := len(seen.Words) + seen.More; n != agreed {
-		return desk.RefuseAs(desk.Changed, "agreed", "It takes back %s now, not %d. Look at it again.", desk.Plural(n, "thing", "things"), agreed)
-	}
-	defer d.Alone()()
-	_, err = d.Store.PutBack(ctx, name, func(tx *gorm.DB, r store.Restored) error {
-		return desk.RecordRestore(tx, d.Now(), p, name, r)
+	_, err = d.Store.PutBack(ctx, name, store.Restoring{
+		Words: desk.OfPeople,
+		Agreed: func(tx *gorm.DB) error {
+			var n int
+			if err := tx.Raw("SELECT count(*) FROM chain WHERE id > ? AND what NOT IN ?", common, desk.OfPeople).Scan(&n).Error; err != nil {
+				return err
+			}
+			if n != agreed {
+				return desk.RefuseAs(desk.Changed, "agreed", "It takes back %s now, not %d. Look at it again.", desk.Plural(n, "thing", "things"), agreed)
+			}
+			return nil
+		},
+		Word: func(tx *gorm.DB, r store.Restored) error { return desk.RecordRestore(tx, d.Now(), p, name, r) },
 	})
 	if err != nil {
 		return desk.InWords(err)
