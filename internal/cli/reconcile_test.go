@@ -450,6 +450,32 @@ func TestAddUp(t *testing.T) {
 	assert.Contains(t, out["variances.csv"], "X,,,,,,,4,0,4,4,0,3.5,0.00,match,")
 }
 
+// A count that comes twice in a file with everything equal is an error; whatever tells two of them apart makes them add up.
+func TestCountsTwiceAlike(t *testing.T) {
+	run := func(rows string, more ...string) (int, string, string) {
+		files := map[string]string{"s.csv": "sku,quantity\nX,1\n", "c.csv": "sku,counted,counted at,counter\n" + rows}
+		code, _, stderr, out := reconcileFiles(t, files, append([]string{"--stock", "s.csv", "--counts", "c.csv"}, more...)...)
+		return code, stderr, out["variances.csv"]
+	}
+	const one = "X,2,2026-11-20T09:00:00Z,Ada\n"
+	code, stderr, _ := run(one + "X,3,2026-11-20T09:00:00Z,Ada\n" + one)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, stderr, "c.csv:4: ")
+	assert.Contains(t, stderr, "comes twice in this file, equal in everything, first in row 2. Sum them with --add-up, or take one out")
+	code, stderr, out := run(one+one, "--add-up")
+	require.Equal(t, 0, code, stderr)
+	assert.Contains(t, out, "X,,,,,,,1,0,1,4,3,")
+	for apart, other := range map[string]string{
+		"quantity": "X,1,2026-11-20T09:00:00Z,Ada\n",
+		"at":       "X,2,2026-11-20T09:01:00Z,Ada\n", "counter": "X,2,2026-11-20T09:00:00Z,Bo\n",
+	} {
+		code, stderr, out := run(one + other)
+		require.Equal(t, 0, code, apart+": "+stderr)
+		sum := map[bool]string{true: "3,2,", false: "4,3,"}[apart == "quantity"]
+		assert.Contains(t, out, "X,,,,,,,1,0,1,"+sum, apart)
+	}
+}
+
 // Two gigabytes of zeros are refused at the first look, not read.
 func TestTwoGigabytesOfZeros(t *testing.T) {
 	dir := t.TempDir()

@@ -101,7 +101,7 @@ func (t *text) Close() error { return t.w.Flush() }
 func (t *text) Drop() {}
 
 // mostRows is how many rows a sheet of a workbook has at most (ECMA-376); what is beyond goes onto a further sheet.
-const mostRows = 1 << 20
+var mostRows = 1 << 20
 
 // book is a workbook, written as a stream: what is large waits in a file of the system, not in memory.
 type book struct {

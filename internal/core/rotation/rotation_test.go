@@ -102,6 +102,23 @@ func TestMadeUp(t *testing.T) {
 	assert.LessOrEqual(t, most, 20, "no day has more than twice its own")
 }
 
+// Of lines that were counted on one day those go first that had fewer turns, and of different days the older ones.
+func TestFewerTurnsFirst(t *testing.T) {
+	p := abc(365, 0, 0)
+	p.Days = [7]bool{true, true, true, true, true, true, true}
+	p.Groups[0].Times = 120 // of three lines one a day
+	day := time.Date(2026, 7, 1, 9, 0, 0, 0, time.UTC)
+	at := func(ago int, hours int) int64 { return day.AddDate(0, 0, -ago).Add(time.Duration(hours) * time.Hour).UnixNano() }
+	for want, lines := range [][]Line{
+		{{0, at(2, 3), 1, false}, {0, at(2, 0), 2, false}, {0, at(2, 1), 3, false}},
+		{{0, at(2, 0), 2, false}, {0, at(2, 3), 1, false}, {0, at(2, 1), 3, false}},
+		{{0, at(2, 0), 1, false}, {0, at(2, 0), 1, false}, {0, at(3, 0), 9, false}},
+	} {
+		portion, _ := p.Portion(lines, day, day.AddDate(-1, 0, 0))
+		assert.Equal(t, []int{want}, portion)
+	}
+}
+
 func TestLate(t *testing.T) {
 	p := abc(12, 4, 1)
 	p.Days = [7]bool{1: true, 2: true, 3: true, 4: true, 5: true}

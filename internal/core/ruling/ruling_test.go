@@ -171,4 +171,9 @@ func TestContradictionIsTold(t *testing.T) {
 	c := Rule{Class: "C", From: m(11), Then: variance.Held}
 	_, do = Contradict(&a, &c)
 	assert.False(t, do)
+	// Limits that touch meet in a line.
+	d := Rule{Class: "C", From: m(10), Then: variance.Held}
+	example, do = Contradict(&a, &d)
+	assert.True(t, do)
+	assert.Equal(t, "a line that is class C, worth 10.00 or more", example)
 }

@@ -3,6 +3,7 @@ package house_test
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -117,4 +118,20 @@ func TestLetGoInTwoRounds(t *testing.T) {
 	last, err := d.Today.Count(ctx, nell, id)
 	require.NoError(t, err)
 	assert.Equal(t, before.Lines, last.Lines)
+}
+
+// A sheet of which a line is being counted again is not let go, whichever of its lines that is.
+func TestSheetsWithRecountsAreNotLetGo(t *testing.T) {
+	d := at(t)
+	d.Now = func() time.Time { return time.Date(2026, 11, 20, 18, 0, 0, 0, time.UTC) }
+	id := twelve(t, d, 1, plan.Cut{By: "size", Rows: 5}) // sheets of 4, 5 and 3 lines
+	require.NoError(t, typedOn(t, d, id, 1, "Ada", map[string]string{"S00": "9"}))
+	require.NoError(t, typedOn(t, d, id, 2, "Ada", map[string]string{"S08": "9"}))
+	first, last := lineOf(t, d, id, "S00", "A-01"), lineOf(t, d, id, "S08", "A-09")
+	_, err := d.Plan.Recount(ctx, nell, id, plan.Again{Lines: []int64{first.Pos, last.Pos}})
+	require.NoError(t, err)
+	for _, sheet := range []int{1, 2} {
+		require.ErrorContains(t, d.Plan.LetGo(ctx, nell, id, []int{sheet}), fmt.Sprintf("Lines of sheet %d are on sheet 4 to be counted again", sheet))
+	}
+	require.NoError(t, d.Plan.LetGo(ctx, nell, id, []int{3}))
 }

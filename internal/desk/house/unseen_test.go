@@ -11,6 +11,7 @@ import (
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
+	"wobin/internal/desk/intake"
 	"wobin/internal/desk/plan"
 	"wobin/internal/store"
 )
@@ -175,4 +176,17 @@ func TestChangedIsNotDecidedUnseen(t *testing.T) {
 	posted, err := d.Adjustments.Post(ctx, nell, id, "difference", "", shown.Lines, shown.Sha)
 	require.NoError(t, err)
 	assert.Equal(t, shown.Sha, posted.Sha, "what was shown is what went out")
+}
+
+// A row code says where a row belongs: one whose bin was emptied is told of by what its code is for, not as a row without a place.
+func TestEmptiedBinUnderARowCode(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", "warehouse,bin,sku,on hand,as at\nW,A-1,ROPE,10,2026-11-20T06:00:00Z\nW,A-2,SHK,4,2026-11-20T06:00:00Z\n")
+	id := frozenAlone(t, d, 1)
+	text := "row code,warehouse,bin,sku,counted,counted at\n" + lineOf(t, d, id, "ROPE", "A-1").RowCode +
+		",W,,ROPE,7,2026-11-20T10:00:00Z\n,W,A-2,SHK,5,2026-11-20T10:00:00Z\n"
+	dr := look(t, d, "counts.csv", text, intake.Choices{Count: id})
+	require.Len(t, dr.Problems, 1)
+	assert.Equal(t, "bin changed", dr.Problems[0].Kind)
+	assert.Contains(t, dr.Problems[0].List[0].Text, "which is for A-1 · ROPE. Put the bin back")
 }
