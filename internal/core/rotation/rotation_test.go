@@ -108,7 +108,9 @@ func TestFewerTurnsFirst(t *testing.T) {
 	p.Days = [7]bool{true, true, true, true, true, true, true}
 	p.Groups[0].Times = 120 // of three lines one a day
 	day := time.Date(2026, 7, 1, 9, 0, 0, 0, time.UTC)
-	at := func(ago int, hours int) int64 { return day.AddDate(0, 0, -ago).Add(time.Duration(hours) * time.Hour).UnixNano() }
+	at := func(ago int, hours int) int64 {
+		return day.AddDate(0, 0, -ago).Add(time.Duration(hours) * time.Hour).UnixNano()
+	}
 	for want, lines := range [][]Line{
 		{{0, at(2, 3), 1, false}, {0, at(2, 0), 2, false}, {0, at(2, 1), 3, false}},
 		{{0, at(2, 0), 2, false}, {0, at(2, 3), 1, false}, {0, at(2, 1), 3, false}},

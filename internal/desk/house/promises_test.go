@@ -14,10 +14,13 @@ import (
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
+	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/intake"
+	"wobin/internal/desk/people"
 	"wobin/internal/desk/plan"
+	"wobin/internal/desk/safety"
 	"wobin/internal/store"
 )
 
@@ -489,6 +492,69 @@ func TestRestoreOnTheScreen(t *testing.T) {
 	assert.Equal(t, desk.Unproved, kindOf(t, d.Safety.Restore(ctx, nell, b.Name, 1)))
 	_, err = d.Safety.Backups(desk.Person{Role: "viewer"})
 	assert.ErrorIs(t, err, desk.ErrMayNot)
+}
+
+// A restore takes back nothing that was done about people: who was suspended stays so, a password that was changed is the new one, an invitation
+// that was taken back does not hold, and when somebody has to agree stays settled. The record says so again. Owners alone restore, and
+// settle that.
+func TestRestoreTakesBackNothingOfPeople(t *testing.T) {
+	d := at(t)
+	code, err := d.People.OwnerCode(ctx)
+	require.NoError(t, err)
+	owner, err := d.People.MakeOwner(ctx, code, "Nell", "nell", "winches and fenders")
+	require.NoError(t, err)
+	joined := func(name, role string) desk.Person {
+		in, err := d.People.Invite(ctx, owner, name, role)
+		require.NoError(t, err)
+		p, err := d.People.Join(ctx, in.Code, name, "ropes and shackles")
+		require.NoError(t, err)
+		return p
+	}
+	ousted, second := joined("ousted", "controller"), joined("second", "controller")
+	waiting, err := d.People.Invite(ctx, owner, "Ivo", "counter")
+	require.NoError(t, err)
+	require.NoError(t, d.Adjustments.KeepAgreement(ctx, owner, adjustments.Agreement{}))
+	b, err := d.Safety.BackUp(ctx, owner)
+	require.NoError(t, err)
+
+	yes := true
+	require.NoError(t, d.People.Change(ctx, owner, ousted.ID, people.Changed{Suspended: &yes}))
+	require.NoError(t, d.People.ChangePassword(ctx, second, "ropes and shackles", "chandlery of the quay"))
+	require.NoError(t, d.People.Uninvite(ctx, owner, waiting.ID))
+	require.NoError(t, d.Adjustments.KeepAgreement(ctx, owner, adjustments.Agreement{Always: true}))
+	take(t, d, "stock.csv", stockText)
+	seen, err := d.Safety.SeeRestore(ctx, second, b.Name)
+	require.NoError(t, err)
+	require.Len(t, seen.Words, 1, "what was done about people is not among what it takes back")
+	for what, err := range map[string]error{
+		"restore": d.Safety.Restore(ctx, second, b.Name, 1), "settle when somebody agrees": d.Adjustments.KeepAgreement(ctx, second, adjustments.Agreement{}),
+	} {
+		require.ErrorIs(t, err, desk.ErrMayNot, what)
+		require.ErrorContains(t, err, "an owner does that", what)
+	}
+	require.NoError(t, d.Safety.Restore(ctx, owner, b.Name, 1))
+
+	assert.Zero(t, tally(t, d, "SELECT count(*) FROM stock_sets"))
+	_, err = d.People.SignIn(ctx, "ousted", "ropes and shackles")
+	require.Error(t, err)
+	_, err = d.People.SignIn(ctx, "second", "ropes and shackles")
+	require.Error(t, err)
+	_, err = d.People.SignIn(ctx, "second", "chandlery of the quay")
+	require.NoError(t, err)
+	_, err = d.People.Join(ctx, waiting.Code, "ivo", "ropes and shackles")
+	require.ErrorContains(t, err, "does not hold")
+	a, err := d.Adjustments.Agreement(ctx, owner)
+	require.NoError(t, err)
+	assert.True(t, a.Always)
+	page, err := d.Safety.Record(ctx, owner, safety.RecordFilter{})
+	require.NoError(t, err)
+	var said []string
+	for _, e := range page.Entries[:5] {
+		said = append(said, e.What)
+	}
+	assert.Equal(t, []string{"agreement", "invitation taken back", "password changed", "person changed", "restored"}, said)
+	assert.Contains(t, strings.Join(page.Entries[4].Details, "\n"), "restore: 1")
+	proved(t, d)
 }
 
 // A full disk is a refusal in words; nothing is changed, and with room again the same goes through.

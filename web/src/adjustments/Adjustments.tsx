@@ -138,7 +138,7 @@ export function Adjustments() {
 						)}
 					</div>
 					<Postings id={id} may={person.role === "controller"} running={c.state === "running"} />
-					<AgreementOf may={person.role === "controller"} />
+					<AgreementOf may={person.owner} />
 				</div>
 			}
 			foot={

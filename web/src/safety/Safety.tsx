@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
-import { Stage } from "../frame/Frame";
+import { Stage, usePerson } from "../frame/Frame";
 import { count, Empty, Failed, many, Warn, when } from "../frame/figures";
 
 const why: Record<string, string> = {
@@ -16,6 +16,7 @@ const why: Record<string, string> = {
 /** Backups of the records, the proof of the record of who did what, and putting a backup back. */
 export function Safety() {
 	const backups = useQuery({ queryKey: key.backups, queryFn: () => ask(api.GET("/api/backups")) });
+	const person = usePerson();
 	const [asked, setAsked] = useState("");
 	const make = useMutation({
 		mutationFn: () => ask(api.POST("/api/backups")),
@@ -71,9 +72,13 @@ export function Safety() {
 								<span className="code">{when(b.at, "long")}</span>
 								<span>{why[b.why] ?? b.why}</span>
 								<span className="code text-right text-dim">{count(Math.ceil(b.size / 1024))} kB</span>
-								<button type="button" className="word text-right" onClick={() => setAsked(asked === b.name ? "" : b.name)}>
-									{asked === b.name ? "leave it" : "put it back…"}
-								</button>
+								{person.owner ? (
+									<button type="button" className="word text-right" onClick={() => setAsked(asked === b.name ? "" : b.name)}>
+										{asked === b.name ? "leave it" : "put it back…"}
+									</button>
+								) : (
+									<span className="text-right text-dim">an owner puts it back</span>
+								)}
 							</div>
 							{asked === b.name && <PutBack name={b.name} onDone={() => setAsked("")} />}
 						</div>
@@ -127,7 +132,10 @@ function PutBack({ name, onDone }: { name: string; onDone: () => void }) {
 						? "Put this backup back"
 						: `Put it back and take away ${many(all, "thing", "things")}`}
 			</button>
-			<span className="ml-3 text-dim">What is there now is backed up first, so this can be turned round.</span>
+			<p className="mt-1 text-dim">
+				What is there now is backed up first, so this can be turned round. People, their roles and passwords, who is signed in, files that
+				wait, and when somebody else agrees stay as they are.
+			</p>
 		</div>
 	);
 }
