@@ -17,9 +17,12 @@ import (
 type Set struct {
 	texts []string
 	exact map[string]bool
-	mu    sync.Mutex        // of the two below, which are made when they are asked for: once texts are in, many may ask at a time
+	mu    sync.Mutex        // of those below, which are made when they are asked for: once texts are in, many may ask at a time
 	folds map[string]string // "" where several share it
 	loose *loose
+
+	squeezed [][]rune // as Nearest holds them against a text
+	slips    *Slips
 }
 
 // Add takes a text into the set. The empty text is never in it.
@@ -32,7 +35,7 @@ func (s *Set) Add(text string) {
 	}
 	s.exact[text] = true
 	s.texts = append(s.texts, text)
-	s.folds, s.loose = nil, nil
+	s.folds, s.loose, s.squeezed, s.slips = nil, nil, nil, nil
 }
 
 // Len is how many texts there are; a nil set has none.
@@ -254,8 +257,8 @@ func (s *Set) Nearest(text string, most int) []string {
 	if s.Len() == 0 || s.Len() > 20_000 {
 		return nil
 	}
-	want := []rune(squeeze(code.Fold(alike(text))))
-	if len(want) < 3 {
+	want := squeezed(text)
+	if len(want) < 3 || len(want) > longestWord {
 		return nil // any other short word would be near
 	}
 	limit := max(1, len(want)/3)
@@ -264,15 +267,13 @@ func (s *Set) Nearest(text string, most int) []string {
 		distance int
 	}
 	var found []near
-	for _, t := range s.texts {
-		is := []rune(squeeze(code.Fold(alike(t))))
+	for i, is := range s.words() {
 		d := code.Distance(want, is, limit)
-		if d > limit && len(want) >= 3 && len(is) >= 3 &&
-			(strings.Contains(string(is), string(want)) || strings.Contains(string(want), string(is))) {
+		if d > limit && len(is) >= 3 && (within(is, want) || within(want, is)) {
 			d = limit
 		}
 		if d <= limit {
-			found = append(found, near{t, d})
+			found = append(found, near{s.texts[i], d})
 		}
 	}
 	slices.SortStableFunc(found, func(a, b near) int {
@@ -288,14 +289,71 @@ func (s *Set) Nearest(text string, most int) []string {
 	return out
 }
 
+// Close gives the known texts that are Close to a text, those with the fewest differences first.
+func (s *Set) Close(text string) []string {
+	if s.Len() == 0 {
+		return nil
+	}
+	s.mu.Lock()
+	if s.slips == nil {
+		s.slips = &Slips{}
+		for _, t := range s.texts {
+			s.slips.Add(t)
+		}
+	}
+	found := s.slips.Close(text)
+	s.mu.Unlock()
+	want := wordOf(text)
+	slices.SortStableFunc(found, func(a, b string) int { return code.Distance(want, wordOf(a), 1) - code.Distance(want, wordOf(b), 1) })
+	return found
+}
+
+// within tells whether a word stands in another.
+func within(word, other []rune) bool {
+	for i := 0; i+len(word) <= len(other); i++ {
+		if slices.Equal(word, other[i:i+len(word)]) {
+			return true
+		}
+	}
+	return false
+}
+
+// words gives the texts as they are held against others.
+func (s *Set) words() [][]rune {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.squeezed == nil {
+		s.squeezed = make([][]rune, len(s.texts))
+		for i, t := range s.texts {
+			if len(t) <= 4*longestWord {
+				s.squeezed[i] = squeezed(t)
+			}
+		}
+	}
+	return s.squeezed
+}
+
+func squeezed(text string) []rune { return []rune(squeeze(code.Fold(alike(text)))) }
+
+// longestWord is how many letters a word has at most for which slips are looked for.
+const longestWord = 200
+
 // Close tells whether two words are so alike that one may be a slip for the other: one letter more, less, other or
 // swapped in a word of four or more.
 func Close(a, b string) bool {
-	x, y := []rune(squeeze(code.Fold(alike(a)))), []rune(squeeze(code.Fold(alike(b))))
-	if len(x) < 4 || len(y) < 4 || strings.ContainsFunc(a+b, unicode.IsDigit) {
-		return false
+	x, y := wordOf(a), wordOf(b)
+	return x != nil && y != nil && code.Distance(x, y, 1) <= 1
+}
+
+// wordOf is what Close holds against others; nil where there is nothing to be held.
+func wordOf(text string) []rune {
+	if len(text) > 4*longestWord || strings.ContainsFunc(text, unicode.IsDigit) {
+		return nil
 	}
-	return code.Distance(x, y, 1) <= 1
+	if w := squeezed(text); len(w) >= 4 {
+		return w
+	}
+	return nil
 }
 
 // squeeze leaves letters and digits; what stands between two digits is kept as one hyphen, for A-1-1 and A-11 are

@@ -360,6 +360,9 @@ func Share(part, whole int64) int64 {
 // FromFloatText turns the text of a number stored as binary (as workbooks do) into an exact decimal at 15
 // significant digits, so that 0.30000000000000004 is 0.3. ok is false where s is no such number.
 func FromFloatText(s string) (text string, ok bool) {
+	if plain(s) {
+		return s, true
+	}
 	f, err := strconv.ParseFloat(s, 64)
 	if err != nil || f != f || f > 1e300 || f < -1e300 {
 		return "", false
@@ -377,6 +380,29 @@ func FromFloatText(s string) (text string, ok bool) {
 		x.Mul(x, ten)
 	}
 	return r.FloatString(places), true
+}
+
+// plain tells whether a text is a decimal of at most fifteen digits as it is printed shortest, which a binary number keeps as it is. Nearly
+// all numbers of workbooks are.
+func plain(s string) bool {
+	if s != "" && s[0] == '-' {
+		s = s[1:]
+		if s == "0" {
+			return false
+		}
+	}
+	if len(s) > 16 {
+		return false
+	}
+	whole, places, pointed := strings.Cut(s, ".")
+	digits := func(t string) bool { return t != "" && strings.Trim(t, "0123456789") == "" }
+	switch {
+	case !digits(whole), len(whole) > 1 && whole[0] == '0', len(whole)+len(places) > 15:
+		return false
+	case !pointed:
+		return true
+	}
+	return digits(places) && places[len(places)-1] != '0'
 }
 
 // KeptByWorkbook tells whether a workbook, whose numbers are binary, keeps a plain decimal as it is: it has at most fifteen digits.

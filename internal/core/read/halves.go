@@ -9,7 +9,6 @@ import (
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/form"
-	"wobin/internal/core/known"
 	"wobin/internal/core/problem"
 	"wobin/internal/core/stock"
 )
@@ -125,9 +124,9 @@ func (x *stockRows) fits(other *stockRows) bool {
 	}
 	// What is new may be written much like something that is new in the first half.
 	for f, texts := range other.judge.made {
-		for _, text := range texts {
-			for _, n := range x.judge.made[f] {
-				if n != text && known.Close(text, n) {
+		for _, text := range texts.Texts() {
+			for _, n := range x.judge.made[f].Close(text) {
+				if n != text {
 					return false
 				}
 			}

@@ -7,7 +7,6 @@ import (
 	"strings"
 	"sync"
 
-	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 	"wobin/internal/core/known"
 	"wobin/internal/core/layout"
@@ -50,13 +49,14 @@ type settler struct {
 	values  []*Value
 	left    int // rows left out because a value of theirs is skipped
 	leads   func(by field.Field, text string) (sku string, many bool)
-	mass    map[field.Field]bool     // fields full of texts that elsewhere would be suspect
-	makes   func(field.Field) bool   // whether a text that is not known may be new
-	made    map[field.Field][]string // words that are new, as they come
-	codes   map[string]string        // made for new items, by name
-	coded   map[string]bool          // the same codes
-	folds   map[string]string        // new SKUs with small letters, by how they read without regard to case
-	lock    *sync.Mutex              // held while what the records know is asked; nil where nobody else asks
+	mass    map[field.Field]bool         // fields full of texts that elsewhere would be suspect
+	makes   func(field.Field) bool       // whether a text that is not known may be new
+	made    map[field.Field]*known.Slips // words that are new, as they come
+	sought  int                          // unknown texts for which neighbours were looked for
+	codes   map[string]string            // made for new items, by name
+	coded   map[string]bool              // the same codes
+	folds   map[string]string            // new SKUs with small letters, by how they read without regard to case
+	lock    *sync.Mutex                  // held while what the records know is asked; nil where nobody else asks
 }
 
 func (r *pass) settler() *settler {
@@ -69,7 +69,7 @@ func (r *pass) settler() *settler {
 		matches: map[field.Field]map[string]*layout.Match{},
 		repairs: map[layout.Repair]bool{},
 		mass:    map[field.Field]bool{},
-		made:    map[field.Field][]string{},
+		made:    map[field.Field]*known.Slips{},
 	}
 	if s.leads = r.Lead; s.leads == nil && r.Known != nil {
 		s.leads = r.Known.Lead
@@ -161,7 +161,7 @@ func (s *settler) join(other *settler, before int) {
 	s.left += other.left
 	for f, texts := range other.made {
 		if s.known.Set(f).Len() == 0 { // they are no values to be listed, only what later words may be slips for
-			for _, text := range texts {
+			for _, text := range texts.Texts() {
 				s.judge(f, text)
 			}
 		}
@@ -238,7 +238,7 @@ func (s *settler) decide(f field.Field, text string) *verdict {
 		return &verdict{drop: true, value: value}
 	}
 	if !s.makes(f) && !s.known.Blank {
-		value.Near, value.Refused = set.Nearest(text, 3), true
+		value.Near, value.Refused = s.nearest(set, text), true
 		return &verdict{
 			kind:  "unknown " + plain(f),
 			text:  fmt.Sprintf("%q is not known. %s", problem.Short([]byte(text)), s.remedy(f)),
@@ -248,43 +248,58 @@ func (s *settler) decide(f field.Field, text string) *verdict {
 	if f == field.Bin || f == field.SKU || f == field.Barcode {
 		return nil
 	}
-	value.Near = set.Nearest(text, 3)
-	for _, n := range value.Near {
-		if known.Close(text, n) {
-			value.Refused = true
-			return &verdict{
-				kind: "unknown " + plain(f),
-				text: fmt.Sprintf(
-					"%q is not known; %s is written much like it. Say whether it is the same",
-					problem.Short([]byte(text)),
-					n,
-				),
-				value: value,
-			}
+	value.Near = s.nearest(set, text)
+	if close := set.Close(text); len(close) > 0 {
+		value.Refused = true
+		return &verdict{
+			kind: "unknown " + plain(f),
+			text: fmt.Sprintf(
+				"%q is not known; %s is written much like it. Say whether it is the same",
+				problem.Short([]byte(text)),
+				close[0],
+			),
+			value: value,
 		}
 	}
-	for _, n := range s.made[f] { // two spellings of something new would make it twice
-		if known.Close(text, n) || s.m.Kind == field.Stock && code.Fold(text) == code.Fold(n) {
-			value.Refused, value.Near = true, append([]string{n}, value.Near...)
-			return &verdict{
-				kind: "unknown " + plain(f),
-				text: fmt.Sprintf(
-					"%q is new, and so is %s above it, which is written much like it. Say whether it is the same",
-					problem.Short([]byte(text)),
-					n,
-				),
-				value: value,
-			}
+	made := s.made[f]
+	if made == nil {
+		made = &known.Slips{}
+		s.made[f] = made
+	}
+	alike := made.Close(text) // two spellings of something new would make it twice
+	if n, same := made.Folded(text); same && s.m.Kind == field.Stock {
+		alike = append([]string{n}, alike...)
+	}
+	if len(alike) > 0 {
+		n := alike[0]
+		value.Refused, value.Near = true, append([]string{n}, value.Near...)
+		return &verdict{
+			kind: "unknown " + plain(f),
+			text: fmt.Sprintf(
+				"%q is new, and so is %s above it, which is written much like it. Say whether it is the same",
+				problem.Short([]byte(text)),
+				n,
+			),
+			value: value,
 		}
 	}
-	if len(s.made[f]) < 500 {
-		s.made[f] = append(s.made[f], text)
-	}
+	made.Add(text)
 	if set.Len() == 0 {
 		return nil
 	}
 	value.Do = "new"
 	return &verdict{value: value}
+}
+
+// mostNeighbours is for how many unknown texts of a file neighbours are looked for. Nobody goes through more of them one by one.
+const mostNeighbours = 300
+
+// nearest gives what is known and written much like an unknown text, for the first of them.
+func (s *settler) nearest(set *known.Set, text string) []string {
+	if s.sought++; s.sought > mostNeighbours {
+		return nil
+	}
+	return set.Nearest(text, 3)
 }
 
 // repaired gives the original that a settled repair puts back: the only possible one, or the only one that was read the
