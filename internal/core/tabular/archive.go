@@ -29,8 +29,10 @@ type archive struct {
 type sheetOf struct{ file, sheet int }
 
 // openArchive opens the tables in an archive. What is in it and is no table is refused, not left out: it might have been one.
-func openArchive(name string, z *zip.Reader, opt Options) (*archive, error) {
+func openArchive(name string, z *zip.Reader, b *budget, opt Options) (*archive, error) {
 	a := &archive{}
+	opt.within = b
+	most := min(freePacked+b.size*packedTimes, MaxArchive)
 	total := int64(0)
 	var entries []*zip.File
 	for _, e := range z.File {
@@ -38,8 +40,9 @@ func openArchive(name string, z *zip.Reader, opt Options) (*archive, error) {
 		if e.FileInfo().IsDir() || strings.HasPrefix(base, ".") || strings.HasPrefix(e.Name, "__MACOSX/") {
 			continue
 		}
-		if total += int64(min(e.UncompressedSize64, MaxArchive+1)); total > MaxArchive || len(entries) == MaxFiles {
-			return nil, fmt.Errorf("holds more than %d files, or more than %d MB. Unpack it and drop the files in it", MaxFiles, MaxArchive>>20)
+		if total += int64(min(e.UncompressedSize64, MaxArchive+1)); total > most || len(entries) == MaxFiles {
+			return nil, fmt.Errorf("holds more than %d files, or more than %d bytes, the most for an archive of %d bytes. Unpack it and drop the files in it",
+				MaxFiles, most, b.size)
 		}
 		entries = append(entries, e)
 	}
@@ -51,7 +54,7 @@ func openArchive(name string, z *zip.Reader, opt Options) (*archive, error) {
 	for _, e := range entries {
 		bases[strings.TrimSuffix(path.Base(e.Name), path.Ext(e.Name))]++
 	}
-	left := int64(MaxArchive)
+	left := most
 	for _, e := range entries {
 		if e.Flags&1 != 0 {
 			return nil, errors.New("is locked by a password. Unpack it and drop the files in it")
@@ -63,7 +66,7 @@ func openArchive(name string, z *zip.Reader, opt Options) (*archive, error) {
 		data, err := io.ReadAll(io.LimitReader(r, left+1))
 		r.Close()
 		if left -= int64(len(data)); left < 0 { // whatever the archive says of its sizes
-			return nil, fmt.Errorf("unpacks to more than %d MB. Unpack it and drop the files in it", MaxArchive>>20)
+			return nil, fmt.Errorf("unpacks to more than %d bytes, the most for an archive of %d bytes. Unpack it and drop the files in it", most, b.size)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("holds %q, which is damaged (%w). Pack it again", e.Name, err)

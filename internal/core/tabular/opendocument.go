@@ -2,6 +2,7 @@ package tabular
 
 import (
 	"archive/zip"
+	"bytes"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -28,9 +29,12 @@ const (
 
 const contentPart = "content.xml"
 
+// What is passed over, at most, on the way to all tables of a document, which lie one behind the other.
+const freePassed, passedTimes = 256 << 20, 300
+
 // openOpenDocument lists the tables of a spreadsheet. It errs where the archive is a document of another sort.
-func openOpenDocument(z *zip.Reader, packed int64) (*openDocument, error) {
-	d := &openDocument{pack: &workbook{byName: byName(z), packed: packed}}
+func openOpenDocument(z *zip.Reader, packed int64, budget *budget) (*openDocument, error) {
+	d := &openDocument{pack: &workbook{byName: byName(z), packed: packed, budget: budget}}
 	r, err := d.pack.open(contentPart)
 	if err != nil {
 		return nil, err
@@ -38,7 +42,8 @@ func openOpenDocument(z *zip.Reader, packed int64) (*openDocument, error) {
 	defer r.Close()
 	unseen := map[string]bool{} // styles of tables that are not shown
 	style, sheets := "", false
-	for x := xml.NewDecoder(r); ; {
+	x := xml.NewDecoder(r)
+	for {
 		t, err := x.Token()
 		if err == io.EOF {
 			break
@@ -62,6 +67,9 @@ func openOpenDocument(z *zip.Reader, packed int64) (*openDocument, error) {
 			d.hidden = append(d.hidden, unseen[attr(e, tableSpace, "style-name")])
 		}
 	}
+	if size := x.InputOffset(); len(d.names) > MaxSheets || int64(len(d.names))*size > freePassed+packed*passedTimes {
+		return nil, fmt.Errorf("has %d sheets, too many for a file of its size. Divide it, or save its tables as delimited text", len(d.names))
+	}
 	if !sheets || len(d.names) == 0 {
 		return nil, errors.New("is an OpenDocument file without a table. Save its table as .ods, .xlsx or delimited text")
 	}
@@ -69,8 +77,9 @@ func openOpenDocument(z *zip.Reader, packed int64) (*openDocument, error) {
 }
 
 func damagedDocument(err error) error {
-	if errors.Is(err, errUnpacks) {
-		return err
+	var much *unpacksError
+	if errors.As(err, &much) {
+		return much
 	}
 	return fmt.Errorf("is a damaged OpenDocument file (%w). Save or export it again", err)
 }
@@ -105,18 +114,50 @@ func (d *openDocument) rows(sheet int) (rowSource, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &documentReader{body: body, x: xml.NewDecoder(body), packed: d.pack.packed}
-	for n := -1; n < sheet; {
-		t, err := r.x.Token()
-		if err != nil {
-			body.Close()
-			return nil, damagedDocument(err)
+	rest, err := tableAt(body, sheet)
+	if err != nil {
+		body.Close()
+		return nil, err
+	}
+	return &documentReader{body: body, x: xml.NewDecoder(rest), packed: d.pack.packed}, nil
+}
+
+// tableAt passes over the tables before one, without reading what is in them, and gives what follows: the beginning of the document, so that
+// its names are known, and then that table.
+func tableAt(content io.Reader, sheet int) (io.Reader, error) {
+	x := newScanner(content)
+	var root, prefix []byte
+	for n := -1; ; {
+		name, attrs, end, err := x.tag()
+		if err == io.EOF {
+			return nil, damagedDocument(io.ErrUnexpectedEOF)
 		}
-		if e, ok := t.(xml.StartElement); ok && e.Name == (xml.Name{Space: tableSpace, Local: "table"}) {
-			n++
+		if err != nil {
+			return nil, err
+		}
+		if root == nil {
+			root = bytes.Clone(x.raw)
+			for rest := attrs; ; { // under which prefix it tells of tables
+				at := bytes.Index(rest, []byte("xmlns:"))
+				if at < 0 {
+					return nil, errors.New("is an OpenDocument file whose tables are under no name of its own. Save it again as .ods")
+				}
+				named := at > 0 && bytes.IndexByte([]byte(" \t\r\n"), rest[at-1]) >= 0 // the names of spaces hold it, too
+				rest = rest[at+len("xmlns:"):]
+				if is := bytes.IndexByte(rest, '='); named && is > 0 && string(attribute(rest, string(rest[:is]))) == tableSpace {
+					prefix = append(bytes.Clone(rest[:is]), ':')
+					break
+				}
+			}
+			continue
+		}
+		if !end && string(name) == "table" && bytes.Equal(x.prefix, prefix) {
+			if n++; n == sheet {
+				begin := "<" + string(root) + "><" + string(x.raw) + ">"
+				return io.MultiReader(strings.NewReader(begin), x.r), nil
+			}
 		}
 	}
-	return r, nil
 }
 
 func (r *documentReader) close() error          { return r.body.Close() }
@@ -192,6 +233,7 @@ func unseen(e xml.StartElement) bool {
 // readCells reads the cells of the row in hand to its end.
 func (r *documentReader) readCells() error {
 	r.cells, r.sorts = nil, nil
+	long := 0  // bytes of the row
 	empty := 0 // cells with nothing in them, which count only where something follows
 	for {
 		t, err := r.x.Token()
@@ -223,11 +265,15 @@ func (r *documentReader) readCells() error {
 			if len(r.cells)+empty+n > MaxColumns {
 				return fmt.Errorf("has more than %d columns", MaxColumns)
 			}
+			if long += n * len(value); long > MaxRow {
+				return errLongRow
+			}
 			for ; empty > 0; empty-- {
 				r.cells, r.sorts = append(r.cells, nil), append(r.sorts, TextCell)
 			}
+			cell := []byte(value) // which nobody writes into
 			for range n {
-				r.cells, r.sorts = append(r.cells, []byte(value)), append(r.sorts, sort)
+				r.cells, r.sorts = append(r.cells, cell), append(r.sorts, sort)
 			}
 		}
 	}

@@ -13,9 +13,11 @@ import (
 // scanner finds tags and texts in XML without building a tree. It resolves the five named entities and
 // character references, and follows no outside ones.
 type scanner struct {
-	r     *bufio.Reader
-	taken int64
-	held  []byte
+	r      *bufio.Reader
+	taken  int64
+	held   []byte
+	prefix []byte // of the name that tag gave last, with its colon
+	raw    []byte // all that stood in that mark
 }
 
 func newScanner(r io.Reader) *scanner { return &scanner{r: bufio.NewReaderSize(r, 256<<10)} }
@@ -44,8 +46,9 @@ func (x *scanner) until(b byte) ([]byte, error) {
 }
 
 func wrapUnpack(err error) error {
-	if errors.Is(err, errUnpacks) {
-		return errUnpacks
+	var much *unpacksError
+	if errors.As(err, &much) {
+		return much
 	}
 	return fmt.Errorf("is a damaged workbook: %w", err)
 }
@@ -78,16 +81,16 @@ func (x *scanner) tag() (name, attrs []byte, end bool, err error) {
 		if len(body) == 0 || body[0] == '?' || body[0] == '!' {
 			continue
 		}
-		if body[0] == '/' {
+		if x.raw = body; body[0] == '/' {
 			end, body = true, body[1:]
 		}
 		n := bytes.IndexAny(body, " \t\r\n/")
 		if n < 0 {
 			n = len(body)
 		}
-		name, attrs = body[:n], body[n:]
+		name, attrs, x.prefix = body[:n], body[n:], nil
 		if c := bytes.LastIndexByte(name, ':'); c >= 0 {
-			name = name[c+1:]
+			name, x.prefix = name[c+1:], name[:c+1]
 		}
 		return name, attrs, end, nil
 	}

@@ -19,7 +19,6 @@ const (
 	MaxCell     = 1 << 16 // bytes in one cell
 	MaxSheets   = 500     // sheets of a workbook
 	MaxRow      = 1 << 20 // bytes in one row
-	MaxUnpacked = 2 << 30 // bytes of one part of a workbook, unpacked
 )
 
 // Kind is the sort of file.
@@ -40,9 +39,10 @@ type File struct {
 	Sheets  []string // of a workbook, in their order, or those of the files in an archive; one empty name for delimited text
 	Hidden  []bool   // which of a workbook's sheets are hidden; nil for delimited text
 
-	at   io.ReaderAt
-	size int64
-	book interface {
+	at     io.ReaderAt
+	size   int64
+	budget *budget // nil for text that is not packed, which is as long as it is
+	book   interface {
 		rows(sheet int) (rowSource, error)
 	}
 }
@@ -73,6 +73,8 @@ func Where(file, sheet string, row int) string {
 type Options struct {
 	Delimiter byte
 	Encoding  Encoding
+
+	within *budget // of the archive that the file is in
 }
 
 var signatures = []struct{ start, text string }{
@@ -150,16 +152,19 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 			return nil, &Error{File: name, Text: "is a damaged workbook or archive (" + err.Error() + "). Save or export it again"}
 		}
 		f.Kind = Workbook
+		if f.budget = opt.within; f.budget == nil {
+			f.budget = budgetOf(size)
+		}
 		parts := &workbook{byName: byName(z)}
 		switch {
 		case parts.find("xl/workbook.xml") != nil, parts.find("xl/workbook.bin") != nil:
 			var w *workbook
-			if w, err = openWorkbook(z, size); err == nil {
+			if w, err = openWorkbook(z, size, f.budget); err == nil {
 				f.book, f.Sheets, f.Hidden = w, w.names, w.hidden
 			}
 		case parts.find(contentPart) != nil:
 			var d *openDocument
-			if d, err = openOpenDocument(z, size); err == nil {
+			if d, err = openOpenDocument(z, size, f.budget); err == nil {
 				f.book, f.Sheets, f.Hidden = d, d.names, d.hidden
 			}
 		case parts.find("[Content_Types].xml") != nil, parts.find("mimetype") != nil:
@@ -167,10 +172,10 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 		default:
 			var a *archive
 			f.Kind = Archive
-			if a, err = openArchive(name, z, opt); err == nil {
+			if a, err = openArchive(name, z, f.budget, opt); err == nil {
 				if len(a.files) == 1 { // the one file is what was packed
 					in := a.files[0]
-					in.Name = name + "/" + in.Name
+					in.Name, in.budget = name+"/"+in.Name, f.budget
 					return in, nil
 				}
 				f.book, f.Sheets, f.Hidden = a, a.names, a.hidden
@@ -190,7 +195,7 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 
 // Rows reads the rows of a sheet (0 for delimited text) from the top. Close it after use.
 func (f *File) Rows(sheet int) (*Rows, error) {
-	r := &Rows{file: f.Name, size: f.size}
+	r := &Rows{file: f.Name, size: f.size, budget: f.budget, of: spentOn{f, sheet}}
 	if sheet >= 0 && sheet < len(f.Sheets) {
 		r.sheet = f.Sheets[sheet]
 	}
@@ -250,6 +255,10 @@ type Rows struct {
 	size        int64
 	src         rowSource
 	err         error
+
+	budget      *budget
+	of          spentOn
+	rows, cells int64
 }
 
 // CellKind is what a workbook says of a cell.
@@ -304,6 +313,10 @@ func (r *Rows) Next() (row int, cells [][]byte, ok bool) {
 		return 0, nil, false
 	}
 	row, cells, err := r.src.next()
+	if err == nil && r.budget != nil {
+		r.rows, r.cells = r.rows+1, r.cells+int64(len(cells))
+		err = r.budget.spend(r.of, r.rows, r.cells)
+	}
 	if err != nil {
 		if err != io.EOF {
 			var e *Error

@@ -27,18 +27,18 @@ type workbook struct {
 	forms  []cellForm // by cell format
 	epoch  time.Time
 	packed int64
+	budget *budget
 	byName map[string]*zip.File
 }
+
+// errLongRow is that a row is longer than MaxRow.
+var errLongRow = fmt.Errorf("a row is longer than %d bytes", MaxRow)
 
 // errLongCell is that a cell is longer than MaxCell.
 var errLongCell = errors.New("a cell is too long")
 
-var errUnpacks = fmt.Errorf(
-	"unpacks to more than a workbook of this size can hold, which no honest table does. Export the table as delimited text instead",
-)
-
-func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
-	w := &workbook{packed: packed, byName: byName(z), epoch: time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)}
+func openWorkbook(z *zip.Reader, packed int64, budget *budget) (*workbook, error) {
+	w := &workbook{packed: packed, budget: budget, byName: byName(z), epoch: time.Date(1899, 12, 30, 0, 0, 0, 0, time.UTC)}
 	var doc struct {
 		Pr struct {
 			Date1904 string `xml:"date1904,attr"`
@@ -88,8 +88,13 @@ func openWorkbook(z *zip.Reader, packed int64) (*workbook, error) {
 			stylePart = p
 		}
 	}
+	taken := map[string]bool{}
 	for _, s := range doc.Sheets {
 		if p := target[s.ID+s.ID2]; p != "" && w.find(p) != nil {
+			if taken[strings.ToLower(p)] {
+				return nil, fmt.Errorf("is a damaged workbook: two of its sheets are one part of it (%s). Save or export it again", p)
+			}
+			taken[strings.ToLower(p)] = true
 			w.names, w.parts = append(w.names, s.Name), append(w.parts, p)
 			w.hidden = append(w.hidden, s.State == "hidden" || s.State == "veryHidden")
 		}
@@ -122,33 +127,31 @@ func byName(z *zip.Reader) map[string]*zip.File {
 	return out
 }
 
-// most is how many bytes a workbook may come to that is so large when it is packed.
-func (w *workbook) most() int64 { return min(w.packed*400+32<<20, MaxUnpacked) }
-
 // open unpacks a part, refusing one that grows out of all proportion.
 func (w *workbook) open(name string) (io.ReadCloser, error) {
 	f := w.find(name)
 	if f == nil {
 		return nil, fmt.Errorf("is a damaged workbook: it lacks its part %s", name)
 	}
-	if f.UncompressedSize64 > MaxUnpacked {
-		return nil, errUnpacks
+	if f.UncompressedSize64 > uint64(w.budget.bytes) {
+		return nil, w.budget.unpacks()
 	}
 	r, err := f.Open()
 	if err != nil {
 		return nil, fmt.Errorf("is a damaged workbook: %w", err)
 	}
-	return &bounded{r, w.most()}, nil
+	return &bounded{r, w.budget.bytes, w.budget}, nil
 }
 
 type bounded struct {
 	io.ReadCloser
-	left int64
+	left   int64
+	budget *budget
 }
 
 func (b *bounded) Read(p []byte) (int, error) {
 	if b.left <= 0 {
-		return 0, errUnpacks
+		return 0, b.budget.unpacks()
 	}
 	if int64(len(p)) > b.left {
 		p = p[:b.left]
@@ -282,8 +285,8 @@ func (w *workbook) readShared(part string) error {
 		switch string(name) {
 		case "si":
 			if end {
-				if total += len(text) + 16; total > 1<<30 {
-					return errUnpacks
+				if total += len(text) + 16; int64(total) > w.budget.bytes || int64(len(w.shared)) >= w.budget.cells {
+					return w.budget.unpacks()
 				}
 				w.shared, text = append(w.shared, unescaped(string(text))), text[:0]
 			}
@@ -318,6 +321,7 @@ type sheetReader struct {
 
 	hidden  bool // the row in hand
 	columns []bool
+	told    int // how often something was said of columns
 }
 
 type span struct {
@@ -379,7 +383,7 @@ func (s *sheetReader) next() (int, [][]byte, error) {
 
 // hide notes columns that are hidden.
 func (s *sheetReader) hide(attrs []byte) {
-	if !truth(attribute(attrs, "hidden")) {
+	if s.told++; s.told > MaxColumns || !truth(attribute(attrs, "hidden")) { // each stands for one column at least
 		return
 	}
 	from, _ := strconv.Atoi(string(attribute(attrs, "min")))
@@ -432,6 +436,9 @@ func (s *sheetReader) readCells() error {
 		}
 		if err != nil {
 			return err
+		}
+		if len(s.arena) > MaxRow {
+			return errLongRow
 		}
 		sort := TextCell
 		if open {
@@ -494,8 +501,8 @@ func (s *sheetReader) readValue(kind string, style int) (open bool, err error) {
 			v := string(s.arena[from:])
 			text := s.book.shown(v, kind, style)
 			if kind == "s" { // a text that is kept once may stand in every cell
-				if s.lent += int64(len(text)); s.lent > s.book.most() {
-					return false, errUnpacks
+				if s.lent += int64(len(text)); s.lent > s.book.budget.bytes {
+					return false, s.book.budget.unpacks()
 				}
 			}
 			s.arena = append(s.arena[:from], text...)
