@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 )
 
@@ -147,8 +148,37 @@ type Heading struct {
 	bare      string // the same without what stands in brackets
 }
 
+// made are those headings that were made last: one table's headers are compared with the words of every kind, row after row.
+var made struct {
+	sync.Mutex
+	of map[string]Heading
+}
+
+// keptHeadings is how many of them are kept, of at most so many bytes.
+const keptHeadings, longestKept = 16 << 10, 100
+
 // NewHeading makes of a header what it is compared by.
 func NewHeading(text string) Heading {
+	if len(text) > longestKept {
+		return newHeading(text)
+	}
+	made.Lock()
+	h, had := made.of[text]
+	made.Unlock()
+	if had {
+		return h
+	}
+	h = newHeading(text)
+	made.Lock()
+	defer made.Unlock()
+	if made.of == nil || len(made.of) >= keptHeadings {
+		made.of = map[string]Heading{}
+	}
+	made.of[strings.Clone(text)] = h
+	return h
+}
+
+func newHeading(text string) Heading {
 	h := Heading{Squeezed: Squeeze(text), parts: strings.Join(Parted(text), " "), bare: strings.Join(BareParts(text), " ")}
 	if in := brackets.FindString(text); in != "" && h.bare != "" {
 		in = strings.Trim(in, "()[]{} ")

@@ -142,6 +142,9 @@ func (r *pass) counts() (*CountFile, error) {
 	if err != nil {
 		return s, err
 	}
+	if err := fewHouses(r, &s.Codes); err != nil {
+		return s, err
+	}
 	judge.refused(r.file.Name, &s.Codes, refused, p)
 	if keep, _ := settleKeys(judge, r.file.Name, &s.Codes, s.Counts, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) },
 		p); keep != nil {

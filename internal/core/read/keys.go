@@ -8,6 +8,7 @@ import (
 	"wobin/internal/core/known"
 	"wobin/internal/core/problem"
 	"wobin/internal/core/stock"
+	"wobin/internal/core/tabular"
 )
 
 // refusedKey is the key of a row that is refused already, for something else.
@@ -191,4 +192,16 @@ func (s *settler) spelled(codes *stock.Names, text string) *verdict {
 		text:  fmt.Sprintf("%q is written %s elsewhere in the file. Say whether it is the same", problem.Short([]byte(text)), other),
 		value: value,
 	}
+}
+
+// MostWarehouses is how many warehouses a file may name. A column of something else is taken for them, where they are more.
+const MostWarehouses = 10_000
+
+// fewHouses refuses a file that names more warehouses than there are.
+func fewHouses(r *pass, codes *stock.Codes) error {
+	if n := codes[stock.Warehouse].Len(); n > MostWarehouses {
+		return &tabular.Error{File: r.file.Name, Sheet: r.m.SheetName,
+			Text: fmt.Sprintf("names %d warehouses; %d are the most that a file may have. Say which column the warehouses are in", n, MostWarehouses)}
+	}
+	return nil
 }

@@ -117,6 +117,9 @@ func (r *pass) movements() (*MovementFile, error) {
 	if err != nil {
 		return s, err
 	}
+	if err := fewHouses(r, &s.Codes); err != nil {
+		return s, err
+	}
 	judge.refused(r.file.Name, &s.Codes, refused, p)
 	if keep, _ := settleKeys(judge, r.file.Name, &s.Codes, s.Movements, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row },
 		p); keep != nil {

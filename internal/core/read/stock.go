@@ -252,6 +252,9 @@ func (r *pass) stock() (*StockFile, error) {
 	if err != nil {
 		return s, err
 	}
+	if err := fewHouses(r, &b.Codes); err != nil {
+		return s, err
+	}
 	judge.refused(r.file.Name, &b.Codes, x.refused, p)
 	if keep, to := settleKeys(judge, r.file.Name, &b.Codes, b.Lines, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) },
 		p); keep != nil {

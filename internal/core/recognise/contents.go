@@ -50,9 +50,16 @@ type contents struct {
 	counter bool // they are numbers that rise from row to row, as row numbers do
 }
 
-// column gathers the values of a column below the header.
+// column gathers the values of a column below the header, once. Nobody writes into them.
 func (s *sample) column(m *Mapping, at int) *contents {
+	if c := s.gathered[below{m.HeaderRow, at}]; c != nil {
+		return c
+	}
 	c := &contents{values: map[string]int{}}
+	if s.gathered == nil {
+		s.gathered = map[below]*contents{}
+	}
+	s.gathered[below{m.HeaderRow, at}] = c
 	rises, last := true, ""
 	for i, row := range s.rows {
 		if s.numbers[i] <= m.HeaderRow || at >= len(row) || row[at] == "" {

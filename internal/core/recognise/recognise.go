@@ -86,7 +86,11 @@ type sample struct {
 	columns []bool // which columns are hidden in it
 	// headings are texts that were compared as headers.
 	headings map[string]field.Heading
+	gathered map[below]*contents // columns that were gathered
 }
+
+// below is a column below a header.
+type below struct{ header, at int }
 
 func readSample(f *tabular.File, sheet int) (*sample, error) {
 	rows, err := f.Rows(sheet)
@@ -327,9 +331,12 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 			if w.Squeezed == "" || m.Columns[i].Field != "" {
 				continue
 			}
-			whole, lone := meaningOf(k, h, w), meaning(nil)
+			whole, lone := meaningOf(k, h, w), meaning{}
 			if of.alone[i] != "" {
 				lone = meaningOf(k, of.alone[i], under)
+			}
+			if (whole.any|lone.any)&(1<<pass) == 0 {
+				continue
 			}
 			for n, s := range field.Fields(k) {
 				whole := whole.has(n, pass)
@@ -393,10 +400,13 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	return m
 }
 
-// meaning tells, for each field of a kind, in which passes a header means it, as bits.
-type meaning []uint8
+// meaning tells, for each field of a kind, in which passes a header means it, as bits; and in which it means any.
+type meaning struct {
+	of  []uint8
+	any uint8
+}
 
-func (m meaning) has(fieldAt, pass int) bool { return m != nil && m[fieldAt]&(1<<pass) != 0 }
+func (m meaning) has(fieldAt, pass int) bool { return m.of != nil && m.of[fieldAt]&(1<<pass) != 0 }
 
 // said is a header as one of a kind.
 type said struct {
@@ -412,7 +422,7 @@ var meanings struct {
 }
 
 // keptMeanings is how many of them are kept.
-const keptMeanings = 4096
+const keptMeanings = 16 << 10
 
 func meaningOf(k field.Kind, text string, h field.Heading) meaning {
 	key := said{k, text}
@@ -423,16 +433,17 @@ func meaningOf(k field.Kind, text string, h field.Heading) meaning {
 		return m
 	}
 	if !strings.ContainsFunc(text, unicode.IsLetter) { // no field goes by a number
-		return nil
+		return meaning{}
 	}
 	fields := field.Fields(k)
-	m = make(meaning, len(fields))
+	m.of = make([]uint8, len(fields))
 	for i := range fields {
 		for pass := range 5 {
 			if reads(text, h, &fields[i], pass) {
-				m[i] |= 1 << pass
+				m.of[i] |= 1 << pass
 			}
 		}
+		m.any |= m.of[i]
 	}
 	if len(text) > 100 { // no header is so long
 		return m
@@ -440,7 +451,7 @@ func meaningOf(k field.Kind, text string, h field.Heading) meaning {
 	meanings.Lock()
 	defer meanings.Unlock()
 	if meanings.of == nil || len(meanings.of) >= keptMeanings {
-		meanings.of = make(map[said]meaning, keptMeanings)
+		meanings.of = map[said]meaning{}
 	}
 	meanings.of[key] = m
 	return m

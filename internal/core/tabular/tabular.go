@@ -15,10 +15,10 @@ import (
 
 // Limits on what is read. A file beyond them is refused with a clear word rather than cut.
 const (
-	MaxColumns  = 2_000
-	MaxCell     = 1 << 16 // bytes in one cell
-	MaxSheets   = 500     // sheets of a workbook
-	MaxRow      = 1 << 20 // bytes in one row
+	MaxColumns = 2_000
+	MaxCell    = 1 << 16 // bytes in one cell
+	MaxSheets  = 500     // sheets of a workbook
+	MaxRow     = 1 << 20 // bytes in one row
 )
 
 // Kind is the sort of file.

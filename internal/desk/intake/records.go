@@ -26,6 +26,7 @@ import (
 // same intake makes is added, with the number that it will have: nothing else makes such numbers, and a draft whose
 // records have changed is looked at anew.
 type records struct {
+	houseCodes map[int64]string // of warehouses, by their numbers
 	tx         *gorm.DB
 	warehouses map[string]*store.Warehouse
 	bins       map[int64]map[string]*place // by warehouse
@@ -125,12 +126,13 @@ func (r *records) own() {
 
 // codeOf gives the code of a warehouse, be it recorded or new.
 func (rec *records) codeOf(house int64) string {
-	for code, h := range rec.warehouses {
-		if h.ID == house {
-			return code
+	if len(rec.houseCodes) != len(rec.warehouses) {
+		rec.houseCodes = make(map[int64]string, len(rec.warehouses))
+		for code, h := range rec.warehouses {
+			rec.houseCodes[h.ID] = code
 		}
 	}
-	return ""
+	return rec.houseCodes[house]
 }
 
 // categories gives the categories of items by SKU, those that have one.
