@@ -70,17 +70,19 @@ func (s *sample) column(m *Mapping, at int) *contents {
 		}
 		c.filled++
 		c.values[row[at]]++
-		if _, err := quantity.Parse(row[at]); err == nil {
-			c.numbers++
+	}
+	for text, n := range c.values {
+		if _, err := quantity.Parse(text); err == nil {
+			c.numbers += n
 		}
-		if strings.ContainsAny(row[at], "0123456789") {
-			c.digits++
+		if strings.ContainsAny(text, "0123456789") {
+			c.digits += n
 		}
-		if form.Figure(row[at]) {
-			c.numeric++
+		if form.Figure(text) {
+			c.numeric += n
 		}
-		if gtin(row[at]) {
-			c.gtins++
+		if gtin(text) {
+			c.gtins += n
 		}
 	}
 	c.counter = rises && c.filled > 1 && c.numbers == c.filled && !strings.Contains(last, ".")

@@ -385,9 +385,12 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 		if of.under[i] == "" || m.Columns[i].Field != "" {
 			continue
 		}
-		under := field.NewHeading(of.under[i])
-		for _, s := range field.Fields(k) {
-			if _, had := taken[s.Field]; !had && under.Nearly(s.AsWords) {
+		under := meaningOf(k, of.under[i], field.NewHeading(of.under[i]))
+		if under.any&(1<<nearly) == 0 {
+			continue
+		}
+		for n, s := range field.Fields(k) {
+			if _, had := taken[s.Field]; !had && under.has(n, nearly) {
 				if m.score += 8; s.Required {
 					m.score += 30
 				}
@@ -399,6 +402,9 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	m.WhyKind = fmt.Sprintf("its headers are those of a %s file", k)
 	return m
 }
+
+// nearly is the bit of a meaning that tells whether a header goes by the words of a field, behind those of the passes.
+const nearly = 5
 
 // meaning tells, for each field of a kind, in which passes a header means it, as bits; and in which it means any.
 type meaning struct {
@@ -442,6 +448,9 @@ func meaningOf(k field.Kind, text string, h field.Heading) meaning {
 			if reads(text, h, &fields[i], pass) {
 				m.of[i] |= 1 << pass
 			}
+		}
+		if h.Nearly(fields[i].AsWords) {
+			m.of[i] |= 1 << nearly
 		}
 		m.any |= m.of[i]
 	}
