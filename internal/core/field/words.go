@@ -178,7 +178,13 @@ func NewHeading(text string) Heading {
 	return h
 }
 
+// longestHeader is how much of a text is looked at as a header, in bytes.
+const longestHeader = 1000
+
 func newHeading(text string) Heading {
+	if len(text) > longestHeader {
+		text = strings.ToValidUTF8(text[:longestHeader], "")
+	}
 	h := Heading{Squeezed: Squeeze(text), parts: strings.Join(Parted(text), " "), bare: strings.Join(BareParts(text), " ")}
 	if in := brackets.FindString(text); in != "" && h.bare != "" {
 		in = strings.Trim(in, "()[]{} ")

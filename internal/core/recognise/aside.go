@@ -3,6 +3,7 @@ package recognise
 import (
 	"regexp"
 	"slices"
+	"unicode"
 
 	"wobin/internal/core/field"
 )
@@ -23,7 +24,7 @@ const longestLabel = 500
 // IsTotal tells whether a text is a word for a total, alone or among others: "Total QUAY", "Report total: 2 items".
 // One that is longer than a label is none.
 func IsTotal(text string) bool {
-	if len(text) > longestLabel {
+	if len(text) > longestLabel || !hasWord(text) {
 		return false
 	}
 	if slices.Contains(totals, field.Squeeze(text)) {
@@ -31,6 +32,19 @@ func IsTotal(text string) bool {
 	}
 	parts := field.Parted(text)
 	return HasPart(parts, totalParts) || slices.Contains(parts, "forward") && HasPart(parts, []string{"carried", "brought"})
+}
+
+// hasWord tells whether a text has three letters, as every word for a total does. Most cells are numbers and codes.
+func hasWord(text string) bool {
+	letters := 0
+	for _, r := range text {
+		if unicode.IsLetter(r) {
+			if letters++; letters == 3 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // Resembles tells what a row is that names no item: a total, a note, the header again; "" for a line, be it right or

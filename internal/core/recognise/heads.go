@@ -25,6 +25,9 @@ var asAt = regexp.MustCompile(
 	`(?i)(?:^|\s)(?:as at|as of|per|stand|stichtag|status at|printed on|exported on|date|au|peildatum|a fecha de)[:\s]+(\d.*)$`,
 )
 
+// longestHead is how long a label with its value is at most, in bytes.
+const longestHead = 1000
+
 // headOf reads labels and their values above the header: the cell right of a label, or what stands behind its colon.
 func headOf(rows [][]string) map[string]string {
 	head := map[string]string{}
@@ -36,6 +39,9 @@ func headOf(rows [][]string) map[string]string {
 	for _, r := range rows {
 		filled := filledOf(r)
 		for i, label := range filled {
+			if len(label) > longestHead {
+				continue
+			}
 			if at := asAt.FindStringSubmatch(label); at != nil {
 				put("as at", code.Trim(at[1]))
 				continue

@@ -400,6 +400,12 @@ func (m *Mapping) label(column int) string {
 // offerFill sees groups of which the first row alone is filled in. Where a place is empty in much of the file it has
 // to be said what that means; elsewhere it is offered.
 func (m *Mapping) offerFill(s *sample) {
+	lines := make([][]string, 0, len(s.rows))
+	for n, row := range s.rows {
+		if s.numbers[n] > m.HeaderRow && m.Resembles(row) == "" {
+			lines = append(lines, row)
+		}
+	}
 	for i := range m.Columns {
 		c := &m.Columns[i]
 		if c.choice.Fill == "down" {
@@ -417,10 +423,7 @@ func (m *Mapping) offerFill(s *sample) {
 			continue
 		}
 		empty, filled, first, example := 0, 0, 0, ""
-		for n, row := range s.rows {
-			if s.numbers[n] <= m.HeaderRow || m.Resembles(row) != "" {
-				continue
-			}
+		for _, row := range lines {
 			if i < len(row) && row[i] != "" {
 				if filled++; example == "" {
 					example = row[i]

@@ -25,14 +25,14 @@ type spentOn struct {
 // A row of a real table takes more than four bytes when it is packed, and a cell more than a third of one; what a table unfolds to is seldom
 // twenty times its size. What comes on top is for small files, in which much may be alike.
 const (
-	freeRows, bytesOfRow    = 100_000, 4
+	freeRows, bytesOfRow    = 60_000, 4
 	freeCells, cellsInByte  = 1_000_000, 3
 	freeBytes, bytesInByte  = 8 << 20, 60
 	freePacked, packedTimes = 1 << 20, 30 // of all files in an archive
 	mostUnpacked            = 2 << 30     // bytes of one part of a workbook
 )
 
-// spendEvery is after how many rows of a reading they are counted together with those of other sheets.
+// spendEvery is how many rows of a reading are counted at once, before they are read, together with those of other sheets.
 const spendEvery = 256
 
 func budgetOf(size int64) *budget {
@@ -42,9 +42,10 @@ func budgetOf(size int64) *budget {
 
 // spend counts what a reading of a sheet has come to. A sheet that is read again is not counted again.
 func (b *budget) spend(of spentOn, rows, cells int64) error {
-	if rows%spendEvery != 0 && rows < b.rows && cells < b.cells {
+	if rows%spendEvery != 1 && cells < b.cells {
 		return nil
 	}
+	rows += spendEvery - 1
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	was := b.spent[of]
