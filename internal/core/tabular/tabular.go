@@ -17,7 +17,7 @@ import (
 const (
 	MaxColumns = 2_000
 	MaxCell    = 1 << 16 // bytes in one cell
-	MaxSheets  = 500     // sheets of a workbook
+	MaxSheets  = 370     // sheets of a workbook: one for each day of a year, and some
 	MaxRow     = 1 << 20 // bytes in one row
 )
 
