@@ -25,6 +25,7 @@ type Room struct {
 	*desk.Desk
 	drafts drafts
 	kept   keptRecords
+	looks  looks
 }
 
 // New makes the room.

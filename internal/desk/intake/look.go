@@ -9,6 +9,7 @@ import (
 	"os"
 	"slices"
 	"sort"
+	"sync"
 	"time"
 
 	"wobin/internal/core/field"
@@ -28,10 +29,44 @@ const listed = 100
 // longestLook is how long a file may be looked at. What takes longer is no file that somebody waits for.
 const longestLook = 15 * time.Minute
 
+// looksAtOnce is how many files of one person are looked at at the same time. Others of theirs wait, and hold up nobody else.
+const looksAtOnce = 2
+
+// looks lets each person have so many files looked at at once.
+type looks struct {
+	mu sync.Mutex
+	of map[int64]chan struct{}
+}
+
+// take waits for a turn of a person, and gives what ends it.
+func (l *looks) take(ctx context.Context, person int64) (letGo func(), err error) {
+	l.mu.Lock()
+	if l.of == nil {
+		l.of = map[int64]chan struct{}{}
+	}
+	turn := l.of[person]
+	if turn == nil {
+		turn = make(chan struct{}, looksAtOnce)
+		l.of[person] = turn
+	}
+	l.mu.Unlock()
+	select {
+	case turn <- struct{}{}:
+		return func() { <-turn }, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+}
+
 // look reads the file by the choices made and works out what taking it in would do.
 func (d *Room) look(ctx context.Context, dr *draft) (*Draft, error) {
 	ctx, end := context.WithTimeout(ctx, longestLook)
 	defer end()
+	letGo, err := d.looks.take(ctx, dr.person.ID)
+	if err != nil {
+		return nil, err
+	}
+	defer letGo()
 	job := d.Begin(dr.person, "Reading "+dr.name, end).About(dr.id, 0)
 	out, err := d.lookAt(ctx, dr, job)
 	word := ""
