@@ -100,6 +100,8 @@ type Person struct {
 	Role string `json:"role" enum:"controller,counter,approver,viewer"`
 	// Owner: may add people and change them.
 	Owner bool `json:"owner"`
+	// Word tells the password apart by which somebody is let in, and says nothing of it. What was begun with one ends with it.
+	Word string `json:"-"`
 }
 
 // Act is something that a person may or may not do.
@@ -186,6 +188,7 @@ func Missing(what string) error { return fmt.Errorf("%s %w", what, ErrNotFound) 
 
 // InWords makes what the disk did not take, and what is damaged, a refusal in words.
 func InWords(err error) error {
+	err = store.InWords(err)
 	var disk *store.DiskError
 	switch {
 	case errors.As(err, &disk):

@@ -90,7 +90,7 @@ func (s *Store) Backup(ctx context.Context, why string) (string, error) {
 func backup(ctx context.Context, conn *sql.Conn, dir, why string, used ...string) (name string, err error) {
 	all, err := Backups(dir)
 	if err != nil {
-		return "", inWords(err)
+		return "", InWords(err)
 	}
 	seq := 1
 	if n := len(all); n > 0 {
@@ -99,7 +99,7 @@ func backup(ctx context.Context, conn *sql.Conn, dir, why string, used ...string
 	part := filepath.Join(dir, "backups", fmt.Sprintf(".part-%d-%d-%s.db", os.Getpid(), time.Now().UnixNano(), why))
 	defer os.Remove(part)
 	if err := copyOut(ctx, conn, part); err != nil {
-		return "", fmt.Errorf("the backup failed: %w", inWords(err))
+		return "", fmt.Errorf("the backup failed: %w", InWords(err))
 	}
 	for ; ; seq++ { // another program may make one beside
 		name = fmt.Sprintf("%06d-%s-%s.db", seq, clock.Now().UTC().Format("20060102T150405.000"), why)
@@ -109,11 +109,11 @@ func backup(ctx context.Context, conn *sql.Conn, dir, why string, used ...string
 		if err := os.Link(part, filepath.Join(dir, "backups", name)); err == nil {
 			break
 		} else if !errors.Is(err, os.ErrExist) {
-			return "", inWords(err)
+			return "", InWords(err)
 		}
 	}
 	if err := syncDir(filepath.Join(dir, "backups")); err != nil {
-		return "", inWords(err)
+		return "", InWords(err)
 	}
 	return name, prune(dir, append(used, name))
 }
@@ -205,11 +205,11 @@ func OpenBeside(dir string) (*Beside, error) {
 	}
 	db, raw, err := connect(name, url.Values{"_query_only": {"on"}, "mode": {"rw"}}, 1)
 	if err != nil {
-		return nil, inWords(err)
+		return nil, InWords(err)
 	}
 	if err := isOurs(context.Background(), raw); err != nil {
 		raw.Close()
-		return nil, inWords(err)
+		return nil, InWords(err)
 	}
 	return &Beside{dir, db, raw}, nil
 }

@@ -251,7 +251,7 @@ func (s *Store) bulk(ctx context.Context, t table, n int, fill func(i int, v []d
 	}
 	defer conn.Close()
 	defer s.settle()
-	defer func() { err = inWords(err) }()
+	defer func() { err = InWords(err) }()
 	return onConn(conn, func(c *sqlite3.SQLiteConn) (err error) {
 		run := func(q string) {
 			if _, e := c.Exec(q, nil); err == nil {

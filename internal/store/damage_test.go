@@ -557,7 +557,7 @@ func TestFullDisk(t *testing.T) {
 	assert.Error(t, s.WriteStockLines(gone, 2, lines))
 	require.NoError(t, s.write.Raw("PRAGMA synchronous").Scan(&mode).Error)
 	assert.Equal(t, 2, mode)
-	assert.True(t, errors.Is(inWords(fmt.Errorf("x: %w", os.NewSyscallError("write", fs.ErrPermission))), fs.ErrPermission))
+	assert.True(t, errors.Is(InWords(fmt.Errorf("x: %w", os.NewSyscallError("write", fs.ErrPermission))), fs.ErrPermission))
 }
 
 // Old sets go but for the ten before the one in force, and those that running counts were frozen from.

@@ -17,23 +17,31 @@ import (
 // Incoming makes a file for an upload, outside of the kept ones.
 func (s *Store) Incoming() (*os.File, error) {
 	f, err := os.CreateTemp(filepath.Join(s.Dir, "incoming"), "upload-*")
-	return f, inWords(err)
+	return f, InWords(err)
+}
+
+// Receive takes a file's bytes aside and gives it with their SHA-256. Who asked for it closes and removes it.
+func (s *Store) Receive(r io.Reader) (f *os.File, sha string, size int64, err error) {
+	if f, err = s.Incoming(); err != nil {
+		return nil, "", 0, err
+	}
+	h := sha256.New()
+	if size, err = io.Copy(io.MultiWriter(f, h), r); err != nil {
+		_, _ = f.Close(), os.Remove(f.Name())
+		return nil, "", 0, InWords(err)
+	}
+	return f, hex.EncodeToString(h.Sum(nil)), size, nil
 }
 
 // Keep puts a file's bytes among the kept ones, under their SHA-256, and gives it. The file is there whole before
 // any record names it.
 func (s *Store) Keep(r io.Reader) (sha string, size int64, err error) {
-	f, err := s.Incoming()
+	f, sha, size, err := s.Receive(r)
 	if err != nil {
 		return "", 0, err
 	}
 	defer os.Remove(f.Name())
 	defer f.Close()
-	h := sha256.New()
-	if size, err = io.Copy(io.MultiWriter(f, h), r); err != nil {
-		return "", 0, inWords(err)
-	}
-	sha = hex.EncodeToString(h.Sum(nil))
 	return sha, size, s.KeepFile(f, sha)
 }
 
@@ -41,12 +49,12 @@ func (s *Store) Keep(r io.Reader) (sha string, size int64, err error) {
 // folders that name it are on the disk when it returns. A kept file that is no more what it was is put right by it.
 func (s *Store) KeepFile(f *os.File, sha string) error {
 	if err := f.Sync(); err != nil {
-		return inWords(err)
+		return InWords(err)
 	}
 	name := s.keptName(sha)
 	dir := filepath.Dir(name)
 	if err := os.MkdirAll(dir, 0o700); err != nil {
-		return inWords(err)
+		return InWords(err)
 	}
 	switch err := os.Link(f.Name(), name); {
 	case errors.Is(err, os.ErrExist):
@@ -56,13 +64,13 @@ func (s *Store) KeepFile(f *os.File, sha string) error {
 		part := name + ".part"
 		_ = os.Remove(part)
 		if err := os.Link(f.Name(), part); err != nil {
-			return inWords(err)
+			return InWords(err)
 		}
 		if err := os.Rename(part, name); err != nil {
-			return inWords(err)
+			return InWords(err)
 		}
 	case err != nil:
-		return inWords(err)
+		return InWords(err)
 	}
 	return errors.Join(syncDir(dir), syncDir(filepath.Dir(dir)))
 }

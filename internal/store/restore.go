@@ -67,7 +67,7 @@ func Restore(ctx context.Context, dir, file string, how Restoring) (r Restored, 
 	}
 	for _, d := range []string{dir, filepath.Join(dir, "backups")} {
 		if err := os.MkdirAll(d, 0o700); err != nil {
-			return r, inWords(err)
+			return r, InWords(err)
 		}
 	}
 	lock, err := lockFolder(dir)
@@ -75,7 +75,7 @@ func Restore(ctx context.Context, dir, file string, how Restoring) (r Restored, 
 		return r, err
 	}
 	err = restoreClosed(ctx, dir, file, how, &r)
-	return r, inWords(errors.Join(err, lock.Close()))
+	return r, InWords(errors.Join(err, lock.Close()))
 }
 
 func restoreClosed(ctx context.Context, dir, file string, how Restoring, r *Restored) (err error) {
@@ -140,7 +140,7 @@ func (s *Store) PutBack(ctx context.Context, name string, how Restoring) (r Rest
 	}
 	ready, err := makeReady(ctx, s.Dir, file)
 	if err != nil {
-		return r, inWords(err)
+		return r, InWords(err)
 	}
 	defer ready.drop()
 	s.gate.Lock()
@@ -155,15 +155,15 @@ func (s *Store) PutBack(ctx context.Context, name string, how Restoring) (r Rest
 	}
 	atStep("backed up")
 	if err := ready.complete(ctx, filepath.Join(s.Dir, databaseName), how, &r); err != nil {
-		return r, inWords(err)
+		return r, InWords(err)
 	}
 	if err := s.overwrite(context.WithoutCancel(ctx), ready.name); err != nil {
-		return r, inWords(err)
+		return r, InWords(err)
 	}
 	atStep("in place")
 	s.head.Store(0)
 	if err := settleHead(s.Dir, filepath.Join(s.Dir, databaseName)); err != nil {
-		return r, inWords(err)
+		return r, InWords(err)
 	}
 	atStep("end noted")
 	s.noteHead(context.WithoutCancel(ctx))
@@ -288,7 +288,7 @@ func (s *Store) CommonEnd(ctx context.Context, name string) (id int64, err error
 	file := filepath.Join(s.Dir, "backups", filepath.Base(name))
 	db, raw, err := connectPlain(file, url.Values{"mode": {"ro"}, "immutable": {"1"}})
 	if err != nil {
-		return 0, inWords(err)
+		return 0, InWords(err)
 	}
 	defer raw.Close()
 	hash := func(tx *gorm.DB, id int64) (h string, err error) {
@@ -297,7 +297,7 @@ func (s *Store) CommonEnd(ctx context.Context, name string) (id int64, err error
 	}
 	var last int64
 	if err := db.Raw("SELECT coalesce(max(id), 0) FROM chain").Scan(&last).Error; err != nil {
-		return 0, inWords(err)
+		return 0, InWords(err)
 	}
 	// Where two records part they stay apart: each hash covers the one before it.
 	low, high := int64(0), last
@@ -306,7 +306,7 @@ func (s *Store) CommonEnd(ctx context.Context, name string) (id int64, err error
 		a, err1 := hash(db, middle)
 		b, err2 := hash(s.Read(ctx), middle)
 		if err := errors.Join(err1, err2); err != nil {
-			return 0, inWords(err)
+			return 0, InWords(err)
 		}
 		if a == b && a != "" {
 			low = middle

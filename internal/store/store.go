@@ -70,8 +70,8 @@ func (e *DiskError) Error() string {
 // Unwrap gives the cause.
 func (e *DiskError) Unwrap() error { return e.Err }
 
-// inWords makes an error of the disk one that people can read, and tells damage from other errors.
-func inWords(err error) error {
+// InWords makes an error of the disk one that people can read, and tells damage from other errors.
+func InWords(err error) error {
 	var is sqlite3.Error
 	var disk *DiskError
 	switch {
@@ -104,7 +104,7 @@ const databaseName = "wobin.db"
 func Open(dir string) (*Store, error) {
 	for _, d := range []string{dir, filepath.Join(dir, "files"), filepath.Join(dir, "incoming"), filepath.Join(dir, "backups")} {
 		if err := os.MkdirAll(d, 0o700); err != nil {
-			return nil, inWords(err)
+			return nil, InWords(err)
 		}
 	}
 	s := &Store{Dir: dir, inUse: map[string]int{}}
@@ -114,7 +114,7 @@ func Open(dir string) (*Store, error) {
 	}
 	if err = s.open(); err != nil {
 		s.Close()
-		return nil, inWords(err)
+		return nil, InWords(err)
 	}
 	return s, nil
 }
@@ -241,7 +241,7 @@ func (s *Store) Snapshot(ctx context.Context) (within context.Context, end func(
 	}
 	conn, err := pool.Conn(ctx) // held by itself, so that it can go the driver's plain path, too
 	if err != nil {
-		return nil, nil, inWords(err)
+		return nil, nil, InWords(err)
 	}
 	end = func() {
 		_, _ = conn.ExecContext(context.WithoutCancel(ctx), "ROLLBACK")
@@ -253,7 +253,7 @@ func (s *Store) Snapshot(ctx context.Context) (within context.Context, end func(
 	}
 	if err != nil {
 		end()
-		return nil, nil, inWords(err)
+		return nil, nil, InWords(err)
 	}
 	tx := s.read.Session(&gorm.Session{Context: ctx, NewDB: true})
 	tx.Statement.ConnPool = conn
@@ -266,7 +266,7 @@ func (s *Store) Snapshot(ctx context.Context) (within context.Context, end func(
 func (s *Store) Write(ctx context.Context, do func(tx *gorm.DB) error) (err error) {
 	s.gate.RLock()
 	defer s.gate.RUnlock()
-	defer func() { err = inWords(err) }()
+	defer func() { err = InWords(err) }()
 	conn, err := s.raw.Conn(ctx)
 	if err != nil {
 		return err

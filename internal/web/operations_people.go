@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"time"
 
@@ -79,13 +80,26 @@ func (s *Server) registerPeople() {
 				New string `json:"new" maxLength:"200"`
 			}
 		}) (done, error) {
+			old := bucket{fmt.Sprint("old password of ", p.ID), freeOfName} // within a session it is guessed as elsewhere
+			if w := s.attempts.begin(old); w > 0 {
+				return done{}, huma.Error429TooManyRequests("Too many wrong attempts. Wait " + w.Round(time.Second).String() + " and try again.")
+			}
 			leave, err := s.hashing.enter(ctx)
 			if err != nil {
+				s.attempts.back(old)
 				return done{}, desk.Refuse("Many people sign in at this moment. Try again in a few seconds.")
 			}
 			defer leave()
 			if err := d.People.ChangePassword(ctx, p, in.Body.Old, in.Body.New); err != nil {
 				return done{}, err
+			}
+			s.attempts.right(old)
+			if p, err = d.People.WhoIs(ctx, p.ID); err != nil {
+				return done{}, err
+			}
+			s.sessions.Put(ctx, "word", p.Word)
+			if _, _, err := s.sessions.Commit(ctx); err != nil {
+				return done{}, desk.InWords(err)
 			}
 			_, err = s.kept().End(p.ID, "", s.sessions.Token(ctx)) // who had the old one is out
 			return done{true}, err

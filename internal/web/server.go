@@ -86,7 +86,7 @@ func New(d *house.House, s *store.Store, opt Options) *Server {
 		front(g, opt.Front)
 	}
 	guard := http.NewCrossOriginProtection()
-	w.handler = compressed(hosted(opt, w.session(guard.Handler(g))))
+	w.handler = compressed(hosted(opt, w.session(guard.Handler(w.signedInFirst(g)))))
 	return w
 }
 
@@ -193,6 +193,36 @@ func front(g *gin.Engine, files fs.FS) {
 	})
 }
 
+// free are the operations for whoever is not signed in.
+var free = map[string]bool{"GET /api/me": true, "POST /api/session": true, "DELETE /api/session": true, "POST /api/owner": true, "POST /api/join": true,
+	"POST /api/invitation": true}
+
+// signedInFirst answers whoever is not signed in before anything of what they send is looked at; and who asks for what can have no name.
+func (s *Server) signedInFirst(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.ContainsRune(r.URL.Path, 0) {
+			answer(w, huma.Error404NotFound("There is no such thing here."))
+			return
+		}
+		if strings.HasPrefix(r.URL.Path, "/api/") && !free[r.Method+" "+r.URL.Path] {
+			if _, ok := s.signedIn(r.Context()); !ok {
+				answer(w, huma.Error401Unauthorized("Sign in first."))
+				return
+			}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+func answer(w http.ResponseWriter, e huma.StatusError) {
+	h := w.Header()
+	h.Set("Content-Type", "application/problem+json")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Cache-Control", "no-store")
+	w.WriteHeader(e.GetStatus())
+	_ = json.NewEncoder(w).Encode(e)
+}
+
 type personKey struct{}
 
 func person(ctx context.Context) desk.Person {
@@ -207,7 +237,7 @@ func (s *Server) signedIn(ctx context.Context) (p desk.Person, ok bool) {
 		return p, false
 	}
 	p, err := s.desk.People.WhoIs(ctx, id)
-	return p, err == nil
+	return p, err == nil && p.Word == s.sessions.GetString(ctx, "word")
 }
 
 // statuses are what the kinds of refusal are answered with.
@@ -228,9 +258,13 @@ type Problem struct {
 // problem turns an error into an answer.
 func problem(err error) error {
 	var r *desk.Refusal
+	var plain huma.StatusError
+	err = desk.InWords(err)
 	switch {
 	case err == nil:
 		return nil
+	case errors.As(err, &plain):
+		return plain
 	case errors.As(err, &r):
 		status := statuses[r.Kind]
 		if status == 0 {

@@ -39,6 +39,7 @@ func (s *Server) enter(ctx context.Context, p desk.Person) (cookie http.Cookie, 
 		return cookie, problem(desk.InWords(err))
 	}
 	s.sessions.Put(ctx, "person", p.ID)
+	s.sessions.Put(ctx, "word", p.Word) // of the password that was proved: where it was changed at this very moment, nobody is let in
 	token, expiry, err := s.sessions.Commit(ctx)
 	if err != nil {
 		return cookie, problem(desk.InWords(err))

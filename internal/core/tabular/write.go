@@ -3,6 +3,7 @@ package tabular
 import (
 	"bytes"
 	"strings"
+	"unicode/utf8"
 )
 
 // AppendCell appends one cell as RFC 4180 has it: quoted where it holds the delimiter, a quotation mark, a
@@ -44,7 +45,7 @@ func AppendRow(b []byte, delimiter byte, cells ...string) []byte {
 // Safe marks a text that a spreadsheet would run as a formula with an apostrophe, for files that people open.
 // Unsafe takes the mark off again. Numbers stay as they are; a text that looks marked already is marked once more.
 func Safe(s string) string {
-	if bare := strings.TrimLeft(s, "'"); bare == "" || strings.IndexByte(runs, bare[0]) < 0 {
+	if !strings.ContainsAny(firstOf(strings.TrimLeft(s, "'")), runs) {
 		return s
 	}
 	if (s[0] == '-' || s[0] == '+') && strings.Trim(s[1:], "0123456789.") == "" {
@@ -55,11 +56,17 @@ func Safe(s string) string {
 
 // Unsafe takes off the apostrophe that Safe put before a text.
 func Unsafe(s []byte) []byte {
-	if bare := bytes.TrimLeft(s, "'"); len(bare) > 0 && len(bare) < len(s) && strings.IndexByte(runs, bare[0]) >= 0 {
+	if bare := bytes.TrimLeft(s, "'"); len(bare) < len(s) && strings.ContainsAny(string(firstOf(bare)), runs) {
 		return s[1:]
 	}
 	return s
 }
 
-// runs are the signs that a spreadsheet program takes for the beginning of a formula.
-const runs = "=+-@\t\r"
+// firstOf gives the first letter of a text, by itself.
+func firstOf[T string | []byte](s T) T {
+	_, n := utf8.DecodeRuneInString(string(s[:min(len(s), utf8.UTFMax)]))
+	return s[:n]
+}
+
+// runs are the signs that a spreadsheet program takes for the beginning of a formula, full-width forms of them included.
+const runs = "=+-@＝＋－＠\t\r"

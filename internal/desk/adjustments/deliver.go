@@ -79,6 +79,9 @@ func (d *Room) write(ctx context.Context, p desk.Person, countID int64, v *Posti
 // put writes a file beside its place and renames it, so that nobody sees it half written. Another file of its name is not replaced.
 func (d *Room) put(name, sha string, from io.Reader) (err error) {
 	to := filepath.Join(d.Folder, filepath.Base(name))
+	if info, err := os.Lstat(to); err == nil && !info.Mode().IsRegular() { // a pipe would hold up whoever reads it
+		return fmt.Errorf("%s is there already, and is no plain file", name)
+	}
 	if old, err := os.ReadFile(to); err == nil {
 		if desk.ShaOf(old) == sha {
 			return nil

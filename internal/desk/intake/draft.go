@@ -228,7 +228,7 @@ func (d *Room) receive(dr *draft, name string, body io.Reader) error {
 	if err != nil {
 		f.Close()
 		os.Remove(f.Name())
-		return err
+		return desk.InWords(err)
 	}
 	dr.file, dr.size, dr.name, dr.sum = f, size, name, sync.OnceValues(func() (string, error) { return hash(f, size) })
 	return nil

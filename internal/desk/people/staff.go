@@ -113,7 +113,7 @@ func (d *Room) invite(ctx context.Context, p desk.Person, name, role string, for
 		row := store.Invitation{Hash: desk.ShaOf([]byte(out.Code)), Name: name, Role: role, PersonID: forPerson, ByPerson: p.Name, At: w.Now,
 			Until: w.Now + int64(invitedFor)}
 		if forPerson != 0 { // an earlier one for a new password holds no more
-			if err := w.Exec("UPDATE invitations SET gone_at = ? WHERE person_id = ? AND used_at = 0 AND gone_at = 0", w.Now, forPerson).Error; err != nil {
+			if _, err := uninvite(w, "person_id = ?", forPerson); err != nil {
 				return out, err
 			}
 		}
@@ -127,6 +127,12 @@ func (d *Room) invite(ctx context.Context, p desk.Person, name, role string, for
 		}
 		return out, w.Say(what, map[string]any{"name": name, "role": role})
 	})
+}
+
+// uninvite lets open invitations hold no more, and tells how many.
+func uninvite(w *desk.Work, which string, of any) (n int64, err error) {
+	r := w.Exec("UPDATE invitations SET gone_at = ? WHERE "+which+" AND used_at = 0 AND gone_at = 0", w.Now, of)
+	return r.RowsAffected, r.Error
 }
 
 // Uninvite takes an invitation back.
@@ -219,6 +225,7 @@ func (d *Room) Join(ctx context.Context, code, signIn, password string) (p desk.
 			if err := w.Exec("DELETE FROM sessions WHERE person_id = ?", is.ID).Error; err != nil {
 				return p, err
 			}
+			is.Secret = secret
 			if is.Suspended {
 				return p, desk.Refuse("You are not let in at the moment. Ask whoever owns this Wobin.")
 			}
@@ -298,6 +305,20 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 		if owners == 0 {
 			return none, desk.Refuse("%s is the last owner. Let somebody else be one first.", row.Name)
 		}
+		if row.Suspended || !row.Owner { // what somebody offered ends with the right to do so
+			n, err := uninvite(w, "by_person = ?", row.Name)
+			if err == nil && row.Suspended {
+				var own int64
+				own, err = uninvite(w, "person_id = ?", row.ID)
+				n += own
+			}
+			if err != nil {
+				return none, err
+			}
+			if n > 0 {
+				said["invitations_ended"] = n
+			}
+		}
 		if row.Suspended || x.End {
 			r := w.Exec("DELETE FROM sessions WHERE person_id = ?", row.ID)
 			if r.Error != nil {
@@ -351,6 +372,9 @@ func (d *Room) ChangePassword(ctx context.Context, p desk.Person, old, password 
 	}
 	_, err = desk.DoAs(ctx, d.Desk, p, string(desk.Look), desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		if err := w.Model(&row).Update("secret", secret).Error; err != nil {
+			return none, err
+		}
+		if _, err := uninvite(w, "person_id = ?", row.ID); err != nil { // a new one that was offered is not wanted any more
 			return none, err
 		}
 		return none, w.Say("password changed", map[string]any{"name": row.Name})

@@ -5,6 +5,7 @@ import (
 	"context"
 	"io"
 	"net/http"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -97,10 +98,12 @@ func (d *Room) Attach(ctx context.Context, p desk.Person, countID, pos int64, na
 	if err != nil {
 		return 0, err
 	}
-	sha, size, err := d.Store.Keep(io.LimitReader(io.MultiReader(bytes.NewReader(head), body), mostEvidence+1))
+	f, sha, size, err := d.Store.Receive(io.LimitReader(io.MultiReader(bytes.NewReader(head), body), mostEvidence+1))
 	if err != nil {
 		return 0, desk.InWords(err)
 	}
+	defer os.Remove(f.Name()) // what is refused is not kept
+	defer f.Close()
 	if size > mostEvidence {
 		return 0, desk.RefuseAs(desk.Invalid, "file", "%q is larger than 25 MB. Make it smaller, or keep it elsewhere and note where.", name)
 	}
@@ -124,6 +127,9 @@ func (d *Room) Attach(ctx context.Context, p desk.Person, countID, pos int64, na
 			return 0, desk.RefuseAs(desk.Invalid, "file", "%s has %d files already, and more are not taken.", count.LineName(w, c, pos), has)
 		}
 		row := store.Evidence{CountID: c.ID, Pos: pos, FileSha: sha, FileName: name, Sort: sort, Size: size, Person: w.Person.Name, At: w.Now}
+		if err := d.Store.KeepFile(f, sha); err != nil {
+			return 0, err
+		}
 		if err := store.RecordFile(w.DB, sha, size, w.Now); err != nil {
 			return 0, err
 		}
