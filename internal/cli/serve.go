@@ -213,19 +213,24 @@ func (s *streams) audit() *cobra.Command {
 	c := &cobra.Command{Use: "audit", Short: "Look into the record of who did what"}
 	verify := &cobra.Command{
 		Use:   "verify --data DIR",
-		Short: "Prove that the record was not changed",
+		Short: "Prove that the record, the kept files and the backups were not changed",
 		Args:  cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			return withFolder(data, func(f readable) error {
-				p, err := f.VerifyChain(cmd.Context())
+				p, err := f.Verify(cmd.Context(), nil)
 				if err != nil {
 					return err
 				}
-				if p.Broken != 0 {
-					fmt.Fprintln(s.err, p.Text)
+				for _, wrong := range p.Wrong {
+					fmt.Fprintln(s.err, wrong)
+				}
+				if len(p.Wrong) > 0 {
 					return errProblems
 				}
-				fmt.Fprintf(s.out, "%d entries, all hold\n", p.Links)
+				fmt.Fprintf(s.out, "%d entries, all hold\n%d kept files and %d backups, all are what they were\n", p.Links, p.Files, p.Backups)
+				if p.Unsigned > 0 {
+					fmt.Fprintf(s.out, "%d older backups have no hash beside them, so nothing is said of them\n", p.Unsigned)
+				}
 				return nil
 			})
 		},
@@ -253,7 +258,7 @@ func withDesk(data string, do func(d *house.House) error) error {
 // readable is a data folder that is read: by itself, or beside the program that has it open.
 type readable interface {
 	Backup(ctx context.Context, why string) (string, error)
-	VerifyChain(ctx context.Context) (store.Proof, error)
+	Verify(ctx context.Context, tell func(done, of int64)) (store.Whole, error)
 }
 
 // withFolder opens a folder for reading; where another program has it open, beside that one. A folder that is not there is

@@ -112,7 +112,7 @@ func backup(ctx context.Context, conn *sql.Conn, dir, why string, used ...string
 			return "", InWords(err)
 		}
 	}
-	if err := syncDir(filepath.Join(dir, "backups")); err != nil {
+	if err := errors.Join(sign(filepath.Join(dir, "backups"), name), syncDir(filepath.Join(dir, "backups"))); err != nil {
 		return "", InWords(err)
 	}
 	return name, prune(dir, append(used, name))
@@ -168,8 +168,10 @@ func prune(dir string, used []string) error {
 	for _, b := range slices.Backward(all) {
 		apart := b.Why == beforeMigration || b.Why == beforeRestore
 		if left[apart]--; left[apart] < 0 && !slices.Contains(used, b.Name) {
-			if err := os.Remove(filepath.Join(dir, "backups", b.Name)); err != nil && !os.IsNotExist(err) {
-				return err
+			for _, f := range []string{b.Name, b.Name + hashEnding} {
+				if err := os.Remove(filepath.Join(dir, "backups", f)); err != nil && !os.IsNotExist(err) {
+					return err
+				}
 			}
 		}
 	}
@@ -225,9 +227,4 @@ func (b *Beside) Backup(ctx context.Context, why string) (string, error) {
 	}
 	defer conn.Close()
 	return backup(ctx, conn, b.dir, why)
-}
-
-// VerifyChain proves the record. The note of its end is read first: the record never ends before it.
-func (b *Beside) VerifyChain(ctx context.Context) (Proof, error) {
-	return verifyChain(b.db.WithContext(ctx), b.dir)
 }

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bufio"
+	"context"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
 )
 
 // sent sends JSON, and gives the answer.
@@ -154,5 +156,54 @@ func TestSessionsAndStreamsEndWithTheOldPassword(t *testing.T) {
 	for _, who := range []*http.Client{third, as["counter"]} {
 		status, _ = ask(who, "GET", "/api/reasons", "")
 		assert.Equal(t, 401, status)
+	}
+}
+
+// A sign-in that is proved with the old word at the very moment of a new one lets nobody in; guesses of the old one are slowed within a
+// session; and whoever changes it goes on.
+func TestSessionsEndWithTheirWord(t *testing.T) {
+	base, as, s := servedOver(t)
+	ask := func(who *http.Client, method, path, body string) (int, string) { return sent(t, who, method, base+path, body) }
+	status, _ := ask(as["counter"], "GET", "/api/today", "")
+	require.Equal(t, 200, status)
+	// As if the sign-in had been proved before, and its session written after, the word was changed: the session stands, the word is another.
+	require.NoError(t, s.Write(context.Background(), func(tx *gorm.DB) error {
+		return tx.Exec("UPDATE people SET secret = secret || 'x' WHERE sign_in = 'counter'").Error
+	}))
+	status, _ = ask(as["counter"], "GET", "/api/today", "")
+	assert.Equal(t, 401, status)
+
+	for n := range 8 {
+		status, body := ask(as["viewer"], "POST", "/api/me/password", fmt.Sprintf(`{"old":"guess %d","new":"winches and fenders"}`, n))
+		if n < freeOfName {
+			assert.Equal(t, 422, status, body)
+		} else if n > freeOfName {
+			assert.Equal(t, 429, status, body)
+		}
+	}
+	status, body := ask(as["approver"], "POST", "/api/me/password", `{"old":"demo","new":"winches and fenders"}`)
+	require.Equal(t, 200, status, body)
+	status, _ = ask(as["approver"], "GET", "/api/today", "")
+	assert.Equal(t, 200, status, "who changes it goes on")
+}
+
+// Who is not signed in is told so before anything of what they send is looked at; and what can have no name is not there.
+func TestNobodyIsReadBeforeSigningIn(t *testing.T) {
+	base, _ := served(t)
+	stranger := &http.Client{}
+	for _, x := range [][2]string{{"POST", "/api/counts"}, {"PUT", "/api/agreement"}, {"POST", "/api/uploads?name=x.csv"}, {"GET", "/api/no/such/thing"}} {
+		body, pipe := io.Pipe() // of which nothing ever comes
+		req, err := http.NewRequest(x[0], base+x[1], body)
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", "application/json")
+		res, err := stranger.Do(req)
+		require.NoError(t, err, x[1])
+		assert.Equal(t, 401, res.StatusCode, x[1])
+		res.Body.Close()
+		pipe.Close()
+	}
+	for _, path := range []string{"/stock%00", "/api/counts/%00", "/%00"} {
+		status, _ := sent(t, stranger, "GET", base+path, "")
+		assert.Equal(t, 404, status, path)
 	}
 }

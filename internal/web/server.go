@@ -219,6 +219,7 @@ func answer(w http.ResponseWriter, e huma.StatusError) {
 	h.Set("Content-Type", "application/problem+json")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Cache-Control", "no-store")
+	h.Set("Connection", "close") // else the rest of what is sent would be waited for before this goes out
 	w.WriteHeader(e.GetStatus())
 	_ = json.NewEncoder(w).Encode(e)
 }

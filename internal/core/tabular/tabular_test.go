@@ -214,6 +214,10 @@ func TestSafe(t *testing.T) {
 		assert.Equal(t, s, string(Unsafe([]byte(Safe(s)))))
 	}
 	assert.Equal(t, "'=1", Safe("=1"))
+	for _, wide := range []string{"＝1+1", "＋1", "－1", "＠sum"} { // full-width signs are signs to some programs
+		assert.Equal(t, "'"+wide, Safe(wide))
+		assert.Equal(t, wide, string(Unsafe([]byte(Safe(wide)))))
+	}
 	assert.Equal(t, "-5", Safe("-5"))
 }
 

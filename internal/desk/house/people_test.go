@@ -42,7 +42,7 @@ func TestPeople(t *testing.T) {
 	require.ErrorContains(t, err, "is taken")
 	p, err := d.People.Join(ctx, ada.Code, " Ada ", "ropes and shackles")
 	require.NoError(t, err, "what was refused has not used it")
-	assert.Equal(t, desk.Person{ID: p.ID, Name: "Ada Quay", Role: "counter"}, p)
+	assert.Equal(t, desk.Person{ID: p.ID, Name: "Ada Quay", Role: "counter", Word: p.Word}, p)
 	_, err = d.People.Join(ctx, ada.Code, "ada2", "ropes and shackles")
 	require.ErrorContains(t, err, "was used already")
 	late, err := d.People.Invite(ctx, owner, "Bo", "viewer")
@@ -118,4 +118,53 @@ func TestRecordByDay(t *testing.T) {
 		_, err := d.Safety.Record(ctx, nell, f)
 		assert.Error(t, err)
 	}
+}
+
+// What somebody offered ends with the right to offer it; what was offered to somebody ends with any other change of the password, and when
+// they are suspended. A word tells one password from the next.
+func TestInvitationsEndWithTheRightToThem(t *testing.T) {
+	d := at(t)
+	code, err := d.People.OwnerCode(ctx)
+	require.NoError(t, err)
+	owner, err := d.People.MakeOwner(ctx, code, "Nell", "nell", "winches and fenders")
+	require.NoError(t, err)
+	joined := func(by desk.Person, name, role string) desk.Person {
+		in, err := d.People.Invite(ctx, by, name, role)
+		require.NoError(t, err)
+		p, err := d.People.Join(ctx, in.Code, name, "ropes and shackles")
+		require.NoError(t, err)
+		return p
+	}
+	yes, no := true, false
+	ends := func(code, why string) {
+		t.Helper()
+		_, err := d.People.Join(ctx, code, "somebody", "chandlery of the quay")
+		require.ErrorContains(t, err, "does not hold", why)
+	}
+	second := joined(owner, "second", "controller")
+	require.NoError(t, d.People.Change(ctx, owner, second.ID, people.Changed{Owner: &yes}))
+	second.Owner = true
+	for why, lose := range map[string]people.Changed{"no owner any more": {Owner: &no}, "suspended": {Suspended: &yes}} {
+		require.NoError(t, d.People.Change(ctx, owner, second.ID, people.Changed{Suspended: &no, Owner: &yes, End: true}))
+		theirs, err := d.People.Invite(ctx, second, "Ivo", "counter")
+		require.NoError(t, err)
+		others, err := d.People.Invite(ctx, owner, "Joss", "counter")
+		require.NoError(t, err)
+		require.NoError(t, d.People.Change(ctx, owner, second.ID, lose))
+		ends(theirs.Code, why)
+		_, err = d.People.Invitation(ctx, others.Code)
+		require.NoError(t, err, "another's holds on")
+	}
+	ada := joined(owner, "ada", "counter")
+	reset, err := d.People.Reset(ctx, owner, ada.ID)
+	require.NoError(t, err)
+	require.NoError(t, d.People.ChangePassword(ctx, ada, "ropes and shackles", "buoys and anchors"))
+	ends(reset.Code, "the password was changed otherwise")
+	now, err := d.People.WhoIs(ctx, ada.ID)
+	require.NoError(t, err)
+	assert.NotEqual(t, ada.Word, now.Word)
+	reset, err = d.People.Reset(ctx, owner, ada.ID)
+	require.NoError(t, err)
+	require.NoError(t, d.People.Change(ctx, owner, ada.ID, people.Changed{Suspended: &yes}))
+	ends(reset.Code, "suspended")
 }

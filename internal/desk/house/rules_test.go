@@ -3,6 +3,7 @@ package house_test
 import (
 	"bytes"
 	"fmt"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -216,6 +217,9 @@ func TestEvidence(t *testing.T) {
 	}
 	_, err = d.Variances.Attach(ctx, nell, id, pos, "more.txt", strings.NewReader("more"))
 	require.ErrorContains(t, err, "has 20 files already")
+	kept, err := filepath.Glob(filepath.Join(d.Store.Dir, "files", "*", "*"))
+	require.NoError(t, err)
+	assert.Len(t, kept, tally(t, d, "SELECT count(*) FROM files"), "what was refused is not kept")
 	proof, err := d.Safety.VerifyChain(ctx)
 	require.NoError(t, err)
 	assert.Zero(t, proof.Broken, proof.Text)

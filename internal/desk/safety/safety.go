@@ -65,19 +65,30 @@ func (d *Room) BackUp(ctx context.Context, p desk.Person) (BackupView, error) {
 	return BackupView{}, errors.Join(err, fs.ErrNotExist)
 }
 
-// Proof is what proving the record came to.
+// Proof is what proving the folder came to.
 type Proof struct {
-	Links int    `json:"links" doc:"entries of the record that hold"`
-	Wrong string `json:"wrong" doc:"what is wrong with it; empty where nothing is"`
+	Links    int      `json:"links" doc:"entries of the record that hold"`
+	Files    int      `json:"files" doc:"kept files that are what they were"`
+	Backups  int      `json:"backups" doc:"backups that are what they were"`
+	Unsigned int      `json:"unsigned" doc:"backups of before they had a hash of their own"`
+	Wrong    []string `json:"wrong" doc:"what is wrong, each a sentence; none where nothing is"`
 }
 
-// Verify proves the record of who did what.
-func (d *Room) Verify(ctx context.Context, p desk.Person) (Proof, error) {
+// Verify proves the record of who did what, the pages of the database, every kept file and every backup.
+func (d *Room) Verify(ctx context.Context, p desk.Person) (out Proof, err error) {
 	if err := desk.Allow(p, desk.Guard); err != nil {
-		return Proof{}, err
+		return out, err
 	}
-	is, err := d.Store.VerifyChain(ctx)
-	return Proof{is.Links, is.Text}, desk.InWords(err)
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	job := d.Begin(p, "Proving the record, the kept files and the backups", stop)
+	is, err := d.Store.Verify(ctx, func(done, of int64) { job.Progress(int(done>>10), int(of>>10), int(done>>20)) })
+	word := "All of it holds."
+	if len(is.Wrong) > 0 {
+		word = "Not all of it holds."
+	}
+	job.End(word, err, true)
+	return Proof{is.Links, is.Files, is.Backups, is.Unsigned, append([]string{}, is.Wrong...)}, desk.InWords(err)
 }
 
 // TakesBack is what putting a backup back takes away again.

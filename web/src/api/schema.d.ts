@@ -4555,11 +4555,26 @@ export interface components {
         Proof: {
             /**
              * Format: int64
+             * @description backups that are what they were
+             */
+            backups: number;
+            /**
+             * Format: int64
+             * @description kept files that are what they were
+             */
+            files: number;
+            /**
+             * Format: int64
              * @description entries of the record that hold
              */
             links: number;
-            /** @description what is wrong with it; empty where nothing is */
-            wrong: string;
+            /**
+             * Format: int64
+             * @description backups of before they had a hash of their own
+             */
+            unsigned: number;
+            /** @description what is wrong, each a sentence; none where nothing is */
+            wrong: string[];
         };
         ProofLine: {
             after: string;

@@ -48,8 +48,8 @@ export function Safety() {
 					<h1>Backups and proof</h1>
 					<section className="mt-3 flex items-baseline gap-4 border-b border-rule pb-3">
 						<p className="flex-1">
-							Every change is a link of a chain: who did what, when, and the entries, decisions and postings that go with it. Proving it
-							goes over all of it, from the first link.
+							Every change is a link of a chain: who did what, when, and the entries, decisions and postings that go with it. Proving goes
+							over all of it from the first link, over every page of the database, every kept file and every backup.
 						</p>
 						<button type="button" className="act-plain" disabled={verify.isPending} onClick={() => verify.mutate()}>
 							{verify.isPending ? "Proving…" : "Prove the record"}
@@ -58,10 +58,14 @@ export function Safety() {
 					<div role="status" className="py-2" data-proof>
 						{verify.error && <Warn>{verify.error.message}</Warn>}
 						{verify.data &&
-							(verify.data.wrong ? (
-								<Warn>{verify.data.wrong}</Warn>
+							(verify.data.wrong.length ? (
+								verify.data.wrong.map((w) => <Warn key={w}>{w}</Warn>)
 							) : (
-								<b>✓ {many(verify.data.links, "link holds", "links hold, all of them")}</b>
+								<b>
+									✓ {many(verify.data.links, "link holds", "links hold, all of them")}; {many(verify.data.files, "kept file", "kept files")} and{" "}
+									{many(verify.data.backups, "backup", "backups")} are what they were
+									{verify.data.unsigned > 0 && `; ${count(verify.data.unsigned)} older ones have no hash beside them`}
+								</b>
 							))}
 					</div>
 					<h2 className="mt-2 border-b border-ink pb-1">Backups</h2>
