@@ -163,7 +163,9 @@ func TestSessionsAndStreamsEndWithTheOldPassword(t *testing.T) {
 // session; and whoever changes it goes on.
 func TestSessionsEndWithTheirWord(t *testing.T) {
 	base, as, s := servedOver(t)
-	ask := func(who *http.Client, method, path, body string) (int, string) { return sent(t, who, method, base+path, body) }
+	ask := func(who *http.Client, method, path, body string) (int, string) {
+		return sent(t, who, method, base+path, body)
+	}
 	status, _ := ask(as["counter"], "GET", "/api/today", "")
 	require.Equal(t, 200, status)
 	// As if the sign-in had been proved before, and its session written after, the word was changed: the session stands, the word is another.
