@@ -310,9 +310,10 @@ func (s *streams) restore() *cobra.Command {
 		Short: "Put a backup in the place of a folder's database, after a backup of what is there",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := store.Restore(cmd.Context(), data, args[0], store.Restoring{Words: desk.OfPeople, Word: func(tx *gorm.DB, r store.Restored) error {
+			word := func(tx *gorm.DB, r store.Restored) error {
 				return desk.RecordRestore(tx, clock.Now(), desk.Person{Name: "command line"}, filepath.Base(args[0]), r)
-			}})
+			}
+			r, err := store.Restore(cmd.Context(), data, args[0], store.Restoring{Words: desk.OfPeople, Word: word})
 			switch {
 			case err != nil:
 				return err

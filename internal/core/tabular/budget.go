@@ -5,8 +5,9 @@ import (
 	"sync"
 )
 
-// budget is what a packed file may unfold to, by its size when it is packed: rows, cells and bytes, of all its sheets and of all files in an
-// archive together. A file that is small costs little whatever it says; a table of millions of lines is large when it is packed, too.
+// budget is what a packed file may unfold to, by its size when it is packed: rows, cells and bytes, of all its sheets and of all
+// files in an archive together. A file that is small costs little whatever it says; a table of millions of lines is large when it
+// is packed, too.
 type budget struct {
 	rows, cells, bytes int64 // the most of each
 	size               int64 // of the file, packed
@@ -22,8 +23,8 @@ type spentOn struct {
 	sheet int
 }
 
-// A row of a real table takes more than four bytes when it is packed, and a cell more than a third of one; what a table unfolds to is seldom
-// twenty times its size. What comes on top is for small files, in which much may be alike.
+// A row of a real table takes more than four bytes when it is packed, and a cell more than a third of one; what a table unfolds to
+// is seldom twenty times its size. What comes on top is for small files, in which much may be alike.
 const (
 	freeRows, bytesOfRow    = 60_000, 4
 	freeCells, cellsInByte  = 1_000_000, 3
@@ -36,8 +37,10 @@ const (
 const spendEvery = 256
 
 func budgetOf(size int64) *budget {
-	return &budget{rows: freeRows + size/bytesOfRow, cells: freeCells + size*cellsInByte, bytes: min(freeBytes+size*bytesInByte, mostUnpacked), size: size,
-		spent: map[spentOn][2]int64{}}
+	return &budget{
+		rows: freeRows + size/bytesOfRow, cells: freeCells + size*cellsInByte, bytes: min(freeBytes+size*bytesInByte, mostUnpacked),
+		size: size, spent: map[spentOn][2]int64{},
+	}
 }
 
 // spend counts what a reading of a sheet has come to. A sheet that is read again is not counted again.

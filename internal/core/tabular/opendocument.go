@@ -122,8 +122,8 @@ func (d *openDocument) rows(sheet int) (rowSource, error) {
 	return &documentReader{body: body, x: xml.NewDecoder(rest), packed: d.pack.packed}, nil
 }
 
-// tableAt passes over the tables before one, without reading what is in them, and gives what follows: the beginning of the document, so that
-// its names are known, and then that table.
+// tableAt passes over the tables before one, without reading what is in them, and gives what follows: the beginning of the document,
+// so that its names are known, and then that table.
 func tableAt(content io.Reader, sheet int) (io.Reader, error) {
 	x := newScanner(content)
 	var root, prefix []byte

@@ -64,9 +64,11 @@ type VarianceLine struct {
 // ForCounting is the line for whoever counts it and must not learn what is recorded: what it is, where it lies and what was counted,
 // and nothing that follows from what is expected.
 func (v *VarianceLine) ForCounting() VarianceLine {
-	return VarianceLine{Pos: v.Pos, BinID: v.BinID, Bin: v.Bin, Zone: v.Zone, SKU: v.SKU, Description: v.Description, Lot: v.Lot, Serial: v.Serial,
+	return VarianceLine{
+		Pos: v.Pos, BinID: v.BinID, Bin: v.Bin, Zone: v.Zone, SKU: v.SKU, Description: v.Description, Lot: v.Lot, Serial: v.Serial,
 		Holding: v.Holding, Unit: v.Unit, RowCode: v.RowCode, Sheet: v.Sheet, FrozenAt: v.FrozenAt, Counted: v.Counted, CountedAt: v.CountedAt,
-		Counter: v.Counter, Entries: v.Entries, Entry: v.Entry, Own: v.Own, Pending: v.Pending}
+		Counter: v.Counter, Entries: v.Entries, Entry: v.Entry, Own: v.Own, Pending: v.Pending,
+	}
 }
 
 // VariancePage is one page of a count's lines.

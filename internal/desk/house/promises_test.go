@@ -494,9 +494,9 @@ func TestRestoreOnTheScreen(t *testing.T) {
 	assert.ErrorIs(t, err, desk.ErrMayNot)
 }
 
-// A restore takes back nothing that was done about people: who was suspended stays so, a password that was changed is the new one, an invitation
-// that was taken back does not hold, and when somebody has to agree stays settled. The record says so again. Owners alone restore, and
-// settle that.
+// A restore takes back nothing that was done about people: who was suspended stays so, a password that was changed is the new one,
+// an invitation that was taken back does not hold, and when somebody has to agree stays settled. The record says so again. Owners
+// alone restore, and settle that.
 func TestRestoreTakesBackNothingOfPeople(t *testing.T) {
 	d := at(t)
 	code, err := d.People.OwnerCode(ctx)

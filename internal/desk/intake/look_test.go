@@ -8,7 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// A person has so many files looked at at once; another one waits, until one ends or nobody waits for it any more, and holds up nobody else.
+// A person has so many files looked at at once; another one waits, until one ends or nobody waits for it any more, and holds up
+// nobody else.
 func TestTurnsOfAPerson(t *testing.T) {
 	var l looks
 	ctx := context.Background()

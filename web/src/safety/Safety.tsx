@@ -62,8 +62,8 @@ export function Safety() {
 								verify.data.wrong.map((w) => <Warn key={w}>{w}</Warn>)
 							) : (
 								<b>
-									✓ {many(verify.data.links, "link holds", "links hold, all of them")}; {many(verify.data.files, "kept file", "kept files")} and{" "}
-									{many(verify.data.backups, "backup", "backups")} are what they were
+									✓ {many(verify.data.links, "link holds", "links hold, all of them")}; {many(verify.data.files, "kept file", "kept files")}{" "}
+									and {many(verify.data.backups, "backup", "backups")} are what they were
 									{verify.data.unsigned > 0 && `; ${count(verify.data.unsigned)} older ones have no hash beside them`}
 								</b>
 							))}
