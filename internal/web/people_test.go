@@ -8,9 +8,12 @@ import (
 	"io"
 	"net/http"
 	"net/http/cookiejar"
+	"os"
 	"strings"
+	"syscall"
 	"testing"
 
+	"github.com/danielgtaylor/huma/v2"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"gorm.io/gorm"
@@ -207,5 +210,14 @@ func TestNobodyIsReadBeforeSigningIn(t *testing.T) {
 	for _, path := range []string{"/stock%00", "/api/counts/%00", "/%00"} {
 		status, _ := sent(t, stranger, "GET", base+path, "")
 		assert.Equal(t, 404, status, path)
+	}
+}
+
+// A full disk is told as such, wherever it was met.
+func TestFullDiskIsInsufficientStorage(t *testing.T) {
+	for _, err := range []error{&os.PathError{Op: "write", Path: "upload", Err: syscall.ENOSPC}, fmt.Errorf("kept: %w", syscall.EDQUOT)} {
+		var status huma.StatusError
+		require.ErrorAs(t, problem(err), &status)
+		assert.Equal(t, http.StatusInsufficientStorage, status.GetStatus())
 	}
 }

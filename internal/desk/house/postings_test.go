@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -371,6 +372,9 @@ func TestOutFolder(t *testing.T) {
 	require.NoError(t, os.MkdirAll(folder, 0o755))
 	require.NoError(t, os.WriteFile(filepath.Join(folder, sent.File), []byte("somebody else's"), 0o644))
 	require.ErrorContains(t, d.Adjustments.Deliver(ctx, nell, id, sent.Number), "There is another file")
+	require.NoError(t, os.Remove(filepath.Join(folder, sent.File)))
+	require.NoError(t, syscall.Mkfifo(filepath.Join(folder, sent.File), 0o600)) // which holds up whoever opens it
+	require.ErrorContains(t, d.Adjustments.Deliver(ctx, nell, id, sent.Number), "is no plain file")
 	require.NoError(t, os.Remove(filepath.Join(folder, sent.File)))
 	require.NoError(t, d.Adjustments.Deliver(ctx, nell, id, sent.Number))
 	require.NoError(t, d.Adjustments.Deliver(ctx, nell, id, sent.Number), "what stands there is left")
