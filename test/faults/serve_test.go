@@ -140,7 +140,7 @@ func TestBesideTheServer(t *testing.T) {
 	s := serve(t, data)
 	assert.Contains(t, command(t, "audit", "verify", "--data", data), "all hold")
 	command(t, "backup", "--data", data)
-	made, err := filepath.Glob(filepath.Join(data, "backups", "*by-hand*"))
+	made, err := filepath.Glob(filepath.Join(data, "backups", "*by-hand*.db"))
 	require.NoError(t, err)
 	require.Len(t, made, 1)
 	out, err := exec.Command(program(t), "restore", made[0], "--data", data).CombinedOutput()

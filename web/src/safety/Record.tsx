@@ -4,8 +4,9 @@ import { Link, useSearchParams } from "react-router";
 import { api, ask, type Schemas, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
-import { count, Empty, Failed, Warn, when } from "../frame/figures";
+import { Empty, Failed, Warn, when } from "../frame/figures";
 import { type Column, Lines } from "../lines/Lines";
+import { Proof } from "./Proof";
 
 type Entry = Schemas["RecordEntry"];
 
@@ -83,7 +84,7 @@ export function Record() {
 					<span className="text-dim">Every word stands on the one before it, by its SHA-256; nothing is ever changed or taken out.</span>
 					<span role="status" data-proof>
 						{verify.error && <Warn>{verify.error.message}</Warn>}
-						{verify.data && (verify.data.wrong ? <Warn>{verify.data.wrong}</Warn> : <b>✓ all {count(verify.data.links)} hold</b>)}
+						{verify.data && <Proof of={verify.data} />}
 					</span>
 					<button type="button" className="act-plain ml-auto" disabled={verify.isPending} onClick={() => verify.mutate()}>
 						{verify.isPending ? "Proving…" : "Prove the record"}

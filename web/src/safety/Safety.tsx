@@ -4,6 +4,7 @@ import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
 import { count, Empty, Failed, many, Warn, when } from "../frame/figures";
+import { Proof } from "./Proof";
 
 const why: Record<string, string> = {
 	"by-hand": "made by hand",
@@ -57,16 +58,7 @@ export function Safety() {
 					</section>
 					<div role="status" className="py-2" data-proof>
 						{verify.error && <Warn>{verify.error.message}</Warn>}
-						{verify.data &&
-							(verify.data.wrong.length ? (
-								verify.data.wrong.map((w) => <Warn key={w}>{w}</Warn>)
-							) : (
-								<b>
-									✓ {many(verify.data.links, "link holds", "links hold, all of them")}; {many(verify.data.files, "kept file", "kept files")}{" "}
-									and {many(verify.data.backups, "backup", "backups")} are what they were
-									{verify.data.unsigned > 0 && `; ${count(verify.data.unsigned)} older ones have no hash beside them`}
-								</b>
-							))}
+						{verify.data && <Proof of={verify.data} />}
 					</div>
 					<h2 className="mt-2 border-b border-ink pb-1">Backups</h2>
 					{backups.data.length === 0 && <p className="py-2 text-dim">There is none yet. One is made before every intake.</p>}
