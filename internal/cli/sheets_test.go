@@ -194,7 +194,7 @@ func TestSheetsComeBack(t *testing.T) {
 // What cannot be done is said, and nothing is written.
 func TestSheetsRefuse(t *testing.T) {
 	dir, write := folder(t)
-	stock := write("stock.csv", "Warehouse,Bin,SKU,On hand\nW,A-1,ROPE,5\nW,A-2,HOURS,0\nW,A-3,OLD,0\n")
+	stock := write("stock.csv", "Warehouse,Bin,SKU,On hand\nW,A-1,ROPE,5\nW,A-2,HOURS,0\nW,A-3,OLD,0\nW,A-4,OLD,2\n")
 	items := write("items.csv", "SKU,Name,Nature,Active\nROPE,Rope,stocked,yes\nHOURS,Hours,service,yes\nOLD,Old,stocked,no\n")
 	out := filepath.Join(dir, "out")
 	for _, x := range []struct {
@@ -218,13 +218,14 @@ func TestSheetsRefuse(t *testing.T) {
 	}
 	code, said, errs := cutSheets(t, "--stock", stock, "--items", items, "--out", out, "--format", "csv,pdf")
 	require.Zero(t, code, errs)
-	assert.Contains(t, said, "sheets: 1, lines: 1")
+	assert.Contains(t, said, "sheets: 1, lines: 2", "what is recorded of an inactive item is counted")
 	assert.Contains(t, errs, "1 lines of services")
 	assert.Contains(t, errs, "1 lines of inactive items")
 	assert.FileExists(t, filepath.Join(out, "sheet-001.pdf"))
 	b, err := os.ReadFile(filepath.Join(out, "sheet-001.csv"))
 	require.NoError(t, err)
 	assert.Contains(t, string(b), ",W,A-1,ROPE,Rope,,5,,,")
+	assert.Contains(t, string(b), ",W,A-4,OLD,Old,,2,,,")
 	require.NoError(t, os.WriteFile(filepath.Join(out, "sheet-009.csv"), nil, 0o600))
 	code, _, errs = cutSheets(t, "--stock", stock, "--out", out)
 	assert.Equal(t, 1, code)

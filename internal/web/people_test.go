@@ -86,6 +86,10 @@ func TestSessions(t *testing.T) {
 	assert.Equal(t, 401, status)
 	status, text = ask(as["counter"], "POST", "/api/session", `{"sign_in":"counter","password":"demo"}`)
 	assert.Equal(t, 422, status, text)
+	status, _ = ask(as["controller"], "POST", "/api/people/"+id, `{"suspended":false}`)
+	require.Equal(t, 200, status)
+	status, _ = ask(as["counter"], "GET", "/api/reasons", "")
+	assert.Equal(t, 401, status, "what ended with the suspension stays ended")
 }
 
 func mustJSON(t *testing.T, v any) []byte {

@@ -60,7 +60,7 @@ func TestRead(t *testing.T) {
 		assert.Equal(t, want, s, text)
 	}
 	for text, says := range map[string]string{
-		"(01)09501101530004": "check digit", "(01)0950110153": "breaks off", "(01)09501101530003(17)271331": "no date", "(01)09501101530003(17)270230": "no date",
+		"(01)09501101530004": "check digit", "(01)0950110153": "breaks off", "(01)09501101530003(17)271331": "no date", "(01)09501101530003(17)270015": "no date", "(01)09501101530003(17)270230": "no date",
 		"(99)x": "not known", "(01)09501101530003(10)" + strings.Repeat("A", 21): "21 signs", "(01)09501101530003(30)1x": "no number",
 		"(01)09501101530003(01)04006381333931": "twice", "(01)09501101530003(30)1(37)2": "two quantities", "]C1": "empty",
 		"https://example.org/01/123": "3 signs",
