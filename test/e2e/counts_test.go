@@ -92,7 +92,7 @@ func TestCountsThatChange(t *testing.T) {
 	s.do("they are sheets", chromedp.Click(`[data-given-again] a`), sees("27 cut"))
 
 	// A backup is put back from the page, which says what that takes away.
-	s.do("backups", s.open("/safety"), chromedp.WaitVisible(`[data-backup]`), press("Prove the record"), sees("links hold, all of them"),
+	s.do("backups", s.open("/safety"), chromedp.WaitVisible(`[data-backup]`), press("Prove the record"), sees("links hold; "),
 		press("put it back…"), sees("things done since"), press("Put it back and take away"))
 	s.do("what was there is kept", sees("before a backup was put back"))
 	s.do("it is as before", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-open] b`))
