@@ -81,7 +81,7 @@ func (d *Room) Verify(ctx context.Context, p desk.Person) (out Proof, err error)
 	}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	job := d.Begin(p, "Proving the record, the kept files and the backups", stop)
+	job := d.Begin(p, "Proving the records", stop)
 	is, err := d.Store.Verify(ctx, func(done, of int64) { job.Progress(int(done>>10), int(of>>10), int(done>>20)) })
 	word := "All of it holds."
 	if len(is.Wrong) > 0 {
