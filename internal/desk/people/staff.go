@@ -280,6 +280,7 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 			return none, desk.Missing("The person")
 		}
 		said := map[string]any{"name": row.Name}
+		offers := row.Owner && !row.Suspended
 		if x.Role != nil && *x.Role != row.Role {
 			if !slices.Contains(Roles, *x.Role) {
 				return none, desk.RefuseAs(desk.Invalid, "role", "A role is controller, counter, approver or viewer.")
@@ -305,19 +306,21 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 		if owners == 0 {
 			return none, desk.Refuse("%s is the last owner. Let somebody else be one first.", row.Name)
 		}
-		if row.Suspended || !row.Owner { // what somebody offered ends with the right to do so
-			n, err := uninvite(w, "by_person = ?", row.Name)
-			if err == nil && row.Suspended {
-				var own int64
-				own, err = uninvite(w, "person_id = ?", row.ID)
-				n += own
+		var ended int64
+		if offers && (row.Suspended || !row.Owner) { // what somebody offered ends with the right to do so
+			if ended, err = uninvite(w, "by_person = ?", row.Name); err != nil {
+				return none, err
 			}
+		}
+		if row.Suspended {
+			n, err := uninvite(w, "person_id = ?", row.ID)
 			if err != nil {
 				return none, err
 			}
-			if n > 0 {
-				said["invitations_ended"] = n
-			}
+			ended += n
+		}
+		if ended > 0 {
+			said["invitations_ended"] = ended
 		}
 		if row.Suspended || x.End {
 			r := w.Exec("DELETE FROM sessions WHERE person_id = ?", row.ID)
