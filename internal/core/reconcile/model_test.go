@@ -17,6 +17,7 @@ import (
 
 	"wobin/internal/core/adjust"
 	"wobin/internal/core/code"
+	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/tabular"
 )
@@ -104,19 +105,33 @@ func TestAgainstModel(t *testing.T) {
 			perm := rapid.Permutation(rows).Draw(t, "order")
 			copy(rows, perm)
 		}
-		res, problems, err := Run(context.Background(), Input{
-			Stock: table(
-				t,
-				"stock",
-				append([][]string{{"warehouse", "bin", "sku", "quantity", "unit_cost", "recorded_at"}}, stockRows...),
-			),
-			Counts: []*tabular.File{
-				table(t, "counts", append([][]string{{"warehouse", "bin", "sku", "counted", "counted_at", "round"}}, countRows...)),
-			},
-			Movements: table(t, "moves", append([][]string{{"warehouse", "bin", "sku", "quantity", "at", "reference"}}, moveRows...)),
-		}, Options{Zone: time.UTC, Mode: adjust.Difference, Uncounted: Leave, FrozenAt: ptr(start.UnixNano())})
+		header := func(rows [][]string, names ...string) [][]string { return append([][]string{names}, rows...) }
+		run := func(addUp bool) (*Result, *problem.Problems, error) {
+			return Run(context.Background(), Input{
+				Stock: table(t, "stock", header(stockRows, "warehouse", "bin", "sku", "quantity", "unit_cost", "recorded_at")),
+				Counts: []*tabular.File{
+					table(t, "counts", header(countRows, "warehouse", "bin", "sku", "counted", "counted_at", "round")),
+				},
+				Movements: table(t, "moves", header(moveRows, "warehouse", "bin", "sku", "quantity", "at", "reference")),
+			}, Options{Zone: time.UTC, Mode: adjust.Difference, Uncounted: Leave, AddUp: addUp, FrozenAt: ptr(start.UnixNano())})
+		}
+		// Counts that are equal in everything are named, each with the row it repeats, until they are to be summed.
+		repeats := modelRepeats(countRows)
+		res, problems, err := run(false)
 		require.NoError(t, err)
-		require.Empty(t, problems.List)
+		named := map[int]string{}
+		for _, p := range problems.List {
+			named[p.Row] = p.Text
+		}
+		require.Len(t, named, len(repeats))
+		for row, first := range repeats {
+			require.Contains(t, named[row], fmt.Sprintf("first in row %d.", first))
+		}
+		if len(repeats) > 0 {
+			res, problems, err = run(true)
+			require.NoError(t, err)
+			require.Empty(t, problems.List)
+		}
 
 		keys := [][3]string{}
 		for k := range lines {
@@ -157,6 +172,20 @@ func TestAgainstModel(t *testing.T) {
 }
 
 func ptr(n int64) *int64 { return &n }
+
+// modelRepeats is the rows, numbered as in the file, that say what an earlier row said, each with the first that said it.
+func modelRepeats(rows [][]string) map[int]int {
+	first, repeats := map[string]int{}, map[int]int{}
+	for i, r := range rows {
+		said := strings.Join(r, "\x00")
+		if f, again := first[said]; again {
+			repeats[i+2] = f
+		} else {
+			first[said] = i + 2
+		}
+	}
+	return repeats
+}
 
 // modelRow reckons one line as engine and words have it, with nothing shared with the program but how decimals print.
 func modelRow(lines map[[3]string]*modelLine, k [3]string, latest int64) []string {
