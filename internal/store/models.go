@@ -31,6 +31,7 @@ type Invitation struct {
 	Hash, Name, Role string
 	PersonID         int64
 	ByPerson         string
+	ByPersonID       int64 // 0: made on the command line
 	At, Until        int64
 	UsedAt, GoneAt   int64
 }

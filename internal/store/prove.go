@@ -9,7 +9,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 
 	"gorm.io/gorm"
 )
@@ -71,15 +70,15 @@ func Prove(ctx context.Context, name string) (f Found, err error) {
 	case f.Version == 0:
 		return f, errors.New("it holds no records")
 	}
-	want, err := schemaOf(ctx, f.Version)
+	want, err := partsOf(ctx, f.Version)
 	if err != nil {
 		return f, err
 	}
-	is, err := schemaIn(ctx, raw)
+	is, err := partsIn(ctx, raw)
 	if err != nil {
 		return f, err
 	}
-	if !slices.Equal(want, is) {
+	if !slices.EqualFunc(want, is, part.same) {
 		return f, errors.New("its tables are not those of wobin")
 	}
 	var orphans int
@@ -110,49 +109,4 @@ func connectPlain(name string, query url.Values) (*gorm.DB, *sql.DB, error) {
 		raw.Close()
 	}
 	return db, raw, err
-}
-
-// schemaOf gives the schema of a version, from its migrations.
-func schemaOf(ctx context.Context, version int) ([]string, error) {
-	raw, err := sql.Open("sqlite3", "file::memory:")
-	if err != nil {
-		return nil, err
-	}
-	defer raw.Close()
-	raw.SetMaxOpenConns(1)
-	db, err := gormOver(raw)
-	if err != nil {
-		return nil, err
-	}
-	for n := range version {
-		if err := db.Exec(migrations[n]).Error; err != nil {
-			return nil, err
-		}
-		if more := after[n+1]; more != nil {
-			if err := more(db); err != nil {
-				return nil, err
-			}
-		}
-	}
-	return schemaIn(ctx, raw)
-}
-
-// schemaIn gives what makes up a database, in the order of names. How statements are laid out does not matter.
-func schemaIn(ctx context.Context, db *sql.DB) (out []string, err error) {
-	rows, err := db.QueryContext(
-		ctx,
-		"SELECT type, name, sql FROM sqlite_master WHERE sql IS NOT NULL AND name NOT LIKE 'sqlite_%' ORDER BY type, name",
-	)
-	if err != nil {
-		return nil, err
-	}
-	defer rows.Close()
-	for rows.Next() {
-		var sort, name, text string
-		if err := rows.Scan(&sort, &name, &text); err != nil {
-			return nil, err
-		}
-		out = append(out, sort+" "+name+" "+strings.Join(strings.Fields(text), " "))
-	}
-	return out, rows.Err()
 }

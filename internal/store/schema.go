@@ -484,6 +484,12 @@ CREATE TABLE elsewhere_answers (
 CREATE INDEX elsewhere_answers_posting ON elsewhere_answers (count_id, posting_id, id);
 CREATE TRIGGER elsewhere_answers_kept BEFORE UPDATE ON elsewhere_answers BEGIN SELECT RAISE(ABORT, 'answers are never changed'); END;
 CREATE TRIGGER elsewhere_answers_stay BEFORE DELETE ON elsewhere_answers BEGIN SELECT RAISE(ABORT, 'answers are never deleted'); END;
+`, `
+-- Invitations are their maker's by number: people may have one name.
+ALTER TABLE invitations ADD COLUMN by_person_id INTEGER NOT NULL DEFAULT 0; -- 0: made on the command line, or before this
+UPDATE invitations SET by_person_id = (SELECT id FROM people WHERE name = by_person)
+	WHERE (SELECT count(*) FROM people WHERE name = by_person) = 1;
+UPDATE invitations SET gone_at = at WHERE by_person_id = 0 AND by_person <> 'console' AND used_at = 0; -- nobody knows whose they are
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.

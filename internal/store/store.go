@@ -317,7 +317,20 @@ func migrate(db *gorm.DB, first func() error) error {
 	if version > len(migrations) {
 		return ErrNewer
 	}
-	if version > 0 && version < len(migrations) && first != nil {
+	if first == nil {
+		first = func() error { return nil }
+	}
+	first = sync.OnceValue(first)
+	if version > 0 {
+		raw, err := db.DB()
+		if err != nil {
+			return err
+		}
+		if err := complete(context.Background(), raw, version, first); err != nil {
+			return err
+		}
+	}
+	if version > 0 && version < len(migrations) {
 		if err := first(); err != nil {
 			return err
 		}

@@ -99,6 +99,12 @@ func TestWhatUpgradesMakeOfRowsOfBefore(t *testing.T) {
 			{"SELECT intake_id || '>' || movement_id FROM movement_sources", "1>3"},
 			{"SELECT seq FROM sqlite_sequence WHERE name = 'movements'", int64(8)}, {"SELECT seq FROM sqlite_sequence WHERE name = 'stock_sets'", int64(7)},
 		}},
+		"invitations are their maker's by number": {10, []string{
+			"INSERT INTO people (id, name, sign_in, role, secret) VALUES (1, 'A', 'a', 'controller', 's'), (2, 'B', 'b', 'controller', 's'), (3, 'B', 'c', 'controller', 's')",
+			"INSERT INTO invitations (id, hash, name, role, by_person, at, until) VALUES (1, 'h1', 'x', 'counter', 'A', 5, 9), (2, 'h2', 'x', 'counter', 'B', 5, 9), (3, 'h3', 'x', 'counter', 'console', 5, 9)",
+		}, []seen{
+			{"SELECT group_concat(by_person_id || ':' || gone_at) FROM (SELECT * FROM invitations ORDER BY id)", "1:0,0:5,0:0"},
+		}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s, err := Open(older(t, c.version, c.rows...))
@@ -125,5 +131,5 @@ func TestMigrationsAreFrozen(t *testing.T) {
 		hashes = append(hashes, hex.EncodeToString(sum[:6]))
 	}
 	assert.Equal(t, []string{"25674ed286a7", "03ec9b8f9fa0", "e36a8230c751", "beadfc11ba6e", "d9a94afe06bc", "36b5ce1569aa", "4a95c346cc81",
-		"07a265bfe676", "855b3c0e4542", "20fd02307918"}, hashes)
+		"07a265bfe676", "855b3c0e4542", "20fd02307918", "b6e3d79c8c7f"}, hashes)
 }

@@ -1,10 +1,12 @@
 package web
 
 import (
+	"bufio"
 	"context"
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net/http"
 	"net/url"
@@ -17,6 +19,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
 
 	"wobin/internal/desk/lists"
 )
@@ -28,6 +31,7 @@ type world struct {
 	files  []string // the SHA-256 of the files kept, in the order in which they came
 	drafts []string
 	lines  int
+	events []string // what the counter's open window was told while the world was made: each different word once
 }
 
 // blind is the number of the blind count of a world. Before it, counts of the same warehouse are not blind: one that is finished, and
@@ -96,6 +100,31 @@ func (w *world) page(t *testing.T, count string) []paperLine {
 	return page.Lines
 }
 
+// listen opens the stream of events as the counter. What it gives is what came until then: how often a thing is told, and how long
+// it took, hangs on the machine.
+func (w *world) listen(t *testing.T) (heard func() []string) {
+	t.Helper()
+	ctx, stop := context.WithCancel(context.Background())
+	req, err := http.NewRequestWithContext(ctx, "GET", w.base+"/api/events", nil)
+	require.NoError(t, err)
+	res, err := w.as["counter"].Do(req)
+	require.NoError(t, err)
+	require.Equal(t, http.StatusOK, res.StatusCode)
+	lines := bufio.NewScanner(res.Body)
+	require.True(t, lines.Scan()) // it listens
+	return func() []string {
+		defer res.Body.Close()
+		defer stop()
+		w.must(t, "controller", "POST", "/api/people/3", `{"end":true}`, nil) // told to everybody, as the last thing
+		told := map[string]bool{}
+		for lines.Scan() && lines.Text() != `data: {"what":"people"}` {
+			told[regexp.MustCompile(`,"since":\d+`).ReplaceAllString(shown(w, lines.Text()), "")] = true
+		}
+		require.NoError(t, lines.Err())
+		return slices.Sorted(maps.Keys(told))
+	}
+}
+
 // counted types counts of every second line of a count.
 func (w *world) counted(t *testing.T, count string, from int) {
 	t.Helper()
@@ -127,6 +156,8 @@ func (w *world) sent(t *testing.T, count string) {
 func made(t *testing.T, seed uint64, more int) *world {
 	base, as, s := servedOver(t)
 	w := &world{base: base, as: as}
+	require.NoError(t, s.Write(context.Background(), func(tx *gorm.DB) error { return tx.Exec("UPDATE people SET owner = 1 WHERE id = 1").Error }))
+	heard := w.listen(t)
 	rng := rand.New(rand.NewPCG(seed, 4))
 	items, stock, first := "sku,description,unit,cost,barcode\n", "warehouse,zone,bin,sku,on hand,reserved,cost,recorded at\n", ""
 	lines, changed := 8+rng.IntN(8), 0
@@ -206,6 +237,7 @@ func made(t *testing.T, seed uint64, more int) *world {
 	w.must(t, "controller", "POST", "/api/counts/{blind}/elsewhere", `{"postings":[1],"answer":"had"}`, nil)
 	w.sent(t, blind)
 	require.NoError(t, s.Read(context.Background()).Raw("SELECT sha FROM files ORDER BY rowid").Scan(&w.files).Error)
+	w.events = heard()
 	return w
 }
 
@@ -240,6 +272,8 @@ func TestBlind(t *testing.T) {
 	for seed := range uint64(2) {
 		one, two := made(t, seed, 0), made(t, seed, 3)
 		differ, asked := map[string]bool{}, 0
+		assert.NotEmpty(t, one.events)
+		assert.Equal(t, one.events, two.events, "seed %d: what an open window is told", seed)
 		// each asks the same of both worlds, for a path with places in it; files are those of each world.
 		compare := func(who, method, path, body string) {
 			asked++

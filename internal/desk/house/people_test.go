@@ -128,10 +128,10 @@ func TestInvitationsEndWithTheRightToThem(t *testing.T) {
 	require.NoError(t, err)
 	owner, err := d.People.MakeOwner(ctx, code, "Nell", "nell", "winches and fenders")
 	require.NoError(t, err)
-	joined := func(by desk.Person, name, role string) desk.Person {
+	joined := func(by desk.Person, name, signIn, role string) desk.Person {
 		in, err := d.People.Invite(ctx, by, name, role)
 		require.NoError(t, err)
-		p, err := d.People.Join(ctx, in.Code, name, "ropes and shackles")
+		p, err := d.People.Join(ctx, in.Code, signIn, "ropes and shackles")
 		require.NoError(t, err)
 		return p
 	}
@@ -141,7 +141,7 @@ func TestInvitationsEndWithTheRightToThem(t *testing.T) {
 		_, err := d.People.Join(ctx, code, "somebody", "chandlery of the quay")
 		require.ErrorContains(t, err, "does not hold", why)
 	}
-	second := joined(owner, "second", "controller")
+	second := joined(owner, owner.Name, "second", "controller") // a namesake
 	require.NoError(t, d.People.Change(ctx, owner, second.ID, people.Changed{Owner: &yes}))
 	second.Owner = true
 	for why, lose := range map[string]people.Changed{"no owner any more": {Owner: &no}, "suspended": {Suspended: &yes}} {
@@ -155,7 +155,7 @@ func TestInvitationsEndWithTheRightToThem(t *testing.T) {
 		_, err = d.People.Invitation(ctx, others.Code)
 		require.NoError(t, err, "another's holds on")
 	}
-	ada := joined(owner, "ada", "counter")
+	ada := joined(owner, "Ada", "ada", "counter")
 	reset, err := d.People.Reset(ctx, owner, ada.ID)
 	require.NoError(t, err)
 	require.NoError(t, d.People.ChangePassword(ctx, ada, "ropes and shackles", "buoys and anchors"))

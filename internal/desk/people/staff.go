@@ -110,8 +110,8 @@ func (d *Room) invite(ctx context.Context, p desk.Person, name, role string, for
 			return out, err
 		}
 		out.Code = base64.RawURLEncoding.EncodeToString(secret)
-		row := store.Invitation{Hash: desk.ShaOf([]byte(out.Code)), Name: name, Role: role, PersonID: forPerson, ByPerson: p.Name, At: w.Now,
-			Until: w.Now + int64(invitedFor)}
+		row := store.Invitation{Hash: desk.ShaOf([]byte(out.Code)), Name: name, Role: role, PersonID: forPerson, ByPerson: p.Name,
+			ByPersonID: p.ID, At: w.Now, Until: w.Now + int64(invitedFor)}
 		if forPerson != 0 { // an earlier one for a new password holds no more
 			if _, err := uninvite(w, "person_id = ?", forPerson); err != nil {
 				return out, err
@@ -308,7 +308,7 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 		}
 		var ended int64
 		if offers && (row.Suspended || !row.Owner) { // what somebody offered ends with the right to do so
-			if ended, err = uninvite(w, "by_person = ?", row.Name); err != nil {
+			if ended, err = uninvite(w, "by_person_id = ?", row.ID); err != nil {
 				return none, err
 			}
 		}
