@@ -199,8 +199,8 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 	// All that was sent of these lines in that time, by whichever count, is what has to have landed; not what was noted as missing, and
 	// not the note.
 	err = store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, s.variance FROM postings g JOIN counts c ON c.id = g.count_id
-		JOIN posting_lines s ON s.posting_id = g.id JOIN count_lines l ON l.count_id = g.count_id AND l.pos = s.pos
 		LEFT JOIN posting_facts k ON k.posting_id = g.id
+		CROSS JOIN posting_lines s ON s.posting_id = g.id CROSS JOIN count_lines l ON l.count_id = g.count_id AND l.pos = s.pos
 		WHERE c.warehouse_id = ? AND (g.at > ? AND g.at <= ? OR g.id = ?) AND coalesce(k.kind, '') <> ?
 			AND NOT EXISTS (SELECT 1 FROM posting_facts n JOIN posting_lines m ON m.posting_id = n.posting_id AND m.pos = s.pos
 				WHERE n.of = g.id AND n.kind = ?)`,

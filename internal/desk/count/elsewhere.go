@@ -96,10 +96,10 @@ func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) 
 		}
 		return nil
 	}
-	const lines = "SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, l.pos, l.frozen FROM json_each(?) j CROSS JOIN count_lines l ON l.count_id = ? AND "
-	q, picked := lines+"l.pos = j.value", positions
+	const lines = "SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, l.pos, l.frozen FROM json_each(?) j CROSS JOIN count_lines l "
+	q, picked := lines+"ON l.count_id = ? AND l.pos = j.value", positions
 	if positions == nil {
-		q = lines + "l.bin_id = j.value"
+		q = lines + "INDEXED BY count_lines_bin ON l.count_id = ? AND l.bin_id = j.value"
 		for b := range bins {
 			picked = append(picked, b)
 		}

@@ -125,7 +125,7 @@ func put(w *desk.Work, c *store.Count, lines []store.CountLine, positions []int6
 	if _, err := NoteElsewhere(w, c, positions, 0); err != nil {
 		return err
 	}
-	return findMoves(w, c, "l.pos IN (SELECT value FROM json_each(?))", positions)
+	return findMoves(w, c, ofSomeLines, positions)
 }
 
 // AddRows adds recorded lines with rows on sheets to a count that runs, uncounted, and works them out. frozen is the moment of
@@ -197,21 +197,27 @@ func recordedOf(w *desk.Work, c *store.Count, keys []FoundKey) (map[FoundKey]*st
 	})
 }
 
-// findMoves finds movements since the freeze their lines, for the lines or the movements that where picks by their numbers.
-func findMoves(w *desk.Work, c *store.Count, where string, numbers any) error {
+// What findMoves looks through, each beside an index by which the other side is found: lines and movements are both many.
+const (
+	ofLines     = "count_lines l CROSS JOIN movements m INDEXED BY movements_key WHERE ?1 = 'null'" // all of them
+	ofSomeLines = "json_each(?1) j CROSS JOIN count_lines l ON l.pos = j.value CROSS JOIN movements m INDEXED BY movements_key WHERE true"
+	ofMovements = "json_each(?1) j CROSS JOIN movements m ON m.id = j.value CROSS JOIN count_lines l INDEXED BY count_lines_bin WHERE true"
+)
+
+// findMoves finds movements since the freeze their lines, for the lines or the movements of some numbers.
+func findMoves(w *desk.Work, c *store.Count, of string, numbers []int64) error {
 	b, err := json.Marshal(numbers)
 	if err != nil {
 		return err
 	}
 	return w.Exec(
-		`INSERT OR IGNORE INTO count_moves (count_id, pos, at, movement_id, quantity) SELECT l.count_id, l.pos, m.at, m.id, m.quantity FROM count_lines l JOIN movements m
-		ON m.item_id = l.item_id AND m.bin_id = l.bin_id AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding
-			AND m.warehouse_id = ? AND m.at > CASE l.frozen WHEN 0 THEN ? ELSE l.frozen END
-		WHERE l.count_id = ? AND `+where,
+		`INSERT OR IGNORE INTO count_moves (count_id, pos, at, movement_id, quantity) SELECT l.count_id, l.pos, m.at, m.id, m.quantity FROM `+of+`
+			AND l.count_id = ?2 AND m.item_id = l.item_id AND m.bin_id = l.bin_id AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding
+			AND m.warehouse_id = ?3 AND m.at > CASE l.frozen WHEN 0 THEN ?4 ELSE l.frozen END`,
+		string(b),
+		c.ID,
 		c.WarehouseID,
 		c.FrozenAt,
-		c.ID,
-		string(b),
 	).Error
 }
 
@@ -368,7 +374,7 @@ func choicesEnd(w *desk.Work, c *store.Count, entries []store.Entry) error {
 // onePieceEach refuses counts by which a serial would be anything else than one piece or none in a round.
 func onePieceEach(w *desk.Work, c *store.Count, entries []store.Entry) error {
 	var any bool
-	if err := w.Raw("SELECT EXISTS (SELECT 1 FROM count_lines WHERE count_id = ? AND serial <> '')", c.ID).Scan(&any).Error; err != nil || !any {
+	if err := w.Raw("SELECT EXISTS (SELECT 1 FROM count_lines INDEXED BY count_lines_serial WHERE count_id = ? AND serial <> '')", c.ID).Scan(&any).Error; err != nil || !any {
 		return err
 	}
 	counted := map[int64]bool{}
@@ -376,7 +382,7 @@ func onePieceEach(w *desk.Work, c *store.Count, entries []store.Entry) error {
 		counted[entries[i].Pos] = true
 	}
 	var serials []int64
-	err := store.Each(w.DB, "SELECT pos FROM count_lines WHERE count_id = ? AND serial <> '' ORDER BY pos", []driver.Value{c.ID},
+	err := store.Each(w.DB, "SELECT pos FROM count_lines INDEXED BY count_lines_serial WHERE count_id = ? AND serial <> '' ORDER BY pos", []driver.Value{c.ID},
 		func(v []driver.Value) error {
 			if pos := v[0].(int64); counted[pos] {
 				serials = append(serials, pos)

@@ -31,7 +31,7 @@ func FreezesOf(tx *gorm.DB, c *store.Count) (*Freezes, error) {
 	f := &Freezes{own: c.FrozenAt}
 	return f, store.Each(
 		tx,
-		"SELECT pos, frozen FROM count_lines WHERE count_id = ? AND frozen > 0 ORDER BY pos",
+		"SELECT pos, frozen FROM count_lines INDEXED BY count_lines_frozen WHERE count_id = ? AND frozen > 0 ORDER BY pos",
 		[]driver.Value{c.ID},
 		func(v []driver.Value) error {
 			pos, at := v[0].(int64), v[1].(int64)

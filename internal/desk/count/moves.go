@@ -25,7 +25,7 @@ func MoveIn(w *desk.Work, c *store.Count, where string, args []driver.Value) err
 	var ids []int64
 	var keys []FoundKey
 	seen := map[FoundKey]bool{}
-	q := `SELECT m.id, m.bin_id, m.item_id, m.lot, m.serial, m.holding, b.zone, i.nature, EXISTS (SELECT 1 FROM count_lines l WHERE l.count_id = ? AND l.item_id = m.item_id AND l.bin_id = m.bin_id
+	q := `SELECT m.id, m.bin_id, m.item_id, m.lot, m.serial, m.holding, b.zone, i.nature, EXISTS (SELECT 1 FROM count_lines l INDEXED BY count_lines_bin WHERE l.count_id = ? AND l.item_id = m.item_id AND l.bin_id = m.bin_id
 		AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding) FROM movements m JOIN bins b ON b.id = m.bin_id JOIN items i ON i.id = m.item_id WHERE m.warehouse_id = ? AND m.at > ? AND ` + where
 	err := store.Each(w.DB, q, append([]driver.Value{c.ID}, all...), func(v []driver.Value) error {
 		ids = append(ids, v[0].(int64))
@@ -45,7 +45,7 @@ func MoveIn(w *desk.Work, c *store.Count, where string, args []driver.Value) err
 	if err != nil {
 		return err
 	}
-	if err := findMoves(w, c, "m.id IN (SELECT value FROM json_each(?))", ids); err != nil {
+	if err := findMoves(w, c, ofMovements, ids); err != nil {
 		return err
 	}
 	b, err := json.Marshal(ids)
@@ -116,7 +116,7 @@ func movedBefore(w *desk.Work, intake int64, take func(v []driver.Value) error) 
 	return store.Each(
 		w.DB,
 		`SELECT DISTINCT l.count_id, l.pos FROM movements m JOIN counts c ON c.warehouse_id = m.warehouse_id AND c.state = ? AND m.at <= c.frozen_at
-		JOIN count_lines l ON l.count_id = c.id AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial
+		CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = c.id AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial
 			AND l.holding = m.holding
 		WHERE m.intake_id = ? AND l.has_row = 0`,
 		[]driver.Value{store.Running, intake},
@@ -181,7 +181,7 @@ func Late(tx *gorm.DB, c *store.Count, of map[FoundKey][]store.Movement, bins ma
 	}
 	const shown = 5
 	err = store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, b.code, i.sku FROM json_each(?) j
-		CROSS JOIN count_lines l ON l.count_id = ? AND l.bin_id = j.value JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+		CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = ? AND l.bin_id = j.value JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
 		WHERE l.status <> ? ORDER BY l.pos`, []driver.Value{string(list), c.ID, store.Gone}, func(v []driver.Value) error {
 		text := func(i int) string { t, _ := v[i].(string); return t }
 		for _, m := range of[FoundKey{v[0].(int64), v[1].(int64), text(2), text(3), text(4)}] {

@@ -39,7 +39,7 @@ func Refresh(ctx context.Context, d *desk.Desk) error {
 				if err := w.Exec("DELETE FROM count_tallies WHERE count_id = ?", id).Error; err != nil {
 					return none, err
 				}
-				if err := findMoves(w, c, "json_array_length(?) = 0", []int{}); err != nil { // all of them
+				if err := findMoves(w, c, ofLines, nil); err != nil {
 					return none, err
 				}
 				latest := int64(0)
@@ -71,7 +71,7 @@ func placeOldMoves(w *desk.Work, c *store.Count) error {
 	var placed []to
 	err := store.Each(
 		w.DB,
-		`SELECT m.id, min(l.bin_id) FROM movements m JOIN count_lines l ON l.count_id = ? AND l.has_row = 1 AND l.item_id = m.item_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
+		`SELECT m.id, min(l.bin_id) FROM count_lines l CROSS JOIN movements m INDEXED BY movements_key ON l.count_id = ? AND l.has_row = 1 AND m.item_id = l.item_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
 		WHERE m.warehouse_id = ? AND m.bin_id = 0 GROUP BY m.id HAVING count(*) = 1`,
 		[]driver.Value{c.ID, c.WarehouseID},
 		func(v []driver.Value) error {

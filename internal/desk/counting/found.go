@@ -52,8 +52,8 @@ func (f *Found) line(w *desk.Work, c *store.Count, tray bool) (pos int64, s stor
 		return 0, s, err
 	}
 	var is store.CountLine
-	if err := w.Where("count_id = ? AND bin_id = ? AND item_id = ? AND lot = ? AND serial = ? AND holding = ?", c.ID, k.Bin, k.Item, k.Lot, k.Serial,
-		k.Holding).Limit(1).Find(&is).Error; err != nil {
+	if err := w.Raw(`SELECT * FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND bin_id = ? AND item_id = ?
+		AND lot = ? AND serial = ? AND holding = ? LIMIT 1`, c.ID, k.Bin, k.Item, k.Lot, k.Serial, k.Holding).Scan(&is).Error; err != nil {
 		return 0, s, err
 	}
 	if is.Pos == 0 {
@@ -90,7 +90,8 @@ func (f *Found) open(w *desk.Work, c *store.Count, k *count.FoundKey) error {
 		}
 	}
 	var lines []store.CountLine
-	if err := w.Where("count_id = ? AND bin_id = ? AND item_id = ? AND status <> ?", c.ID, k.Bin, k.Item, store.Gone).Find(&lines).Error; err != nil {
+	if err := w.Raw("SELECT * FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND bin_id = ? AND item_id = ? AND status <> ? ORDER BY pos",
+		c.ID, k.Bin, k.Item, store.Gone).Scan(&lines).Error; err != nil {
 		return err
 	}
 	for _, l := range lines {

@@ -164,7 +164,7 @@ func undoReturn(w *desk.Work, c *store.Count, r *store.Return) error {
 	delete(sheets, 0)
 	for id := range sheets { // a sheet that came back with this file alone is out again
 		if err := w.Exec(`UPDATE sheets SET state = CASE WHEN counter <> '' OR out_at <> 0 THEN ? ELSE ? END, back_at = 0, revisions = max(revisions - ?, 0) WHERE id = ? AND counted < lines
-			AND NOT EXISTS (SELECT 1 FROM returns r JOIN entries e ON e.id BETWEEN r.first_entry AND r.last_entry WHERE r.count_id = sheets.count_id AND r.state = ? AND e.sheet_id = sheets.id)`,
+			AND NOT EXISTS (SELECT 1 FROM returns r JOIN entries e ON e.id BETWEEN r.first_entry AND r.last_entry WHERE r.count_id = sheets.count_id AND r.state = ? AND +e.sheet_id = sheets.id)`,
 			store.Out, store.WithUs, min(r.Revised, 1), id, store.Taken).Error; err != nil {
 			return err
 		}
