@@ -104,6 +104,10 @@ type Person struct {
 	Word string `json:"-"`
 }
 
+// Itself is the program where nobody asks it: it decides by rules that were turned on, writes what was sent out into the folder, and
+// works counts out again after an upgrade. The record names it; nobody signs in as it.
+var Itself = Person{Name: "wobin", Role: "program"}
+
 // Act is something that a person may or may not do.
 type Act string
 
@@ -128,13 +132,13 @@ var ofOwners = map[Act]bool{Staff: true, PutBack: true, Require: true}
 
 // may says which roles may do what.
 var may = map[Act][]string{
-	Look:    {"controller", "counter", "approver", "viewer"},
-	Judge:   {"controller", "approver", "viewer"},
+	Look:    {"controller", "counter", "approver", "viewer", Itself.Role},
+	Judge:   {"controller", "approver", "viewer", Itself.Role},
 	TakeIn:  {"controller"},
 	Plan:    {"controller"},
 	Enter:   {"controller", "counter"},
 	Decide:  {"controller"},
-	SendOut: {"controller"},
+	SendOut: {"controller", Itself.Role}, // it sends nothing by itself: it writes the files of what was sent
 	Agree:   {"approver", "controller"},
 	Staff:   {"controller"},
 	Guard:   {"controller"},
@@ -309,7 +313,7 @@ func Do[T any](ctx context.Context, d *Desk, p Person, act Act, key Key, do func
 	return DoAs(ctx, d, p, string(act), key, do)
 }
 
-// DoAs is Do for who is not asked: the first person of all, the program itself, and work whose act was asked already.
+// DoAs is Do without asking who may act so: for the first person of all, for the program itself, and for work that was allowed already.
 func DoAs[T any](ctx context.Context, d *Desk, p Person, operation string, key Key, do func(w *Work) (T, error)) (answer T, err error) {
 	hash, err := key.hash()
 	if err != nil {

@@ -153,3 +153,25 @@ func TestForeignColumnsAreRefused(t *testing.T) {
 	require.NoError(t, raw.QueryRow("SELECT count(*) FROM pragma_table_info('counts') WHERE name = 'their_own'").Scan(&n))
 	assert.Equal(t, 1, n)
 }
+
+// A new folder has what the migrations make, table by table and row by row.
+func TestNewFoldersAreAsTheMigrationsMakeThem(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "data")
+	s, err := Open(dir)
+	require.NoError(t, err)
+	defer s.Close()
+	want := rowsOf(t, olderFolder(t, len(migrations)))
+	want["warehouses"], want["counts"], want["sheets"] = 0, 0, 0 // what olderFolder lays into it
+	want["chain"] = rowsOf(t, dir)["chain"]
+	assert.Equal(t, want, rowsOf(t, dir))
+	is, err := partsIn(context.Background(), s.raw)
+	require.NoError(t, err)
+	parts, err := partsOf(context.Background(), len(migrations))
+	require.NoError(t, err)
+	assert.Equal(t, parts, is)
+	var version, id int
+	require.NoError(t, s.raw.QueryRow("PRAGMA user_version").Scan(&version))
+	require.NoError(t, s.raw.QueryRow("PRAGMA application_id").Scan(&id))
+	assert.Equal(t, []int{len(migrations), applicationID}, []int{version, id})
+	assert.NoFileExists(t, filepath.Join(dir, databaseName+".part"))
+}

@@ -149,7 +149,7 @@ func (s *Store) open() (err error) {
 // connect opens connections to a database.
 func connect(name string, query url.Values, conns int) (*gorm.DB, *sql.DB, error) {
 	for k, v := range map[string]string{"_journal_mode": "WAL", "_foreign_keys": "on", "_busy_timeout": "10000", "_synchronous": "FULL",
-		"_mutex": "no"} {
+		"_mutex": "no", "_stmt_cache_size": "64"} {
 		query.Set(k, v)
 	}
 	u := url.URL{Scheme: "file", Opaque: (&url.URL{Path: name}).EscapedPath(), RawQuery: query.Encode()}
@@ -197,11 +197,45 @@ func (s *Store) begin(name string) error {
 			}
 		}
 	}
-	f, err = os.OpenFile(name, os.O_CREATE|os.O_RDWR, 0o600)
+	return writeNew(name)
+}
+
+// blank is a database without records, as the migrations make it: made once, as they take longer than all else of a start.
+var blank = sync.OnceValues(func() (content []byte, err error) {
+	db, raw, err := connectPlain(":memory:", nil)
+	if err != nil {
+		return nil, err
+	}
+	defer raw.Close()
+	raw.SetMaxOpenConns(1)
+	if err := migrate(db, nil); err != nil {
+		return nil, err
+	}
+	err = withConn(db.WithContext(context.Background()), func(c *sqlite3.SQLiteConn) (err error) {
+		content, err = c.Serialize("")
+		return err
+	})
+	return content, err
+})
+
+// writeNew writes a database without records, whole or not at all.
+func writeNew(name string) error {
+	content, err := blank()
 	if err != nil {
 		return err
 	}
-	return f.Close()
+	f, err := os.OpenFile(name+".part", os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = f.Write(content)
+	if err = errors.Join(err, f.Sync(), f.Close()); err == nil {
+		err = os.Rename(f.Name(), name)
+	}
+	if err != nil {
+		os.Remove(f.Name())
+	}
+	return err
 }
 
 // magic is how every SQLite database begins.

@@ -519,7 +519,7 @@ func (m *Mapping) askNamed(s *sample) {
 			spaced += n
 		}
 	}
-	if spaced*2 < x.filled || y.filled*10 < y.filled*9 || len(y.values)*10 < y.filled*9 || y.filled < 2 {
+	if spaced*2 < x.filled || y.filled*10 < x.filled*9 || len(y.values)*10 < y.filled*9 || y.filled < 2 {
 		return
 	}
 	m.Asks = append(m.Asks, Ask{What: "which column", Column: tabular.ColumnName(sku), Field: field.SKU,

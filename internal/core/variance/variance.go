@@ -497,7 +497,11 @@ func (f *Figures) Coverage() (quantity.Money, bool) {
 	return quantity.Ratio(f.RecordedCounted, f.RecordedLines)
 }
 
-// Accuracy is (match + tolerated) ÷ lines with an entry in percent (IRA); ok is false over nothing.
+// Accuracy is (match + tolerated) ÷ lines with an entry in percent (IRA); ok is false over nothing, and where nothing is recorded:
+// a first count says nothing about a record.
 func (f *Figures) Accuracy() (quantity.Money, bool) {
+	if f.RecordedLines == 0 {
+		return 0, false
+	}
 	return quantity.Ratio(f.Match+f.Tolerated, f.Counted)
 }

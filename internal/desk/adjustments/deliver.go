@@ -18,7 +18,7 @@ func (d *Room) deliver(ctx context.Context, countID int64, v *PostingView) {
 	if d.Folder == "" || v.Kind == store.Unlanded {
 		return
 	}
-	_ = d.Deliver(ctx, desk.Person{Name: v.Person, Role: "controller"}, countID, v.Number) // what went wrong stands with the posting
+	_ = d.Deliver(ctx, desk.Itself, countID, v.Number) // what went wrong stands with the posting
 }
 
 // Deliver writes the files of a posting into the folder and notes what came of it. Each appears whole or not at all, the manifest last; one

@@ -19,7 +19,7 @@ func Refresh(ctx context.Context, d *desk.Desk) error {
 		_, err := desk.DoAs(
 			ctx,
 			d,
-			desk.Person{Name: "wobin"},
+			desk.Itself,
 			"work out again",
 			desk.Key{},
 			func(w *desk.Work) (none struct{}, err error) {

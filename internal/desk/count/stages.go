@@ -143,7 +143,7 @@ func (s *Stages) Fill(t *variance.Tally) {
 	s.Variances = f.Over + f.Short + f.Found
 	s.Open, s.OpenValue, s.OpenOver, s.OpenShort = t.Open, t.OpenSums.Gross, t.OpenSums.Over, t.OpenSums.Short
 	s.Accepted, s.Held, s.Posted = t.Accepted, t.Held, t.Posted
-	if v, ok := f.Accuracy(); ok && f.RecordedLines > 0 { // of nothing that is recorded nothing can be accurate
+	if v, ok := f.Accuracy(); ok {
 		s.Accuracy = &v
 	}
 	if v, ok := f.Coverage(); ok {

@@ -128,6 +128,9 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 	if err := store.EachCountLine(w.DB, c.ID, p, func(l *store.CountLine) error { lines = append(lines, *l); return nil }); err != nil {
 		return err
 	}
+	if err := t.load(lines); err != nil {
+		return err
+	}
 	type input struct {
 		from, to int // of its entries
 		moves    []stock.Movement
@@ -402,6 +405,7 @@ func NewTallying(w *desk.Work, c *store.Count) *Tallying {
 		count:   c,
 		deltas:  map[store.Part]*variance.Tally{},
 		bins:    map[int64]*store.PartTally{},
+		items:   map[int64]string{},
 		sheets:  map[int64]int{},
 		changed: map[int64]bool{},
 	}
@@ -506,9 +510,6 @@ func (t *Tallying) bin(l *store.CountLine) (*store.PartTally, error) {
 }
 
 func (t *Tallying) category(item int64) (string, error) {
-	if t.items == nil {
-		t.items = map[int64]string{}
-	}
 	c, known := t.items[item]
 	if known {
 		return c, nil
@@ -518,22 +519,47 @@ func (t *Tallying) category(item int64) (string, error) {
 	return c, err
 }
 
+// load reads what the bins and items of some lines need, where it is not known: for all of them at once.
+func (t *Tallying) load(lines []store.CountLine) error {
+	var bins, items []int64
+	for i := range lines {
+		if l := &lines[i]; t.bins[l.BinID] == nil {
+			bins = append(bins, l.BinID)
+		}
+		if _, known := t.items[lines[i].ItemID]; !known {
+			items = append(items, lines[i].ItemID)
+		}
+	}
+	if len(bins) > 0 {
+		err := store.EachTally(t.work.DB, t.count.ID, store.PartBin, bins, func(x *store.PartTally) error { t.bins[x.Bin] = x; return nil })
+		if err != nil {
+			return err
+		}
+	}
+	if len(items) == 0 {
+		return nil
+	}
+	list, err := json.Marshal(items)
+	if err != nil {
+		return err
+	}
+	return store.Each(t.work.DB, "SELECT c.item_id, c.category FROM json_each(?) j CROSS JOIN count_items c ON c.count_id = ? AND c.item_id = j.value",
+		[]driver.Value{string(list), t.count.ID}, t.categorised)
+}
+
+// categorised takes the category of an item.
+func (t *Tallying) categorised(v []driver.Value) error {
+	t.items[v[0].(int64)] = v[1].(string)
+	return nil
+}
+
 // Preload reads what all bins and items of a large piece of work need, once.
 func (t *Tallying) Preload() error {
 	err := store.EachTally(t.work.DB, t.count.ID, store.PartBin, nil, func(x *store.PartTally) error { t.bins[x.Bin] = x; return nil })
 	if err != nil {
 		return err
 	}
-	t.items = map[int64]string{}
-	return store.Each(
-		t.work.DB,
-		"SELECT item_id, category FROM count_items WHERE count_id = ?",
-		[]driver.Value{t.count.ID},
-		func(v []driver.Value) error {
-			t.items[v[0].(int64)] = v[1].(string)
-			return nil
-		},
-	)
+	return store.Each(t.work.DB, "SELECT item_id, category FROM count_items WHERE count_id = ?", []driver.Value{t.count.ID}, t.categorised)
 }
 
 // Write brings the tallies and the sheets' figures after what was gathered.

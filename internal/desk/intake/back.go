@@ -456,10 +456,15 @@ func frozenOf(tx *gorm.DB, c *store.Count, h *store.Warehouse, sheets map[int]st
 // readCounts reads the counts. Rows of our own sheets are proved by their codes, so their bins and items are taken as
 // they stand; in other files what is not known is told at once for all rows alike.
 func (d *Room) readCounts(ctx context.Context, dr *draft, pt *part, r read.Reading) (*read.CountFile, error) {
+	failed := func() error { return nil }
 	if pt.mapping.Has(field.RowCode) {
-		r.Measure, r.RowItem, r.Known = r.Known.Measure, d.rowItems(ctx), nil
+		r.Measure, r.Known = r.Known.Measure, nil
+		r.RowItem, failed = d.rowItems(ctx)
 	}
 	f, err := r.Counts(dr.table, pt.mapping, &pt.problems)
+	if err == nil {
+		err = failed()
+	}
 	pt.hear(f.Told)
 	if err == nil {
 		pt.view.packed(f.Packed)
@@ -467,25 +472,33 @@ func (d *Room) readCounts(ctx context.Context, dr *draft, pt *part, r read.Readi
 	return f, err
 }
 
-// rowItems finds the item of a row code, of whatever count; sheets are looked up as they come.
-func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
+// rowItems finds the item of a row code, of whatever count; sheets are looked up as they come. failed gives what went wrong with that.
+func (d *Room) rowItems(ctx context.Context) (item func(rowCode string) string, failed func() error) {
 	tx := d.Store.Read(ctx)
 	type sheet struct{ count, number int }
 	known := map[sheet][]string{}
-	return func(rowCode string) string {
+	var wrong error
+	look := func(x sheet) (rows []string, err error) {
+		var on store.Sheet
+		if err := tx.Where("count_id = ? AND number = ?", x.count, x.number).Limit(1).Find(&on).Error; err != nil || on.ID == 0 {
+			return nil, err
+		}
+		on.Lines = on.Rows() // as long as its codes stand for
+		where, args := on.Where("l.pos")
+		err = tx.Raw("SELECT i.sku FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND "+where+" ORDER BY l.pos",
+			append([]any{x.count}, args...)...).Scan(&rows).Error
+		return rows, err
+	}
+	item = func(rowCode string) string {
 		c, number, row, ok := counting.ParseCode(rowCode)
 		if !ok || row == 0 {
 			return ""
 		}
 		rows, had := known[sheet{c, number}]
 		if !had {
-			// What cannot be looked up is told when the rows are proved.
-			var on store.Sheet
-			_ = tx.Where("count_id = ? AND number = ?", c, number).Limit(1).Find(&on).Error
-			if on.Lines = on.Rows(); on.ID != 0 { // as long as its codes stand for
-				where, args := on.Where("l.pos")
-				_ = tx.Raw("SELECT i.sku FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND "+where+" ORDER BY l.pos",
-					append([]any{c}, args...)...).Scan(&rows).Error
+			var err error
+			if rows, err = look(sheet{c, number}); err != nil && wrong == nil {
+				wrong = err
 			}
 			known[sheet{c, number}] = rows
 		}
@@ -494,6 +507,7 @@ func (d *Room) rowItems(ctx context.Context) func(rowCode string) string {
 		}
 		return rows[row-1]
 	}
+	return item, func() error { return wrong }
 }
 
 // cutSince tells which of the sheets of a file were cut anew since, so that their rows are on others now.

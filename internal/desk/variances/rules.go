@@ -489,7 +489,7 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 		return 0, err
 	}
 	// They are worked out again where nothing else is written meanwhile.
-	n, err = desk.DoAs(ctx, d.Desk, desk.Person{Name: on[0].OnBy, Role: "controller"}, "decide by rule", desk.Key{}, func(w *desk.Work) (int, error) {
+	n, err = desk.DoAs(ctx, d.Desk, desk.Itself, "decide by rule", desk.Key{}, func(w *desk.Work) (int, error) {
 		var still int64
 		for _, r := range on {
 			if err := w.Model(&store.DecisionRule{}).Where("id = ? AND is_on = 1 AND body = ?", r.ID, r.Body).Count(&still).Error; err != nil || still == 0 {

@@ -267,7 +267,12 @@ function Stages({ c }: { c: Schemas["Stages"] }) {
 			c.accepted > 0 ? `${c.accepted} to send · ${c.posted} sent` : `${c.posted} sent`,
 			part(c.posted, c.posted + c.accepted + c.open),
 		],
-		["report", "Report", c.accuracy ? `IRA ${c.accuracy} %` : "nothing counted", c.state === "finished" ? 100 : 0],
+		[
+			"report",
+			"Report",
+			c.accuracy ? `IRA ${c.accuracy} %` : c.counted ? "first count" : "nothing counted",
+			c.state === "finished" ? 100 : 0,
+		],
 	];
 	return (
 		<nav className="grid shrink-0 grid-cols-[repeat(7,minmax(7.5rem,1fr))] overflow-x-auto border-b border-ink" aria-label="Stages">
