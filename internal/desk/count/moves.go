@@ -116,8 +116,8 @@ func movedBefore(w *desk.Work, intake int64, take func(v []driver.Value) error) 
 	return store.Each(
 		w.DB,
 		`SELECT DISTINCT l.count_id, l.pos FROM movements m JOIN counts c ON c.warehouse_id = m.warehouse_id AND c.state = ? AND m.at <= c.frozen_at
-		CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = c.id AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial
-			AND l.holding = m.holding
+		CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = c.id
+			AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
 		WHERE m.intake_id = ? AND l.has_row = 0`,
 		[]driver.Value{store.Running, intake},
 		take,
@@ -181,7 +181,8 @@ func Late(tx *gorm.DB, c *store.Count, of map[FoundKey][]store.Movement, bins ma
 	}
 	const shown = 5
 	err = store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, b.code, i.sku FROM json_each(?) j
-		CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = ? AND l.bin_id = j.value JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
+		CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = ?
+			AND l.bin_id = j.value JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
 		WHERE l.status <> ? ORDER BY l.pos`, []driver.Value{string(list), c.ID, store.Gone}, func(v []driver.Value) error {
 		text := func(i int) string { t, _ := v[i].(string); return t }
 		for _, m := range of[FoundKey{v[0].(int64), v[1].(int64), text(2), text(3), text(4)}] {

@@ -131,7 +131,8 @@ func (d *Room) History(ctx context.Context, p desk.Person, countID, pos int64) (
 		}
 		if h.Cause.Place != "" {
 			if err := tx.Raw(`SELECT coalesce(min(s.number), 0) FROM bins b
-				CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.bin_id = b.id AND l.count_id = ? AND l.item_id = ? JOIN sheets s ON s.id = l.sheet_id
+				CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.bin_id = b.id AND l.count_id = ? AND l.item_id = ?
+				JOIN sheets s ON s.id = l.sheet_id
 				WHERE b.warehouse_id = ? AND b.code = ? AND l.entries = 0`, c.ID, row.ItemID, c.WarehouseID,
 				h.Cause.Place).Scan(&h.Cause.Sheet).Error; err != nil {
 				return h, err
