@@ -35,9 +35,9 @@ chromium:
 		apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium >/dev/null; \
 	else echo "The tests of the screens need Chromium: install Debian's package chromium (apt-get install chromium)." >&2; exit 1; fi
 
-# The two longest rooms first, side by side: the others follow as there is room.
+# The longest rooms first; one more at a time than there are cores, as journeys wait for a browser much of the time.
 test: bin/wobin chromium
-	$(GO) test -tags $(TAGS) ./test/e2e ./internal/desk/house ./...
+	$(GO) test -tags $(TAGS) -p $$(($$(nproc) + 1)) ./test/e2e ./internal/desk/house ./internal/web ./...
 
 # The demo, journeys and all that has a clock, as at days on which dates go wrong, and in zones far from UTC.
 test-days: bin/wobin chromium
