@@ -37,7 +37,7 @@ chromium:
 
 # The longest rooms first; one more at a time than there are cores, as journeys wait for a browser much of the time.
 test: bin/wobin chromium
-	$(GO) test -tags $(TAGS) -p $$(($$(nproc) + 1)) ./test/e2e ./internal/desk/house ./internal/web ./...
+	GOGC=400 $(GO) test -tags $(TAGS) -p $$(($$(nproc) + 1)) ./test/e2e ./internal/desk/house ./internal/web ./...
 
 # The demo, journeys and all that has a clock, as at days on which dates go wrong, and in zones far from UTC.
 test-days: bin/wobin chromium

@@ -26,6 +26,7 @@ func New(ctx context.Context) (context.Context, context.CancelFunc) {
 		chromedp.DefaultExecAllocatorOptions[:],
 		chromedp.ExecPath(path),
 		chromedp.NoSandbox,
+		chromedp.DisableGPU, // drawn by the processor as it is, not by a graphics card that it plays
 		chromedp.WindowSize(1280, 800),
 		chromedp.Flag(
 			"disable-quic",
