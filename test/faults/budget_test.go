@@ -47,7 +47,7 @@ func zipped(t *testing.T, parts ...part) string {
 }
 
 // workbook makes a workbook of sheets that are one part or parts of their own, and texts that are kept once.
-func workbook(t *testing.T, sheets int, one bool, sheet, shared part) string {
+func workbook(t *testing.T, sheets int, one bool, sheet, shared part, more ...part) string {
 	t.Helper()
 	const main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
 	const of = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
@@ -64,7 +64,8 @@ func workbook(t *testing.T, sheets int, one bool, sheet, shared part) string {
 			parts = append(parts, part{fmt.Sprintf("xl/worksheets/s%d.xml", n), "<worksheet>" + sheet.begin, sheet.again, sheet.times, sheet.end + "</worksheet>"})
 		}
 	}
-	fmt.Fprintf(&rels, `<Relationship Id="texts" Type="%s/sharedStrings" Target="texts.xml"/>`, of)
+	fmt.Fprintf(&rels, `<Relationship Id="texts" Type="%s/sharedStrings" Target="texts.xml"/><Relationship Id="styles" Type="%[1]s/styles" Target="styles.xml"/>`, of)
+	parts = append(parts, more...)
 	return zipped(t, append(parts, part{name: "[Content_Types].xml", begin: "<Types/>"},
 		part{name: "xl/workbook.xml", begin: `<workbook xmlns="` + main + `" xmlns:r="` + of + `"><sheets>` + book.String() + `</sheets></workbook>`},
 		part{name: "xl/_rels/workbook.xml.rels",
@@ -167,6 +168,10 @@ func TestSmallFilesHoldTheBudget(t *testing.T) {
 		"a shared text lent.xlsx": func() string {
 			return workbook(t, 1, true, sheet(`<row>`+strings.Repeat(`<c t="s"><v>0</v></c>`, 1000)+`</row>`, 900),
 				part{again: "<si><t>" + strings.Repeat("x", 60_000) + "</t></si>", times: 1})
+		},
+		"a long format.xlsx": func() string {
+			return workbook(t, 1, true, sheet(rowOne, 10), none, part{"xl/styles.xml", `<styleSheet><numFmts><numFmt numFmtId="164" formatCode="`, "[$",
+				many(100_000, 400_000), `"/></numFmts><cellXfs><xf numFmtId="164"/></cellXfs></styleSheet>`})
 		},
 		"columns told.xlsx": func() string {
 			return workbook(t, 1, true, part{"", "<cols>", `<col min="1" max="2000" hidden="1"/>`, 200_000, "</cols>" + header + rowOne + "</sheetData>"}, none)

@@ -134,7 +134,7 @@ func unescape(b []byte, from int) []byte {
 			out = append(out, '&')
 			continue
 		}
-		ref := string(in[i+1 : i+semi])
+		ref, whole := string(in[i+1:i+semi]), in[i:i+semi+1]
 		i += semi
 		switch {
 		case ref == "amp":
@@ -154,7 +154,11 @@ func unescape(b []byte, from int) []byte {
 			}
 			if n, err := strconv.ParseUint(digits, base, 21); err == nil {
 				out = append(out, string(rune(n))...)
+			} else {
+				out = append(out, whole...)
 			}
+		default: // of a definition that no workbook has: it stays in sight
+			out = append(out, whole...)
 		}
 	}
 	return out

@@ -75,3 +75,13 @@ func TestEscapedSigns(t *testing.T) {
 		assert.Equal(t, want, unescaped(text), text)
 	}
 }
+
+// References stand for their signs; what stands for nothing, as what a definition of the file's own would say, stays in sight.
+func TestReferences(t *testing.T) {
+	for text, want := range map[string]string{
+		"a &amp; b": "a & b", "&lt;&gt;&quot;&apos;": "<>\"'", "&#65;&#x42;": "AB", "&l11;": "&l11;", "&#x;&#99999999;": "&#x;&#99999999;",
+		"R&D": "R&D", "&notareferenceatall;": "&notareferenceatall;",
+	} {
+		assert.Equal(t, want, string(unescape([]byte("x"+text), 1))[1:], text)
+	}
+}

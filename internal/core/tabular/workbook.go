@@ -196,6 +196,9 @@ func formOf(code string) (f cellForm) {
 	return f
 }
 
+// mostFormat is how much of a number format is looked at. Spreadsheet programs take 255 characters at most.
+const mostFormat = 1000
+
 func (w *workbook) readStyles(part string) error {
 	if part == "" || w.find(part) == nil {
 		return nil
@@ -214,7 +217,7 @@ func (w *workbook) readStyles(part string) error {
 	}
 	custom := map[int]cellForm{}
 	for _, f := range doc.Formats {
-		custom[f.ID] = formOf(f.Code)
+		custom[f.ID] = formOf(f.Code[:min(len(f.Code), mostFormat)])
 	}
 	for _, c := range doc.Cells {
 		f, known := custom[c.ID]
