@@ -37,21 +37,21 @@ type understanding struct {
 }
 
 type understandingPart struct {
-	Sheet     string               `json:"sheet,omitempty"`
-	Kind      field.Kind           `json:"kind"`
-	Header    int                  `json:"header"`
-	Why       string               `json:"why,omitempty"`
-	Columns   []understoodColumn   `json:"columns"`
-	Identity  field.Field          `json:"identity,omitempty"`
-	Rows      int                  `json:"rows"`
-	Good      int                  `json:"good"`
-	Refused   int                  `json:"refused"`
-	Passed    map[string]int       `json:"passed,omitempty"`
-	AsText    int                  `json:"as_text,omitempty"` // rows with cells written as ="text"
-	Questions []string             `json:"questions,omitempty"`
-	Problems  []understoodProblems `json:"problems,omitempty"`
-	Culprit   string               `json:"culprit,omitempty"`
-	Spare     bool                 `json:"culprit_spare,omitempty"`
+	Sheet     string                 `json:"sheet,omitempty"`
+	Kind      field.Kind             `json:"kind"`
+	Header    int                    `json:"header"`
+	Why       string                 `json:"why,omitempty"`
+	Columns   []understoodColumn     `json:"columns"`
+	Identity  field.Field            `json:"identity,omitempty"`
+	Rows      int                    `json:"rows"`
+	Good      int                    `json:"good"`
+	Refused   int                    `json:"refused"`
+	Skipped   map[recognise.Skip]int `json:"skipped,omitempty"`
+	AsText    int                    `json:"as_text,omitempty"` // rows with cells written as ="text"
+	Questions []string               `json:"questions,omitempty"`
+	Problems  []understoodProblems   `json:"problems,omitempty"`
+	Culprit   string                 `json:"culprit,omitempty"`
+	Spare     bool                   `json:"culprit_spare,omitempty"`
 }
 
 type understoodColumn struct {
@@ -252,11 +252,11 @@ func understandSheet(f *tabular.File, m *recognise.Mapping, reading read.Reading
 		x.Columns = append(x.Columns, understoodColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
 	}
 	x.AsText = told.AsText
-	for _, a := range told.Aside {
-		if x.Passed == nil {
-			x.Passed = map[string]int{}
+	for _, a := range told.Skipped {
+		if x.Skipped == nil {
+			x.Skipped = map[recognise.Skip]int{}
 		}
-		x.Passed[a.What] = a.N
+		x.Skipped[a.Why] = a.N
 	}
 	for _, a := range m.Asks {
 		if !a.Optional {
@@ -357,9 +357,9 @@ func (u *understanding) print(w io.Writer) {
 			fmt.Fprintf(w, "    %-3s %-24s %-14s %s\n", c.Column, c.Header, field, c.Why)
 		}
 		fmt.Fprintf(w, "    %d rows, %d good, %d refused", x.Rows, x.Good, x.Refused)
-		for _, what := range []string{"totals", "notes", "headers that come again", "rows that the row filter leaves out"} {
-			if n := x.Passed[what]; n > 0 {
-				fmt.Fprintf(w, ", %s passed over", read.Aside{What: what, N: n}.Said())
+		for _, why := range recognise.Skips {
+			if n := x.Skipped[why]; n > 0 {
+				fmt.Fprintf(w, ", %s skipped", why.Words(n))
 			}
 		}
 		fmt.Fprintln(w)

@@ -10,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"wobin/internal/core/recognise"
 )
 
 // reconcileFiles runs the command on files given as text and gives what it printed, its exit code and its files.
@@ -218,7 +220,7 @@ func TestReconcileUnderstands(t *testing.T) {
 	code, stderr, out := run("Stock list\n\nsku;quantity;cost\nX;1.234,5;2,50\nY;3;0,5\nTotal;1.237,5;\n", "sku;counted\nX;1234,5\nY;2\n")
 	require.Equal(t, 0, code, stderr)
 	assert.Contains(t, out, ",,X,,,,,,,1234.5,0,1234.5,1234.5,0,2.5,0.00,match,")
-	assert.Contains(t, stderr, "stock.csv: 1 totals passed over, first in row 6")
+	assert.Contains(t, stderr, "stock.csv: 1 total skipped, first in row 6")
 	// "Stock" may be what is on hand or what is available.
 	code, stderr, _ = run("sku,Stock,Kind\nX,5,goods\n", "sku,counted\nX,5\n")
 	assert.Equal(t, 2, code)
@@ -276,7 +278,7 @@ func TestCheck(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &got))
 	s := got[0].Sheets[0]
 	assert.Equal(t, []int{3, 1, 2}, []int{s.Rows, s.Good, s.Refused})
-	assert.Equal(t, map[string]int{"totals": 1}, s.Passed)
+	assert.Equal(t, map[recognise.Skip]int{recognise.Totals: 1}, s.Skipped)
 	require.Len(t, s.Problems, 2)
 	assert.Equal(t, []string{`Leave "pcs" away in column D, 1 row`}, s.Problems[0].Remedies)
 	l := write("l.json", `{"kind":"stock","doubles":"sum","columns":[{"header":"quantity","signs":["pcs"]}]}`)

@@ -147,8 +147,8 @@ func (r *Result) open(f *tabular.File, kind field.Kind, layouts map[*tabular.Fil
 		}
 		var told read.Told
 		if told, err = rows(m); err == nil {
-			for _, a := range told.Aside {
-				r.Notes = append(r.Notes, fmt.Sprintf("%s: %d %s passed over, first in row %d", f.Name, a.N, a.What, a.Rows[0]))
+			for _, a := range told.Skipped {
+				r.Notes = append(r.Notes, fmt.Sprintf("%s: %s skipped, first in row %d", f.Name, a.Words(), a.Rows[0]))
 			}
 		}
 	}

@@ -152,11 +152,11 @@ func (x *stockRows) fits(other *stockRows) bool {
 // join takes the second half in behind the first, which ended in the row before. It gives the number of its rows.
 func (s *second) join(r *pass, x *stockRows, before int) int {
 	r.problems.Behind(s.in.problems, before)
-	for what, a := range s.in.aside {
+	for why, a := range s.in.skipped {
 		for _, row := range a.Rows {
-			r.note(what, row+before)
+			r.note(why, row+before)
 		}
-		r.aside[what].N += a.N - len(a.Rows)
+		r.skipped[why].N += a.N - len(a.Rows)
 	}
 	for f, own := range s.in.sources {
 		r.sources[f].Votes.Join(&own.Votes)

@@ -77,7 +77,7 @@ func readWhole(t require.TestingT, data []byte, r Reading, given *layout.Layout)
 			fmt.Fprintln(&b, "refused", row, g)
 		}
 	}
-	fmt.Fprintf(&b, "%+v\n%+v\n", s.Aside, s.Mapping.Asks)
+	fmt.Fprintf(&b, "%+v\n%+v\n", s.Skipped, s.Mapping.Asks)
 	for _, c := range s.Mapping.Columns {
 		fmt.Fprintln(&b, c.Field, c.Why)
 	}

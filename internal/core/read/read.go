@@ -78,8 +78,8 @@ func (x Mends) mended(row int, cells [][]byte, kinds []tabular.CellKind) [][]byt
 type Told struct {
 	// Mapping is the mapping as all values tell it: the forms of its numbers and dates, and what is asked about them.
 	Mapping *recognise.Mapping
-	Aside   []Aside // rows that were passed over, by what they are
-	AsText  int     // rows with cells that are written as ="text", and were read as that text
+	Skipped []Skipped // rows that are no lines
+	AsText  int       // rows with cells that are written as ="text", and were read as that text
 }
 
 func (t *Told) told() *Told { return t }
@@ -91,7 +91,7 @@ type pass struct {
 	m         *recognise.Mapping
 	problems  *problem.Problems
 	sources   map[field.Field]*reader
-	aside     map[string]*Aside
+	skipped   map[recognise.Skip]*Skipped
 	header    int       // the row of the header, 0 where the reading begins below it
 	namer     *reader   // the column that names the row's item, by which totals and notes are told from lines
 	namerHead []int     // the lengths of what stands in its header
@@ -125,7 +125,7 @@ func reading[T interface{ told() *Told }](
 		p.Append(in.problems)
 		t := out.told()
 		t.Mapping = m
-		t.Aside, t.AsText = in.passedOver()
+		t.Skipped, t.AsText = in.told()
 		return out, err
 	}
 }
@@ -133,7 +133,7 @@ func reading[T interface{ told() *Told }](
 // pass begins a reading.
 func (r Reading) pass(f *tabular.File, m *recognise.Mapping, p *problem.Problems) *pass {
 	in := &pass{Reading: r, file: f, m: m, problems: p, header: m.HeaderRow,
-		sources: map[field.Field]*reader{}, aside: map[string]*Aside{}}
+		sources: map[field.Field]*reader{}, skipped: map[recognise.Skip]*Skipped{}}
 	if in.Context == nil {
 		in.Context = context.Background()
 	}
@@ -219,7 +219,7 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 			}
 		}
 		if m.LeaveHidden && w.rows.Hidden() {
-			r.note(hiddenRows, c.row)
+			r.note(recognise.Hidden, c.row)
 			continue
 		}
 		if r.Mends[c.row] != nil {
@@ -261,7 +261,7 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 				continue
 			}
 			if !take {
-				r.note(filtered, c.row)
+				r.note(recognise.Filtered, c.row)
 				continue
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"wobin/internal/core/form"
 	"wobin/internal/core/problem"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/recognise"
 	"wobin/internal/core/tabular"
 )
 
@@ -320,7 +321,7 @@ func (w *walk) headsBlock() bool {
 			for i := range w.in.m.Blocks {
 				if w.in.m.Blocks[i].Field == f {
 					w.block[i] = []byte(value)
-					w.in.note(blockRows, c.row)
+					w.in.note(recognise.BlockHeads, c.row)
 					return true
 				}
 			}

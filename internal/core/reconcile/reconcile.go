@@ -329,11 +329,8 @@ func (r *run) carryOut(ctx context.Context, jobs []*job, through func(*job)) (wh
 			told, err := j.read(j, m)
 			if j.err = err; err == nil {
 				*j.mapping = told.Mapping
-				for _, aside := range told.Aside {
-					j.notes = append(
-						j.notes,
-						fmt.Sprintf("%s: %d %s passed over, first in row %d", j.file.Name, aside.N, aside.What, aside.Rows[0]),
-					)
+				for _, x := range told.Skipped {
+					j.notes = append(j.notes, fmt.Sprintf("%s: %s skipped, first in row %d", j.file.Name, x.Words(), x.Rows[0]))
 				}
 			}
 		}()

@@ -85,3 +85,19 @@ func TestReferences(t *testing.T) {
 		assert.Equal(t, want, string(unescape([]byte("x"+text), 1))[1:], text)
 	}
 }
+
+// Cells that are true or false say which.
+func TestTruthValues(t *testing.T) {
+	book := excelize.NewFile()
+	require.NoError(t, book.SetSheetRow("Sheet1", "A1", &[]any{true, false, 1, 0}))
+	var b bytes.Buffer
+	require.NoError(t, book.Write(&b))
+	f, err := Open("f.xlsx", bytes.NewReader(b.Bytes()), int64(b.Len()), Options{})
+	require.NoError(t, err)
+	rows, err := f.Rows(0)
+	require.NoError(t, err)
+	defer rows.Close()
+	_, cells, ok := rows.Next()
+	require.True(t, ok)
+	assert.Equal(t, "TRUE FALSE 1 0", string(bytes.Join(cells, []byte(" "))))
+}

@@ -120,8 +120,8 @@ func understood(t *testing.T, name string, given *layout.Layout) string {
 			say("  %s %q = %s (%s)", tabular.ColumnName(c.Index), c.Header, orDash(string(c.Field)), c.Why)
 		}
 		say("  by %s", m.Identity)
-		for _, a := range told.Aside {
-			say("  passed over: %s %v", a.What, a.Rows)
+		for _, a := range told.Skipped {
+			say("  skipped: %s %v", a.Why, a.Rows)
 		}
 		for _, a := range m.Asks {
 			say("  ? %s", a.Text)

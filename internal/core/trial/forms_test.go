@@ -263,7 +263,7 @@ func TestSettledColumns(t *testing.T) {
 	)
 	assert.Empty(t, p.List)
 	assert.Equal(t, []string{"QUAY A-01-1 00411 = 13"}, lines(s), "available and reserved give what is on hand")
-	assert.Equal(t, []read.Aside{{What: "rows that the row filter leaves out", N: 1, Rows: []int{3}}}, s.Aside)
+	assert.Equal(t, []read.Skipped{{Why: recognise.Filtered, N: 1, Rows: []int{3}}}, s.Skipped)
 
 	s, _, _ = settled(t, "title-and-totals.csv", layout.Layout{Aside: "take"})
 	assert.Len(t, s.Book.Lines, 4, "a total without an item is a problem then, not a line")

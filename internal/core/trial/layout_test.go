@@ -218,13 +218,11 @@ func FuzzReading(f *testing.F) {
 	})
 }
 
-func TestAsideSaid(t *testing.T) {
-	for _, c := range []struct {
-		n    int
-		what string
-		want string
-	}{{1, "totals", "1 total"}, {3, "totals", "3 totals"}, {1, "headers that come again", "1 header that comes again"}, {2,
-		"headers that come again", "2 headers that come again"}, {1, "rows that the row filter leaves out", "1 row that the row filter leaves out"}} {
-		assert.Equal(t, c.want, read.Aside{What: c.what, N: c.n}.Said())
+func TestSkippedRowsInWords(t *testing.T) {
+	for why, want := range map[recognise.Skip]string{recognise.Totals: "1 total, 3 totals", recognise.Notes: "1 note, 3 notes",
+		recognise.HeadersAgain: "1 header that comes again, 3 headers that come again", recognise.BlockHeads: "1 heading of a block, 3 headings of blocks",
+		recognise.Hidden: "1 hidden row, 3 hidden rows", recognise.Filtered: "1 row that the row filter leaves out, 3 rows that the row filter leaves out"} {
+		assert.Equal(t, want, why.Words(1)+", "+read.Skipped{Why: why, N: 3}.Words())
+		assert.Contains(t, recognise.Skips, why)
 	}
 }

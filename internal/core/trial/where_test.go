@@ -33,7 +33,7 @@ func TestHiddenRows(t *testing.T) {
 	require.NoError(t, book.Write(&b))
 	f, err := tabular.Open("list.xlsx", bytes.NewReader(b.Bytes()), int64(b.Len()), tabular.Options{})
 	require.NoError(t, err)
-	var aside []read.Aside
+	var skipped []read.Skipped
 	look := func(given *layout.Layout) (m *recognise.Mapping, bins []string) {
 		m, err := recognise.Sheet(f, 0, recognise.Want{Given: given})
 		require.NoError(t, err)
@@ -41,7 +41,7 @@ func TestHiddenRows(t *testing.T) {
 		s, err := read.Reading{Zone: time.UTC, Layout: given}.Stock(f, m, p)
 		require.NoError(t, err)
 		require.Empty(t, p.List)
-		aside = s.Aside
+		skipped = s.Skipped
 		for _, l := range s.Book.Lines {
 			bins = append(bins, s.Book.Codes[stock.Bin].Text(l.Key[stock.Bin]))
 		}
@@ -59,7 +59,7 @@ func TestHiddenRows(t *testing.T) {
 	m, bins = look(&leave)
 	assert.Empty(t, m.Asks)
 	assert.Equal(t, []string{"A-1", "A-3"}, bins)
-	assert.Equal(t, []read.Aside{{What: "hidden rows", N: 1, Rows: []int{3}}}, aside)
+	assert.Equal(t, []read.Skipped{{Why: recognise.Hidden, N: 1, Rows: []int{3}}}, skipped)
 }
 
 // Parts of a number are put together only where one way is possible, whatever was settled.

@@ -239,7 +239,7 @@ func (d *Room) recogniseParts(dr *draft, rec *records, saved []*layout.Layout, n
 				Questions: []Question{},
 				Checks:    []Check{},
 				Backs:     []*BackView{},
-				Passed:    []PassedOver{},
+				Skipped:   []SkippedView{},
 				Problems:  []ProblemGroup{},
 				Values:    []ValueView{},
 				Assumed:   []string{},
@@ -479,8 +479,8 @@ func (d *Room) describe(dr *draft, pt *part) {
 		v.Assumed = append(v.Assumed, desk.Plural(n, "row has", "rows have")+` cells written as ="text"; they are read as that text.`)
 	}
 	above := 0
-	for _, a := range pt.told.Aside {
-		v.Passed = append(v.Passed, PassedOver{a.What, a.N, a.Rows})
+	for _, a := range pt.told.Skipped {
+		v.Skipped = append(v.Skipped, SkippedView{a.Why, a.Words(), a.Rows})
 		above += a.N
 	}
 	v.Shown = v.Rows + above + m.HeaderRow

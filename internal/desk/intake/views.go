@@ -4,6 +4,7 @@ import (
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/recognise"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 )
@@ -95,11 +96,11 @@ type ValueView struct {
 	MayBeNew  bool        `json:"may_be_new"`
 }
 
-// PassedOver are rows that are no lines.
-type PassedOver struct {
-	What string `json:"what"`
-	N    int    `json:"n"`
-	Rows []int  `json:"rows"`
+// SkippedView is rows that are no lines.
+type SkippedView struct {
+	Why  recognise.Skip `json:"why" enum:"totals,notes,headers,blocks,hidden,filtered"`
+	Text string         `json:"text" doc:"how many, and what they are"`
+	Rows []int          `json:"rows" doc:"the first of them"`
 }
 
 // Made is what an intake will make of one sort: how many, and the first of their codes.
@@ -178,7 +179,7 @@ type SheetOfFile struct {
 	Fields       []FieldChoice  `json:"fields"`
 	Questions    []Question     `json:"questions"`
 	Checks       []Check        `json:"checks" doc:"what could be meant or be a mistake, and is asked first"`
-	Passed       []PassedOver   `json:"passed"`
+	Skipped      []SkippedView  `json:"skipped"`
 	Rows         int            `json:"rows"`
 	Shown        int            `json:"shown" doc:"about how many rows there are to look at, titles and notes included"`
 	Effect       Effect         `json:"effect"`

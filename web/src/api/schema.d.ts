@@ -4341,12 +4341,6 @@ export interface components {
             /** @description the first bin of the new sheet */
             from: string;
         };
-        PassedOver: {
-            /** Format: int64 */
-            n: number;
-            rows: number[];
-            what: string;
-        };
         Person: {
             /** Format: int64 */
             id: number;
@@ -5405,7 +5399,6 @@ export interface components {
             names_row: number;
             /** Format: int64 */
             number: number;
-            passed: components["schemas"]["PassedOver"][];
             problems: components["schemas"]["ProblemGroup"][];
             questions: components["schemas"]["Question"][];
             /** Format: int64 */
@@ -5415,6 +5408,7 @@ export interface components {
              * @description about how many rows there are to look at, titles and notes included
              */
             shown: number;
+            skipped: components["schemas"]["SkippedView"][];
             use: boolean;
             values: components["schemas"]["ValueView"][];
             why_header: string;
@@ -5510,6 +5504,14 @@ export interface components {
         SignInRequest: {
             password: string;
             sign_in: string;
+        };
+        SkippedView: {
+            /** @description the first of them */
+            rows: number[];
+            /** @description how many, and what they are */
+            text: string;
+            /** @enum {string} */
+            why: "totals" | "notes" | "headers" | "blocks" | "hidden" | "filtered";
         };
         Spread: {
             /** @description up to 60 points from the first line to the last */

@@ -204,16 +204,15 @@ export function What({
 /** What was taken for granted: rows passed over, offers, and sentences. */
 function Granted({ draft, sheet, settle }: { draft: Draft; sheet: Sheet; settle: Settle }) {
 	const offers = sheet.questions.filter((q) => q.optional);
-	if (draft.assumed.length + sheet.passed.length + offers.length === 0) return null;
-	const lines = sheet.passed.filter((p) => !p.what.includes("filter"));
+	if (draft.assumed.length + sheet.skipped.length + offers.length === 0) return null;
+	const lines = sheet.skipped.filter((s) => s.why !== "filtered" && s.why !== "hidden" && s.why !== "blocks");
 	return (
 		<div className="mt-3" data-granted>
 			<h2>Taken for granted</h2>
-			{sheet.passed.map((p) => (
-				<p key={p.what} className="text-dim">
-					{count(p.n)} {p.n === 1 ? p.what.replace(/s$/, "").replace(/^rows that/, "row that") : p.what} passed over:{" "}
-					{p.n === 1 ? "row" : "rows"} {p.rows.slice(0, 8).join(", ")}
-					{p.n > 8 && " …"}
+			{sheet.skipped.map((s) => (
+				<p key={s.why} className="text-dim">
+					{s.text} skipped: {s.rows.length === 1 ? "row" : "rows"} {s.rows.slice(0, 8).join(", ")}
+					{s.rows.length > 8 && " …"}
 				</p>
 			))}
 			{(lines.length > 0 || sheet.given.aside === "take") && (
@@ -222,7 +221,7 @@ function Granted({ draft, sheet, settle }: { draft: Draft; sheet: Sheet; settle:
 					className="word"
 					onClick={() => settle({ sheet: sheet.number, set: { aside: sheet.given.aside === "take" ? "pass" : "take" } })}
 				>
-					{sheet.given.aside === "take" ? "Pass totals and notes over" : "They are lines: take them"}
+					{sheet.given.aside === "take" ? "Skip totals and notes" : "They are lines: take them"}
 				</button>
 			)}
 			{offers.map((q) => (

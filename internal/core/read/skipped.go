@@ -2,40 +2,24 @@ package read
 
 import (
 	"bytes"
-	"fmt"
 	"slices"
-	"strings"
 
 	"wobin/internal/core/column"
 	"wobin/internal/core/recognise"
 )
 
-// Aside is rows that are no lines, and were passed over: totals, notes, headers that come again.
-type Aside struct {
-	What string // "totals", "notes", "headers that come again", "rows that the filter leaves out"
+// Skipped is rows that are no lines, by why they are not.
+type Skipped struct {
+	Why  recognise.Skip
 	N    int
 	Rows []int // the first of them
 }
 
-// Said gives how many there are and what they are, as in 1 total or 3 totals.
-func (a Aside) Said() string {
-	what := a.What
-	if a.N == 1 {
-		first, rest, _ := strings.Cut(what, " ")
-		if what = strings.TrimSuffix(first, "s"); rest != "" {
-			what += " " + strings.Replace(rest, "that come again", "that comes again", 1)
-		}
-	}
-	return fmt.Sprintf("%d %s", a.N, what)
-}
+// Words gives how many there are and what they are, as in 1 total or 3 totals.
+func (s Skipped) Words() string { return s.Why.Words(s.N) }
 
-// What rows are that are passed over, beside what a mapping says that they resemble.
-const (
-	hiddenRows = "hidden rows"
-	filtered   = "rows that the row filter leaves out"
-	blockRows  = "headings of blocks"
-	wrapped    = "rows with cells written as =\"text\""
-)
+// wrapped notes rows with cells that are written as ="text". They are not skipped.
+const wrapped recognise.Skip = "wrapped"
 
 // pass tells whether the row in hand is no line, and notes it.
 func (c *cells) pass() bool {
@@ -77,26 +61,26 @@ func maybeTotal(text []byte) bool {
 	return bytes.IndexByte(text, ' ') >= 0 && recognise.IsTotal(string(text))
 }
 
-// note counts a row that is passed over.
-func (r *pass) note(what string, row int) {
-	a := r.aside[what]
+// note counts a row that is skipped.
+func (r *pass) note(why recognise.Skip, row int) {
+	a := r.skipped[why]
 	if a == nil {
-		a = &Aside{What: what}
-		r.aside[what] = a
+		a = &Skipped{Why: why}
+		r.skipped[why] = a
 	}
 	if a.N++; len(a.Rows) < 20 {
 		a.Rows = append(a.Rows, row)
 	}
 }
 
-// passedOver lists the rows that were passed over, by what they are, and how many have cells that are written as ="text".
-func (r *pass) passedOver() (out []Aside, asText int) {
-	for _, what := range []string{"totals", "notes", "headers that come again", blockRows, hiddenRows, filtered} {
-		if a := r.aside[what]; a != nil {
+// told lists the rows that were skipped, by why, and how many have cells that are written as ="text".
+func (r *pass) told() (out []Skipped, asText int) {
+	for _, why := range recognise.Skips {
+		if a := r.skipped[why]; a != nil {
 			out = append(out, *a)
 		}
 	}
-	if a := r.aside[wrapped]; a != nil {
+	if a := r.skipped[wrapped]; a != nil {
 		asText = a.N
 	}
 	return out, asText

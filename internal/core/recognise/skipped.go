@@ -6,6 +6,7 @@ import (
 	"unicode"
 
 	"wobin/internal/core/field"
+	"wobin/internal/core/problem"
 )
 
 var totals = field.SqueezeAll(
@@ -47,9 +48,34 @@ func hasWord(text string) bool {
 	return false
 }
 
+// Skip is why a row is no line of a table, and is skipped; empty for a line.
+type Skip string
+
+// The reasons. The first three are found by Resembles, the others while rows are read.
+const (
+	Totals       Skip = "totals"
+	Notes        Skip = "notes"
+	HeadersAgain Skip = "headers" // those that come again, as on the next page of a list
+	BlockHeads   Skip = "blocks"  // headings of blocks
+	Hidden       Skip = "hidden"
+	Filtered     Skip = "filtered" // left out by the row filter
+)
+
+// Skips lists the reasons in the order in which they are told.
+var Skips = []Skip{Totals, Notes, HeadersAgain, BlockHeads, Hidden, Filtered}
+
+var skipped = map[Skip][2]string{
+	Totals: {"total", "totals"}, Notes: {"note", "notes"}, HeadersAgain: {"header that comes again", "headers that come again"},
+	BlockHeads: {"heading of a block", "headings of blocks"}, Hidden: {"hidden row", "hidden rows"},
+	Filtered: {"row that the row filter leaves out", "rows that the row filter leaves out"},
+}
+
+// Words names n rows that are skipped for a reason: 1 total, 3 totals.
+func (s Skip) Words(n int) string { return problem.Count(n, skipped[s][0], skipped[s][1]) }
+
 // Resembles tells what a row is that names no item: a total, a note, the header again; "" for a line, be it right or
 // wrong.
-func (m *Mapping) Resembles(row []string) string {
+func (m *Mapping) Resembles(row []string) Skip {
 	at := func(f field.Field) string {
 		if s := m.Sources[f]; s != nil && s.Column >= 0 && s.Column < len(row) {
 			return row[s.Column]
@@ -57,10 +83,10 @@ func (m *Mapping) Resembles(row []string) string {
 		return ""
 	}
 	if m.sameAsHeader(row) {
-		return "headers that come again"
+		return HeadersAgain
 	}
 	if some := filledOf(row); len(some) == 1 && pageNote.MatchString(some[0]) {
-		return "notes"
+		return Notes
 	}
 	id := at(m.Identity)
 	if m.Kind == field.Places {
@@ -72,7 +98,7 @@ func (m *Mapping) Resembles(row []string) string {
 	if id != "" {
 		if IsTotal(id) && at(field.Bin) == "" && at(field.Lot) == "" && at(field.Description) == "" &&
 			(at(field.Warehouse) == "" || at(field.Warehouse) == id) {
-			return "totals"
+			return Totals
 		}
 		return ""
 	}
@@ -93,9 +119,9 @@ func (m *Mapping) Resembles(row []string) string {
 	}
 	switch {
 	case total:
-		return "totals"
+		return Totals
 	case !numbers && filled <= 3 && !(names && filled > 1):
-		return "notes"
+		return Notes
 	}
 	return ""
 }
