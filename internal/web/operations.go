@@ -103,9 +103,30 @@ type done struct {
 
 func (s *Server) register() {
 	s.registerSession()
-	s.registerCounts()
+	s.registerPlan()
+	s.registerRotation()
+	s.registerCutOff()
+	s.registerSheets()
+	s.registerRecutting()
+	s.registerCounting()
+	s.registerTray()
+	s.registerUncounted()
+	s.registerVariances()
+	s.registerCauses()
+	s.registerStanding()
+	s.registerRules()
+	s.registerPostings()
+	s.registerElsewhere()
+	s.registerAgreement()
+	s.registerOutLayouts()
+	s.registerReports()
+	s.registerSafety()
+	s.registerDrafts()
+	s.registerIntakes()
 	s.registerPeople()
+	s.registerOwn()
 	s.registerReference()
+	s.registerWork()
 	d := s.desk
 	op(s, "today", http.MethodGet, "/api/today", "What wants a hand now",
 		func(ctx context.Context, p desk.Person, _ *struct{}) (today.Today, error) {
@@ -141,6 +162,11 @@ func (s *Server) register() {
 			return d.Recorded.Recorded(ctx, p, in.House, in.filter())
 		})
 
+}
+
+// registerDrafts registers what was dropped, and how it is settled and taken in.
+func (s *Server) registerDrafts() {
+	d := s.desk
 	op(s, "waiting", http.MethodGet, "/api/uploads", "What one dropped and did not take in, the latest first",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]intake.Waiting, error) {
 			return d.Intake.Waiting(ctx, p)
@@ -212,6 +238,11 @@ func (s *Server) register() {
 		}) (*intake.Draft, error) {
 			return d.Intake.SaveDraftLayout(ctx, p, in.Draft, in.Body.Sheet, in.Body.Name)
 		})
+}
+
+// registerIntakes registers layouts of files in, and what was taken in.
+func (s *Server) registerIntakes() {
+	d := s.desk
 	op(s, "layouts", http.MethodGet, "/api/layouts", "The saved layouts",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]intake.LayoutView, error) {
 			return d.Intake.Layouts(ctx, p)

@@ -23,7 +23,7 @@ type SessionView struct {
 	Own   bool      `json:"own" doc:"it is the one that asks"`
 }
 
-// registerPeople registers who works here, and what everybody does with the own password and sessions.
+// registerPeople registers who works here, and the record of who did what.
 func (s *Server) registerPeople() {
 	d := s.desk
 	op(s, "staff", http.MethodGet, "/api/people", "Who works here, and who is invited",
@@ -73,6 +73,11 @@ func (s *Server) registerPeople() {
 				safety.RecordFilter{Person: in.Person, What: in.What, Count: in.Count, Day: in.Day, Zone: in.Zone, After: in.After},
 			)
 		})
+}
+
+// registerOwn registers what everybody does with the own password and sessions.
+func (s *Server) registerOwn() {
+	d := s.desk
 	op(s, "changePassword", http.MethodPost, "/api/me/password", "Change one's own password",
 		func(ctx context.Context, p desk.Person, in *struct {
 			Body struct {

@@ -53,6 +53,11 @@ func (s *Server) registerReference() {
 		func(ctx context.Context, p desk.Person, in *PlacesQuery) (reference.MovementsPage, error) {
 			return d.Reference.Movements(ctx, p, in.filter())
 		})
+}
+
+// registerWork registers work that goes on, and what is changed by hand.
+func (s *Server) registerWork() {
+	d := s.desk
 	op(s, "work", http.MethodGet, "/api/jobs", "The work that goes on, and what came of that which ended lately",
 		func(_ context.Context, p desk.Person, _ *struct{}) ([]desk.Job, error) {
 			return d.Running(p)

@@ -34,7 +34,7 @@ func TestWhoMayOfRaw(t *testing.T) {
 		"POST /api/out-layouts/propose":                    {"controller"},
 		"GET /api/out-layouts/:name/file":                  roles,
 		"GET /api/adjustment-layout.schema.json":           roles,
-		"GET /api/counts/:count/report/:file":              roles,
+		"GET /api/counts/:count/report/:form":              roles,
 		"GET /api/files/:sha":                              roles,
 		"GET /api/try/:name":                               roles,
 		"GET /api/events":                                  roles,
