@@ -202,8 +202,8 @@ type Sheet struct {
 // InRound is the round that the sheet is of. Recounts have rounds from FirstRecount on, in whatever count.
 func (s *Sheet) InRound() int { return max(s.Round, 1) }
 
-// FirstRecount is the round of the first recount of a line: two rounds may have to agree before.
-const FirstRecount = 3
+// FirstRecount is the round of the first recount of a line.
+const FirstRecount = variance.FirstRecount
 
 // Recount tells whether the sheet is of chosen lines that are counted again.
 func (s *Sheet) Recount() bool { return s.Picked != "" }

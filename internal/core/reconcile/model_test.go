@@ -92,7 +92,7 @@ func TestAgainstModel(t *testing.T) {
 			), modelEntry{
 				qty.Draw(t, "q"),
 				rapid.Int64Range(1, 50).Draw(t, "at"),
-				rapid.IntRange(1, 2).Draw(t, "round"),
+				rapid.IntRange(1, 4).Draw(t, "round"),
 			}
 			at(k).entries = append(at(k).entries, e)
 			latest = max(latest, e.at)

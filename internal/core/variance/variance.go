@@ -220,6 +220,31 @@ func (in *Input) pending() (Pending, error) {
 	return NotPending, nil
 }
 
+// FirstRecount is the round of the first recount of a line: two rounds may have to agree before.
+const FirstRecount = 3
+
+// FirstRight tells whether the first round of a line that was counted again was right: whether it has the variance of the last recount, for
+// the stock may have moved in between. recounted is false where it has no recount, or nothing before it.
+func (in *Input) FirstRight() (recounted, right bool, err error) {
+	first, last := 0, 0
+	for i := range in.Entries {
+		if round := in.Entries[i].Round; round >= FirstRecount {
+			last = max(last, round)
+		} else if first == 0 || round < first {
+			first = round
+		}
+	}
+	if first == 0 || last == 0 {
+		return false, false, nil
+	}
+	was, _, err := in.ofRound(first)
+	if err != nil {
+		return false, false, err
+	}
+	is, _, err := in.ofRound(last)
+	return true, was == is, err
+}
+
 // only is the line as if nothing but one of its rounds had been counted.
 func (in *Input) only(round int) *Input {
 	one := *in
@@ -290,11 +315,11 @@ func (in *Input) disputed(r *Result) (bool, error) {
 	if in.Stands != Last {
 		least = 2
 	}
-	if len(in.Entries) < least || in.Stands == Last && r.Round < 3 {
+	if in.Stands == Last && r.Round < FirstRecount || !in.counted(least) {
 		return false, nil
 	}
 	of, rounds, err := in.ofRounds()
-	if err != nil || len(rounds) < least {
+	if err != nil {
 		return false, err
 	}
 	same := 0
@@ -307,6 +332,22 @@ func (in *Input) disputed(r *Result) (bool, error) {
 		return same < len(rounds), nil
 	}
 	return same == 1, nil
+}
+
+// counted tells whether the line was counted in so many rounds. Several entries of one round are one count.
+func (in *Input) counted(times int) bool {
+	if len(in.Entries) < times {
+		return false
+	}
+	rounds := make([]int, 0, times)
+	for i := range in.Entries {
+		if round := in.Entries[i].Round; !slices.Contains(rounds, round) {
+			if rounds = append(rounds, round); len(rounds) == times {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func (r *Result) value(in *Input) (err error) {

@@ -12,6 +12,7 @@ import (
 	"wobin/internal/core/cause"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/statement"
+	"wobin/internal/core/stock"
 	"wobin/internal/core/variance"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
@@ -274,50 +275,21 @@ func (d *Room) Habits(ctx context.Context, p desk.Person, countID int64) (h Habi
 
 // recounts tells how often the first count was right of the lines that were counted again.
 func recounts(c *desk.Seen) (r ReportRecounts, err error) {
-	// The variance of a first count is what it would be if it stood: its sum less what was expected then. Movements in between are in the
-	// difference of the two expectations, so the counts are compared with them.
-	type round struct{ sum, at int64 }
-	type line struct {
-		first, last           round
-		firstRound, lastRound int // 0: of no standing entry
-	}
-	lines := map[int64]*line{}
+	lines := map[int64]*variance.Input{}
 	var picked []int64 // the lines of recounts
 	err = store.Each(c.Tx, "SELECT DISTINCT j.value FROM sheets s CROSS JOIN json_each(s.picked) j WHERE s.count_id = ? AND s.picked <> '' ORDER BY 1",
 		[]driver.Value{c.ID}, func(v []driver.Value) error {
-			picked = append(picked, v[0].(int64))
+			pos := v[0].(int64)
+			picked, lines[pos] = append(picked, pos), &variance.Input{}
 			return nil
 		})
 	if err != nil || len(picked) == 0 {
 		return r, err
 	}
-	// Rounds come in order: the first one that stands is the first count, the last one from the first recount on the last. What was
-	// withdrawn is no round.
-	add := func(to *round, of *int, e *store.Entry, anew bool) {
-		if anew {
-			*to, *of = round{}, e.Round
-		}
-		to.sum, to.at = to.sum+e.Quantity, max(to.at, e.CountedAt)
-	}
 	positions := store.Near(picked)
-	recounted := map[int64]bool{}
-	for _, pos := range picked {
-		recounted[pos] = true
-	}
 	err = store.Standing(c.Tx, c.ID, positions, func(e *store.Entry) error {
-		if e.Withdrawn || !recounted[e.Pos] {
-			return nil
-		}
-		l := lines[e.Pos]
-		if l == nil {
-			l = &line{}
-			lines[e.Pos] = l
-		}
-		switch {
-		case e.Round >= store.FirstRecount:
-			add(&l.last, &l.lastRound, e, e.Round != l.lastRound)
-		case l.firstRound == 0 || l.firstRound == e.Round:
-			add(&l.first, &l.firstRound, e, l.firstRound == 0)
+		if l := lines[e.Pos]; l != nil && !e.Withdrawn { // what was withdrawn is no round
+			l.Entries = append(l.Entries, variance.Entry{Quantity: quantity.Quantity(e.Quantity), At: e.CountedAt, Round: e.Round})
 		}
 		return nil
 	})
@@ -325,23 +297,25 @@ func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 		return r, err
 	}
 	err = store.EachCountMove(c.Tx, c.ID, positions, func(m store.CountMove) error {
-		l, at := lines[m.Pos], m.Happened()
-		switch {
-		case l == nil:
-		case at > l.first.at && at <= l.last.at:
-			l.first.sum += m.Quantity
-		case at > l.last.at && at <= l.first.at: // the first count was corrected after the line was counted again
-			l.first.sum -= m.Quantity
+		if l := lines[m.Pos]; l != nil {
+			l.Movements = append(l.Movements, stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.Happened()})
 		}
 		return nil
 	})
-	for _, l := range lines {
-		if l.firstRound == 0 || l.lastRound == 0 {
-			continue
+	if err != nil {
+		return r, err
+	}
+	for _, pos := range picked {
+		recounted, right, err := lines[pos].FirstRight()
+		if err != nil {
+			return r, err
 		}
-		if r.Lines++; l.first.sum == l.last.sum {
+		if recounted {
+			r.Lines++
+		}
+		if right {
 			r.Right++
 		}
 	}
-	return r, err
+	return r, nil
 }
