@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -118,6 +119,31 @@ func TestRecordByDay(t *testing.T) {
 		_, err := d.Safety.Record(ctx, nell, f)
 		assert.Error(t, err)
 	}
+}
+
+// Whoever knew the old password cannot set one of their own behind the back of a new one, in whichever order the two are proved.
+func TestAnOldPasswordSetsNoneBesideANewOne(t *testing.T) {
+	d := at(t)
+	code, err := d.People.OwnerCode(ctx)
+	require.NoError(t, err)
+	owner, err := d.People.MakeOwner(ctx, code, "Nell", "nell", "winches and fenders")
+	require.NoError(t, err)
+	const tries = 6
+	came := make(chan error, tries)
+	for n := range tries {
+		go func() {
+			came <- d.People.ChangePassword(ctx, owner, "winches and fenders", fmt.Sprintf("buoys and anchors %d", n))
+		}()
+	}
+	changed := 0
+	for range tries {
+		if err := <-came; err == nil {
+			changed++
+		} else {
+			assert.ErrorContains(t, err, "password")
+		}
+	}
+	assert.Equal(t, 1, changed, "each of them knew the old password, one of them was first")
 }
 
 // What somebody offered ends with the right to offer it; what was offered to somebody ends with any other change of the password, and when

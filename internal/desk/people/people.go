@@ -70,8 +70,7 @@ type Welcome struct {
 
 // Greet tells how one gets in.
 func (d *Room) Greet(ctx context.Context) (w Welcome, err error) {
-	var people []store.Person
-	err = d.Store.Read(ctx).Order("id").Find(&people).Error
+	people, err := store.People(d.Store.Read(ctx))
 	w.FirstStart, w.Demo, w.Rule = len(people) == 0, []string{}, PasswordRule
 	for _, p := range people {
 		if p.Demo {
@@ -134,31 +133,37 @@ func (d *Room) addPerson(
 	}
 	return desk.DoAs(ctx, d.Desk, by, string(desk.Staff), desk.Key{}, func(w *desk.Work) (desk.Person, error) {
 		row := store.Person{Name: name, SignIn: signIn, Role: role, Secret: secret, Demo: demo}
-		var n, same int64
-		if err := w.Model(&store.Person{}).Count(&n).Error; err != nil {
+		all, err := store.People(w.DB)
+		if err != nil {
 			return p, err
 		}
-		row.Owner = n == 0 && role == "controller"
-		if first && n > 0 {
+		row.Owner = len(all) == 0 && role == "controller"
+		if first && len(all) > 0 {
 			return p, desk.Refuse("Somebody has signed up already. Sign in instead.")
 		}
-		if err := w.Model(&store.Person{}).Where("sign_in = ?", signIn).Count(&same).Error; err != nil {
-			return p, err
-		}
-		if same > 0 {
-			return p, desk.RefuseAs(desk.Invalid, "sign_in", "The sign-in name %s is taken.", signIn)
-		}
-		if err := w.Create(&row).Error; err != nil {
+		if err := add(w, &row); err != nil {
 			return p, err
 		}
 		return person(&row), w.Say("person added", map[string]any{"name": name, "sign_in": signIn, "role": role})
 	})
 }
 
+// add adds somebody whose sign-in name nobody has yet.
+func add(w *desk.Work, row *store.Person) error {
+	same, err := store.PersonBySignIn(w.DB, row.SignIn)
+	if err != nil {
+		return err
+	}
+	if same.ID != 0 {
+		return desk.RefuseAs(desk.Invalid, "sign_in", "The sign-in name %s is taken.", row.SignIn)
+	}
+	return store.AddPerson(w.DB, row)
+}
+
 // SignIn proves a password. It takes as long for an unknown name as for a known one.
 func (d *Room) SignIn(ctx context.Context, signIn, password string) (p desk.Person, err error) {
-	var row store.Person
-	if err := d.Store.Read(ctx).Where("sign_in = ?", strings.ToLower(strings.TrimSpace(signIn))).Limit(1).Find(&row).Error; err != nil {
+	row, err := store.PersonBySignIn(d.Store.Read(ctx), strings.ToLower(strings.TrimSpace(signIn)))
+	if err != nil {
 		return p, err
 	}
 	secret := row.Secret
@@ -183,8 +188,8 @@ func wordOf(secret string) string { return desk.ShaOf([]byte(secret))[:16] }
 
 // WhoIs gives the person with a number, for a session.
 func (d *Room) WhoIs(ctx context.Context, id int64) (p desk.Person, err error) {
-	var row store.Person
-	if err := d.Store.Read(ctx).Limit(1).Find(&row, id).Error; err != nil {
+	row, err := store.PersonOf(d.Store.Read(ctx), id)
+	if err != nil {
 		return p, err
 	}
 	if row.ID == 0 || row.Suspended {

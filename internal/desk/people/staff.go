@@ -8,8 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -48,25 +46,27 @@ func (d *Room) Staff(ctx context.Context, p desk.Person) (out Staff, err error) 
 	if err := desk.Allow(p, desk.Staff); err != nil {
 		return out, err
 	}
-	return d.all(d.Store.Read(ctx))
+	return d.OnConsole(ctx)
 }
 
-func (d *Room) all(tx *gorm.DB) (out Staff, err error) {
+// OnConsole gives what the command line does: it is on the machine, so it is trusted.
+func (d *Room) OnConsole(ctx context.Context) (out Staff, err error) {
+	tx := d.Store.Read(ctx)
 	out = Staff{People: []PersonView{}, Invited: []InvitationView{}, Rule: PasswordRule}
-	var rows []store.Person
-	if err := tx.Order("suspended, name").Find(&rows).Error; err != nil {
+	rows, err := store.Staff(tx)
+	if err != nil {
 		return out, err
 	}
 	now := d.Now()
 	for _, r := range rows {
 		v := PersonView{ID: r.ID, Name: r.Name, SignIn: r.SignIn, Role: r.Role, Owner: r.Owner, Suspended: r.Suspended}
-		if err := tx.Raw("SELECT count(*) FROM sessions WHERE person_id = ? AND expiry > ?", r.ID, now.UnixNano()).Scan(&v.Sessions).Error; err != nil {
+		if v.Sessions, err = store.SessionsOf(tx, r.ID, now.UnixNano()); err != nil {
 			return out, err
 		}
 		out.People = append(out.People, v)
 	}
-	var open []store.Invitation
-	if err := tx.Where("used_at = 0 AND gone_at = 0").Order("id DESC").Limit(100).Find(&open).Error; err != nil {
+	open, err := store.OpenInvitations(tx, 100)
+	if err != nil {
 		return out, err
 	}
 	for _, i := range open {
@@ -113,11 +113,11 @@ func (d *Room) invite(ctx context.Context, p desk.Person, name, role string, for
 		row := store.Invitation{Hash: desk.ShaOf([]byte(out.Code)), Name: name, Role: role, PersonID: forPerson, ByPerson: p.Name,
 			ByPersonID: p.ID, At: w.Now, Until: w.Now + int64(invitedFor)}
 		if forPerson != 0 { // an earlier one for a new password holds no more
-			if _, err := uninvite(w, "person_id = ?", forPerson); err != nil {
+			if _, err := store.EndInvitationsFor(w.DB, forPerson, w.Now); err != nil {
 				return out, err
 			}
 		}
-		if err := w.Create(&row).Error; err != nil {
+		if err := store.AddInvitation(w.DB, &row); err != nil {
 			return out, err
 		}
 		out.ID, out.Until = row.ID, desk.Instant(row.Until)
@@ -129,24 +129,18 @@ func (d *Room) invite(ctx context.Context, p desk.Person, name, role string, for
 	})
 }
 
-// uninvite lets open invitations hold no more, and tells how many.
-func uninvite(w *desk.Work, which string, of any) (n int64, err error) {
-	r := w.Exec("UPDATE invitations SET gone_at = ? WHERE "+which+" AND used_at = 0 AND gone_at = 0", w.Now, of)
-	return r.RowsAffected, r.Error
-}
-
 // Uninvite takes an invitation back.
 func (d *Room) Uninvite(ctx context.Context, p desk.Person, id int64) error {
 	if err := desk.Allow(p, desk.Staff); err != nil {
 		return err
 	}
 	_, err := desk.DoAs(ctx, d.Desk, p, string(desk.Staff), desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		r := w.Exec("UPDATE invitations SET gone_at = ? WHERE id = ? AND used_at = 0 AND gone_at = 0", w.Now, id)
-		if r.Error == nil && r.RowsAffected == 0 {
-			return none, desk.Missing("The invitation")
+		n, err := store.EndInvitation(w.DB, id, w.Now)
+		if err == nil && n == 0 {
+			err = desk.Missing("The invitation")
 		}
-		if r.Error != nil {
-			return none, r.Error
+		if err != nil {
+			return none, err
 		}
 		return none, w.Say("invitation taken back", map[string]any{"invitation": id})
 	})
@@ -164,37 +158,39 @@ type Welcoming struct {
 
 // Invitation tells what an invitation is for, to whoever has its code.
 func (d *Room) Invitation(ctx context.Context, code string) (v Welcoming, err error) {
-	tx := d.Store.Read(ctx)
-	row, err := d.invitation(tx, code)
+	row, is, err := d.invitation(ctx, code, nil)
 	if err != nil {
 		return v, err
 	}
-	v = Welcoming{Name: row.Name, Role: row.Role, Until: desk.Instant(row.Until), Rule: PasswordRule}
-	if row.PersonID != 0 {
-		err = tx.Raw("SELECT sign_in FROM people WHERE id = ?", row.PersonID).Scan(&v.SignIn).Error
-	}
-	return v, err
+	return Welcoming{Name: row.Name, Role: row.Role, Until: desk.Instant(row.Until), Rule: PasswordRule, SignIn: is.SignIn}, nil
 }
 
-// invitation finds one that holds by its code.
-func (d *Room) invitation(tx *gorm.DB, code string) (row store.Invitation, err error) {
-	if err := tx.Where("hash = ?", desk.ShaOf([]byte(strings.TrimSpace(code)))).Limit(1).Find(&row).Error; err != nil {
-		return row, err
+// invitation finds one that holds by its code, within some work or none, and whoever is to take a new password by it.
+func (d *Room) invitation(ctx context.Context, code string, w *desk.Work) (row store.Invitation, is store.Person, err error) {
+	tx := d.Store.Read(ctx)
+	if w != nil {
+		tx = w.DB
+	}
+	if row, err = store.InvitationBy(tx, desk.ShaOf([]byte(strings.TrimSpace(code)))); err != nil {
+		return row, is, err
 	}
 	switch {
 	case row.ID == 0 || row.GoneAt != 0:
-		return row, desk.Refuse("This invitation does not hold. Ask for a new one.")
+		return row, is, desk.Refuse("This invitation does not hold. Ask for a new one.")
 	case row.UsedAt != 0:
-		return row, desk.Refuse("This invitation was used already. Sign in instead, or ask for a new one.")
+		return row, is, desk.Refuse("This invitation was used already. Sign in instead, or ask for a new one.")
 	case row.Until <= d.Now().UnixNano():
-		return row, desk.Refuse("This invitation has ended. Ask for a new one.")
+		return row, is, desk.Refuse("This invitation has ended. Ask for a new one.")
 	}
-	return row, nil
+	if row.PersonID != 0 {
+		is, err = store.PersonOf(tx, row.PersonID)
+	}
+	return row, is, err
 }
 
 // Join signs somebody up who was invited, or gives a new password to somebody who is there; the invitation is used by it.
 func (d *Room) Join(ctx context.Context, code, signIn, password string) (p desk.Person, err error) {
-	row, err := d.invitation(d.Store.Read(ctx), code)
+	row, _, err := d.invitation(ctx, code, nil)
 	if err != nil {
 		return p, err
 	}
@@ -207,22 +203,18 @@ func (d *Room) Join(ctx context.Context, code, signIn, password string) (p desk.
 		return p, err
 	}
 	return desk.DoAs(ctx, d.Desk, desk.Person{Name: row.Name}, string(desk.Staff), desk.Key{}, func(w *desk.Work) (desk.Person, error) {
-		row, err := d.invitation(w.DB, code) // it may have been used meanwhile
+		row, is, err := d.invitation(ctx, code, w) // it may have been used meanwhile
 		if err != nil {
 			return p, err
 		}
-		if err := w.Exec("UPDATE invitations SET used_at = ? WHERE id = ?", w.Now, row.ID).Error; err != nil {
+		if err := store.UseInvitation(w.DB, row.ID, w.Now); err != nil {
 			return p, err
 		}
 		if row.PersonID != 0 {
-			var is store.Person
-			if err := w.Limit(1).Find(&is, row.PersonID).Error; err != nil {
+			if _, err := store.ReplaceSecret(w.DB, &is, secret); err != nil {
 				return p, err
 			}
-			if err := w.Model(&is).Update("secret", secret).Error; err != nil {
-				return p, err
-			}
-			if err := w.Exec("DELETE FROM sessions WHERE person_id = ?", is.ID).Error; err != nil {
+			if _, err := store.EndSessions(w.DB, is.ID); err != nil {
 				return p, err
 			}
 			is.Secret = secret
@@ -234,23 +226,12 @@ func (d *Room) Join(ctx context.Context, code, signIn, password string) (p desk.
 		if signIn == "" || len(signIn) > 60 || strings.ContainsAny(signIn, " \t\n") {
 			return p, desk.RefuseAs(desk.Invalid, "sign_in", "Choose a sign-in name without spaces.")
 		}
-		var same int64
-		if err := w.Model(&store.Person{}).Where("sign_in = ?", signIn).Count(&same).Error; err != nil {
-			return p, err
-		}
-		if same > 0 {
-			return p, desk.RefuseAs(desk.Invalid, "sign_in", "The sign-in name %s is taken.", signIn)
-		}
 		made := store.Person{Name: row.Name, SignIn: signIn, Role: row.Role, Secret: secret}
-		if err := w.Create(&made).Error; err != nil {
+		if err := add(w, &made); err != nil {
 			return p, err
 		}
-		return person(
-				&made,
-			), w.Say(
-				"signed up",
-				map[string]any{"name": made.Name, "sign_in": signIn, "role": made.Role, "invited_by": row.ByPerson},
-			)
+		said := map[string]any{"name": made.Name, "sign_in": signIn, "role": made.Role, "invited_by": row.ByPerson}
+		return person(&made), w.Say("signed up", said)
 	})
 }
 
@@ -272,8 +253,8 @@ func (d *Room) Change(ctx context.Context, p desk.Person, id int64, x Changed) e
 
 func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) error {
 	_, err := desk.DoAs(ctx, d.Desk, p, string(desk.Staff), desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		var row store.Person
-		if err := w.Limit(1).Find(&row, id).Error; err != nil {
+		row, err := store.PersonOf(w.DB, id)
+		if err != nil {
 			return none, err
 		}
 		if row.ID == 0 {
@@ -296,11 +277,11 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 		if row.Owner && row.Role != "controller" {
 			return none, desk.RefuseAs(desk.Invalid, "role", "An owner is a controller. Let %s be no owner first.", row.Name)
 		}
-		if err := w.Save(&row).Error; err != nil {
+		if err := store.SavePerson(w.DB, &row); err != nil {
 			return none, err
 		}
-		var owners int64
-		if err := w.Model(&store.Person{}).Where("owner = 1 AND suspended = 0").Count(&owners).Error; err != nil {
+		owners, err := store.Owners(w.DB)
+		if err != nil {
 			return none, err
 		}
 		if owners == 0 {
@@ -308,12 +289,12 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 		}
 		var ended int64
 		if offers && (row.Suspended || !row.Owner) { // what somebody offered ends with the right to do so
-			if ended, err = uninvite(w, "by_person_id = ?", row.ID); err != nil {
+			if ended, err = store.EndInvitationsBy(w.DB, row.ID, w.Now); err != nil {
 				return none, err
 			}
 		}
 		if row.Suspended {
-			n, err := uninvite(w, "person_id = ?", row.ID)
+			n, err := store.EndInvitationsFor(w.DB, row.ID, w.Now)
 			if err != nil {
 				return none, err
 			}
@@ -323,11 +304,9 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 			said["invitations_ended"] = ended
 		}
 		if row.Suspended || x.End {
-			r := w.Exec("DELETE FROM sessions WHERE person_id = ?", row.ID)
-			if r.Error != nil {
-				return none, r.Error
+			if said["sessions_ended"], err = store.EndSessions(w.DB, row.ID); err != nil {
+				return none, err
 			}
-			said["sessions_ended"] = r.RowsAffected
 		}
 		if len(said) == 1 {
 			return none, desk.Refuse("Nothing of %s was changed.", row.Name)
@@ -347,8 +326,8 @@ func (d *Room) Reset(ctx context.Context, p desk.Person, id int64) (Invited, err
 }
 
 func (d *Room) reset(ctx context.Context, p desk.Person, id int64) (Invited, error) {
-	var row store.Person
-	if err := d.Store.Read(ctx).Limit(1).Find(&row, id).Error; err != nil {
+	row, err := store.PersonOf(d.Store.Read(ctx), id)
+	if err != nil {
 		return Invited{}, err
 	}
 	if row.ID == 0 {
@@ -359,8 +338,8 @@ func (d *Room) reset(ctx context.Context, p desk.Person, id int64) (Invited, err
 
 // ChangePassword gives somebody who knows the old password a new one.
 func (d *Room) ChangePassword(ctx context.Context, p desk.Person, old, password string) error {
-	var row store.Person
-	if err := d.Store.Read(ctx).Limit(1).Find(&row, p.ID).Error; err != nil {
+	row, err := store.PersonOf(d.Store.Read(ctx), p.ID)
+	if err != nil {
 		return err
 	}
 	if row.ID == 0 || !secretFits(row.Secret, old) {
@@ -374,10 +353,14 @@ func (d *Room) ChangePassword(ctx context.Context, p desk.Person, old, password 
 		return err
 	}
 	_, err = desk.DoAs(ctx, d.Desk, p, string(desk.Look), desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		if err := w.Model(&row).Update("secret", secret).Error; err != nil {
+		done, err := store.ReplaceSecret(w.DB, &row, secret)
+		if err != nil {
 			return none, err
 		}
-		if _, err := uninvite(w, "person_id = ?", row.ID); err != nil { // a new one that was offered is not wanted any more
+		if !done { // whoever knew the old one has lost the right to it
+			return none, desk.RefuseAs(desk.Changed, "old", "The password was changed meanwhile. Sign in with the new one.")
+		}
+		if _, err := store.EndInvitationsFor(w.DB, row.ID, w.Now); err != nil { // a new one that was offered is not wanted any more
 			return none, err
 		}
 		return none, w.Say("password changed", map[string]any{"name": row.Name})
@@ -387,9 +370,6 @@ func (d *Room) ChangePassword(ctx context.Context, p desk.Person, old, password 
 
 // console is who works at the command line of the machine.
 var console = desk.Person{Name: "console", Role: "controller", Owner: true}
-
-// OnConsole gives what the command line does: it is on the machine, so it is trusted.
-func (d *Room) OnConsole(ctx context.Context) (Staff, error) { return d.all(d.Store.Read(ctx)) }
 
 // InviteFromConsole, ResetFromConsole and SuspendFromConsole are Invite, Reset and Change for an owner who cannot sign in.
 func (d *Room) InviteFromConsole(ctx context.Context, name, role string) (Invited, error) {
@@ -415,12 +395,9 @@ func (d *Room) SuspendFromConsole(ctx context.Context, signIn string, suspended 
 }
 
 func (d *Room) bySignIn(ctx context.Context, signIn string) (id int64, err error) {
-	err = d.Store.Read(ctx).
-		Raw("SELECT coalesce((SELECT id FROM people WHERE sign_in = ?), 0)", strings.ToLower(strings.TrimSpace(signIn))).
-		Scan(&id).
-		Error
-	if err == nil && id == 0 {
+	row, err := store.PersonBySignIn(d.Store.Read(ctx), strings.ToLower(strings.TrimSpace(signIn)))
+	if err == nil && row.ID == 0 {
 		err = desk.Missing(signIn)
 	}
-	return id, err
+	return row.ID, err
 }
