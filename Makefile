@@ -5,7 +5,7 @@ GO := go
 NPM := npm --silent --no-fund --no-audit --no-update-notifier
 WEB_FILES := $(shell find web/src web/public web/index.html web/package.json web/vite.config.mjs -type f)
 
-.PHONY: demo test test-days build dev check format bench screenshots e2e clean chromium generate demo-files
+.PHONY: demo test test-days test-race build dev check format bench screenshots e2e clean chromium generate demo-files
 
 build: bin/wobin
 
@@ -42,6 +42,11 @@ test: bin/wobin chromium
 # The demo, journeys and all that has a clock, as at days on which dates go wrong, and in zones far from UTC.
 test-days: bin/wobin chromium
 	$(GO) run -tags $(TAGS) ./test/days
+
+# What many do at once, under the race detector; it takes some minutes.
+test-race:
+	$(GO) test -race -tags $(TAGS) -timeout 20m ./internal/desk/house -run 'Race|AtOnce|Together|Draft|Cancel|Journey|Rules|Causes|People|Restore|Lists|Password'
+	$(GO) test -race -tags $(TAGS) -timeout 20m ./internal/web -run 'Session|Stream|Attempt|Kinds|States|Slowed|Sign'
 
 e2e: bin/wobin chromium
 	$(GO) test -tags $(TAGS) -count=1 ./test/e2e/...

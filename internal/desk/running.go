@@ -26,11 +26,9 @@ type Job struct {
 
 // Jobs are those that go on, and the last ones that ended.
 type Jobs struct {
-	mu     sync.Mutex
-	events *Events
-	now    func() time.Time
-	list   []*Running // the latest last
-	last   int64
+	mu   sync.Mutex
+	list []*Running // the latest last
+	last int64
 }
 
 // keptJobs is how many that ended are kept, and brief how long one takes that is not worth a word.
@@ -41,7 +39,7 @@ const (
 
 // Running is a job in the hands of whoever does it.
 type Running struct {
-	jobs   *Jobs
+	desk   *Desk
 	job    Job
 	person int64
 	cancel func()
@@ -53,9 +51,8 @@ func (d *Desk) Begin(p Person, text string, cancel func()) *Running {
 	j := &d.Jobs
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	j.events, j.now = d.Events, d.Now
 	j.last++
-	r := &Running{jobs: j, person: p.ID, cancel: cancel, began: time.Now(),
+	r := &Running{desk: d, person: p.ID, cancel: cancel, began: time.Now(),
 		job: Job{ID: j.last, Text: text, Person: p.Name, Began: d.Now().UTC(), Stops: cancel != nil}}
 	j.list = append(j.list, r)
 	return r
@@ -63,28 +60,28 @@ func (d *Desk) Begin(p Person, text string, cancel func()) *Running {
 
 // About says which dropped file and which count the job is about.
 func (r *Running) About(draft string, count int64) *Running {
-	r.jobs.mu.Lock()
-	defer r.jobs.mu.Unlock()
+	r.desk.Jobs.mu.Lock()
+	defer r.desk.Jobs.mu.Unlock()
 	r.job.Draft, r.job.Count = draft, count
 	return r
 }
 
 // Progress tells how far it is, and how many rows that are.
 func (r *Running) Progress(done, of, rows int) {
-	r.jobs.mu.Lock()
+	r.desk.Jobs.mu.Lock()
 	r.job.Done, r.job.Of, r.job.Rows = done, of, rows
 	e := Event{What: "progress", Job: r.job.ID, Draft: r.job.Draft, Count: r.job.Count, Text: r.job.Text, Done: done, Of: of, Rows: rows,
 		Since: int(time.Since(r.began).Milliseconds())}
-	r.jobs.mu.Unlock()
-	r.jobs.events.Tell(e)
+	r.desk.Jobs.mu.Unlock()
+	r.desk.Events.Tell(e)
 }
 
 // End ends the job with its last word, or with what went wrong. One that was over in a moment, and went well, is not kept unless keep is
 // said.
 func (r *Running) End(word string, err error, keep bool) {
-	j := r.jobs
+	j := &r.desk.Jobs
 	j.mu.Lock()
-	at := j.now().UTC()
+	at := r.desk.Now().UTC()
 	r.job.Ended, r.job.Word, r.job.Stops = &at, word, false
 	r.cancel = nil // it may hold all that was worked on
 	switch {
@@ -113,7 +110,7 @@ func (r *Running) End(word string, err error, keep bool) {
 	clear(j.list[len(kept):])
 	j.list = kept
 	j.mu.Unlock()
-	j.events.Tell(Event{What: "job", Job: r.job.ID})
+	r.desk.Events.Tell(Event{What: "job", Job: r.job.ID})
 }
 
 // Jobs gives what goes on and what ended lately, the latest first: what somebody began; to a controller what anybody did.
