@@ -101,9 +101,6 @@ func openArchive(name string, z *zip.Reader, b *budget, opt Options) (*archive, 
 }
 
 func (a *archive) rows(sheet int) (rowSource, error) {
-	if sheet < 0 || sheet >= len(a.sheets) {
-		return nil, fmt.Errorf("has no sheet number %d", sheet+1)
-	}
 	at := a.sheets[sheet]
 	rows, err := a.files[at.file].Rows(at.sheet)
 	if err != nil {

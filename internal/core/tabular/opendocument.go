@@ -107,9 +107,6 @@ type documentReader struct {
 }
 
 func (d *openDocument) rows(sheet int) (rowSource, error) {
-	if sheet < 0 || sheet >= len(d.names) {
-		return nil, fmt.Errorf("has no sheet number %d", sheet+1)
-	}
 	body, err := d.pack.open(contentPart)
 	if err != nil {
 		return nil, err

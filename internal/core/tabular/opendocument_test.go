@@ -3,12 +3,14 @@ package tabular
 import (
 	"archive/zip"
 	"bytes"
+	"fmt"
 	"io"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 )
 
 // document packs the tables of an OpenDocument spreadsheet.
@@ -120,4 +122,20 @@ func TestOpenDocumentsThatAreNone(t *testing.T) {
 	assert.ErrorContains(t, read(document(t, wide)), "columns")
 	long := `<table:table table:name="A"><table:table-row><table:table-cell office:value-type="string"><text:p>x<text:s text:c="99999999"/></text:p></table:table-cell></table:table-row></table:table>`
 	assert.ErrorContains(t, read(document(t, long)), "is longer than")
+}
+
+// A file has the sheets that it says, and no other, in every form.
+func TestSheetsBeyondTheLast(t *testing.T) {
+	book := excelize.NewFile()
+	var b bytes.Buffer
+	require.NoError(t, book.Write(&b))
+	for name, content := range map[string]string{"a.csv": "a,b\n", "a.xlsx": b.String(), "a.ods": string(document(t, `<table:table table:name="T"><table:table-row/></table:table>`))} {
+		f, err := Open(name, strings.NewReader(content), int64(len(content)), Options{})
+		require.NoError(t, err, name)
+		require.Len(t, f.Sheets, 1, name)
+		for _, sheet := range []int{-1, 1, 2} {
+			_, err := f.Rows(sheet)
+			assert.ErrorContains(t, err, fmt.Sprintf("has no sheet number %d", sheet+1), name)
+		}
+	}
 }

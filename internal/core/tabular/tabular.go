@@ -195,10 +195,10 @@ func Open(name string, at io.ReaderAt, size int64, opt Options) (*File, error) {
 
 // Rows reads the rows of a sheet (0 for delimited text) from the top. Close it after use.
 func (f *File) Rows(sheet int) (*Rows, error) {
-	r := &Rows{file: f.Name, size: f.size, budget: f.budget, of: spentOn{f, sheet}}
-	if sheet >= 0 && sheet < len(f.Sheets) {
-		r.sheet = f.Sheets[sheet]
+	if sheet < 0 || sheet >= len(f.Sheets) {
+		return nil, &Error{File: f.Name, Text: fmt.Sprintf("has no sheet number %d", sheet+1)}
 	}
+	r := &Rows{file: f.Name, size: f.size, budget: f.budget, of: spentOn{f, sheet}, sheet: f.Sheets[sheet]}
 	var err error
 	if f.Kind != Text {
 		r.src, err = f.book.rows(sheet)

@@ -333,9 +333,6 @@ type span struct {
 }
 
 func (w *workbook) rows(sheet int) (rowSource, error) {
-	if sheet < 0 || sheet >= len(w.parts) {
-		return nil, fmt.Errorf("has no sheet number %d", sheet+1)
-	}
 	body, err := w.open(w.parts[sheet])
 	if err != nil {
 		return nil, err

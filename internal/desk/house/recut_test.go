@@ -321,6 +321,9 @@ func TestLanes(t *testing.T) {
 		"is past",
 	)
 	out("Ada", "", 1)
+	early, err := d.Counting.Lanes(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, []bool{false, true}, []bool{early[0].Late, early[0].Due == nil}, "nobody said when it is to be back")
 	out("Bo", "2026-11-20 12:01", 2)
 	out("Cy", "2026-11-20 18:00", 3, 4)
 	require.NoError(t, d.Counting.TakeBack(ctx, nell, id, []int{1}, true))
