@@ -15,7 +15,6 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"gorm.io/gorm"
 
 	"wobin/internal/clock"
 	"wobin/internal/demo"
@@ -310,7 +309,7 @@ func (s *streams) restore() *cobra.Command {
 		Short: "Put a backup in the place of a folder's database, after a backup of what is there",
 		Args:  cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
-			word := func(tx *gorm.DB, r store.Restored) error {
+			word := func(tx *store.Tx, r store.Restored) error {
 				return desk.RecordRestore(tx, clock.Now(), desk.Person{Name: "command line"}, filepath.Base(args[0]), r)
 			}
 			r, err := store.Restore(cmd.Context(), data, args[0], store.Restoring{Words: desk.OfPeople, Word: word})

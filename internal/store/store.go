@@ -256,6 +256,9 @@ func (s *Store) Close() error {
 	return errors.Join(errs...)
 }
 
+// Tx is what reading or writing goes over: the rooms hand it to the functions of this package, and ask nothing of it themselves.
+type Tx = gorm.DB
+
 // Read gives a connection for reading only.
 func (s *Store) Read(ctx context.Context) *gorm.DB {
 	if tx, ok := ctx.Value(snapshotKey{}).(*gorm.DB); ok {

@@ -168,3 +168,11 @@ func PutTallies(tx *gorm.DB, count int64, tallies []PartTally) error {
 func (s *Store) WriteCountTallies(ctx context.Context, count int64, tallies []PartTally) error {
 	return s.bulk(ctx, tallyTable(count), len(tallies), fillTallies(count, tallies))
 }
+
+// LinesByBin gives how many lines each bin of a set has.
+func LinesByBin(tx *gorm.DB, set int64, take func(bin int64, lines int)) error {
+	return Each(tx, "SELECT bin_id, lines FROM set_bins WHERE set_id = ?", []driver.Value{set}, func(v []driver.Value) error {
+		take(v[0].(int64), int(v[1].(int64)))
+		return nil
+	})
+}

@@ -3,7 +3,6 @@ package elevation
 
 import (
 	"context"
-	"database/sql/driver"
 	"fmt"
 	"math"
 	"sync"
@@ -197,10 +196,7 @@ func (d *Room) RecordedBins(ctx context.Context, p desk.Person, houseID int64, a
 		return nil, err
 	}
 	s, err := d.statesOf(b, -h.ID, h.SetID, func(of map[int64]BinState) error {
-		return store.Each(tx, "SELECT bin_id, lines FROM set_bins WHERE set_id = ?", []driver.Value{h.SetID}, func(v []driver.Value) error {
-			of[v[0].(int64)] = BinState{Lines: int(v[1].(int64))}
-			return nil
-		})
+		return store.LinesByBin(tx, h.SetID, func(bin int64, lines int) { of[bin] = BinState{Lines: lines} })
 	})
 	if err != nil {
 		return nil, err
@@ -223,25 +219,12 @@ func (d *Room) CountBins(ctx context.Context, p desk.Person, countID int64, at s
 		if err != nil {
 			return err
 		}
-		return store.Each(
-			c.Tx,
-			"SELECT name, sheet_id, lines, counted, over + found, short, open, posted, accepted FROM count_tallies WHERE count_id = ? AND part = ?",
-			[]driver.Value{c.ID, store.PartBin},
-			func(v []driver.Value) error {
-				n := func(i int) int { return int(v[i].(int64)) }
-				of[v[0].(int64)] = BinState{
-					Lines:   n(2),
-					Sheet:   numbers[v[1].(int64)],
-					Counted: n(3),
-					Over:    n(4),
-					Short:   n(5),
-					Open:    n(6),
-					Posted:  n(7),
-					Accept:  n(8),
-				}
-				return nil
-			},
-		)
+		return store.EachTally(c.Tx, c.ID, store.PartBin, nil, func(t *store.PartTally) error {
+			f := &t.Figures
+			of[t.Bin] = BinState{Lines: t.Lines, Sheet: numbers[t.SheetID], Counted: f.Counted, Over: f.Over + f.Found, Short: f.Short, Open: t.Open,
+				Posted: t.Posted, Accept: t.Accepted}
+			return nil
+		})
 	})
 	if err != nil {
 		return nil, err

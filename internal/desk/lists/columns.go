@@ -12,6 +12,7 @@ import (
 	"wobin/internal/desk"
 	"wobin/internal/desk/recorded"
 	"wobin/internal/desk/reference"
+	"wobin/internal/store"
 )
 
 // The columns of lists by which a screen calls them. Those that are fields of a kind of file have its headers.
@@ -140,11 +141,7 @@ func (d *Room) items(ctx context.Context, p desk.Person, a *Asking) (*list, erro
 		of(k, "barcodes", field.Barcode), of(k, "packs", field.PackUnit), of(k, "packs", field.PackSize), of(k, "further", field.FurtherSKU),
 		of(k, "record", field.RecordID), of(k, "tracking", field.Tracking), of(k, "parent", field.Parent),
 	}
-	var names []string // of attributes
-	err := d.Store.Read(ctx).
-		Raw(`SELECT DISTINCT j.key FROM items i, json_each(i.attributes) j WHERE i.attributes <> '' LIMIT 200`).
-		Scan(&names).
-		Error
+	names, err := store.ItemAttributes(d.Store.Read(ctx))
 	if err != nil {
 		return nil, err
 	}

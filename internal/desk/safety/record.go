@@ -59,16 +59,7 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 		return page, err
 	}
 	tx := d.Store.Read(ctx)
-	q := tx.Model(&store.Link{})
-	if f.Person != "" {
-		q = q.Where("person = ?", f.Person)
-	}
-	if f.What != "" {
-		q = q.Where("what = ?", f.What)
-	}
-	if f.Count != 0 {
-		q = q.Where("json_extract(detail, '$.count') = ?", f.Count)
-	}
+	q := store.RecordQuery{Person: f.Person, What: f.What, Count: f.Count, Most: recordPage}
 	if f.Day != "" {
 		zone, err := time.LoadLocation(f.Zone)
 		if err != nil {
@@ -78,17 +69,15 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 		if err != nil {
 			return page, desk.RefuseAs(desk.Invalid, "day", "%q is no day such as 2026-11-21.", f.Day)
 		}
-		q = q.Where("at >= ? AND at < ?", day.UnixNano(), day.AddDate(0, 0, 1).UnixNano())
+		q.From, q.Until = day.UnixNano(), day.AddDate(0, 0, 1).UnixNano()
 	}
 	if f.After != "" {
-		after, err := strconv.ParseInt(f.After, 10, 64)
-		if err != nil {
+		if q.Before, err = strconv.ParseInt(f.After, 10, 64); err != nil || q.Before <= 0 {
 			return page, desk.RefuseAs(desk.Invalid, "after", "The page is not one of this list.")
 		}
-		q = q.Where("id < ?", after)
 	}
-	var rows []store.Link
-	if err := q.Order("id DESC").Limit(recordPage).Find(&rows).Error; err != nil {
+	rows, err := store.RecordOf(tx, q)
+	if err != nil {
 		return page, err
 	}
 	for i := range rows {
@@ -144,13 +133,14 @@ func (d *Room) Record(ctx context.Context, p desk.Person, f RecordFilter) (page 
 	if f.After != "" {
 		return page, nil
 	}
-	if err := tx.Raw("SELECT DISTINCT person FROM chain ORDER BY 1 LIMIT 500").Scan(&page.People).Error; err != nil {
+	if page.People, page.Kinds, err = store.RecordNames(tx); err != nil {
 		return page, err
 	}
-	if err := tx.Raw("SELECT DISTINCT what FROM chain ORDER BY 1 LIMIT 500").Scan(&page.Kinds).Error; err != nil {
-		return page, err
+	counts, err := store.CountsShown(tx, false, 200)
+	for i := range counts {
+		page.Counts = append(page.Counts, CountName{counts[i].ID, counts[i].Name})
 	}
-	return page, tx.Raw("SELECT id, name FROM counts WHERE state <> ? ORDER BY id DESC LIMIT 200", store.Freezing).Scan(&page.Counts).Error
+	return page, err
 }
 
 // shortened gives the beginning of a long text.

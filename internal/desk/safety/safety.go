@@ -9,8 +9,6 @@ import (
 	"slices"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -124,20 +122,15 @@ func (d *Room) SeeRestore(ctx context.Context, p desk.Person, name string) (t Ta
 		return t, err
 	}
 	t.At = desk.Instant(found.LastAt)
-	tx := d.Store.Read(ctx)
-	var links []store.Link
-	if err := tx.Where("id > ? AND what NOT IN ?", common, desk.OfPeople).Order("id DESC").Limit(100).Find(&links).Error; err != nil {
+	links, times, err := store.Since(d.Store.Read(ctx), common, desk.OfPeople, 100)
+	if err != nil {
 		return t, err
 	}
 	for _, l := range links {
 		t.Words = append(t.Words, TakenBack{desk.Instant(l.At), l.Person, l.What})
 	}
-	if err := tx.Raw("SELECT what, count(*) AS n FROM chain WHERE id > ? AND what NOT IN ? GROUP BY what ORDER BY n DESC, what",
-		common, desk.OfPeople).Scan(&t.By).Error; err != nil {
-		return t, err
-	}
-	for _, b := range t.By {
-		t.More += b.N
+	for _, x := range times {
+		t.By, t.More = append(t.By, TakenBackBy(x)), t.More+x.N
 	}
 	t.More -= len(links)
 	return t, nil
@@ -173,17 +166,21 @@ func (d *Room) Restore(ctx context.Context, p desk.Person, name string, agreed i
 	}
 	_, err = d.Store.PutBack(ctx, name, store.Restoring{
 		Words: desk.OfPeople,
-		Agreed: func(tx *gorm.DB) error {
-			var n int
-			if err := tx.Raw("SELECT count(*) FROM chain WHERE id > ? AND what NOT IN ?", common, desk.OfPeople).Scan(&n).Error; err != nil {
+		Agreed: func(tx *store.Tx) error {
+			_, times, err := store.Since(tx, common, desk.OfPeople, 1)
+			if err != nil {
 				return err
+			}
+			n := 0
+			for _, x := range times {
+				n += x.N
 			}
 			if n != agreed {
 				return desk.RefuseAs(desk.Changed, "agreed", "It takes back %s now, not %d. Look at it again.", desk.Plural(n, "thing", "things"), agreed)
 			}
 			return nil
 		},
-		Word: func(tx *gorm.DB, r store.Restored) error { return desk.RecordRestore(tx, d.Now(), p, name, r) },
+		Word: func(tx *store.Tx, r store.Restored) error { return desk.RecordRestore(tx, d.Now(), p, name, r) },
 	})
 	if err != nil {
 		return desk.InWords(err)

@@ -54,9 +54,8 @@ func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 	if t.Warehouses, err = d.recorded.Warehouses(ctx, p); err != nil {
 		return t, err
 	}
-	tx := d.Store.Read(ctx)
-	var counts []store.Count
-	if err := tx.Where("state <> ?", store.Freezing).Order("state DESC, id DESC").Limit(100).Find(&counts).Error; err != nil {
+	counts, err := store.CountsShown(d.Store.Read(ctx), true, 100)
+	if err != nil {
 		return t, err
 	}
 	for i := range counts {

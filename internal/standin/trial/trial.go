@@ -237,8 +237,7 @@ func (r *run) take(name string, content []byte) error {
 
 // taken tells whether a file of a name was taken in.
 func (r *run) taken(name string) (bool, error) {
-	var n int64
-	err := r.desk.Store.Read(r.ctx).Raw("SELECT count(*) FROM intakes WHERE file_name = ? AND state = ?", name, store.Taken).Scan(&n).Error
+	n, err := store.TimesTaken(r.desk.Store.Read(r.ctx), name)
 	return n > 0, err
 }
 
