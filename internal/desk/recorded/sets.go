@@ -278,6 +278,9 @@ func (d *Room) BinsOf(tx *gorm.DB, house int64) (*Bins, error) {
 			return nil
 		},
 	)
+	if err != nil { // what was read in part is not kept
+		return nil, err
+	}
 	d.sets.house = b
-	return b, err
+	return b, nil
 }
