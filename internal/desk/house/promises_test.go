@@ -310,6 +310,30 @@ func TestLineBeyondTwoHundred(t *testing.T) {
 	assert.Equal(t, 249, len(h.Others)+h.More)
 }
 
+// A line of a finished count shows the other lines of its item also when the stock that it was frozen from is gone.
+func TestLineOfAnOldCount(t *testing.T) {
+	d := at(t)
+	stock := func(n int) string {
+		return fmt.Sprintf("warehouse,bin,sku,quantity,as at\nW,A-1,X,%[1]d,2026-11-%02[2]dT06:00:00Z\nW,A-2,X,5,2026-11-%02[2]dT06:00:00Z\nW,A-3,X,5,2026-11-%02[2]dT06:00:00Z\n",
+			n, n)
+	}
+	take(t, d, "stock.csv", stock(1))
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 500}})
+	require.NoError(t, err)
+	require.NoError(t, d.Adjustments.Finish(ctx, nell, c.ID, adjustments.Left{Uncounted: 3}))
+	for n := range store.KeptSets + 2 {
+		take(t, d, fmt.Sprintf("stock %d.csv", n), stock(n+2))
+	}
+	require.NoError(t, d.Store.PruneSets(ctx))
+	var kept int64
+	require.NoError(t, d.Store.Read(ctx).Raw("SELECT count(*) FROM stock_lines WHERE set_id = (SELECT set_id FROM counts)").Scan(&kept).Error)
+	require.Zero(t, kept, "the stock is gone")
+	h, err := d.Variances.History(ctx, nell, c.ID, 2)
+	require.NoError(t, err)
+	assert.Len(t, h.Others, 2)
+	assert.Zero(t, h.More)
+}
+
 // A file whose rows belong to several counts is never given to one of them by chance; what the person says stands.
 func TestWhichCountAFileBelongsTo(t *testing.T) {
 	d := at(t)
