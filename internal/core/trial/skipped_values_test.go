@@ -33,3 +33,25 @@ func TestRowsOfAValueAreLeftOut(t *testing.T) {
 		assert.Equal(t, 1, items.Left)
 	}
 }
+
+// A column of signs is asked about where a number beside a minus has none; where the numbers bear their own, it says nothing new.
+func TestSignsThatTheNumbersBear(t *testing.T) {
+	for rows, asked := range map[string]bool{
+		"W,A-1,00411,5,+\nW,A-2,00412,3,-\n":    true,
+		"W,A-1,00411,5,+\nW,A-2,00412,-3,-\n":   false,
+		"W,A-1,00411,5,+\nW,A-2,00412,(3),-\n":  false,
+		"W,A-1,00411,5,+\nW,A-2,00412,0,-\n":    false, // nothing is below nothing
+		"W,A-1,00411,-5,-\nW,A-2,00412,3,-\n":   true,
+		"W,A-1,00411,-5,+\nW,A-2,00412,-3,-\n":  false,
+		"W,A-1,00411,5,+\nW,A-2,00412,7,+\n":    false,
+		"W,A-1,00411,5-,-\nW,A-2,00412,1.5,+\n": false,
+	} {
+		m, err := recognise.Sheet(open(t, "warehouse,bin,sku,on hand,\n"+rows), 0, recognise.Want{Kinds: []field.Kind{field.Stock}})
+		require.NoError(t, err)
+		is := false
+		for _, a := range m.Asks {
+			is = is || a.What == "sign"
+		}
+		assert.Equal(t, asked, is, rows)
+	}
+}
