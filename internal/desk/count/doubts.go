@@ -76,5 +76,6 @@ func KeepDoubts(w *desk.Work, c *store.Count, doubts []NewDoubt) error {
 
 // Doubts is how many wait in a count's tray.
 func Doubts(tx *gorm.DB, countID int64) (n int, err error) {
-	return n, tx.Raw("SELECT count(*) FROM doubts WHERE count_id = ? AND state = ?", countID, store.Waits).Scan(&n).Error
+	err = tx.Raw("SELECT count(*) FROM doubts WHERE count_id = ? AND state = ?", countID, store.Waits).Scan(&n).Error
+	return n, err
 }

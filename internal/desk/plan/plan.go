@@ -169,7 +169,8 @@ func (d *Room) Classes(ctx context.Context, p desk.Person) (out []string, err er
 		return nil, err
 	}
 	out = []string{}
-	return out, d.Store.Read(ctx).Raw("SELECT DISTINCT class FROM items WHERE class <> '' ORDER BY class LIMIT 200").Scan(&out).Error
+	err = d.Store.Read(ctx).Raw("SELECT DISTINCT class FROM items WHERE class <> '' ORDER BY class LIMIT 200").Scan(&out).Error
+	return out, err
 }
 
 // Categories gives the categories that items have, for rules.

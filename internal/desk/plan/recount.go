@@ -160,7 +160,8 @@ func (x *recutting) recountSheets(round int) (sheet func(lines []count.NamedLine
 		}
 		s.CountID, s.Number, s.Code, s.Round = x.c.ID, x.next, counting.SheetCode(int(x.c.ID), x.next), round
 		x.next++
-		return s, x.w.Create(&s).Error
+		err = x.w.Create(&s).Error
+		return s, err
 	}, nil
 }
 

@@ -232,7 +232,8 @@ func signOf(w *desk.Work, kind, reason string) (sign string, err error) {
 	if reason == "" || kind != store.Accept {
 		return "", nil
 	}
-	return sign, w.Raw("SELECT sign FROM reasons WHERE code = ?", reason).Scan(&sign).Error
+	err = w.Raw("SELECT sign FROM reasons WHERE code = ?", reason).Scan(&sign).Error
+	return sign, err
 }
 
 // asSeen refuses lines of which something else is open than what was seen.
