@@ -45,7 +45,7 @@ func (d *Room) recutting(w *desk.Work, countID int64) (*recutting, error) {
 		return nil, err
 	}
 	x := &recutting{w: w, c: c, room: d}
-	err := w.Raw("SELECT coalesce(max(number), 0) + 1 FROM sheets WHERE count_id = ?", c.ID).Scan(&x.next).Error
+	err = w.Raw("SELECT coalesce(max(number), 0) + 1 FROM sheets WHERE count_id = ?", c.ID).Scan(&x.next).Error
 	return x, err
 }
 
