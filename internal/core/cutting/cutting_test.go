@@ -176,3 +176,18 @@ func TestPace(t *testing.T) {
 	assert.Equal(t, int64(58), Usual.Seconds(other, a, 2), "another aisle of the same zone")
 	assert.Equal(t, []string{"0", "0.1", "1", "1.5", "10.3"}, []string{Minutes(2), Minutes(3), Minutes(60), Minutes(90), Minutes(620)})
 }
+
+// A way of cutting that cannot be used says why, and no other does.
+func TestWaysThatCannotBeUsed(t *testing.T) {
+	for how, want := range map[How]string{
+		{By: Zone}: "", {By: Zone, Rows: 1}: "", {By: Size, Rows: 1}: "", {By: People, People: 1}: "",
+		{By: "colour"}: "none of", {By: Size}: "largest number of rows", {By: People}: "how many people",
+		{By: Zone, Rows: -1}: "below zero", {By: People, People: 2, Rows: -1}: "below zero",
+	} {
+		if got := how.Wrong(); want == "" {
+			assert.Empty(t, got, how)
+		} else {
+			assert.Contains(t, got, want, how)
+		}
+	}
+}

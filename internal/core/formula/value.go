@@ -47,20 +47,10 @@ func decimal(s string) (*big.Rat, bool) {
 	if len(s) == 0 || len(s) > 40 {
 		return nil, false
 	}
-	digits, points := 0, 0
 	for i := 0; i < len(s); i++ {
-		switch c := s[i]; {
-		case c >= '0' && c <= '9':
-			digits++
-		case c == '.':
-			points++
-		case (c == '-' || c == '+') && i == 0:
-		default:
-			return nil, false
+		if c := s[i]; (c < '0' || c > '9') && c != '.' && (c != '-' && c != '+' || i > 0) {
+			return nil, false // the library reads fractions and powers, too
 		}
-	}
-	if digits == 0 || points > 1 {
-		return nil, false
 	}
 	return new(big.Rat).SetString(s)
 }

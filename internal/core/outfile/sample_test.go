@@ -106,3 +106,17 @@ func TestProposedFromAWorkbook(t *testing.T) {
 	assert.Empty(t, asks)
 	assert.Equal(t, want.Body, written(t, p, sampleLines()...)[0].Body)
 }
+
+// Whether a column of quantities says differences is asked where no number in the sample is below zero, however minus is written.
+func TestWhetherQuantitiesAreDifferences(t *testing.T) {
+	for numbers, asked := range map[string]bool{"1,2": true, "1,-2": false, "1,2-": false, "1,(2)": false, "+1,+2": true} {
+		from, to, _ := strings.Cut(numbers, ",")
+		_, asks, err := Propose("s.csv", []byte("item,qty\nX,"+from+"\nY,"+to+"\n"))
+		require.NoError(t, err)
+		is := false
+		for _, a := range asks {
+			is = is || strings.HasPrefix(a.Question, "Does it say the difference")
+		}
+		assert.Equal(t, asked, is, numbers)
+	}
+}
