@@ -124,6 +124,7 @@ func waits(s *count.Stages) []Wait {
 	if s.State == store.Finished {
 		return w
 	}
+	uncounted := s.Uncounted - s.Zeroed // what means zero is settled
 	if n := s.Sheets - s.SheetsOut - s.SheetsBack; n > 0 {
 		w = append(w, Wait{desk.Plural(n, "sheet", "sheets") + " to hand out", "sheets", ""})
 	}
@@ -133,11 +134,11 @@ func waits(s *count.Stages) []Wait {
 			Wait{
 				desk.Plural(s.SheetsOut, "sheet is", "sheets are") + " out and not back",
 				"counting",
-				desk.Plural(s.Uncounted, "line uncounted", "lines uncounted"),
+				desk.Plural(uncounted, "line uncounted", "lines uncounted"),
 			},
 		)
-	} else if s.Uncounted > 0 && s.SheetsBack > 0 {
-		w = append(w, Wait{desk.Plural(s.Uncounted, "line is", "lines are") + " uncounted", "counting", ""})
+	} else if uncounted > 0 && s.SheetsBack > 0 {
+		w = append(w, Wait{desk.Plural(uncounted, "line is", "lines are") + " uncounted", "counting", ""})
 	}
 	if s.Doubts > 0 {
 		w = append(w, Wait{desk.Plural(s.Doubts, "row waits", "rows wait") + " in the tray", "counting/tray", ""})
@@ -151,7 +152,7 @@ func waits(s *count.Stages) []Wait {
 	if s.Accepted > 0 {
 		w = append(w, Wait{desk.Plural(s.Accepted, "accepted line", "accepted lines") + " to send out", "adjustments", ""})
 	}
-	if len(w) == 0 && s.Uncounted == s.Zeroed {
+	if len(w) == 0 && uncounted == 0 {
 		w = append(w, Wait{"everything is decided and sent out; the count can be finished", "report", ""})
 	}
 	return w
