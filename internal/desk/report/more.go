@@ -3,7 +3,7 @@ package report
 import (
 	"cmp"
 	"context"
-	"database/sql/driver"
+	"maps"
 	"slices"
 
 	"wobin/internal/core/quantity"
@@ -53,8 +53,8 @@ func (d *Room) more(ctx context.Context, p desk.Person, c *desk.Seen, r *Report)
 	if r.Earlier, err = d.earlier(c); err != nil {
 		return err
 	}
-	var rules int64
-	if err := c.Tx.Raw("SELECT count(*) FROM decisions WHERE count_id = ? AND rule <> ''", c.ID).Scan(&rules).Error; err != nil {
+	rules, err := store.RuleDecisions(c.Tx, c.ID)
+	if err != nil {
 		return err
 	}
 	r.ByRule = int(rules)
@@ -72,15 +72,13 @@ func (d *Room) more(ctx context.Context, p desk.Person, c *desk.Seen, r *Report)
 
 // lastDeciders finds who decided last about lines.
 func lastDeciders(c *desk.Seen, who map[int64]string) error {
-	for pos := range who {
-		var name string
-		if err := c.Tx.Raw("SELECT CASE rule WHEN '' THEN person ELSE 'rule ' || rule END FROM decisions WHERE count_id = ? AND pos = ? ORDER BY id DESC LIMIT 1", c.ID, pos).
-			Scan(&name).Error; err != nil {
-			return err
+	last, err := store.LastDecisions(c.Tx, c.ID, slices.Collect(maps.Keys(who)))
+	for _, x := range last {
+		if who[x.Pos] = x.Person; x.Rule != "" {
+			who[x.Pos] = "rule " + x.Rule
 		}
-		who[pos] = name
 	}
-	return nil
+	return err
 }
 
 // causes gives the variances by likely cause.
@@ -118,11 +116,7 @@ func (d *Room) wholeOf(c *desk.Seen) (k keptClasses, err error) {
 	}
 	k = keptClasses{version: version, classes: []ReportPart{}}
 	class := map[int64]string{}
-	err = store.Each(c.Tx, "SELECT item_id, class FROM count_items WHERE count_id = ? AND class <> ''", []driver.Value{c.ID}, func(v []driver.Value) error {
-		class[v[0].(int64)] = v[1].(string)
-		return nil
-	})
-	if err != nil {
+	if err := store.ItemClasses(c.Tx, c.ID, func(item int64, is string) { class[item] = is }); err != nil {
 		return k, err
 	}
 	by := map[string]*variance.Figures{}

@@ -151,10 +151,11 @@ func (d *Room) Report(ctx context.Context, p desk.Person, countID int64) (r Repo
 	if err := r.sent(c); err != nil {
 		return r, err
 	}
-	r.Deciders = []string{}
-	if err := c.Tx.Raw("SELECT DISTINCT person FROM decisions WHERE count_id = ? AND kind <> 'lapse' AND rule = '' ORDER BY 1", countID).Scan(&r.Deciders).Error; err != nil {
+	deciders, err := store.Deciders(c.Tx, countID)
+	if err != nil {
 		return r, err
 	}
+	r.Deciders = append([]string{}, deciders...)
 	if err := d.more(ctx, p, c, &r); err != nil {
 		return r, err
 	}
@@ -179,9 +180,8 @@ func (r *Report) sent(c *desk.Seen) error {
 		}
 		return nil
 	}
-	var posted []store.PostingReason
-	if err := c.Tx.Raw("SELECT r.* FROM posting_reasons r JOIN postings p ON p.id = r.posting_id WHERE p.count_id = ?",
-		c.ID).Scan(&posted).Error; err != nil {
+	posted, err := store.PostedReasons(c.Tx, c.ID)
+	if err != nil {
 		return err
 	}
 	for _, x := range posted {
@@ -198,7 +198,7 @@ func (r *Report) sent(c *desk.Seen) error {
 			return err
 		}
 	}
-	err := store.EachTally(c.Tx, c.ID, store.PartReason, nil, func(t *store.PartTally) error {
+	err = store.EachTally(c.Tx, c.ID, store.PartReason, nil, func(t *store.PartTally) error {
 		if t.Accepted == 0 {
 			return nil
 		}
@@ -207,8 +207,8 @@ func (r *Report) sent(c *desk.Seen) error {
 	if err != nil {
 		return err
 	}
-	var names []store.Reason
-	if err := c.Tx.Find(&names).Error; err != nil {
+	names, err := store.Reasons(c.Tx)
+	if err != nil {
 		return err
 	}
 	for _, n := range names {

@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"strings"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/sample"
 	"wobin/internal/desk"
@@ -48,24 +46,17 @@ func (v *SampleView) missing() string {
 
 // sampled states the result of a count that is a sample; nil where it is none. It is judged by the lines that were drawn, whatever became
 // of them: what was added later, and what was counted beside them, says nothing.
-func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
+func sampled(tx *store.Tx, c *store.Count) (*SampleView, error) {
 	var scope count.Scope
 	if err := json.Unmarshal([]byte(c.Scope), &scope); err != nil || scope.Sample == nil {
 		return nil, err
 	}
 	v := &SampleView{Sample: *scope.Sample}
-	var gross, unvalued int64
-	drawn, args := "pos <= ?", []any{c.ID, v.Sample.Picked}
-	if v.Sample.Picked == 0 { // a count of before, which did not note how many they were
-		drawn, args = "has_row = 1", args[:1]
-	}
-	if err := tx.Raw(`SELECT count(*), coalesce(sum(status NOT IN ('uncounted', 'gone')), 0), coalesce(sum(pending > 0), 0),
-		coalesce(sum(status = 'gone'), 0), coalesce(sum(status IN ('over', 'short', 'found')), 0),
-		coalesce(sum(CASE WHEN status NOT IN ('uncounted', 'gone') THEN abs(value) END), 0), coalesce(sum(cost IS NULL), 0)
-		FROM count_lines WHERE count_id = ? AND `+drawn, args...).
-		Row().Scan(&v.Drawn, &v.Counted, &v.Waiting, &v.LetGo, &v.Bad, &gross, &unvalued); err != nil {
+	drawn, err := store.DrawnOf(tx, c.ID, v.Sample.Picked) // a count of before did not note how many they were
+	if err != nil {
 		return nil, err
 	}
+	v.Drawn, v.Counted, v.Waiting, v.LetGo, v.Bad = drawn.Lines, drawn.Counted, drawn.Pending, drawn.Gone, drawn.Off
 	if v.Counted < v.Drawn || v.Drawn == 0 {
 		v.Words = fmt.Sprintf("%d of the %d lines of the sample are not counted yet%s, so it shows nothing.", v.Drawn-v.Counted, v.Drawn, v.missing())
 		return v, nil
@@ -101,8 +92,8 @@ func sampled(tx *gorm.DB, c *store.Count) (*SampleView, error) {
 	} else {
 		v.Words += fmt.Sprintf("It is not shown that it is above %s.", figure)
 	}
-	if unvalued == 0 {
-		if total, ok := sample.Project(gross, v.Of, v.Drawn); ok {
+	if drawn.Unvalued == 0 {
+		if total, ok := sample.Project(drawn.Gross, v.Of, v.Drawn); ok {
 			m := quantity.Money(total)
 			v.Estimate = &m
 		}

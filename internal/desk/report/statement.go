@@ -3,7 +3,6 @@ package report
 import (
 	"cmp"
 	"context"
-	"database/sql/driver"
 	"fmt"
 	"slices"
 	"strings"
@@ -190,14 +189,16 @@ type CountAmong struct {
 	Gross    quantity.Money  `json:"gross"`
 }
 
-// listedEarlier is how many counts are listed.
-const listedEarlier = 12
+// listedEarlier is how many counts are listed, and listedHabits how many of each that comes back.
+const (
+	listedEarlier = 12
+	listedHabits  = 15
+)
 
 // earlier lists the counts of the warehouse up to this one, the earliest first.
 func (d *Room) earlier(c *desk.Seen) ([]CountAmong, error) {
-	var rows []store.Count
-	if err := c.Tx.Where("warehouse_id = ? AND state <> ? AND (frozen_at < ? OR id = ?)", c.WarehouseID, store.Freezing, c.FrozenAt, c.ID).Order("frozen_at DESC, id DESC").
-		Limit(listedEarlier).Find(&rows).Error; err != nil {
+	rows, err := store.EarlierCounts(c.Tx, c.Count, listedEarlier)
+	if err != nil {
 		return nil, err
 	}
 	slices.Reverse(rows)
@@ -240,31 +241,22 @@ func (d *Room) Habits(ctx context.Context, p desk.Person, countID int64) (h Habi
 	if err != nil {
 		return h, err
 	}
-	ids := []string{}
+	ids := []int64{}
 	for _, x := range list {
 		if _, err := d.Judge(ctx, p, x.ID); err == nil {
-			ids = append(ids, fmt.Sprint(x.ID))
+			ids = append(ids, x.ID)
 		}
 	}
-	in := "(" + strings.Join(ids, ",") + ")"
 	for _, x := range []struct {
-		q    string
-		into *[]Habit
-	}{
-		{"SELECT i.sku, i.description, count(DISTINCT l.count_id), count(*), coalesce(sum(abs(l.value)), 0) FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id IN " +
-			in + " AND l.stake > 0 AND l.status IN ('over', 'short', 'found') GROUP BY l.item_id HAVING count(DISTINCT l.count_id) > 1 ORDER BY 3 DESC, 5 DESC LIMIT 15", &h.Items},
-		{"SELECT b.code, b.zone, count(DISTINCT l.count_id), count(*), coalesce(sum(abs(l.value)), 0) FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id IN " +
-			in + " AND l.stake > 0 AND l.status IN ('over', 'short', 'found') GROUP BY l.bin_id HAVING count(DISTINCT l.count_id) > 1 ORDER BY 3 DESC, 5 DESC LIMIT 15", &h.Bins},
-		{"SELECT cause, '', count(DISTINCT count_id), count(*), 0 FROM causes_accepted WHERE count_id IN " + in + " GROUP BY cause ORDER BY 4 DESC LIMIT 15", &h.Causes},
-	} {
-		err := store.Each(c.Tx, x.q, nil, func(v []driver.Value) error {
-			text := func(i int) string { t, _ := v[i].(string); return t }
-			n := func(i int) int64 { t, _ := v[i].(int64); return t }
-			*x.into = append(*x.into, Habit{text(0), text(1), int(n(2)), int(n(3)), quantity.Money(n(4))})
-			return nil
-		})
+		again func(tx *store.Tx, counts []int64, most int) ([]store.Again, error)
+		into  *[]Habit
+	}{{store.ItemsAgain, &h.Items}, {store.BinsAgain, &h.Bins}, {store.CausesAgain, &h.Causes}} {
+		rows, err := x.again(c.Tx, ids, listedHabits)
 		if err != nil {
 			return h, err
+		}
+		for _, r := range rows {
+			*x.into = append(*x.into, Habit{r.Name, r.Text, r.Counts, r.Lines, quantity.Money(r.Gross)})
 		}
 	}
 	for i := range h.Causes {
@@ -276,15 +268,12 @@ func (d *Room) Habits(ctx context.Context, p desk.Person, countID int64) (h Habi
 // recounts tells how often the first count was right of the lines that were counted again.
 func recounts(c *desk.Seen) (r ReportRecounts, err error) {
 	lines := map[int64]*variance.Input{}
-	var picked []int64 // the lines of recounts
-	err = store.Each(c.Tx, "SELECT DISTINCT j.value FROM sheets s CROSS JOIN json_each(s.picked) j WHERE s.count_id = ? AND s.picked <> '' ORDER BY 1",
-		[]driver.Value{c.ID}, func(v []driver.Value) error {
-			pos := v[0].(int64)
-			picked, lines[pos] = append(picked, pos), &variance.Input{}
-			return nil
-		})
+	picked, err := store.PickedLines(c.Tx, c.ID)
 	if err != nil || len(picked) == 0 {
 		return r, err
+	}
+	for _, pos := range picked {
+		lines[pos] = &variance.Input{}
 	}
 	positions := store.Near(picked)
 	err = store.Standing(c.Tx, c.ID, positions, func(e *store.Entry) error {

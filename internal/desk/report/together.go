@@ -37,10 +37,8 @@ func (d *Room) Together(ctx context.Context, p desk.Person, countID int64) (t To
 		return t, desk.Missing("A name over several counts")
 	}
 	t.Name, t.Counts = c.Together, []OfSeveral{}
-	var ids []int64
-	// Those that were frozen together have one moment.
-	if err := c.Tx.Raw("SELECT c.id FROM counts c JOIN warehouses w ON w.id = c.warehouse_id WHERE c.together = ? AND c.state <> ? AND c.at = ? ORDER BY w.code, c.id",
-		c.Together, store.Freezing, c.At).Scan(&ids).Error; err != nil {
+	ids, err := store.CountsTogether(c.Tx, c.Count)
+	if err != nil {
 		return t, err
 	}
 	var sum variance.Tally
@@ -61,10 +59,11 @@ func (d *Room) Together(ctx context.Context, p desk.Person, countID int64) (t To
 			return t, count.TooMuch()
 		}
 		x.Over, x.Short, x.Gross = tally.Values.Over, tally.Values.Short, tally.Values.Gross
-		if err := one.Tx.Raw("SELECT count(*) AS postings, coalesce(sum(gross), 0) AS sent FROM postings WHERE count_id = ?", id).
-			Row().Scan(&x.Postings, &x.Sent); err != nil {
+		var sent int64
+		if x.Postings, sent, err = store.SentOf(one.Tx, id); err != nil {
 			return t, err
 		}
+		x.Sent = quantity.Money(sent)
 		a := &t.All
 		a.Sheets, a.SheetsOut, a.SheetsBack = a.Sheets+x.Sheets, a.SheetsOut+x.SheetsOut, a.SheetsBack+x.SheetsBack
 		a.Doubts, a.Postings, a.Recounts = a.Doubts+x.Doubts, a.Postings+x.Postings, a.Recounts+x.Recounts
