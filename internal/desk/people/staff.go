@@ -198,7 +198,7 @@ func (d *Room) Join(ctx context.Context, code, signIn, password string) (p desk.
 	if err := goodPassword(password, row.Name, signIn); err != nil {
 		return p, err
 	}
-	secret, err := hashSecret(password)
+	secret, err := hashSecret(password, dear)
 	if err != nil {
 		return p, err
 	}
@@ -348,7 +348,7 @@ func (d *Room) ChangePassword(ctx context.Context, p desk.Person, old, password 
 	if err := goodPassword(password, row.Name, row.SignIn); err != nil {
 		return err
 	}
-	secret, err := hashSecret(password)
+	secret, err := hashSecret(password, dear)
 	if err != nil {
 		return err
 	}
