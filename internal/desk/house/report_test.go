@@ -18,11 +18,32 @@ import (
 	"wobin/internal/core/variance"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
 	"wobin/internal/desk/counting"
 	"wobin/internal/desk/plan"
 	"wobin/internal/desk/report"
 	"wobin/internal/document"
 )
+
+// What a report says is left is what is left, and nothing where nothing is.
+func TestWhatAReportSaysIsLeft(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", "warehouse,bin,sku,quantity,unit cost,as at\nW,A-1,X,5,2,2026-11-20T06:00:00Z\nW,A-2,Y,4,3,2026-11-20T06:00:00Z\n")
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "x", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}})
+	require.NoError(t, err)
+	left := func() [][2]string {
+		s, err := d.Report.Statement(ctx, nell, c.ID)
+		require.NoError(t, err)
+		return s.Left
+	}
+	assert.Equal(t, [][2]string{{"uncounted lines", "2"}, {"their expected value", "22.00"}}, left())
+	require.NoError(t, typedOn(t, d, c.ID, 1, "Bo", map[string]string{"X": "5"}))
+	assert.Equal(t, [][2]string{{"uncounted lines", "1"}, {"their expected value", "12.00"}}, left())
+	require.NoError(t, typedOn(t, d, c.ID, 1, "Bo", map[string]string{"Y": "3"}))
+	assert.Equal(t, [][2]string{{"undecided", "1"}}, left())
+	require.NoError(t, typedOn(t, d, c.ID, 1, "Bo", map[string]string{"Y": "4"}))
+	assert.Empty(t, left())
+}
 
 // Every figure of a report foots: parts come to the whole, and pressing a figure gives the lines that it sums.
 func TestReportFoots(t *testing.T) {
