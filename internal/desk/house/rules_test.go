@@ -42,6 +42,24 @@ func settled(t *testing.T, d *house.House, id int64) {
 	)
 }
 
+// A rule that accepts gives a reason only for what the reason explains; one that explains both gives it to either sign, or to both.
+func TestReasonsOfRules(t *testing.T) {
+	d := at(t)
+	t.Cleanup(d.Close)
+	for n, c := range []struct {
+		sign, reason, decides string
+		fits                  bool
+	}{
+		{"over", "MISCOUNT", "accept", true}, {"short", "MISCOUNT", "accept", true}, {"", "MISCOUNT", "accept", true}, {"over", "", "accept", true},
+		{"short", "LOSS", "accept", true}, {"over", "LOSS", "accept", false}, {"", "LOSS", "accept", false}, {"over", "LOSS", "hold", true},
+		{"over", "NO SUCH", "accept", false}, {"over", "NO SUCH", "hold", false},
+	} {
+		_, err := d.Variances.KeepRule(ctx, nell, variances.RuleView{Name: fmt.Sprint("rule ", n), Sign: c.sign, To: worth(5_00), Decides: c.decides,
+			Reason: c.reason})
+		assert.Equal(t, c.fits, err == nil, "%+v: %v", c, err)
+	}
+}
+
 // A rule is tried on what is there before it is turned on, decides what it is about and nothing else, marks what it decides, and leaves
 // what somebody took back; turned off, it decides no more.
 func TestRulesDecide(t *testing.T) {
