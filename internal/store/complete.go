@@ -88,6 +88,9 @@ func complete(ctx context.Context, db *sql.DB, version int, first func() error) 
 		return err
 	}
 	is, err := partsIn(ctx, db)
+	is = slices.DeleteFunc(is, func(p part) bool { // somebody else's tables are left alone
+		return !slices.ContainsFunc(want, func(w part) bool { return w.sort == "table" && w.name == p.table })
+	})
 	if err != nil || slices.EqualFunc(is, want, part.same) {
 		return err
 	}

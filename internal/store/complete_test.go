@@ -154,6 +154,20 @@ func TestForeignColumnsAreRefused(t *testing.T) {
 	assert.Equal(t, 1, n)
 }
 
+// A table that is somebody else's is left alone, and is no reason to complete anything, start after start.
+func TestForeignTablesAreLeftAlone(t *testing.T) {
+	dir := older(t, len(migrations), "CREATE TABLE theirs (a)", "CREATE INDEX theirs_a ON theirs (a)", "INSERT INTO theirs VALUES (7)")
+	for range 2 {
+		s, err := Open(dir)
+		require.NoError(t, err)
+		require.NoError(t, s.Close())
+	}
+	assert.Equal(t, 1, rowsOf(t, dir)["theirs"])
+	backups, err := Backups(dir)
+	require.NoError(t, err)
+	assert.Empty(t, backups)
+}
+
 // A new folder has what the migrations make, table by table and row by row.
 func TestNewFoldersAreAsTheMigrationsMakeThem(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "data")
