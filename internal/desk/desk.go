@@ -17,8 +17,6 @@ import (
 	"sync"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/store"
 )
 
@@ -30,7 +28,7 @@ type Desk struct {
 	Jobs   Jobs
 
 	// Proves, if set, are asked of every count that was written before its work is committed; what errs is not. For tests.
-	Proves func(tx *gorm.DB, c *store.Count) error
+	Proves func(tx *store.Tx, c *store.Count) error
 
 	alone   sync.Mutex // one long piece of writing at a time
 	changes changes
@@ -268,7 +266,7 @@ func (c *changes) bump(what int64) {
 
 // Work is one piece of work under way: the transaction, who does it, and what is to be said of it.
 type Work struct {
-	*gorm.DB
+	*store.Tx
 	Person Person
 	Now    int64 // Unix nanoseconds, the same for all that the work writes
 
@@ -290,7 +288,7 @@ func (w *Work) Say(what string, detail map[string]any) error {
 
 // Cover lets the work's word cover rows that it appended, by their numbers.
 func (w *Work) Cover(table string, from, to int64) error {
-	c, err := store.Cover(w.DB, table, from, to)
+	c, err := store.Cover(w.Tx, table, from, to)
 	w.covers = append(w.covers, c)
 	return err
 }
@@ -321,8 +319,8 @@ func DoAs[T any](ctx context.Context, d *Desk, p Person, operation string, key K
 	}
 	w := &Work{Person: p, Now: d.Now().UnixNano(), desk: d, counts: map[int64]*store.Count{}}
 	repeated := false
-	err = d.Store.Write(ctx, func(tx *gorm.DB) error {
-		w.DB = tx
+	err = d.Store.Write(ctx, func(tx *store.Tx) error {
+		w.Tx = tx
 		if repeated, err = answered(tx, p, operation, key.Text, hash, &answer); err != nil || repeated {
 			return err
 		}
@@ -349,15 +347,7 @@ func DoAs[T any](ctx context.Context, d *Desk, p Person, operation string, key K
 		if err != nil {
 			return err
 		}
-		return tx.Exec(
-			"INSERT INTO requests (key, at, answer, operation, person_id, hash) VALUES (?, ?, ?, ?, ?, ?)",
-			key.Text,
-			w.Now,
-			string(b),
-			operation,
-			p.ID,
-			hash,
-		).Error
+		return store.KeepRequest(tx, &store.Request{Key: key.Text, At: w.Now, Answer: string(b), Operation: operation, PersonID: p.ID, Hash: hash})
 	})
 	if err != nil {
 		var none T
@@ -388,16 +378,12 @@ func (w *Work) told() {
 }
 
 // answered gives the answer that a key got before, where it was used for the very same.
-func answered(tx *gorm.DB, p Person, operation, key, hash string, answer any) (bool, error) {
+func answered(tx *store.Tx, p Person, operation, key, hash string, answer any) (bool, error) {
 	if key == "" {
 		return false, nil
 	}
-	var before struct {
-		Answer, Operation, Hash string
-		PersonID                int64
-	}
-	if err := tx.Raw("SELECT answer, operation, person_id, hash FROM requests WHERE key = ?", key).Scan(&before).Error; err != nil ||
-		before.Answer == "" {
+	before, err := store.RequestBy(tx, key)
+	if err != nil || before.Answer == "" {
 		return false, err
 	}
 	if before.Operation != operation || before.PersonID != p.ID || before.Hash != hash {

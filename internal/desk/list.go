@@ -1,10 +1,5 @@
 package desk
 
-import (
-	"encoding/json"
-	"strings"
-)
-
 // Filter narrows a list of lines. Pages follow one another by After, which is what the page before gave as Next.
 type Filter struct {
 	Bins  []int64
@@ -28,21 +23,4 @@ func (f *Filter) PageSize() int {
 		return 200
 	}
 	return f.Limit
-}
-
-// Narrow adds the filter's conditions to a query over bins b and items i.
-func (f *Filter) Narrow(q string, args []any) (string, []any, error) {
-	if len(f.Bins) > 0 {
-		b, err := json.Marshal(f.Bins)
-		if err != nil {
-			return "", nil, err
-		}
-		q, args = q+" AND l.bin_id IN (SELECT value FROM json_each(?))", append(args, string(b))
-	}
-	for _, w := range strings.Fields(f.Text) {
-		like := "%" + strings.NewReplacer("\\", "\\\\", "%", "\\%", "_", "\\_").Replace(w) + "%"
-		q += ` AND (i.sku LIKE ? ESCAPE '\' OR i.description LIKE ? ESCAPE '\' OR b.code LIKE ? ESCAPE '\' OR l.lot LIKE ? ESCAPE '\' OR l.serial LIKE ? ESCAPE '\')`
-		args = append(args, like, like, like, like, like)
-	}
-	return q, args, nil
 }

@@ -7,8 +7,6 @@ import (
 	"path/filepath"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/store"
 )
 
@@ -19,8 +17,8 @@ var OfPeople = []string{"person added", "invited", "invitation taken back", "sig
 
 // RecordRestore writes the word that a backup was put back, and again what the record told of people since then: a restore takes
 // back nothing of that.
-func RecordRestore(tx *gorm.DB, now time.Time, p Person, name string, r store.Restored) error {
-	w := &Work{DB: tx}
+func RecordRestore(tx *store.Tx, now time.Time, p Person, name string, r store.Restored) error {
+	w := &Work{Tx: tx}
 	said := map[string]any{"backup": name, "before": r.Before, "damaged": "", "restore": r.Epoch}
 	if r.Aside != "" {
 		said["damaged"] = filepath.Base(r.Aside)
@@ -49,13 +47,13 @@ func RecordRestore(tx *gorm.DB, now time.Time, p Person, name string, r store.Re
 }
 
 // WarehouseRow gives a warehouse by its number.
-func WarehouseRow(tx *gorm.DB, id int64) (*store.Warehouse, error) {
-	var h store.Warehouse
-	if err := tx.Limit(1).Find(&h, id).Error; err != nil {
-		return nil, err
+func WarehouseRow(tx *store.Tx, id int64) (*store.Warehouse, error) {
+	h, err := store.WarehouseOf(tx, id)
+	if err == nil && h.ID == 0 {
+		err = Missing("The warehouse")
 	}
-	if h.ID == 0 {
-		return nil, Missing("The warehouse")
+	if err != nil {
+		return nil, err
 	}
 	return &h, nil
 }
@@ -72,7 +70,7 @@ func (k *Key) hash() (string, error) {
 // Seen is a count as somebody may see it. It is the only way to one for reading.
 type Seen struct {
 	*store.Count
-	Tx *gorm.DB
+	Tx *store.Tx
 	// Blind: whoever looks must not learn what is recorded, nor anything that follows from it, as a blind count of the warehouse
 	// runs: this one, or another.
 	Blind bool
@@ -102,7 +100,7 @@ func (d *Desk) Judge(ctx context.Context, p Person, id int64) (*Seen, error) {
 }
 
 // RecordedOf gives a warehouse for looking at what is recorded there: while a blind count of it runs its counters may not.
-func (d *Desk) RecordedOf(ctx context.Context, p Person, id int64) (*gorm.DB, *store.Warehouse, error) {
+func (d *Desk) RecordedOf(ctx context.Context, p Person, id int64) (*store.Tx, *store.Warehouse, error) {
 	if err := Allow(p, Look); err != nil {
 		return nil, nil, err
 	}
@@ -115,7 +113,7 @@ func (d *Desk) RecordedOf(ctx context.Context, p Person, id int64) (*gorm.DB, *s
 }
 
 // UnlessBlind refuses something to whoever may not judge while a blind count runs, in a warehouse or, for 0, in any.
-func UnlessBlind(tx *gorm.DB, p Person, house int64, what string) error {
+func UnlessBlind(tx *store.Tx, p Person, house int64, what string) error {
 	blind, err := BlindIn(tx, p, house)
 	if err == nil && blind {
 		err = fmt.Errorf("to %s while a blind count runs: %w (you are %s)", what, ErrMayNot, p.Role)
@@ -125,23 +123,21 @@ func UnlessBlind(tx *gorm.DB, p Person, house int64, what string) error {
 
 // BlindIn tells whether a person must not learn what is recorded in a warehouse or, for 0, in some warehouse: while a blind count
 // of it runs, or is being frozen, those who may not judge it must not, from whatever count, list or file they ask.
-func BlindIn(tx *gorm.DB, p Person, house int64) (blind bool, err error) {
+func BlindIn(tx *store.Tx, p Person, house int64) (blind bool, err error) {
 	if Allow(p, Judge) == nil {
 		return false, nil
 	}
-	err = tx.Raw("SELECT EXISTS (SELECT 1 FROM counts WHERE blind = 1 AND state IN (?, ?) AND ? IN (0, warehouse_id))", store.Running, store.Freezing,
-		house).Scan(&blind).Error
-	return blind, err
+	return store.RunsBlind(tx, house)
 }
 
 // CountRow gives a count by its number, whoever asks. One that is being frozen is not there yet. See and Judge are for people.
-func CountRow(tx *gorm.DB, id int64) (*store.Count, error) {
-	var c store.Count
-	if err := tx.Where("state <> ?", store.Freezing).Limit(1).Find(&c, id).Error; err != nil {
-		return nil, err
+func CountRow(tx *store.Tx, id int64) (*store.Count, error) {
+	c, err := store.CountOf(tx, id)
+	if err == nil && c.ID == 0 {
+		err = Missing("The count")
 	}
-	if c.ID == 0 {
-		return nil, Missing("The count")
+	if err != nil {
+		return nil, err
 	}
 	return &c, nil
 }
@@ -151,7 +147,7 @@ func (w *Work) Running(id int64) (*store.Count, error) {
 	if c := w.counts[id]; c != nil {
 		return c, nil
 	}
-	c, err := CountRow(w.DB, id)
+	c, err := CountRow(w.Tx, id)
 	if err != nil {
 		return nil, err
 	}

@@ -216,7 +216,7 @@ func (d *Room) Answer(ctx context.Context, p desk.Person, id int64, x Answering)
 			if err := json.Unmarshal([]byte(row.Body), &g); err != nil {
 				return out, err
 			}
-			f, err := d.workedOut(w.DB, c, &g)
+			f, err := d.workedOut(w.Tx, c, &g)
 			if err != nil {
 				return out, err
 			}

@@ -43,15 +43,15 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 		if err != nil {
 			return none, err
 		}
-		all, err := count.TallyOf(w.DB, c.ID)
+		all, err := count.TallyOf(w.Tx, c.ID)
 		if err != nil {
 			return none, err
 		}
 		left := Left{Held: all.Held, Accepted: all.Accepted, Uncounted: all.Uncounted - all.Zeroed}
-		if left.Doubts, err = count.Doubts(w.DB, c.ID); err != nil {
+		if left.Doubts, err = count.Doubts(w.Tx, c.ID); err != nil {
 			return none, err
 		}
-		again, err := count.BeingRecounted(w.DB, c.ID)
+		again, err := count.BeingRecounted(w.Tx, c.ID)
 		if err != nil {
 			return none, err
 		}
@@ -84,7 +84,7 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 // Reopen opens a finished count again of which nothing went out, with a reason. What moved since it was finished is taken in.
 func (d *Room) Reopen(ctx context.Context, p desk.Person, countID int64, reason string) error {
 	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		c, err := desk.CountRow(w.DB, countID)
+		c, err := desk.CountRow(w.Tx, countID)
 		if err != nil {
 			return none, err
 		}

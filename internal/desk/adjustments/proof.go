@@ -251,7 +251,7 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 		return err
 	}
 	tally := landing.Tally{}
-	w := &desk.Work{DB: tx}
+	w := &desk.Work{Tx: tx}
 	for _, k := range order {
 		l := lines[k]
 		if noted[l.pos] {

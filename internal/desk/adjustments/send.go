@@ -60,14 +60,14 @@ func (d *Room) Send(ctx context.Context, p desk.Person, countID int64, s Sending
 		if s.Try != nil {
 			return out, desk.RefuseAs(desk.Invalid, "try", "Keep the layout first, and send by its name.")
 		}
-		f, err := d.workedOut(w.DB, c, &s.Going)
+		f, err := d.workedOut(w.Tx, c, &s.Going)
 		if err != nil {
 			return out, err
 		}
 		if err := f.asSeen(s.Lines, s.Sha); err != nil {
 			return out, err
 		}
-		ask, err := d.needsAgreement(w.DB, c, &f)
+		ask, err := d.needsAgreement(w.Tx, c, &f)
 		if err != nil {
 			return out, err
 		}
@@ -116,7 +116,7 @@ func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*Post
 	files := make([]store.PostingFile, len(f.files))
 	for i := range f.files {
 		x := &f.files[i]
-		sha, err := d.Store.KeepBytes(w.DB, x.Body, w.Now)
+		sha, err := d.Store.KeepBytes(w.Tx, x.Body, w.Now)
 		if err != nil {
 			return nil, err
 		}
@@ -179,7 +179,7 @@ func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*Post
 	for i := range files {
 		files[i].PostingID = row.ID
 	}
-	if err := store.Batch(w.DB, files); err != nil {
+	if err := store.Batch(w.Tx, files); err != nil {
 		return nil, err
 	}
 	if err := goesOut(w, c, &row, f, m.kind); err != nil {
@@ -193,7 +193,7 @@ func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*Post
 			return nil, err
 		}
 	}
-	all, err := postingsOf(w.DB, c.ID)
+	all, err := postingsOf(w.Tx, c.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -253,7 +253,7 @@ func goesOut(w *desk.Work, c *store.Count, row *store.Posting, f *postingFile, k
 			return err
 		}
 	}
-	if err := store.AddPostingLines(w.DB, row.ID, lines); err != nil {
+	if err := store.AddPostingLines(w.Tx, row.ID, lines); err != nil {
 		return err
 	}
 	by := make([]store.PostingReason, 0, len(reasons))
@@ -261,11 +261,11 @@ func goesOut(w *desk.Work, c *store.Count, row *store.Posting, f *postingFile, k
 		by = append(by, store.PostingReason{PostingID: row.ID, Reason: reason, Lines: counts[reason], Over: int64(s.Over), Short: int64(s.Short),
 			Gross: int64(s.Gross)})
 	}
-	if err := store.Batch(w.DB, by); err != nil {
+	if err := store.Batch(w.Tx, by); err != nil {
 		return err
 	}
 	sortByPos(f.rows)
-	if err := store.UpdateCountLines(w.DB, c, f.rows); err != nil {
+	if err := store.UpdateCountLines(w.Tx, c, f.rows); err != nil {
 		return err
 	}
 	if kind != "" {
@@ -291,7 +291,7 @@ func (d *Room) back(
 ) (PostingView, error) {
 	once := desk.Key{Text: key, Body: []any{countID, number, kind}}
 	v, err := desk.Do(ctx, d.Desk, p, desk.SendOut, once, func(w *desk.Work) (v PostingView, err error) {
-		c, err := desk.CountRow(w.DB, countID)
+		c, err := desk.CountRow(w.Tx, countID)
 		if err != nil {
 			return v, err
 		}
@@ -352,7 +352,7 @@ func (d *Room) taken(
 		f.facts.Reference = fmt.Sprintf("C%d-%d", c.ID, of.Number)
 	}
 	f.facts.Reference += "-back"
-	h, err := desk.WarehouseRow(w.DB, c.WarehouseID)
+	h, err := desk.WarehouseRow(w.Tx, c.WarehouseID)
 	if err != nil {
 		return nil, err
 	}
@@ -382,7 +382,7 @@ func (d *Room) taken(
 		return nil, desk.RefuseAs(desk.Changed, "posting", "Nothing of posting %d is left to be taken back.", of.Number)
 	}
 	names := map[int64]*store.NamedText{}
-	if err := store.EachNamed(w.DB, c.ID, "1 = 1", nil, func(n *store.NamedText) error {
+	if err := store.EachNamed(w.Tx, c.ID, "1 = 1", nil, func(n *store.NamedText) error {
 		if sent[n.Pos] != nil {
 			names[n.Pos] = n
 		}
@@ -390,7 +390,7 @@ func (d *Room) taken(
 	}); err != nil {
 		return nil, err
 	}
-	err = store.EachCountLine(w.DB, c.ID, store.Near(positions), func(l *store.CountLine) error {
+	err = store.EachCountLine(w.Tx, c.ID, store.Near(positions), func(l *store.CountLine) error {
 		x := sent[l.Pos]
 		if x == nil {
 			return nil
@@ -430,5 +430,5 @@ func (d *Room) taken(
 	} else if m := adjust.Mode(of.Mode); m == adjust.InOut {
 		f.mode = m
 	}
-	return f, f.write(w.DB, c, names)
+	return f, f.write(w.Tx, c, names)
 }

@@ -65,7 +65,7 @@ func StockKeyAt(v []driver.Value, at int) StockKey {
 func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) (noted []int64, err error) {
 	type sent struct{ posting, at, quantity int64 }
 	of, bins := map[StockKey][]sent{}, map[int64]bool{}
-	err = store.Each(w.DB, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding,
+	err = store.Each(w.Tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding,
 			CASE f.kind WHEN ? THEN f.of ELSE g.id END, coalesce(o.at, g.at), s.variance
 		FROM postings g JOIN counts x ON x.id = g.count_id LEFT JOIN posting_facts f ON f.posting_id = g.id
 			LEFT JOIN postings o ON f.kind = ? AND o.id = f.of
@@ -109,7 +109,7 @@ func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) 
 	if err != nil {
 		return nil, err
 	}
-	if err := store.Each(w.DB, q, []driver.Value{string(list), c.ID}, take); err != nil {
+	if err := store.Each(w.Tx, q, []driver.Value{string(list), c.ID}, take); err != nil {
 		return nil, err
 	}
 	if len(rows) == 0 {
@@ -132,7 +132,7 @@ func SentOut(w *desk.Work, c *store.Count, posting int64) error {
 		return err
 	}
 	for _, id := range others {
-		o, err := desk.CountRow(w.DB, id)
+		o, err := desk.CountRow(w.Tx, id)
 		if err != nil {
 			return err
 		}
@@ -219,7 +219,7 @@ func AnswerElsewhere(w *desk.Work, c *store.Count, postings []int64, answer stri
 	if len(rows) == 0 {
 		return desk.RefuseAs(desk.Invalid, "postings", "Say which postings are meant.")
 	}
-	if err := store.Batch(w.DB, rows); err != nil {
+	if err := store.Batch(w.Tx, rows); err != nil {
 		return err
 	}
 	if err := w.Cover("elsewhere_answers", rows[0].ID, rows[len(rows)-1].ID); err != nil {

@@ -19,7 +19,7 @@ import (
 
 // StandingOf gives the entries of a count that stand on some lines, for holding others against them.
 func StandingOf(w *desk.Work, c *store.Count, p store.Positions, sheets map[int64]int) (out []counting.Standing, err error) {
-	err = store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
+	err = store.Standing(w.Tx, c.ID, p, func(e *store.Entry) error {
 		out = append(
 			out,
 			counting.Standing{
@@ -108,7 +108,7 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 
 // put adds lines with what a count knows of their items, and finds them the movements since the freeze.
 func put(w *desk.Work, c *store.Count, lines []store.CountLine, positions []int64) error {
-	if err := store.AddCountLines(w.DB, c.ID, lines); err != nil {
+	if err := store.AddCountLines(w.Tx, c.ID, lines); err != nil {
 		return err
 	}
 	items := make([]int64, len(lines))
@@ -164,7 +164,7 @@ func CountedOn(w *desk.Work, c *store.Count, s *store.Sheet) error {
 	}
 	if s.Recount() {
 		n := map[int64]bool{}
-		err := store.Standing(w.DB, c.ID, s.Positions(), func(e *store.Entry) error {
+		err := store.Standing(w.Tx, c.ID, s.Positions(), func(e *store.Entry) error {
 			if e.Round == s.Round && !e.Withdrawn {
 				n[e.Pos] = true
 			}
@@ -188,7 +188,7 @@ func recordedOf(w *desk.Work, c *store.Count, keys []FoundKey) (map[FoundKey]*st
 	for _, k := range keys {
 		in[k.Bin], out[k] = true, nil
 	}
-	return out, store.RecordedIn(w.DB, c.SetID, slices.Sorted(maps.Keys(in)), func(l *store.StockLine) error {
+	return out, store.RecordedIn(w.Tx, c.SetID, slices.Sorted(maps.Keys(in)), func(l *store.StockLine) error {
 		k := FoundKey{Bin: l.BinID, Item: l.ItemID, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding}
 		if _, wanted := out[k]; wanted {
 			out[k] = l
@@ -246,7 +246,7 @@ func foundCosts(w *desk.Work, c *store.Count, items []int64) (map[int64]*int64, 
 		return nil
 	}
 	err = store.Each(
-		w.DB,
+		w.Tx,
 		`SELECT s.item_id, w.id, s.cost FROM warehouses w JOIN set_items s ON s.set_id = CASE WHEN w.id = ? THEN ? ELSE w.set_id END
 		WHERE s.item_id IN (SELECT value FROM json_each(?))`,
 		[]driver.Value{c.WarehouseID, c.SetID, string(b)},
@@ -266,7 +266,7 @@ func foundCosts(w *desk.Work, c *store.Count, items []int64) (map[int64]*int64, 
 		return nil, err
 	}
 	err = store.Each(
-		w.DB,
+		w.Tx,
 		"SELECT id, cost FROM items WHERE id IN (SELECT value FROM json_each(?))",
 		[]driver.Value{string(b)},
 		func(v []driver.Value) error {
@@ -298,7 +298,7 @@ func Enter(w *desk.Work, c *store.Count, entries []store.Entry, more []int64) (f
 			}
 			return int(a.Parcel - b.Parcel)
 		})
-		if first, last, err = store.AddEntries(w.DB, entries); err != nil {
+		if first, last, err = store.AddEntries(w.Tx, entries); err != nil {
 			return 0, 0, err
 		}
 		if err := w.Cover("entries", first, last); err != nil {
@@ -356,7 +356,7 @@ func choicesEnd(w *desk.Work, c *store.Count, entries []store.Entry) error {
 		}
 	}
 	var ended []store.RoundChoice
-	err := store.EachChoice(w.DB, c.ID, store.Positions{Some: slices.Sorted(maps.Keys(latest))}, func(x store.RoundChoice) error {
+	err := store.EachChoice(w.Tx, c.ID, store.Positions{Some: slices.Sorted(maps.Keys(latest))}, func(x store.RoundChoice) error {
 		if x.Round != 0 && latest[x.Pos] > x.Last {
 			ended = append(ended, store.RoundChoice{CountID: c.ID, Pos: x.Pos, Last: latest[x.Pos], Person: w.Person.Name, At: w.Now})
 		}
@@ -365,7 +365,7 @@ func choicesEnd(w *desk.Work, c *store.Count, entries []store.Entry) error {
 	if err != nil || len(ended) == 0 {
 		return err
 	}
-	if err := store.Batch(w.DB, ended); err != nil {
+	if err := store.Batch(w.Tx, ended); err != nil {
 		return err
 	}
 	return w.Cover("round_choices", ended[0].ID, ended[len(ended)-1].ID)
@@ -382,7 +382,7 @@ func onePieceEach(w *desk.Work, c *store.Count, entries []store.Entry) error {
 		counted[entries[i].Pos] = true
 	}
 	var serials []int64
-	err := store.Each(w.DB, "SELECT pos FROM count_lines INDEXED BY count_lines_serial WHERE count_id = ? AND serial <> '' ORDER BY pos", []driver.Value{c.ID},
+	err := store.Each(w.Tx, "SELECT pos FROM count_lines INDEXED BY count_lines_serial WHERE count_id = ? AND serial <> '' ORDER BY pos", []driver.Value{c.ID},
 		func(v []driver.Value) error {
 			if pos := v[0].(int64); counted[pos] {
 				serials = append(serials, pos)
@@ -397,7 +397,7 @@ func onePieceEach(w *desk.Work, c *store.Count, entries []store.Entry) error {
 		round int
 	}
 	sums := map[round]int64{}
-	return store.Standing(w.DB, c.ID, store.Positions{Some: serials}, func(e *store.Entry) error {
+	return store.Standing(w.Tx, c.ID, store.Positions{Some: serials}, func(e *store.Entry) error {
 		if e.Withdrawn {
 			return nil
 		}
@@ -461,7 +461,7 @@ func Withdrawal(w *desk.Work, c *store.Count, pos, entry int64) (gone store.Entr
 // Withdrawals gives the entries that withdraw one of each of some lines, by their positions.
 func Withdrawals(w *desk.Work, c *store.Count, entries map[int64]int64) (gone []store.Entry, err error) {
 	for some := range slices.Chunk(slices.Sorted(maps.Keys(entries)), Stretch) {
-		err := store.Standing(w.DB, c.ID, store.Positions{Some: some}, func(e *store.Entry) error {
+		err := store.Standing(w.Tx, c.ID, store.Positions{Some: some}, func(e *store.Entry) error {
 			if e.ID == entries[e.Pos] && !e.Withdrawn {
 				gone = append(gone, store.Entry{CountID: c.ID, Pos: e.Pos, SheetID: e.SheetID, Round: e.Round, Parcel: e.Parcel,
 					Replaces: e.ID, Withdrawn: true, CountedAt: e.CountedAt, Counter: w.Person.Name, Person: w.Person.Name, At: w.Now})
@@ -572,7 +572,7 @@ func SheetsOf(w *desk.Work, c *store.Count) (byNumber map[int]store.Sheet, numbe
 	byNumber, numbers = map[int]store.Sheet{}, map[int64]int{}
 	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	err = store.Each(
-		w.DB,
+		w.Tx,
 		`SELECT id, number, code, zone, first_bin, last_bin, first, lines, counted, empty, seconds, state, out_at, back_at, counter,
 			revisions, coded, due, round, picked
 		FROM sheets WHERE count_id = ?`,

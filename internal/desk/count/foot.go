@@ -66,7 +66,7 @@ func sheetsFoot(tx *gorm.DB, c *store.Count) error {
 	if err := tx.Where("count_id = ? AND state NOT IN ?", c.ID, store.Void).Find(&sheets).Error; err != nil {
 		return err
 	}
-	w := &desk.Work{DB: tx}
+	w := &desk.Work{Tx: tx}
 	for i := range sheets {
 		is := sheets[i]
 		if err := CountedOn(w, c, &is); err != nil {

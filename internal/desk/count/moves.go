@@ -27,7 +27,7 @@ func MoveIn(w *desk.Work, c *store.Count, where string, args []driver.Value) err
 	seen := map[FoundKey]bool{}
 	q := `SELECT m.id, m.bin_id, m.item_id, m.lot, m.serial, m.holding, b.zone, i.nature, EXISTS (SELECT 1 FROM count_lines l INDEXED BY count_lines_bin WHERE l.count_id = ? AND l.item_id = m.item_id AND l.bin_id = m.bin_id
 		AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding) FROM movements m JOIN bins b ON b.id = m.bin_id JOIN items i ON i.id = m.item_id WHERE m.warehouse_id = ? AND m.at > ? AND ` + where
-	err := store.Each(w.DB, q, append([]driver.Value{c.ID}, all...), func(v []driver.Value) error {
+	err := store.Each(w.Tx, q, append([]driver.Value{c.ID}, all...), func(v []driver.Value) error {
 		ids = append(ids, v[0].(int64))
 		text := func(i int) string { t, _ := v[i].(string); return t }
 		k := FoundKey{v[1].(int64), v[2].(int64), text(3), text(4), text(5)}
@@ -79,7 +79,7 @@ func MoveOut(w *desk.Work, intake int64) error {
 		positions[v[0].(int64)] = append(positions[v[0].(int64)], v[1].(int64))
 		return nil
 	}
-	if err := store.Each(w.DB, "SELECT c.count_id, c.pos FROM movements m JOIN count_moves c ON c.movement_id = m.id WHERE m.intake_id = ?",
+	if err := store.Each(w.Tx, "SELECT c.count_id, c.pos FROM movements m JOIN count_moves c ON c.movement_id = m.id WHERE m.intake_id = ?",
 		[]driver.Value{intake}, note); err != nil {
 		return err
 	}
@@ -93,7 +93,7 @@ func MoveOut(w *desk.Work, intake int64) error {
 		return err
 	}
 	for id, some := range positions {
-		c, err := desk.CountRow(w.DB, id)
+		c, err := desk.CountRow(w.Tx, id)
 		if err != nil {
 			return err
 		}
@@ -114,7 +114,7 @@ func MoveOut(w *desk.Work, intake int64) error {
 // they are no stock that nobody knew of.
 func movedBefore(w *desk.Work, intake int64, take func(v []driver.Value) error) error {
 	return store.Each(
-		w.DB,
+		w.Tx,
 		`SELECT DISTINCT l.count_id, l.pos FROM movements m JOIN counts c ON c.warehouse_id = m.warehouse_id AND c.state = ? AND m.at <= c.frozen_at
 		CROSS JOIN count_lines l INDEXED BY count_lines_bin ON l.count_id = c.id
 			AND l.item_id = m.item_id AND l.bin_id = m.bin_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding

@@ -23,7 +23,7 @@ func Refresh(ctx context.Context, d *desk.Desk) error {
 			"work out again",
 			desk.Key{},
 			func(w *desk.Work) (none struct{}, err error) {
-				c, err := desk.CountRow(w.DB, id)
+				c, err := desk.CountRow(w.Tx, id)
 				if err != nil {
 					return none, err
 				}
@@ -70,7 +70,7 @@ func placeOldMoves(w *desk.Work, c *store.Count) error {
 	type to struct{ movement, bin int64 }
 	var placed []to
 	err := store.Each(
-		w.DB,
+		w.Tx,
 		`SELECT m.id, min(l.bin_id) FROM count_lines l CROSS JOIN movements m INDEXED BY movements_key ON l.count_id = ? AND l.has_row = 1 AND m.item_id = l.item_id AND l.lot = m.lot AND l.serial = m.serial AND l.holding = m.holding
 		WHERE m.warehouse_id = ? AND m.bin_id = 0 GROUP BY m.id HAVING count(*) = 1`,
 		[]driver.Value{c.ID, c.WarehouseID},
@@ -94,7 +94,7 @@ func tallyAnew(w *desk.Work, c *store.Count) error {
 	}
 	t := NewTallying(w, c)
 	var lines []store.CountLine
-	err := store.EachCountLine(w.DB, c.ID, store.Positions{From: 0, To: 1 << 62}, func(l *store.CountLine) error {
+	err := store.EachCountLine(w.Tx, c.ID, store.Positions{From: 0, To: 1 << 62}, func(l *store.CountLine) error {
 		now := LineState(l)
 		var err error
 		if now.Rest, err = now.Result.Rest(now.Sent, c.PostTolerated); err != nil {
@@ -121,7 +121,7 @@ func tallyAnew(w *desk.Work, c *store.Count) error {
 		}
 	}
 	t.sheets = nil // they were counted by the program of before
-	if err := store.UpdateCountLines(w.DB, c, lines); err != nil {
+	if err := store.UpdateCountLines(w.Tx, c, lines); err != nil {
 		return err
 	}
 	if err := t.Write(); err != nil {

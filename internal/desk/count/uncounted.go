@@ -48,7 +48,7 @@ func Uncounted(w *desk.Work, c *store.Count, part UncountedPart) (lines, zeroed 
 		return nil, nil, err
 	}
 	for some := range slices.Chunk(positions, Stretch) {
-		err := store.EachCountLine(w.DB, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error {
+		err := store.EachCountLine(w.Tx, c.ID, store.Positions{Some: some}, func(l *store.CountLine) error {
 			if l.Zeroed {
 				zeroed = append(zeroed, *l)
 			} else {

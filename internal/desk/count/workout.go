@@ -46,7 +46,7 @@ func Recost(w *desk.Work, c *store.Count, costs map[int64]*int64) error {
 }
 
 func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, alter func(l *store.CountLine)) error {
-	rules, err := rulesOf(w.DB, c)
+	rules, err := rulesOf(w.Tx, c)
 	if err != nil {
 		return err
 	}
@@ -125,7 +125,7 @@ func rulesOf(tx *gorm.DB, c *store.Count) (r countRules, err error) {
 
 func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRules, t *Tallying, fresh bool) error {
 	lines := make([]store.CountLine, 0, min(p.Most(), Stretch))
-	if err := store.EachCountLine(w.DB, c.ID, p, func(l *store.CountLine) error { lines = append(lines, *l); return nil }); err != nil {
+	if err := store.EachCountLine(w.Tx, c.ID, p, func(l *store.CountLine) error { lines = append(lines, *l); return nil }); err != nil {
 		return err
 	}
 	if err := t.load(lines); err != nil {
@@ -150,7 +150,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		}
 		return &inputs[at]
 	}
-	err := store.Standing(w.DB, c.ID, p, func(e *store.Entry) error {
+	err := store.Standing(w.Tx, c.ID, p, func(e *store.Entry) error {
 		if in := find(e.Pos); in != nil && !e.Withdrawn {
 			if in.to == 0 {
 				in.from = len(entries)
@@ -168,7 +168,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		return err
 	}
 	at = 0
-	err = store.EachCountMove(w.DB, c.ID, p, func(m store.CountMove) error {
+	err = store.EachCountMove(w.Tx, c.ID, p, func(m store.CountMove) error {
 		if in := find(m.Pos); in != nil {
 			in.moves = append(in.moves, stock.Movement{Quantity: quantity.Quantity(m.Quantity), At: m.Happened()})
 		}
@@ -178,7 +178,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		return err
 	}
 	at = 0
-	err = corrections(w.DB, c, p, func(pos int64, q quantity.Quantity) {
+	err = corrections(w.Tx, c, p, func(pos int64, q quantity.Quantity) {
 		if in := find(pos); in != nil {
 			in.elsewhere = q
 		}
@@ -187,7 +187,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		return err
 	}
 	at = 0
-	err = store.EachChoice(w.DB, c.ID, p, func(x store.RoundChoice) error {
+	err = store.EachChoice(w.Tx, c.ID, p, func(x store.RoundChoice) error {
 		if in := find(x.Pos); in != nil {
 			in.chosen = x
 		}
@@ -253,11 +253,11 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		return err
 	}
 	if rules.alter != nil {
-		if err := store.SettleCountLines(w.DB, c.ID, changed); err != nil {
+		if err := store.SettleCountLines(w.Tx, c.ID, changed); err != nil {
 			return err
 		}
 	}
-	return store.UpdateCountLines(w.DB, c, changed)
+	return store.UpdateCountLines(w.Tx, c, changed)
 }
 
 // AppendDecisions appends decisions, and lets the work's word cover them.
@@ -265,7 +265,7 @@ func AppendDecisions(w *desk.Work, rows []store.Decision) error {
 	if len(rows) == 0 {
 		return nil
 	}
-	if err := store.Batch(w.DB, rows); err != nil {
+	if err := store.Batch(w.Tx, rows); err != nil {
 		return err
 	}
 	return w.Cover("decisions", rows[0].ID, rows[len(rows)-1].ID)
@@ -348,7 +348,7 @@ func movedEarlier(w *desk.Work, c *store.Count, p store.Positions) (map[int64]bo
 	}
 	args = append(args, c.WarehouseID, c.FrozenAt)
 	return out, store.Each(
-		w.DB,
+		w.Tx,
 		"SELECT l.pos FROM count_lines l WHERE l.count_id = ? AND "+q+` AND l.has_row = 0 AND EXISTS (SELECT 1 FROM movements m WHERE m.item_id = l.item_id AND m.bin_id = l.bin_id
 		AND m.lot = l.lot AND m.serial = l.serial AND m.holding = l.holding AND m.warehouse_id = ? AND m.at <= ?)`,
 		args,
@@ -500,7 +500,7 @@ func (t *Tallying) bin(l *store.CountLine) (*store.PartTally, error) {
 		return b, nil
 	}
 	var b *store.PartTally
-	err := store.EachTally(t.work.DB, t.count.ID, store.PartBin, []int64{l.BinID}, func(x *store.PartTally) error { b = x; return nil })
+	err := store.EachTally(t.work.Tx, t.count.ID, store.PartBin, []int64{l.BinID}, func(x *store.PartTally) error { b = x; return nil })
 	if err == nil && b == nil {
 		b = &store.PartTally{Part: store.Part{Sort: store.PartBin, Bin: l.BinID}, SheetID: l.SheetID}
 		err = t.work.Raw("SELECT zone FROM bins WHERE id = ?", l.BinID).Scan(&b.Zone).Error
@@ -531,7 +531,7 @@ func (t *Tallying) load(lines []store.CountLine) error {
 		}
 	}
 	if len(bins) > 0 {
-		err := store.EachTally(t.work.DB, t.count.ID, store.PartBin, bins, func(x *store.PartTally) error { t.bins[x.Bin] = x; return nil })
+		err := store.EachTally(t.work.Tx, t.count.ID, store.PartBin, bins, func(x *store.PartTally) error { t.bins[x.Bin] = x; return nil })
 		if err != nil {
 			return err
 		}
@@ -543,7 +543,7 @@ func (t *Tallying) load(lines []store.CountLine) error {
 	if err != nil {
 		return err
 	}
-	return store.Each(t.work.DB, "SELECT c.item_id, c.category FROM json_each(?) j CROSS JOIN count_items c ON c.count_id = ? AND c.item_id = j.value",
+	return store.Each(t.work.Tx, "SELECT c.item_id, c.category FROM json_each(?) j CROSS JOIN count_items c ON c.count_id = ? AND c.item_id = j.value",
 		[]driver.Value{string(list), t.count.ID}, t.categorised)
 }
 
@@ -555,11 +555,11 @@ func (t *Tallying) categorised(v []driver.Value) error {
 
 // Preload reads what all bins and items of a large piece of work need, once.
 func (t *Tallying) Preload() error {
-	err := store.EachTally(t.work.DB, t.count.ID, store.PartBin, nil, func(x *store.PartTally) error { t.bins[x.Bin] = x; return nil })
+	err := store.EachTally(t.work.Tx, t.count.ID, store.PartBin, nil, func(x *store.PartTally) error { t.bins[x.Bin] = x; return nil })
 	if err != nil {
 		return err
 	}
-	return store.Each(t.work.DB, "SELECT item_id, category FROM count_items WHERE count_id = ?", []driver.Value{t.count.ID}, t.categorised)
+	return store.Each(t.work.Tx, "SELECT item_id, category FROM count_items WHERE count_id = ?", []driver.Value{t.count.ID}, t.categorised)
 }
 
 // Write brings the tallies and the sheets' figures after what was gathered.
@@ -576,7 +576,7 @@ func (t *Tallying) Write() error {
 		} else {
 			if sorts[p.Sort] == nil {
 				sorts[p.Sort] = map[string]variance.Tally{}
-				err := store.EachTally(t.work.DB, t.count.ID, p.Sort, nil, func(x *store.PartTally) error {
+				err := store.EachTally(t.work.Tx, t.count.ID, p.Sort, nil, func(x *store.PartTally) error {
 					sorts[p.Sort][x.Name] = x.Tally
 					return nil
 				})
@@ -592,7 +592,7 @@ func (t *Tallying) Write() error {
 		out = append(out, now)
 	}
 	slices.SortFunc(out, func(a, b store.PartTally) int { return int(a.Bin - b.Bin) })
-	if err := store.PutTallies(t.work.DB, t.count.ID, out); err != nil {
+	if err := store.PutTallies(t.work.Tx, t.count.ID, out); err != nil {
 		return err
 	}
 	for id := range t.changed {

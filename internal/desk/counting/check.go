@@ -66,7 +66,7 @@ func (d *Room) Check(ctx context.Context, p desk.Person, countID int64, number i
 			second[pos] = row[0].Quantity
 		}
 		stands := map[int64]store.Entry{}
-		err = store.Standing(w.DB, c.ID, s.Positions(), func(e *store.Entry) error {
+		err = store.Standing(w.Tx, c.ID, s.Positions(), func(e *store.Entry) error {
 			if e.Round == s.InRound() && e.Parcel == 0 && !e.Withdrawn {
 				stands[e.Pos] = *e
 			}

@@ -97,7 +97,7 @@ func (f *Found) open(w *desk.Work, c *store.Count, k *count.FoundKey) error {
 	for _, l := range lines {
 		fits(count.FoundKey{Bin: k.Bin, Item: k.Item, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding})
 	}
-	err := store.RecordedIn(w.DB, c.SetID, []int64{k.Bin}, func(l *store.StockLine) error {
+	err := store.RecordedIn(w.Tx, c.SetID, []int64{k.Bin}, func(l *store.StockLine) error {
 		if l.ItemID == k.Item {
 			fits(count.FoundKey{Bin: k.Bin, Item: k.Item, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding})
 		}

@@ -22,7 +22,7 @@ func (d *Room) FindRow(ctx context.Context, p desk.Person, countID int64, sheet 
 	if text = strings.TrimSpace(text); text == "" {
 		return r, desk.RefuseAs(desk.Invalid, "text", "Say what to find: a row code, bin, SKU, barcode, lot or serial.")
 	}
-	w := &desk.Work{DB: c.Tx}
+	w := &desk.Work{Tx: c.Tx}
 	if pos, s, err := rowOf(w, c.Count, strings.ToUpper(text), map[int]store.Sheet{}); err == nil {
 		return FoundRow{pos, s.Number}, nil
 	}
@@ -100,9 +100,7 @@ func (d *Room) CountLines(ctx context.Context, p desk.Person, countID int64, f d
 		}
 		q = strings.Replace(q, "FROM count_lines l", "FROM count_lines l INDEXED BY count_lines_counted", 1) + " AND l.entries > 0"
 	}
-	if q, args, err = f.Narrow(q, args); err != nil {
-		return page, err
-	}
+	q, args = store.Narrow(q, args, f.Bins, f.Text)
 	var rows []count.VarianceRow
 	if err := c.Tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
 		return page, err

@@ -38,7 +38,7 @@ func (d *Room) Returns(ctx context.Context, p desk.Person, countID int64) ([]Ret
 		return nil, err
 	}
 	out := make([]ReturnView, len(rows))
-	w := &desk.Work{DB: c.Tx}
+	w := &desk.Work{Tx: c.Tx}
 	for i := range rows {
 		r := &rows[i]
 		out[i] = ReturnView{

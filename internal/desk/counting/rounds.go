@@ -50,7 +50,7 @@ func (d *Room) Differing(ctx context.Context, p desk.Person, countID int64, once
 		len(positions) == 0 {
 		return page, err
 	}
-	w := &desk.Work{DB: c.Tx}
+	w := &desk.Work{Tx: c.Tx}
 	sheets, _, err := count.SheetsOf(w, c.Count)
 	if err != nil {
 		return page, err

@@ -212,7 +212,7 @@ func firstCounters(w *desk.Work, c *store.Count, numbers []int, counter string) 
 	for i := range sheets {
 		s := &sheets[i]
 		n := 0
-		err := store.Standing(w.DB, c.ID, s.Positions(), func(e *store.Entry) error {
+		err := store.Standing(w.Tx, c.ID, s.Positions(), func(e *store.Entry) error {
 			if !e.Withdrawn && e.Round < s.Round && strings.EqualFold(e.Counter, counter) {
 				n++
 			}

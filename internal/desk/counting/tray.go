@@ -67,7 +67,7 @@ func (d *Room) Tray(ctx context.Context, p desk.Person, countID int64, settled b
 	if err != nil {
 		return t, err
 	}
-	w := &desk.Work{DB: c.Tx}
+	w := &desk.Work{Tx: c.Tx}
 	for _, r := range rows {
 		v := DoubtView{
 			ID:        r.ID,

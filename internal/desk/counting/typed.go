@@ -114,7 +114,7 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 		positions = append(positions, pos)
 	}
 	stands := map[int64][]store.Entry{}
-	err = store.Standing(w.DB, c.ID, store.Positions{Some: positions}, func(e *store.Entry) error {
+	err = store.Standing(w.Tx, c.ID, store.Positions{Some: positions}, func(e *store.Entry) error {
 		stands[e.Pos] = append(stands[e.Pos], *e)
 		return nil
 	})
@@ -124,7 +124,7 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 	if err := workOut(w, c, typed, rows); err != nil {
 		return out, nil, err
 	}
-	freezes, err := count.FreezesOf(w.DB, c)
+	freezes, err := count.FreezesOf(w.Tx, c)
 	if err != nil {
 		return out, nil, err
 	}

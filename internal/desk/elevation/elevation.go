@@ -215,7 +215,7 @@ func (d *Room) CountBins(ctx context.Context, p desk.Person, countID int64, at s
 		return nil, err
 	}
 	s, err := d.statesOf(b, c.ID, d.Version(c.ID), func(of map[int64]BinState) error {
-		_, numbers, err := count.SheetsOf(&desk.Work{DB: c.Tx}, c.Count)
+		_, numbers, err := count.SheetsOf(&desk.Work{Tx: c.Tx}, c.Count)
 		if err != nil {
 			return err
 		}

@@ -74,9 +74,9 @@ func TestCountedBesideTheScope(t *testing.T) {
 	// Taken back, the line is out of the count again: it is not uncounted, and cannot be taken for zero.
 	before, err := d.Today.Count(ctx, nell, id)
 	require.NoError(t, err)
-	w := &desk.Work{DB: d.Store.Read(ctx)}
+	w := &desk.Work{Tx: d.Store.Read(ctx)}
 	var standing []int64
-	require.NoError(t, store.Standing(w.DB, id, store.Positions{Some: []int64{rope.Pos}}, func(e *store.Entry) error {
+	require.NoError(t, store.Standing(w.Tx, id, store.Positions{Some: []int64{rope.Pos}}, func(e *store.Entry) error {
 		if !e.Withdrawn {
 			standing = append(standing, e.ID)
 		}

@@ -285,7 +285,7 @@ func (d *Room) lookCount(
 	if len(v.Backs) > 0 {
 		b.mark = fmt.Sprintf(" %d", c.ID)
 	}
-	w := &desk.Work{DB: tx}
+	w := &desk.Work{Tx: tx}
 	sheets, byID, err := count.SheetsOf(w, c)
 	if err != nil {
 		return nil, err

@@ -154,7 +154,7 @@ func (d *Room) compareBack(
 
 // off holds the counts of a file against what was frozen, for whoever may know of that.
 func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
-	if blind, err := desk.BlindIn(w.DB, dr.person, b.count.WarehouseID); err != nil || blind {
+	if blind, err := desk.BlindIn(w.Tx, dr.person, b.count.WarehouseID); err != nil || blind {
 		return nil, err
 	}
 	all := b.counts.Counts
@@ -182,7 +182,7 @@ func (d *Room) off(w *desk.Work, dr *draft, b *backDraft) (*Off, error) {
 		sum, is := quantity.Add(*into, quantity.Quantity(n))
 		*into, ok = sum, ok && is
 	}
-	err := store.Frozen(w.DB, b.count.ID, lines, func(line, recorded int64) {
+	err := store.Frozen(w.Tx, b.count.ID, lines, func(line, recorded int64) {
 		for at < len(order) && pos(at) < line {
 			at++
 		}

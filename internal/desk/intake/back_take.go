@@ -31,7 +31,7 @@ func (d *Room) takeBack(ctx context.Context, p desk.Person, dr *draft, pt *part,
 		}
 	}
 	return desk.Do(ctx, d.Desk, p, desk.Enter, key, func(w *desk.Work) (out count.TakenIn, err error) {
-		if err := store.EndDraft(w.DB, dr.id); err != nil {
+		if err := store.EndDraft(w.Tx, dr.id); err != nil {
 			return out, err
 		}
 		tray := 0
@@ -78,7 +78,7 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 			"Meanwhile other counts of its rows came in. Look at it again: what it adds and what it revises has changed.",
 		)
 	}
-	if err := store.RecordFile(w.DB, dr.sha, dr.size, w.Now); err != nil {
+	if err := store.RecordFile(w.Tx, dr.sha, dr.size, w.Now); err != nil {
 		return out, err
 	}
 	ret := store.Return{

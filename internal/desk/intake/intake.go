@@ -394,7 +394,7 @@ func (d *Room) Undo(ctx context.Context, p desk.Person, id int64, sure bool) err
 		return desk.InWords(err)
 	}
 	_, err := desk.Do(ctx, d.Desk, p, desk.TakeIn, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		r, err := check(w.DB)
+		r, err := check(w.Tx)
 		if err != nil {
 			return none, err
 		}

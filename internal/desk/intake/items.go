@@ -299,7 +299,7 @@ func itemText(i *store.Item) string {
 
 // write makes and changes items, keeping each changed one as it was.
 func (x *itemsDraft) write(w *desk.Work, intake int64) error {
-	tx := w.DB
+	tx := w.Tx
 	for i := range x.added {
 		x.added[i].IntakeID = intake
 	}
@@ -328,7 +328,7 @@ func (x *itemsDraft) write(w *desk.Work, intake int64) error {
 
 // undoItems puts changed items back. What the intake made goes where nothing uses it.
 func undoItems(w *desk.Work, intake int64) error {
-	tx := w.DB
+	tx := w.Tx
 	var before []store.ItemBefore
 	if err := tx.Where("intake_id = ?", intake).Find(&before).Error; err != nil {
 		return err

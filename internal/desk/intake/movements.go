@@ -288,7 +288,7 @@ func (x *movesDraft) write(w *desk.Work, intake int64) error {
 	for i := range x.added {
 		x.added[i].IntakeID = intake
 	}
-	if err := store.Batch(w.DB, x.added); err != nil {
+	if err := store.Batch(w.Tx, x.added); err != nil {
 		return err
 	}
 	said, err := json.Marshal(x.said)

@@ -201,7 +201,7 @@ func orNone(s string) string {
 
 // write makes and changes the places.
 func (x *placesDraft) write(w *desk.Work, intake int64) error {
-	tx := w.DB
+	tx := w.Tx
 	for i := range x.houses {
 		x.houses[i].IntakeID = intake
 	}
@@ -251,7 +251,7 @@ func zoneBins(tx *gorm.DB, bins []store.Bin) error {
 
 // undoPlaces puts names and zones back and takes away what the intake made and nothing uses.
 func undoPlaces(w *desk.Work, intake int64) error {
-	tx := w.DB
+	tx := w.Tx
 	var before []store.PlaceBefore
 	if err := tx.Where("intake_id = ?", intake).Find(&before).Error; err != nil {
 		return err

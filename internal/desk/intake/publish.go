@@ -77,7 +77,7 @@ func (d *Room) takeParts(ctx context.Context, p desk.Person, dr *draft, key desk
 	}
 	return desk.Do(ctx, d.Desk, p, desk.TakeIn, key, func(w *desk.Work) (count.TakenIn, error) {
 		w.Records()
-		if err := store.EndDraft(w.DB, dr.id); err != nil {
+		if err := store.EndDraft(w.Tx, dr.id); err != nil {
 			return out, err
 		}
 		in, err := d.newIntake(w, dr, backup)
@@ -136,7 +136,7 @@ type IntakePart struct {
 
 // newIntake writes the row of an intake and its file.
 func (d *Room) newIntake(w *desk.Work, dr *draft, backup string) (*store.Intake, error) {
-	tx, now, e := w.DB, w.Now, &dr.seen.Effect
+	tx, now, e := w.Tx, w.Now, &dr.seen.Effect
 	if err := store.RecordFile(tx, dr.sha, dr.size, now); err != nil {
 		return nil, err
 	}
@@ -391,7 +391,7 @@ func (s *stockDraft) write(w *desk.Work, intake int64) error {
 			}
 		}
 	}
-	if err := store.MakeBinsAndItems(w.DB, s.newBins, s.newItems, intake); err != nil {
+	if err := store.MakeBinsAndItems(w.Tx, s.newBins, s.newItems, intake); err != nil {
 		return err
 	}
 	for i := range s.sets {
@@ -431,7 +431,7 @@ func stockStanding(tx *gorm.DB, r *store.Intake) (s standing, err error) {
 
 // undoStock points the warehouses back to the sets before.
 func undoStock(w *desk.Work, intake int64) error {
-	tx := w.DB
+	tx := w.Tx
 	var sets []store.StockSet
 	if err := tx.Where("intake_id = ?", intake).Find(&sets).Error; err != nil {
 		return err

@@ -143,7 +143,7 @@ func (d *Room) addPerson(
 	}
 	return desk.DoAs(ctx, d.Desk, by, string(desk.Staff), desk.Key{}, func(w *desk.Work) (desk.Person, error) {
 		row := store.Person{Name: name, SignIn: signIn, Role: role, Secret: secret, Demo: demo}
-		all, err := store.People(w.DB)
+		all, err := store.People(w.Tx)
 		if err != nil {
 			return p, err
 		}
@@ -160,14 +160,14 @@ func (d *Room) addPerson(
 
 // add adds somebody whose sign-in name nobody has yet.
 func add(w *desk.Work, row *store.Person) error {
-	same, err := store.PersonBySignIn(w.DB, row.SignIn)
+	same, err := store.PersonBySignIn(w.Tx, row.SignIn)
 	if err != nil {
 		return err
 	}
 	if same.ID != 0 {
 		return desk.RefuseAs(desk.Invalid, "sign_in", "The sign-in name %s is taken.", row.SignIn)
 	}
-	return store.AddPerson(w.DB, row)
+	return store.AddPerson(w.Tx, row)
 }
 
 // SignIn proves a password. It takes as long for an unknown name as for a known one.

@@ -113,11 +113,11 @@ func (d *Room) invite(ctx context.Context, p desk.Person, name, role string, for
 		row := store.Invitation{Hash: desk.ShaOf([]byte(out.Code)), Name: name, Role: role, PersonID: forPerson, ByPerson: p.Name,
 			ByPersonID: p.ID, At: w.Now, Until: w.Now + int64(invitedFor)}
 		if forPerson != 0 { // an earlier one for a new password holds no more
-			if _, err := store.EndInvitationsFor(w.DB, forPerson, w.Now); err != nil {
+			if _, err := store.EndInvitationsFor(w.Tx, forPerson, w.Now); err != nil {
 				return out, err
 			}
 		}
-		if err := store.AddInvitation(w.DB, &row); err != nil {
+		if err := store.AddInvitation(w.Tx, &row); err != nil {
 			return out, err
 		}
 		out.ID, out.Until = row.ID, desk.Instant(row.Until)
@@ -135,7 +135,7 @@ func (d *Room) Uninvite(ctx context.Context, p desk.Person, id int64) error {
 		return err
 	}
 	_, err := desk.DoAs(ctx, d.Desk, p, string(desk.Staff), desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		n, err := store.EndInvitation(w.DB, id, w.Now)
+		n, err := store.EndInvitation(w.Tx, id, w.Now)
 		if err == nil && n == 0 {
 			err = desk.Missing("The invitation")
 		}
@@ -169,7 +169,7 @@ func (d *Room) Invitation(ctx context.Context, code string) (v Welcoming, err er
 func (d *Room) invitation(ctx context.Context, code string, w *desk.Work) (row store.Invitation, is store.Person, err error) {
 	tx := d.Store.Read(ctx)
 	if w != nil {
-		tx = w.DB
+		tx = w.Tx
 	}
 	if row, err = store.InvitationBy(tx, desk.ShaOf([]byte(strings.TrimSpace(code)))); err != nil {
 		return row, is, err
@@ -207,14 +207,14 @@ func (d *Room) Join(ctx context.Context, code, signIn, password string) (p desk.
 		if err != nil {
 			return p, err
 		}
-		if err := store.UseInvitation(w.DB, row.ID, w.Now); err != nil {
+		if err := store.UseInvitation(w.Tx, row.ID, w.Now); err != nil {
 			return p, err
 		}
 		if row.PersonID != 0 {
-			if _, err := store.ReplaceSecret(w.DB, &is, secret); err != nil {
+			if _, err := store.ReplaceSecret(w.Tx, &is, secret); err != nil {
 				return p, err
 			}
-			if _, err := store.EndSessions(w.DB, is.ID); err != nil {
+			if _, err := store.EndSessions(w.Tx, is.ID); err != nil {
 				return p, err
 			}
 			is.Secret = secret
@@ -253,7 +253,7 @@ func (d *Room) Change(ctx context.Context, p desk.Person, id int64, x Changed) e
 
 func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) error {
 	_, err := desk.DoAs(ctx, d.Desk, p, string(desk.Staff), desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		row, err := store.PersonOf(w.DB, id)
+		row, err := store.PersonOf(w.Tx, id)
 		if err != nil {
 			return none, err
 		}
@@ -277,10 +277,10 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 		if row.Owner && row.Role != "controller" {
 			return none, desk.RefuseAs(desk.Invalid, "role", "An owner is a controller. Let %s be no owner first.", row.Name)
 		}
-		if err := store.SavePerson(w.DB, &row); err != nil {
+		if err := store.SavePerson(w.Tx, &row); err != nil {
 			return none, err
 		}
-		owners, err := store.Owners(w.DB)
+		owners, err := store.Owners(w.Tx)
 		if err != nil {
 			return none, err
 		}
@@ -289,12 +289,12 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 		}
 		var ended int64
 		if offers && (row.Suspended || !row.Owner) { // what somebody offered ends with the right to do so
-			if ended, err = store.EndInvitationsBy(w.DB, row.ID, w.Now); err != nil {
+			if ended, err = store.EndInvitationsBy(w.Tx, row.ID, w.Now); err != nil {
 				return none, err
 			}
 		}
 		if row.Suspended {
-			n, err := store.EndInvitationsFor(w.DB, row.ID, w.Now)
+			n, err := store.EndInvitationsFor(w.Tx, row.ID, w.Now)
 			if err != nil {
 				return none, err
 			}
@@ -304,7 +304,7 @@ func (d *Room) change(ctx context.Context, p desk.Person, id int64, x Changed) e
 			said["invitations_ended"] = ended
 		}
 		if row.Suspended || x.End {
-			if said["sessions_ended"], err = store.EndSessions(w.DB, row.ID); err != nil {
+			if said["sessions_ended"], err = store.EndSessions(w.Tx, row.ID); err != nil {
 				return none, err
 			}
 		}
@@ -353,14 +353,14 @@ func (d *Room) ChangePassword(ctx context.Context, p desk.Person, old, password 
 		return err
 	}
 	_, err = desk.DoAs(ctx, d.Desk, p, string(desk.Look), desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		done, err := store.ReplaceSecret(w.DB, &row, secret)
+		done, err := store.ReplaceSecret(w.Tx, &row, secret)
 		if err != nil {
 			return none, err
 		}
 		if !done { // whoever knew the old one has lost the right to it
 			return none, desk.RefuseAs(desk.Changed, "old", "The password was changed meanwhile. Sign in with the new one.")
 		}
-		if _, err := store.EndInvitationsFor(w.DB, row.ID, w.Now); err != nil { // a new one that was offered is not wanted any more
+		if _, err := store.EndInvitationsFor(w.Tx, row.ID, w.Now); err != nil { // a new one that was offered is not wanted any more
 			return none, err
 		}
 		return none, w.Say("password changed", map[string]any{"name": row.Name})

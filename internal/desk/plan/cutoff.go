@@ -49,7 +49,7 @@ func (d *Room) AddCutOff(ctx context.Context, p desk.Person, countID int64, e Cu
 		}
 		var item, bin int64
 		if e.SKU != "" {
-			items, err := itemsNamed(w.DB, []string{e.SKU})
+			items, err := itemsNamed(w.Tx, []string{e.SKU})
 			if err != nil {
 				return none, err
 			}

@@ -155,7 +155,7 @@ func (d *Room) AddMore(ctx context.Context, p desk.Person, countID int64, m More
 		if err != nil {
 			return x, err
 		}
-		s, cut, x, err := d.more(ctx, w.DB, c, m)
+		s, cut, x, err := d.more(ctx, w.Tx, c, m)
 		if err != nil {
 			return x, err
 		}
@@ -177,12 +177,12 @@ func (d *Room) AddMore(ctx context.Context, p desk.Person, countID int64, m More
 		if err != nil {
 			return x, err
 		}
-		if err := store.Batch(w.DB, all); err != nil {
+		if err := store.Batch(w.Tx, all); err != nil {
 			return x, err
 		}
 		copy(list, all)
 		t := freezing{count: c, scope: s, sheets: list, columns: count.ColumnsOf(c), base: at.Pos}
-		lines, err := t.piece(w.DB, 0, len(s.lines))
+		lines, err := t.piece(w.Tx, 0, len(s.lines))
 		if err != nil {
 			return x, err
 		}

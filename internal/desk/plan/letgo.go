@@ -28,7 +28,7 @@ func (d *Room) LetGo(ctx context.Context, p desk.Person, countID int64, numbers 
 		if sheets, err = x.bothRounds(sheets); err != nil {
 			return none, err
 		}
-		again, err := count.BeingRecounted(w.DB, x.c.ID)
+		again, err := count.BeingRecounted(w.Tx, x.c.ID)
 		if err != nil {
 			return none, err
 		}

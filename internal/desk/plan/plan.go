@@ -335,7 +335,7 @@ func (d *Room) prepare(ctx context.Context, p desk.Person, n NewCount) (f *froze
 
 // publish makes it seen, within work.
 func (f *frozen) publish(w *desk.Work, walk string) (out CountMade, err error) {
-	now, err := desk.WarehouseRow(w.DB, f.house.ID)
+	now, err := desk.WarehouseRow(w.Tx, f.house.ID)
 	if err != nil {
 		return out, err
 	}

@@ -63,7 +63,7 @@ func (d *Room) RecountUncounted(
 		if err != nil {
 			return out, err
 		}
-		positions, err := count.Returned(w.DB, x.c, lines)
+		positions, err := count.Returned(w.Tx, x.c, lines)
 		if err != nil {
 			return out, err
 		}

@@ -122,11 +122,11 @@ type walk struct {
 }
 
 func (x *recutting) walk() (*walk, error) {
-	bins, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	bins, err := x.room.recorded.BinsOf(x.w.Tx, x.c.WarehouseID)
 	if err != nil {
 		return nil, err
 	}
-	pace, _, err := x.room.pace(x.w.DB, x.c.WarehouseID)
+	pace, _, err := x.room.pace(x.w.Tx, x.c.WarehouseID)
 	if err != nil {
 		return nil, err
 	}
@@ -152,7 +152,7 @@ func (b *cutBin) rows(fill int) int {
 
 // put makes a sheet of some bins and moves their lines to it.
 func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store.Sheet, error) {
-	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	where, err := x.room.recorded.BinsOf(x.w.Tx, x.c.WarehouseID)
 	if err != nil {
 		return store.Sheet{}, err
 	}
@@ -192,7 +192,7 @@ func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store
 		s.First+int64(s.Lines)).Error; err != nil {
 		return s, err
 	}
-	return s, store.MoveBins(x.w.DB, x.c.ID, ids, s.ID)
+	return s, store.MoveBins(x.w.Tx, x.c.ID, ids, s.ID)
 }
 
 // extent sets where a sheet begins and ends, how much of it is counted, and what it takes.
@@ -296,7 +296,7 @@ func (x *recutting) pieces(run runOfSheets, at []string, cut Cut) (out []cutting
 		}
 		return cutting.Cut(bins, cut.how()), nil
 	}
-	where, err := x.room.recorded.BinsOf(x.w.DB, x.c.WarehouseID)
+	where, err := x.room.recorded.BinsOf(x.w.Tx, x.c.WarehouseID)
 	if err != nil {
 		return nil, err
 	}
@@ -352,7 +352,7 @@ func (d *Room) SheetBins(ctx context.Context, p desk.Person, countID int64, numb
 	if err != nil {
 		return nil, err
 	}
-	x := &recutting{w: &desk.Work{DB: c.Tx}, c: c.Count, room: d}
+	x := &recutting{w: &desk.Work{Tx: c.Tx}, c: c.Count, room: d}
 	sheets, err := x.sheets([]int{number})
 	if err != nil {
 		return nil, err
@@ -402,7 +402,7 @@ func (d *Room) Part(ctx context.Context, p desk.Person, countID int64, number in
 		if err != nil {
 			return 0, err
 		}
-		where, err := d.recorded.BinsOf(w.DB, x.c.WarehouseID)
+		where, err := d.recorded.BinsOf(w.Tx, x.c.WarehouseID)
 		if err != nil {
 			return 0, err
 		}

@@ -233,7 +233,7 @@ func (d *Room) Rotation(ctx context.Context, p desk.Person, warehouse int64) (v 
 // SetRotation says how often the lines of a warehouse are counted a year; with no plan it has no rotation any more.
 func (d *Room) SetRotation(ctx context.Context, p desk.Person, warehouse int64, r *Rotation) error {
 	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		h, err := desk.WarehouseRow(w.DB, warehouse)
+		h, err := desk.WarehouseRow(w.Tx, warehouse)
 		if err != nil {
 			return none, err
 		}

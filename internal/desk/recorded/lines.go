@@ -3,14 +3,12 @@ package recorded
 import (
 	"context"
 	"encoding/base64"
-	"encoding/json"
 	"strconv"
 	"strings"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
+	"wobin/internal/store"
 )
 
 // RecordedLine is one line of recorded stock.
@@ -51,14 +49,11 @@ func (d *Room) Recorded(ctx context.Context, p desk.Person, houseID int64, f des
 	}
 	page.Set = h.SetID
 	after, _ := strconv.ParseInt(f.After, 10, 64)
-	q, args, err := f.Narrow(
-		recordedRows+" WHERE l.set_id = ? AND l.pos >= ?",
-		[]any{h.SetID, after},
-	)
+	rows, err := store.RecordedLines(tx, h.SetID, after, f.Bins, f.Text, f.PageSize())
 	if err != nil {
 		return page, err
 	}
-	if page.Lines, err = scanned(tx.Raw(q+" ORDER BY l.pos LIMIT ?", append(args, f.PageSize())...)); err != nil {
+	if page.Lines, err = linesOf(rows); err != nil {
 		return page, err
 	}
 	if n := len(page.Lines); n == f.PageSize() {
@@ -67,21 +62,8 @@ func (d *Room) Recorded(ctx context.Context, p desk.Person, houseID int64, f des
 	return page, nil
 }
 
-// recordedRows reads lines of recorded stock, as scanned takes them.
-const recordedRows = `SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, l.record_id, i.unit, l.quantity, l.reserved,
-	l.cost FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id`
-
-// scanned gives what a query of recordedRows finds.
-func scanned(q *gorm.DB) ([]RecordedLine, error) {
-	var rows []struct {
-		Pos, BinID, Quantity                              int64
-		Reserved, Cost                                    *int64
-		Bin, Zone, Sku, Description, Lot, Serial, Holding string
-		RecordID, Unit                                    string
-	}
-	if err := q.Scan(&rows).Error; err != nil {
-		return nil, err
-	}
+// linesOf gives rows as they are told.
+func linesOf(rows []store.RecordedRow) ([]RecordedLine, error) {
 	out := make([]RecordedLine, 0, len(rows))
 	for _, r := range rows {
 		l := RecordedLine{
@@ -124,9 +106,8 @@ func (d *Room) ItemLines(
 	if err != nil {
 		return nil, 0, 0, err
 	}
-	var all struct{ Lines, Quantity int64 }
-	if err := tx.Raw("SELECT lines, quantity FROM set_items WHERE set_id = ? AND item_id = ?", h.SetID, item).Scan(&all).Error; err != nil ||
-		all.Lines == 0 {
+	all, err := store.RecordedItemOf(tx, h.SetID, item)
+	if err != nil || all.Lines == 0 {
 		return nil, 0, 0, err
 	}
 	set, err := d.SetOf(ctx, tx, h.SetID)
@@ -135,7 +116,11 @@ func (d *Room) ItemLines(
 	}
 	at := set.positionsOf(item)
 	first := at[:min(most, len(at))]
-	lines, err = scanned(tx.Raw(recordedRows+" WHERE l.set_id = ? AND l.pos IN ? ORDER BY l.pos", h.SetID, first))
+	rows, err := store.RecordedAt(tx, h.SetID, first)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	lines, err = linesOf(rows)
 	return lines, len(at) - len(first), quantity.Quantity(all.Quantity), err
 }
 
@@ -157,38 +142,22 @@ func (d *Room) RecordedItems(ctx context.Context, p desk.Person, houseID int64, 
 	if err != nil {
 		return page, err
 	}
-	q, args := `SELECT s.item_id, i.sku, i.sort_key, i.description, i.unit, s.lines AS bins, s.quantity, s.reserved, s.value, i.cost
-		FROM set_items s JOIN items i ON i.id = s.item_id WHERE s.set_id = ?`, []any{h.SetID}
+	var after []byte
 	if f.After != "" {
-		key, err := base64.RawURLEncoding.DecodeString(f.After)
-		if err != nil {
+		if after, err = base64.RawURLEncoding.DecodeString(f.After); err != nil {
 			return page, desk.Refuse("The page is not one of this list.")
 		}
-		q, args = q+" AND i.sort_key > ?", append(args, key)
 	}
+	var some []int64
 	if len(f.Bins) > 0 {
 		set, err := d.SetOf(ctx, tx, h.SetID)
 		if err != nil {
 			return page, err
 		}
-		b, err := json.Marshal(set.itemsIn(f.Bins))
-		if err != nil {
-			return page, err
-		}
-		q, args = q+" AND s.item_id IN (SELECT value FROM json_each(?))", append(args, string(b))
+		some = set.itemsIn(f.Bins)
 	}
-	for _, w := range strings.Fields(f.Text) {
-		q, args = q+" AND (instr(upper(i.sku), upper(?)) > 0 OR instr(upper(i.description), upper(?)) > 0)", append(args, w, w)
-	}
-	var rows []struct {
-		ItemID                 int64
-		Sku, Description, Unit string
-		SortKey                []byte
-		Bins                   int
-		Quantity               int64
-		Reserved, Value, Cost  *int64
-	}
-	if err := tx.Raw(q+" ORDER BY i.sort_key LIMIT ?", append(args, f.PageSize())...).Scan(&rows).Error; err != nil {
+	rows, err := store.RecordedItems(tx, h.SetID, after, some, strings.Fields(f.Text), f.PageSize())
+	if err != nil {
 		return page, err
 	}
 	bins := map[int64][]int64{}
@@ -212,7 +181,7 @@ func (d *Room) RecordedItems(ctx context.Context, p desk.Person, houseID int64, 
 			OnHand:      quantity.Quantity(r.Quantity),
 			Value:       (*quantity.Money)(r.Value),
 			Cost:        (*quantity.Cost)(r.Cost),
-			Bins:        r.Bins,
+			Bins:        r.Lines,
 		}
 		l.setReserved(r.Reserved)
 		page.Lines = append(page.Lines, l)

@@ -4,13 +4,10 @@ package recorded
 
 import (
 	"context"
-	"database/sql/driver"
 	"maps"
 	"math"
 	"slices"
 	"sync"
-
-	"gorm.io/gorm"
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/quantity"
@@ -79,7 +76,7 @@ type setCache struct {
 const keptSets = 2
 
 // SetOf gives a set's lines.
-func (d *Room) SetOf(ctx context.Context, tx *gorm.DB, id int64) (*SetLines, error) {
+func (d *Room) SetOf(ctx context.Context, tx *store.Tx, id int64) (*SetLines, error) {
 	d.sets.mu.Lock()
 	defer d.sets.mu.Unlock()
 	if i := slices.IndexFunc(d.sets.sets, func(s *SetLines) bool { return s.Set == id }); i >= 0 {
@@ -87,8 +84,8 @@ func (d *Room) SetOf(ctx context.Context, tx *gorm.DB, id int64) (*SetLines, err
 		d.sets.sets = append(slices.Delete(d.sets.sets, i, i+1), s)
 		return s, nil
 	}
-	var row store.StockSet
-	if err := tx.Limit(1).Find(&row, id).Error; err != nil {
+	row, err := store.SetOf(tx, id)
+	if err != nil {
 		return nil, err
 	}
 	s := &SetLines{
@@ -103,7 +100,7 @@ func (d *Room) SetOf(ctx context.Context, tx *gorm.DB, id int64) (*SetLines, err
 	}
 	at := map[string]int32{"": 0}
 	var wrong error
-	err := d.Store.EachStockLine(ctx, id, func(l *store.StockLine) {
+	err = d.Store.EachStockLine(ctx, id, func(l *store.StockLine) {
 		v := int64(NoValue)
 		if l.Cost != nil {
 			m, err := quantity.Value(quantity.Quantity(l.Quantity), quantity.Cost(*l.Cost))
@@ -219,7 +216,7 @@ type Bins struct {
 }
 
 // BinsOf gives the bins of a warehouse as they are now.
-func (d *Room) BinsOf(tx *gorm.DB, house int64) (*Bins, error) {
+func (d *Room) BinsOf(tx *store.Tx, house int64) (*Bins, error) {
 	d.sets.mu.Lock()
 	defer d.sets.mu.Unlock()
 	version := d.Version(0)
@@ -236,20 +233,12 @@ func (d *Room) BinsOf(tx *gorm.DB, house int64) (*Bins, error) {
 		Kept:     map[int64]string{},
 		folds:    map[[2]int][]code.Stretch{},
 	}
-	text := func(v driver.Value) string { t, _ := v.(string); return t }
 	zones := map[int64]string{}
 	seen := map[string]bool{}
-	err := store.Each(
-		tx,
-		"SELECT id, code, zone FROM bins WHERE warehouse_id = ? ORDER BY sort_key",
-		[]driver.Value{house},
-		func(v []driver.Value) error {
-			id, zone := v[0].(int64), text(v[2])
-			b.Codes[id], zones[id], seen[zone] = text(v[1]), zone, true
-			b.Order, b.Ordered = append(b.Order, id), append(b.Ordered, text(v[1]))
-			return nil
-		},
-	)
+	err := store.EachBin(tx, house, func(id int64, code, zone string) {
+		b.Codes[id], zones[id], seen[zone] = code, zone, true
+		b.Order, b.Ordered = append(b.Order, id), append(b.Ordered, code)
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -260,24 +249,17 @@ func (d *Room) BinsOf(tx *gorm.DB, house int64) (*Bins, error) {
 		n, _ := slices.BinarySearchFunc(b.Names, z, code.Compare)
 		b.Zones[id] = int32(n)
 	}
-	err = store.Each(
-		tx,
-		"SELECT id, nature, active, attributes FROM items WHERE nature <> 'stocked' OR active = 0 OR attributes <> ''",
-		nil,
-		func(v []driver.Value) error {
-			id := v[0].(int64)
-			if n := text(v[1]); n != "stocked" {
-				b.Natures[id] = n
-			}
-			if v[2] == int64(0) || v[2] == false {
-				b.Inactive[id] = true
-			}
-			if t := text(v[3]); t != "" {
-				b.Kept[id] = t
-			}
-			return nil
-		},
-	)
+	err = store.EachUnusual(tx, func(id int64, nature string, active bool, attributes string) {
+		if nature != "stocked" {
+			b.Natures[id] = nature
+		}
+		if !active {
+			b.Inactive[id] = true
+		}
+		if attributes != "" {
+			b.Kept[id] = attributes
+		}
+	})
 	if err != nil { // what was read in part is not kept
 		return nil, err
 	}

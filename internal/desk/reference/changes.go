@@ -7,8 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/code"
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -25,13 +23,8 @@ type ItemChange struct {
 }
 
 // changes fills in what changed of an item, the latest first.
-func (v *Item) changes(tx *gorm.DB, now *store.Item) error {
-	var rows []struct {
-		Was, Person, FileName string
-		At                    int64
-	}
-	err := tx.Raw(`SELECT b.was, n.person, n.file_name, n.at FROM item_before b JOIN intakes n ON n.id = b.intake_id
-		WHERE b.item_id = ? AND n.state = ? ORDER BY n.id DESC LIMIT ?`, now.ID, store.Taken, listed).Scan(&rows).Error
+func (v *Item) changes(tx *store.Tx, now *store.Item) error {
+	rows, err := store.ItemHistory(tx, now.ID, listed)
 	if err != nil {
 		return err
 	}

@@ -34,50 +34,21 @@ func (d *Room) Find(ctx context.Context, p desk.Person, text string) (out []Hit,
 	}
 	tx := d.Store.Read(ctx)
 	code := strings.ToUpper(text)
-	by := map[string]any{"code": code, "quoted": `"` + code + `"`, "most": mostHits, "words": Matching(text)}
-	type item struct {
-		ID               int64
-		Sku, Description string
-	}
-	var items []item
-	find := func(where string) error {
-		return tx.Raw(`SELECT id, sku, description FROM items WHERE `+where+`
-			ORDER BY upper(sku) = @code DESC, barcode = @code OR upper(further_sku) = @code OR upper(record_id) = @code DESC,
-				instr(upper(sku), @code) = 1 DESC, sort_key LIMIT @most`, by).Scan(&items).Error
-	}
-	if by["words"] != "" {
-		err = find("id IN (SELECT rowid FROM item_words WHERE item_words MATCH @words)")
-	}
-	if err == nil && len(items) == 0 { // what goes by no word of its own, and parts of codes: all items are gone over
-		err = find(`upper(record_id) = @code OR (packs <> '' AND instr(packs, @quoted) > 0) OR instr(upper(sku), @code) > 0`)
-	}
+	items, err := store.FindItems(tx, code, Matching(text), mostHits)
 	if err != nil {
 		return nil, err
 	}
 	for _, i := range items {
-		out = append(out, Hit{Kind: "item", ID: i.ID, Code: i.Sku, About: i.Description})
+		out = append(out, Hit{Kind: "item", ID: i.ID, Code: i.SKU, About: i.Description})
 	}
-	var bins []struct {
-		Code, Zone, House string
-		WarehouseID       int64
-	}
-	err = tx.Raw(`SELECT b.code, b.zone, b.warehouse_id, w.code AS house FROM bins b JOIN warehouses w ON w.id = b.warehouse_id
-		WHERE instr(upper(b.code), ?) > 0 ORDER BY upper(b.code) = ? DESC, instr(upper(b.code), ?), b.sort_key LIMIT ?`, code, code, code,
-		mostHits).Scan(&bins).Error
+	bins, err := store.FindPlaces(tx, code, mostHits)
 	if err != nil {
 		return nil, err
 	}
 	for _, b := range bins {
-		out = append(out, Hit{Kind: "bin", ID: b.WarehouseID, Code: b.Code, About: strings.TrimSuffix(b.House+" "+b.Zone, " ")})
+		out = append(out, Hit{Kind: "bin", ID: b.House, Code: b.Bin, About: strings.TrimSuffix(b.Warehouse+" "+b.Zone, " ")})
 	}
-	var sheets []struct {
-		CountID    int64
-		Number     int
-		Code, Name string
-	}
-	err = tx.Raw(`SELECT s.count_id, s.number, s.code, c.name FROM sheets s JOIN counts c ON c.id = s.count_id
-		WHERE c.state <> ? AND (upper(s.code) = ? OR ? = 'SHEET ' || s.number) ORDER BY c.id DESC LIMIT ?`, store.Freezing, code, code,
-		mostHits).Scan(&sheets).Error
+	sheets, err := store.FindSheets(tx, code, mostHits)
 	for _, s := range sheets {
 		out = append(
 			out,
@@ -87,13 +58,7 @@ func (d *Room) Find(ctx context.Context, p desk.Person, text string) (out []Hit,
 	if err != nil || desk.Allow(p, desk.Guard) != nil { // who did what is for those who may read the record
 		return out, err
 	}
-	var people []struct {
-		ID         int64
-		Name, Role string
-	}
-	err = tx.Raw(`SELECT id, name, role FROM people WHERE instr(upper(name), ?) > 0 OR upper(sign_in) = ? ORDER BY name LIMIT ?`, code, code, mostHits).
-		Scan(&people).
-		Error
+	people, err := store.FindPeople(tx, code, mostHits)
 	for _, x := range people {
 		out = append(out, Hit{Kind: "person", ID: x.ID, Code: x.Name, About: x.Role + ", what was done"})
 	}

@@ -64,28 +64,17 @@ func (d *Room) Items(ctx context.Context, p desk.Person, f ItemFilter) (page Ite
 		return page, err
 	}
 	tx := d.Store.Read(ctx)
-	q, args := " WHERE 1", []any{}
-	if words := Matching(f.Text); words != "" {
-		q, args = q+" AND id IN (SELECT rowid FROM item_words WHERE item_words MATCH ?)", append(args, words)
-	} else if strings.TrimSpace(f.Text) != "" {
+	q := store.ItemQuery{Words: Matching(f.Text), Category: f.Category, Class: f.Class, Most: (&desk.Filter{Limit: f.Limit}).PageSize()}
+	if q.Words == "" && strings.TrimSpace(f.Text) != "" {
 		return page, nil
 	}
-	if f.Category != "" {
-		q, args = q+" AND category = ?", append(args, f.Category)
-	}
-	if f.Class != "" {
-		q, args = q+" AND class = ?", append(args, f.Class)
-	}
 	if f.After != "" {
-		key, err := base64.RawURLEncoding.DecodeString(f.After)
-		if err != nil {
+		if q.After, err = base64.RawURLEncoding.DecodeString(f.After); err != nil {
 			return page, desk.RefuseAs(desk.Invalid, "after", "The page is not one of this list.")
 		}
-		q, args = q+" AND sort_key > ?", append(args, key)
 	}
-	size := (&desk.Filter{Limit: f.Limit}).PageSize()
-	var rows []store.Item
-	if err := tx.Raw("SELECT * FROM items"+q+" ORDER BY sort_key LIMIT ?", append(args, size)...).Scan(&rows).Error; err != nil {
+	rows, err := store.Items(tx, q)
+	if err != nil {
 		return page, err
 	}
 	for i := range rows {
@@ -97,7 +86,7 @@ func (d *Room) Items(ctx context.Context, p desk.Person, f ItemFilter) (page Ite
 		page.Lines = append(page.Lines, ItemLine{v.ID, v.SKU, v.Description, v.Unit, v.Cost, v.Category, v.Class, v.Nature, v.Active, v.Tracking,
 			v.Parent, v.FurtherSKU, v.RecordID, v.Barcodes, v.Packs, v.Attributes})
 	}
-	if len(rows) == size {
+	if len(rows) == q.Most {
 		page.Next = base64.RawURLEncoding.EncodeToString(rows[len(rows)-1].SortKey)
 	}
 	return page, nil
@@ -134,15 +123,7 @@ func (d *Room) Places(ctx context.Context, p desk.Person, f PlaceFilter) (page P
 		return page, err
 	}
 	tx := d.Store.Read(ctx)
-	q, args := `SELECT b.id, b.warehouse_id AS house, w.code AS warehouse, w.name, b.zone, b.code AS bin, b.sort_key,
-		coalesce((SELECT s.lines FROM set_bins s WHERE s.set_id = w.set_id AND s.bin_id = b.id), 0) AS lines
-		FROM bins b JOIN warehouses w ON w.id = b.warehouse_id WHERE 1`, []any{}
-	if f.House != 0 {
-		q, args = q+" AND b.warehouse_id = ?", append(args, f.House)
-	}
-	for _, w := range strings.Fields(f.Text) {
-		q, args = q+" AND (instr(upper(b.code), upper(?)) > 0 OR instr(upper(b.zone), upper(?)) > 0 OR upper(w.code) = upper(?))", append(args, w, w, w)
-	}
+	q := store.PlaceQuery{Warehouse: f.House, Words: strings.Fields(f.Text), Most: (&desk.Filter{Limit: f.Limit}).PageSize()}
 	if f.After != "" {
 		house, text, _ := strings.Cut(f.After, ".")
 		id, err := strconv.ParseInt(house, 10, 64)
@@ -150,20 +131,16 @@ func (d *Room) Places(ctx context.Context, p desk.Person, f PlaceFilter) (page P
 		if err != nil || err2 != nil {
 			return page, desk.RefuseAs(desk.Invalid, "after", "The page is not one of this list.")
 		}
-		q, args = q+" AND (b.warehouse_id, b.sort_key) > (?, ?)", append(args, id, key)
+		q.AfterWarehouse, q.After = id, key
 	}
-	size := (&desk.Filter{Limit: f.Limit}).PageSize()
-	var rows []struct {
-		PlaceLine
-		SortKey []byte
-	}
-	if err := tx.Raw(q+" ORDER BY b.warehouse_id, b.sort_key LIMIT ?", append(args, size)...).Scan(&rows).Error; err != nil {
+	rows, err := store.Places(tx, q)
+	if err != nil {
 		return page, err
 	}
 	for _, r := range rows {
-		page.Lines = append(page.Lines, r.PlaceLine)
+		page.Lines = append(page.Lines, PlaceLine{r.ID, r.House, r.Warehouse, r.Name, r.Zone, r.Bin, r.Lines})
 	}
-	if len(rows) == size {
+	if len(rows) == q.Most {
 		last := rows[len(rows)-1]
 		page.Next = strconv.FormatInt(last.House, 10) + "." + base64.RawURLEncoding.EncodeToString(last.SortKey)
 	}
@@ -203,37 +180,21 @@ func (d *Room) Movements(ctx context.Context, p desk.Person, f PlaceFilter) (pag
 	if err := desk.UnlessBlind(tx, p, f.House, "see movements"); err != nil {
 		return page, err
 	}
-	q, args := `SELECT m.id, w.code AS warehouse, coalesce(b.code, '') AS bin, i.sku, i.description, i.unit, m.lot, m.serial, m.holding, m.quantity, m.at,
-		m.reference, n.file_name AS file FROM movements m JOIN warehouses w ON w.id = m.warehouse_id JOIN items i ON i.id = m.item_id
-		JOIN intakes n ON n.id = m.intake_id LEFT JOIN bins b ON b.id = m.bin_id WHERE 1`, []any{}
-	if f.House != 0 {
-		q, args = q+" AND m.warehouse_id = ?", append(args, f.House)
-	}
-	for _, w := range strings.Fields(f.Text) {
-		q += ` AND (instr(upper(i.sku), upper(?)) > 0 OR instr(upper(i.description), upper(?)) > 0 OR instr(upper(coalesce(b.code, '')), upper(?)) > 0
-			OR instr(upper(m.reference), upper(?)) > 0 OR m.lot = ? OR m.serial = ?)`
-		args = append(args, w, w, w, w, w, w)
-	}
+	q := store.MovementQuery{Warehouse: f.House, Words: strings.Fields(f.Text), Most: (&desk.Filter{Limit: f.Limit}).PageSize()}
 	if f.After != "" {
-		after, err := strconv.ParseInt(f.After, 10, 64)
-		if err != nil {
+		if q.Before, err = strconv.ParseInt(f.After, 10, 64); err != nil {
 			return page, desk.RefuseAs(desk.Invalid, "after", "The page is not one of this list.")
 		}
-		q, args = q+" AND m.id < ?", append(args, after)
 	}
-	size := (&desk.Filter{Limit: f.Limit}).PageSize()
-	var rows []struct {
-		ID, Quantity, At                                                              int64
-		Warehouse, Bin, Sku, Description, Unit, Lot, Serial, Holding, Reference, File string
-	}
-	if err := tx.Raw(q+" ORDER BY m.id DESC LIMIT ?", append(args, size)...).Scan(&rows).Error; err != nil {
+	rows, err := store.Movements(tx, q)
+	if err != nil {
 		return page, err
 	}
 	for _, r := range rows {
 		page.Lines = append(page.Lines, MovementLine{r.ID, r.Warehouse, r.Bin, r.Sku, r.Description, r.Unit, r.Lot, r.Serial, r.Holding,
 			quantity.Quantity(r.Quantity), desk.Instant(r.At), r.Reference, r.File})
 	}
-	if len(rows) == size {
+	if len(rows) == q.Most {
 		page.Next = strconv.FormatInt(rows[len(rows)-1].ID, 10)
 	}
 	return page, nil

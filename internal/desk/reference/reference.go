@@ -5,11 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"strconv"
-	"strings"
 	"time"
-
-	"gorm.io/gorm"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
@@ -111,8 +107,8 @@ func (d *Room) Item(ctx context.Context, p desk.Person, sku string) (v Item, err
 		return v, err
 	}
 	tx := d.Store.Read(ctx)
-	var row store.Item
-	if err := tx.Where("sku = ?", sku).Limit(1).Find(&row).Error; err != nil {
+	row, err := store.ItemBySKU(tx, sku)
+	if err != nil {
 		return v, err
 	}
 	if row.ID == 0 {
@@ -124,8 +120,8 @@ func (d *Room) Item(ctx context.Context, p desk.Person, sku string) (v Item, err
 	if err := v.changes(tx, &row); err != nil {
 		return v, err
 	}
-	var houses []store.Warehouse
-	if err := tx.Order("id").Find(&houses).Error; err != nil {
+	houses, err := store.Warehouses(tx)
+	if err != nil {
 		return v, err
 	}
 	var seen, lying []int64
@@ -141,8 +137,8 @@ func (d *Room) Item(ctx context.Context, p desk.Person, sku string) (v Item, err
 		}
 		seen = append(seen, h.ID)
 		if len(lines) > 0 {
-			var set store.StockSet
-			if err := tx.Limit(1).Find(&set, h.SetID).Error; err != nil {
+			set, err := store.SetOf(tx, h.SetID)
+			if err != nil {
 				return v, err
 			}
 			for _, l := range lines {
@@ -182,40 +178,19 @@ const scanned = 50_000
 // latest is how many counts are looked into.
 const latest = 20
 
-// said is a line of an item in a count.
-type said struct {
-	Pos                                        int64
-	Bin, Lot, Serial, Holding, Counter, Reason string
-	CountedAt, Expected, Counted, Variance     int64
-	Entries, Pending, Postings                 int
-}
-
 // history fills in what the latest counts of some warehouses said of an item, and what went out. lying are the bins in which it lies now.
-func (v *Item) history(tx *gorm.DB, houses, lying []int64) error {
-	var counts []struct {
-		ID, Lines int64
-		Name      string
-	}
-	err := tx.Raw(`SELECT c.id, c.name, (SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = c.id) AS lines FROM counts c
-		WHERE c.state <> ? AND c.warehouse_id IN (SELECT value FROM json_each(?))
-		AND EXISTS (SELECT 1 FROM count_items i WHERE i.count_id = c.id AND i.item_id = ?) ORDER BY c.id DESC LIMIT ?`, store.Freezing,
-		list(houses), v.ID, latest).Scan(&counts).Error
+func (v *Item) history(tx *store.Tx, houses, lying []int64) error {
+	counts, err := store.CountsOfItem(tx, v.ID, houses, latest)
 	if err != nil {
 		return err
 	}
 	for _, c := range counts {
-		q, args := "FROM count_lines l JOIN bins b ON b.id = l.bin_id WHERE l.count_id = ? AND l.item_id = ?", []any{c.ID, v.ID}
+		var bins []int64
 		if c.Lines > scanned {
 			v.Large = append(v.Large, c.Name)
-			q += ` AND l.pos IN (SELECT pos FROM count_lines INDEXED BY count_lines_bin WHERE count_id = ? AND bin_id IN (SELECT value FROM json_each(?))
-				AND item_id = ? UNION SELECT pos FROM count_lines INDEXED BY count_lines_found_item WHERE count_id = ? AND item_id = ? AND has_row = 0)`
-			args = append(args, c.ID, list(lying), v.ID, c.ID, v.ID)
+			bins = append([]int64{}, lying...)
 		}
-		var rows []said
-		err := tx.Raw(`SELECT l.pos, b.code AS bin, l.lot, l.serial, l.holding, l.counter, l.reason, l.counted_at, l.expected, l.counted, l.variance,
-			l.entries, l.pending, l.postings `+q+` AND l.status <> 'gone' AND (l.entries > 0 OR l.postings > 0) ORDER BY l.pos LIMIT ?`, append(args, listed)...).
-			Scan(&rows).
-			Error
+		rows, err := store.ItemLines(tx, c.ID, v.ID, bins, listed)
 		if err != nil {
 			return err
 		}
@@ -227,16 +202,7 @@ func (v *Item) history(tx *gorm.DB, houses, lying []int64) error {
 			if r.Postings == 0 || len(v.Sent) >= listed {
 				continue
 			}
-			var went []struct {
-				Number       int
-				At, Variance int64
-				Value        *int64
-				Reason       string
-			}
-			err := tx.Raw(`SELECT p.number, p.at, x.variance, x.value, x.reason FROM postings p JOIN posting_lines x ON x.posting_id = p.id AND x.pos = ?
-				WHERE p.count_id = ? ORDER BY p.id DESC`, r.Pos, c.ID).
-				Scan(&went).
-				Error
+			went, err := store.SentLines(tx, c.ID, r.Pos)
 			if err != nil {
 				return err
 			}
@@ -247,13 +213,4 @@ func (v *Item) history(tx *gorm.DB, houses, lying []int64) error {
 		}
 	}
 	return nil
-}
-
-// list gives numbers as JSON, for a query.
-func list(numbers []int64) string {
-	var b []byte
-	for _, n := range numbers {
-		b = strconv.AppendInt(append(b, ','), n, 10)
-	}
-	return "[" + strings.TrimPrefix(string(b), ",") + "]"
 }

@@ -108,7 +108,7 @@ func (d *Room) AcceptCause(ctx context.Context, p desk.Person, countID, pos int6
 		if err != nil {
 			return out, err
 		}
-		x, err := explain(ctx, w.DB, c)
+		x, err := explain(ctx, w.Tx, c)
 		if err != nil {
 			return out, err
 		}
@@ -138,11 +138,11 @@ func (d *Room) AcceptStrong(ctx context.Context, p desk.Person, countID int64, o
 		if err != nil {
 			return out, err
 		}
-		x, err := explain(ctx, w.DB, c)
+		x, err := explain(ctx, w.Tx, c)
 		if err != nil {
 			return out, err
 		}
-		open, err := undecided(w.DB, c.ID)
+		open, err := undecided(w.Tx, c.ID)
 		if err != nil {
 			return out, err
 		}
@@ -252,7 +252,7 @@ func remember(w *desk.Work, rows []store.CauseAccepted) error {
 	if len(rows) == 0 {
 		return nil
 	}
-	if err := store.Batch(w.DB, rows); err != nil {
+	if err := store.Batch(w.Tx, rows); err != nil {
 		return err
 	}
 	return w.Cover("causes_accepted", rows[0].ID, rows[len(rows)-1].ID)

@@ -71,7 +71,7 @@ func linesAt(w *desk.Work, c *store.Count, positions []int64) ([]store.CountLine
 	lines := make([]store.CountLine, 0, len(sorted))
 	for some := range slices.Chunk(sorted, count.Stretch) {
 		err := store.EachCountLine(
-			w.DB,
+			w.Tx,
 			c.ID,
 			store.Positions{Some: some},
 			func(l *store.CountLine) error { lines = append(lines, *l); return nil },
@@ -218,7 +218,7 @@ func decideBy(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reaso
 			return 0, err
 		}
 	}
-	if err := store.UpdateCountLines(w.DB, c, lines); err != nil {
+	if err := store.UpdateCountLines(w.Tx, c, lines); err != nil {
 		return 0, err
 	}
 	if err := t.Write(); err != nil {
@@ -281,11 +281,11 @@ func (d *Room) allOf(ctx context.Context, w *desk.Work, c *store.Count, a *AllOf
 	}
 	var x *explained
 	if f.Cause != "" {
-		if x, err = explain(ctx, w.DB, c); err != nil {
+		if x, err = explain(ctx, w.Tx, c); err != nil {
 			return nil, err
 		}
 	}
-	t, err := tallied(w.DB, c.ID, f, x, &positions)
+	t, err := tallied(w.Tx, c.ID, f, x, &positions)
 	if err != nil {
 		return nil, err
 	}
@@ -312,7 +312,7 @@ func note(w *desk.Work, c *store.Count, positions []int64, text string) error {
 	for i, pos := range positions {
 		rows[i] = store.Note{CountID: c.ID, Pos: pos, Text: text, Person: w.Person.Name, At: w.Now}
 	}
-	if err := store.Batch(w.DB, rows); err != nil {
+	if err := store.Batch(w.Tx, rows); err != nil {
 		return err
 	}
 	return w.Cover("notes", rows[0].ID, rows[len(rows)-1].ID)

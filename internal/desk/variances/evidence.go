@@ -130,7 +130,7 @@ func (d *Room) Attach(ctx context.Context, p desk.Person, countID, pos int64, na
 		if err := d.Store.KeepFile(f, sha); err != nil {
 			return 0, err
 		}
-		if err := store.RecordFile(w.DB, sha, size, w.Now); err != nil {
+		if err := store.RecordFile(w.Tx, sha, size, w.Now); err != nil {
 			return 0, err
 		}
 		if err := w.Create(&row).Error; err != nil {
@@ -184,7 +184,7 @@ func (d *Room) ChooseRound(ctx context.Context, p desk.Person, countID, pos int6
 		}
 		rounds := map[int]bool{}
 		last := 0
-		err = store.Standing(w.DB, c.ID, store.Positions{Some: []int64{pos}}, func(e *store.Entry) error {
+		err = store.Standing(w.Tx, c.ID, store.Positions{Some: []int64{pos}}, func(e *store.Entry) error {
 			if !e.Withdrawn {
 				rounds[e.Round], last = true, max(last, e.Round)
 			}

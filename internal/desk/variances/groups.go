@@ -49,7 +49,8 @@ func narrowed(f *desk.Filter, x *explained, q string, args []any) (string, []any
 		}
 		q, args = q+" AND "+column+" = ?", append(args, f.Of)
 	}
-	return f.Narrow(q+shown(f), args)
+	q, args = store.Narrow(q+shown(f), args, f.Bins, f.Text)
+	return q, args, nil
 }
 
 // QueueGroup is the variances of one zone, bin, item, counter, reason, class or category.

@@ -52,7 +52,7 @@ func (d *Room) Newer(ctx context.Context, p desk.Person, countID int64) (n Newer
 		return n, nil
 	}
 	n.At = desk.Moment(set.RecordedAt)
-	w := &desk.Work{DB: c.Tx}
+	w := &desk.Work{Tx: c.Tx}
 	err = store.Each(c.Tx, `SELECT l.pos, l.recorded, coalesce(m.moved, 0), l.sent, coalesce(s.quantity, 0) FROM count_lines l
 		LEFT JOIN set_bins b ON b.set_id = ? AND b.bin_id = l.bin_id
 		LEFT JOIN stock_lines s ON s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines

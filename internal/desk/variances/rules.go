@@ -116,7 +116,7 @@ func checked(tx *gorm.DB, v *RuleView) error {
 // KeepRule keeps a rule, or changes one that is off. It decides nothing before it is turned on.
 func (d *Room) KeepRule(ctx context.Context, p desk.Person, v RuleView) (id int64, err error) {
 	return desk.Do(ctx, d.Desk, p, desk.Decide, desk.Key{}, func(w *desk.Work) (id int64, err error) {
-		if err := checked(w.DB, &v); err != nil {
+		if err := checked(w.Tx, &v); err != nil {
 			return 0, err
 		}
 		if v.Name == "" || len(v.Name) > 80 || strings.Contains(v.Name, "/") {
@@ -204,7 +204,7 @@ func (d *Room) TurnRule(ctx context.Context, p desk.Person, id int64, x TurningR
 		if err != nil {
 			return none, err
 		}
-		if err := checked(w.DB, &v); err != nil {
+		if err := checked(w.Tx, &v); err != nil {
 			return none, err
 		}
 		own := v.rule()
@@ -223,7 +223,7 @@ func (d *Room) TurnRule(ctx context.Context, p desk.Person, id int64, x TurningR
 					o.Name, example, saying(&own), saying(&other))
 			}
 		}
-		t, err := tryRule(ctx, w.DB, &own)
+		t, err := tryRule(ctx, w.Tx, &own)
 		if err != nil {
 			return none, err
 		}
@@ -500,7 +500,7 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 		if err != nil {
 			return 0, err
 		}
-		x, by, n, err := find(w.DB, c)
+		x, by, n, err := find(w.Tx, c)
 		if err != nil || n == 0 {
 			return 0, cmp.Or(err, errNothing)
 		}

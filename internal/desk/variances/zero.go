@@ -24,7 +24,7 @@ func (d *Room) SeeUncounted(ctx context.Context, p desk.Person, countID int64, p
 	if err != nil {
 		return u, err
 	}
-	w := &desk.Work{DB: c.Tx}
+	w := &desk.Work{Tx: c.Tx}
 	lines, zeroed, err := count.Uncounted(w, c.Count, part)
 	if err != nil {
 		return u, err
