@@ -183,7 +183,7 @@ Exit 0: done. Exit 2: the input has problems, all are printed and nothing is wri
 	f.StringVar(&o.stock, "stock", "", "recorded stock `FILE`")
 	f.StringArrayVar(&o.counts, "counts", nil, "counts `FILE`; may be given several times, later rows replace earlier ones by row code")
 	f.StringVar(&o.movements, "movements", "", "movements `FILE`")
-	f.StringVar(&o.items, "items", "", "items `FILE` (descriptions, barcodes, categories, packs) for the likely causes")
+	f.StringVar(&o.items, "items", "", "items `FILE`: unit costs of lines that bring none; descriptions, barcodes, categories and packs for the likely causes")
 	f.StringVar(&o.frozen, "frozen-at", "", "the `TIME` of the freeze, in place of recorded_at")
 	f.StringVar(&o.counted, "counted-at", "", "the counting `TIME` of rows that have none")
 	f.StringVar(&o.zone, "zone", "", "the zone `NAME` of times without an offset, such as Europe/Berlin (default: the machine's)")

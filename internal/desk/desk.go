@@ -347,7 +347,8 @@ func DoAs[T any](ctx context.Context, d *Desk, p Person, operation string, key K
 		if err != nil {
 			return err
 		}
-		return store.KeepRequest(tx, &store.Request{Key: key.Text, At: w.Now, Answer: string(b), Operation: operation, PersonID: p.ID, Hash: hash})
+		return store.KeepRequest(tx, &store.Request{Key: key.Text, At: w.Now, Answer: string(b), Operation: operation, PersonID: p.ID,
+			Hash: hash})
 	})
 	if err != nil {
 		var none T

@@ -12,6 +12,8 @@ import (
 
 	sqlite3 "github.com/mattn/go-sqlite3"
 	"gorm.io/gorm"
+
+	"wobin/internal/core/stock"
 )
 
 // withConn gives the connection of a transaction, or one for reading, for the driver's plain path.
@@ -56,7 +58,43 @@ func each(ctx context.Context, c *sqlite3.SQLiteConn, query string, args []drive
 
 // Each gives the rows of a query on the driver's plain path: as numbers, texts (as string), bytes or nil.
 func Each(tx *gorm.DB, query string, args []driver.Value, take func(v []driver.Value) error) error {
+	if pool, is := tx.Statement.ConnPool.(*sql.Tx); is { // a migration, which is outside of what a Write gives
+		return eachOf(tx.Statement.Context, pool, query, args, take)
+	}
 	return withConn(tx, func(c *sqlite3.SQLiteConn) error { return each(tx.Statement.Context, c, query, args, take) })
+}
+
+// eachOf is each over a transaction of database/sql.
+func eachOf(ctx context.Context, tx *sql.Tx, query string, args []driver.Value, take func(v []driver.Value) error) error {
+	given := make([]any, len(args))
+	for i := range args {
+		given[i] = args[i]
+	}
+	rows, err := tx.QueryContext(ctx, query, given...)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	columns, err := rows.Columns()
+	if err != nil {
+		return err
+	}
+	is, v, into := make([]any, len(columns)), make([]driver.Value, len(columns)), make([]any, len(columns))
+	for i := range is {
+		into[i] = &is[i]
+	}
+	for rows.Next() {
+		if err := rows.Scan(into...); err != nil {
+			return err
+		}
+		for i := range is {
+			v[i] = is[i]
+		}
+		if err := take(v); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
 }
 
 // Positions picks lines of a count: those with a position from From up to and without To, or, with Some, these alone.
@@ -117,7 +155,7 @@ func Frozen(tx *gorm.DB, count int64, p Positions, take func(pos, recorded int64
 }
 
 // lineFixed are the columns of a line that are never worked out, but for its texts.
-const lineFixed = "pos, bin_id, item_id, has_row, beside, recorded, frozen, cost, sheet_id"
+const lineFixed = "pos, bin_id, item_id, has_row, beside, recorded, frozen, cost, cost_of, sheet_id"
 
 // worked are the columns that are worked out.
 var worked = []string{
@@ -171,6 +209,7 @@ func EachCountLine(tx *gorm.DB, count int64, p Positions, take func(l *CountLine
 			Recorded:  r.number(),
 			Frozen:    r.number(),
 			Cost:      r.maybe(),
+			CostOf:    stock.CostSource(r.number()),
 			SheetID:   r.number(),
 			Entries:   int(r.number()),
 			Moved:     r.number(),
@@ -298,16 +337,16 @@ func UpdateCountLines(tx *gorm.DB, c *Count, lines []CountLine) error {
 // SettleCountLines writes what is settled about lines and not worked out: whether they have a row on a sheet, count beside the
 // count, and what they cost.
 func SettleCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
-	rows := make([][4]any, len(lines))
+	rows := make([][5]any, len(lines))
 	for i := range lines {
 		l := &lines[i]
-		rows[i] = [4]any{l.Pos, flag(l.HasRow), flag(l.Beside), l.Cost}
+		rows[i] = [5]any{l.Pos, flag(l.HasRow), flag(l.Beside), l.Cost, l.CostOf}
 	}
 	b, err := json.Marshal(rows)
 	if err != nil {
 		return err
 	}
-	return tx.Exec(`UPDATE count_lines SET has_row = j.value->>1, beside = j.value->>2, cost = j.value->>3 FROM json_each(?) j
+	return tx.Exec(`UPDATE count_lines SET has_row = j.value->>1, beside = j.value->>2, cost = j.value->>3, cost_of = j.value->>4 FROM json_each(?) j
 		WHERE count_id = ? AND pos = j.value->>0`, string(b), count).Error
 }
 
@@ -338,20 +377,20 @@ func (l *CountLine) bind(b *binder) {
 	)
 }
 
-var frozenLines = "INSERT OR FAIL INTO count_lines (count_id, pos, bin_id, item_id, has_row, recorded, cost, sheet_id, lot, serial, holding, record_id, attributes, row_code, expected, status) VALUES "
+var frozenLines = "INSERT OR FAIL INTO count_lines (count_id, pos, bin_id, item_id, has_row, recorded, cost, cost_of, sheet_id, lot, serial, holding, record_id, attributes, row_code, expected, status) VALUES "
 
 func frozenTable(count int64, texts bool, status string) table {
-	more, width := ",'','','','',''", 7
+	more, width := ",'','','','',''", 8
 	if texts {
-		more, width = ",?,?,?,?,?", 12
+		more, width = ",?,?,?,?,?", 13
 	}
-	return table{head: frozenLines, row: fmt.Sprintf("(%d,?,?,?,?,?,?,?%s,'',?,%s)", count, more, quoted(status)), width: width + 1}
+	return table{head: frozenLines, row: fmt.Sprintf("(%d,?,?,?,?,?,?,?,?%s,'',?,%s)", count, more, quoted(status)), width: width + 1}
 }
 
 func fillFrozen(lines []CountLine, texts bool) func(i int, v []driver.NamedValue) {
 	return func(i int, v []driver.NamedValue) {
 		l, b := &lines[i], binder{v: v}
-		b.put(l.Pos, l.BinID, l.ItemID, flag(l.HasRow), l.Recorded, null(l.Cost), l.SheetID)
+		b.put(l.Pos, l.BinID, l.ItemID, flag(l.HasRow), l.Recorded, null(l.Cost), int64(l.CostOf), l.SheetID)
 		if texts {
 			b.put(l.Lot, l.Serial, l.Holding, l.RecordID, l.Attributes)
 		}

@@ -104,9 +104,9 @@ func Movements(tx *gorm.DB, m MovementQuery) (rows []MovementRow, err error) {
 	return rows, err
 }
 
-// FindItems gives the items that go by a code in capitals, or that have all of some words (as full-text search takes them) in them: what has
-// it as its code first, then what begins with it. Without any, all items are gone over for one whose record id or pack's barcode it is, or
-// that has it within its SKU.
+// FindItems gives the items that go by a code in capitals, or that have all of some words (as full-text search takes them) in them: what
+// has it as its code first, then what begins with it. Without any, all items are gone over for one whose record id or pack's barcode it
+// is, or that has it within its SKU.
 func FindItems(tx *gorm.DB, code, words string, most int) (rows []Item, err error) {
 	by := map[string]any{"code": code, "quoted": `"` + code + `"`, "most": most, "words": words}
 	find := func(where string) error {

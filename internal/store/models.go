@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"slices"
 
+	"wobin/internal/core/stock"
 	"wobin/internal/core/variance"
 )
 
@@ -298,6 +299,7 @@ type CountLine struct {
 	Recorded                           int64
 	Frozen                             int64 // the moment of a freeze of its own, later than its count's; 0: that of its count
 	Cost                               *int64
+	CostOf                             stock.CostSource // where the cost comes from
 	SheetID                            int64
 	RowCode                            string // of counts frozen before row codes were worked out
 	Entries                            int

@@ -5,13 +5,13 @@ import "gorm.io/gorm"
 // RecordedRow is a line of recorded stock with its bin and item.
 type RecordedRow struct {
 	Pos, BinID, Quantity                              int64
-	Reserved, Cost                                    *int64
+	Reserved, Cost, ItemCost                          *int64
 	Bin, Zone, Sku, Description, Lot, Serial, Holding string
 	RecordID, Unit                                    string
 }
 
 const recordedRows = `SELECT l.pos, l.bin_id, b.code AS bin, b.zone, i.sku, i.description, l.lot, l.serial, l.holding, l.record_id, i.unit, l.quantity,
-	l.reserved, l.cost FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ?`
+	l.reserved, l.cost, i.cost AS item_cost FROM stock_lines l JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id WHERE l.set_id = ?`
 
 // RecordedLines gives lines of a set from a position on, those in some bins and with some words alone where these are named.
 func RecordedLines(tx *gorm.DB, set, from int64, bins []int64, text string, most int) (rows []RecordedRow, err error) {
@@ -41,8 +41,8 @@ func RecordedItemOf(tx *gorm.DB, set, item int64) (row RecordedItem, err error) 
 	return row, err
 }
 
-// RecordedItems gives items of a set in natural order behind a sort key: some alone unless nil, and those whose SKU or description has each of
-// some words in it.
+// RecordedItems gives items of a set in natural order behind a sort key: some alone unless nil, and those whose SKU or description has
+// each of some words in it.
 func RecordedItems(tx *gorm.DB, set int64, after []byte, some []int64, words []string, most int) (rows []RecordedItem, err error) {
 	q, args := `SELECT s.item_id, i.sku, i.sort_key, i.description, i.unit, s.lines, s.quantity, s.reserved, s.value, i.cost
 		FROM set_items s JOIN items i ON i.id = s.item_id WHERE s.set_id = ?`, []any{set}

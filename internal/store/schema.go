@@ -490,10 +490,19 @@ ALTER TABLE invitations ADD COLUMN by_person_id INTEGER NOT NULL DEFAULT 0; -- 0
 UPDATE invitations SET by_person_id = (SELECT id FROM people WHERE name = by_person)
 	WHERE (SELECT count(*) FROM people WHERE name = by_person) = 1;
 UPDATE invitations SET gone_at = at WHERE by_person_id = 0 AND by_person <> 'console' AND used_at = 0; -- nobody knows whose they are
+`, `
+-- Lines that bring no unit cost have their item's: cost_of says whose it is (stock.CostSource).
+ALTER TABLE count_lines ADD COLUMN cost_of INTEGER NOT NULL DEFAULT 0; -- 0 the line's own, or none; 1 its item's; 2 of other rows; 3 by hand
+UPDATE items SET cost = NULL WHERE intake_id IN (SELECT id FROM intakes WHERE kind = 'stock') AND id NOT IN (SELECT item_id FROM item_before);
+UPDATE count_lines SET cost_of = 2 WHERE has_row = 0 AND beside = 0 AND cost IS NOT NULL;
+UPDATE counts SET stale = 1 WHERE state = 'running' AND id IN (SELECT l.count_id FROM count_lines l JOIN items i ON i.id = l.item_id
+	WHERE l.cost IS NULL AND l.postings = 0 AND i.cost IS NOT NULL);
+UPDATE count_lines SET cost = i.cost, cost_of = 1 FROM items i, counts c WHERE i.id = count_lines.item_id AND c.id = count_lines.count_id
+	AND c.state = 'running' AND count_lines.cost IS NULL AND count_lines.postings = 0 AND i.cost IS NOT NULL;
 `}
 
 // after holds what a migration does beside its statements, by its number, in the same transaction.
-var after = map[int]func(tx *gorm.DB) error{3: giveParcels}
+var after = map[int]func(tx *gorm.DB) error{3: giveParcels, 12: RevalueAll}
 
 // giveParcels finds the slots of entries that were written when a slot was a text. Where a slot of before had several
 // standing entries, which was a fault, each gets a parcel of its own: no figure changes by itself, and all of them can be

@@ -105,6 +105,25 @@ func TestWhatUpgradesMakeOfRowsOfBefore(t *testing.T) {
 		}, []seen{
 			{"SELECT group_concat(by_person_id || ':' || gone_at) FROM (SELECT * FROM invitations ORDER BY id)", "1:0,0:5,0:0"},
 		}},
+		"lines that bring no cost have their item's": {11, []string{
+			"INSERT INTO files VALUES ('aa', 1, 1)",
+			"INSERT INTO intakes (id, kind, state, file_sha, file_name, person, at, added, changed, unchanged, gone, refused) VALUES (1, 'stock', 'taken in', 'aa', 'f', 'p', 1, 1, 0, 0, 0, 0), (2, 'items', 'taken in', 'aa', 'f', 'p', 1, 1, 0, 0, 0, 0)",
+			// The cost of the second was a stock line's, that of the third a list gave over it.
+			"INSERT INTO items (id, sku, sort_key, cost, intake_id) VALUES (1, 'X', 'X', 1500000, 2), (2, 'Y', 'Y', 7000000, 1), (3, 'Z', 'Z', 2000000, 1)",
+			"INSERT INTO item_before (intake_id, item_id, was) VALUES (2, 3, '{}')",
+			"INSERT INTO stock_lines (set_id, pos, bin_id, item_id, lot, serial, holding, record_id, quantity, cost) VALUES (1, 0, 1, 1, '', '', '', '', 4000000, NULL), (1, 1, 1, 2, '', '', '', '', 1000000, NULL), (1, 2, 1, 3, '', '', '', '', 1000000, 3000000)",
+			"INSERT INTO stock_sets (id, warehouse_id, intake_id, previous_id, recorded_at, lines, value, unvalued, published) VALUES (1, 1, 1, 0, 1, 3, 300, 2, 1)",
+			"INSERT INTO set_bins (set_id, bin_id, first, lines, value) VALUES (1, 1, 0, 3, 300)",
+			"INSERT INTO set_items (set_id, item_id, quantity, lines, value) VALUES (1, 1, 4000000, 1, NULL), (1, 2, 1000000, 1, NULL), (1, 3, 1000000, 1, 300)",
+			"UPDATE warehouses SET set_id = 1",
+			"INSERT INTO count_lines (count_id, pos, bin_id, item_id, lot, serial, holding, record_id, has_row, recorded, cost, sheet_id, row_code) VALUES (1, 1, 1, 1, '', '', '', '', 1, 4000000, NULL, 1, ''), (1, 2, 1, 2, '', '', '', '', 1, 1000000, NULL, 1, ''), (1, 3, 1, 3, '', '', '', '', 0, 1000000, 3000000, 1, '')",
+		}, []seen{
+			{"SELECT group_concat(id || ':' || coalesce(cost, '')) FROM (SELECT * FROM items ORDER BY id)", "1:1500000,2:,3:2000000"},
+			{"SELECT value || '/' || unvalued FROM stock_sets", "900/1"}, {"SELECT value FROM set_bins", int64(900)},
+			{"SELECT group_concat(item_id || ':' || coalesce(value, '')) FROM set_items", "1:600,2:,3:300"},
+			{"SELECT group_concat(pos || ':' || coalesce(cost, '') || ':' || cost_of) FROM (SELECT * FROM count_lines ORDER BY pos)", "1:1500000:1,2::0,3:3000000:2"},
+			{"SELECT stale FROM counts", int64(1)},
+		}},
 	} {
 		t.Run(name, func(t *testing.T) {
 			s, err := Open(older(t, c.version, c.rows...))
@@ -131,5 +150,5 @@ func TestMigrationsAreFrozen(t *testing.T) {
 		hashes = append(hashes, hex.EncodeToString(sum[:6]))
 	}
 	assert.Equal(t, []string{"25674ed286a7", "03ec9b8f9fa0", "e36a8230c751", "beadfc11ba6e", "d9a94afe06bc", "36b5ce1569aa", "4a95c346cc81",
-		"07a265bfe676", "855b3c0e4542", "20fd02307918", "b6e3d79c8c7f"}, hashes)
+		"07a265bfe676", "855b3c0e4542", "20fd02307918", "b6e3d79c8c7f", "5557a65b45be"}, hashes)
 }

@@ -58,7 +58,7 @@ func inChunks[T any](n int, work func(from, to int) T, last func(T) error) error
 }
 
 // input gathers what a line's variance follows from. buf is reused for the entries.
-func (r *Result) input(n int, costs *stock.CostOf, buf []variance.Entry) variance.Input {
+func (r *Result) input(n int, buf []variance.Entry) variance.Input {
 	l := &r.book.Lines[n]
 	in := variance.Input{
 		Recorded:  l.Recorded,
@@ -69,9 +69,6 @@ func (r *Result) input(n int, costs *stock.CostOf, buf []variance.Entry) varianc
 		Latest:    r.latest,
 		Movements: r.movements[n],
 		Entries:   buf[:0],
-	}
-	if l.Row == 0 {
-		in.Cost, in.Costed = costs.For(l.Key)
 	}
 	switch r.opt.Uncounted {
 	case ZeroAll:
@@ -95,10 +92,15 @@ func (r *run) evaluate() {
 			wanted[l.Key[stock.SKU]] = true
 		}
 	}
-	costs := r.book.Costs(wanted)
+	own := r.itemCosts()
+	costs := r.book.Costs(wanted, own)
 	for i := range r.book.Lines {
-		if l := &r.book.Lines[i]; l.Row == 0 {
-			l.Cost, l.Costed = costs.For(l.Key)
+		if l := &r.book.Lines[i]; l.Row == 0 || !l.Costed && len(own) > 0 {
+			c := costs.Of(l)
+			l.Cost, l.Costed = c.Cost, c.Known
+			if l.Row > 0 && c.Known {
+				r.leaning++
+			}
 		}
 	}
 	r.sort()
@@ -114,7 +116,7 @@ func (r *run) evaluate() {
 	_ = inChunks(len(r.book.Lines), func(from, to int) (p part) {
 		var buf []variance.Entry
 		for n := from; n < to; n++ {
-			in := r.input(n, &costs, buf)
+			in := r.input(n, buf)
 			buf = in.Entries
 			res, err := variance.Evaluate(&in, r.opt.Tolerance)
 			if err != nil {
@@ -211,6 +213,18 @@ func (r *run) evaluate() {
 		}
 		return nil
 	})
+}
+
+// itemCosts are the unit costs that the items file gives, by SKU.
+func (r *run) itemCosts() map[stock.ID]quantity.Cost {
+	out := map[stock.ID]quantity.Cost{}
+	for i := range r.known {
+		it := &r.known[i]
+		if sku, found := r.book.Codes[stock.SKU].Find(it.SKU); found && it.Given[field.UnitCost] {
+			out[sku] = it.Cost
+		}
+	}
+	return out
 }
 
 // sort puts the lines, and what hangs on them, in their final order, so that all later passes go straight on.

@@ -105,6 +105,16 @@ func TestAgainstModel(t *testing.T) {
 			perm := rapid.Permutation(rows).Draw(t, "order")
 			copy(rows, perm)
 		}
+		// Some items have a cost of their own, which is that of lines that bring none.
+		itemCosts, itemRows := map[string]*int64{}, [][]string{}
+		for _, sku := range []string{"X", "Y10", "Y9"} {
+			cost := ""
+			if rapid.Bool().Draw(t, "item costed") {
+				c := rapid.SampledFrom([]int64{2_500_000, 666_667}).Draw(t, "item cost")
+				itemCosts[sku], cost = &c, quantity.Cost(c).String()
+			}
+			itemRows = append(itemRows, []string{sku, "of " + sku, cost})
+		}
 		header := func(rows [][]string, names ...string) [][]string { return append([][]string{names}, rows...) }
 		run := func(addUp bool) (*Result, *problem.Problems, error) {
 			return Run(context.Background(), Input{
@@ -113,6 +123,7 @@ func TestAgainstModel(t *testing.T) {
 					table(t, "counts", header(countRows, "warehouse", "bin", "sku", "counted", "counted_at", "round")),
 				},
 				Movements: table(t, "moves", header(moveRows, "warehouse", "bin", "sku", "quantity", "at", "reference")),
+				Items:     table(t, "items", header(itemRows, "sku", "description", "unit_cost")),
 			}, Options{Zone: time.UTC, Mode: adjust.Difference, Uncounted: Leave, AddUp: addUp, FrozenAt: ptr(start.UnixNano())})
 		}
 		// Counts that are equal in everything are named, each with the row it repeats, until they are to be summed.
@@ -147,7 +158,7 @@ func TestAgainstModel(t *testing.T) {
 		})
 		want := [][]string{strings.Split(strings.TrimSpace(VariancesHeader), ",")}
 		for _, k := range keys {
-			want = append(want, modelRow(lines, k, latest))
+			want = append(want, modelRow(lines, itemCosts, k, latest))
 		}
 		var out bytes.Buffer
 		require.NoError(t, res.WriteVariances(&out))
@@ -188,11 +199,14 @@ func modelRepeats(rows [][]string) map[int]int {
 }
 
 // modelRow reckons one line as engine and words have it, with nothing shared with the program but how decimals print.
-func modelRow(lines map[[3]string]*modelLine, k [3]string, latest int64) []string {
+func modelRow(lines map[[3]string]*modelLine, items map[string]*int64, k [3]string, latest int64) []string {
 	l := lines[k]
 	cost := l.cost
 	if !l.row {
 		cost = modelCost(lines, k)
+	}
+	if cost == nil {
+		cost = items[k[2]]
 	}
 	round, counted, first, last := 0, int64(0), int64(0), int64(0)
 	for _, e := range l.entries {

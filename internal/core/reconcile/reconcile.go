@@ -53,7 +53,7 @@ type Input struct {
 	Stock     *tabular.File
 	Counts    []*tabular.File
 	Movements *tabular.File
-	Items     *tabular.File // for the causes: descriptions, barcodes, categories and packs; nil for none
+	Items     *tabular.File // unit costs of lines that bring none; descriptions, barcodes, categories and packs for the causes; nil for none
 	Layouts   map[*tabular.File]*layout.Layout
 }
 
@@ -126,6 +126,7 @@ type run struct {
 	in       Input
 	problems *problem.Problems
 	recorded int // lines of the stock file
+	leaning  int // of them, those that have their item's unit cost
 	proof    *counting.Proof
 	// Rows whose codes were damaged beside a row code that says what they are, and the first of them.
 	damaged      int
@@ -160,12 +161,12 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 	if r.problems.Any() {
 		return nil, r.problems, nil
 	}
+	if r.items != nil {
+		r.known = r.items.Items
+	}
 	r.evaluate()
 	if r.problems.Any() {
 		return nil, r.problems, nil
-	}
-	if r.items != nil {
-		r.known = r.items.Items
 	}
 	r.zones, r.files = r.stock.Zones, in.names()
 	r.found = func() {}
@@ -173,6 +174,10 @@ func Run(ctx context.Context, in Input, opt Options) (*Result, *problem.Problems
 		done := make(chan struct{})
 		go func() { defer close(done); r.findCauses() }()
 		r.found = func() { <-done }
+	}
+	if r.leaning > 0 {
+		r.Notes = append(r.Notes, fmt.Sprintf("%s: %d of the lines bring no unit cost and have their item's, from %s", in.Stock.Name, r.leaning,
+			in.Items.Name))
 	}
 	if n := r.stock.CostsRounded; n > 0 {
 		r.Notes = append(r.Notes, fmt.Sprintf("%s: unit_cost: %d had more than 6 decimal places and were rounded to 6", in.Stock.Name, n))

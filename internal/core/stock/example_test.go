@@ -21,15 +21,16 @@ func ExampleMoved() {
 }
 
 // What is found has its SKU's cost where all recorded rows of that warehouse agree on one, else where all rows do, else
-// the item's own.
+// the item's.
 func ExampleFoundCost() {
 	here := stock.AgreedOf(1_500_000, true).With(stock.AgreedOf(1_600_000, true)) // two rows, two costs
 	anywhere := here
-	fmt.Println(stock.FoundCost(here, anywhere, 1_450_000, true))
-	fmt.Println(stock.FoundCost(stock.AgreedOf(1_500_000, true), anywhere, 1_450_000, true))
+	item := stock.Costing{Cost: 1_450_000, Known: true}
+	fmt.Println(stock.FoundCost(here, anywhere, item).Cost)
+	fmt.Println(stock.FoundCost(stock.AgreedOf(1_500_000, true), anywhere, item).Cost)
 	// Output:
-	// 1.45 true
-	// 1.5 true
+	// 1.45
+	// 1.5
 }
 
 // A text is the name that it says, and without regard to case only where that leaves one.

@@ -367,27 +367,57 @@ func (a Agreed) With(o Agreed) Agreed {
 	return Agreed{Any: true}
 }
 
-// FoundCost is the unit cost for a key without a recorded row: the SKU's where it is the same on all its rows in that
-// warehouse, else where it is the same on all its rows, else the item's own; costed is false where none is known.
-func FoundCost(inWarehouse, anywhere Agreed, own quantity.Cost, owned bool) (cost quantity.Cost, costed bool) {
-	switch {
-	case inWarehouse.Known:
-		return inWarehouse.Cost, true
-	case anywhere.Known:
-		return anywhere.Cost, true
-	}
-	return own, owned
+// CostSource tells where the unit cost of a line comes from.
+type CostSource int
+
+// The sources of unit costs. They are stored, so each keeps its number.
+const (
+	CostOfLine CostSource = iota // its recorded row says so, or no cost is known
+	CostOfItem                   // the item
+	CostOfRows                   // recorded rows of the same SKU, of a key that has none
+	CostByHand                   // somebody gave it in the count
+)
+
+// String is the source in a word; empty for the line's own.
+func (s CostSource) String() string { return [...]string{"", "item", "rows", "hand"}[s] }
+
+// Costing is a unit cost with where it comes from; the zero value is that none is known.
+type Costing struct {
+	Cost  quantity.Cost
+	Known bool
+	From  CostSource
 }
 
-// CostOf finds the unit cost for keys without a recorded row. The item's own cost is the caller's to know.
+// LineCost is the unit cost of a recorded row: its own, else its item's.
+func LineCost(row, item Costing) Costing {
+	if row.Known || !item.Known {
+		return row
+	}
+	return Costing{item.Cost, true, CostOfItem}
+}
+
+// FoundCost is the unit cost for a key without a recorded row: the SKU's where it is the same on all its rows in that
+// warehouse, else where it is the same on all its rows, else the item's.
+func FoundCost(inWarehouse, anywhere Agreed, item Costing) Costing {
+	switch {
+	case inWarehouse.Known:
+		return Costing{inWarehouse.Cost, true, CostOfRows}
+	case anywhere.Known:
+		return Costing{anywhere.Cost, true, CostOfRows}
+	}
+	return LineCost(Costing{}, item)
+}
+
+// CostOf finds the unit cost for keys without a recorded row.
 type CostOf struct {
 	inWarehouse map[[2]ID]Agreed
 	anywhere    map[ID]Agreed
+	items       map[ID]quantity.Cost
 }
 
-// Costs gathers the costs of the recorded rows of the SKUs that are asked for.
-func (b *Book) Costs(wanted map[ID]bool) CostOf {
-	c := CostOf{map[[2]ID]Agreed{}, map[ID]Agreed{}}
+// Costs gathers the costs of the recorded rows of the SKUs that are asked for. items are the items' own costs.
+func (b *Book) Costs(wanted map[ID]bool, items map[ID]quantity.Cost) CostOf {
+	c := CostOf{map[[2]ID]Agreed{}, map[ID]Agreed{}, items}
 	if len(wanted) == 0 {
 		return c
 	}
@@ -403,9 +433,22 @@ func (b *Book) Costs(wanted map[ID]bool) CostOf {
 	return c
 }
 
-// For gives the cost for a key without a row; ok is false where the rows do not agree on one.
-func (c CostOf) For(k Key) (quantity.Cost, bool) {
-	return FoundCost(c.inWarehouse[[2]ID{k[Warehouse], k[SKU]}], c.anywhere[k[SKU]], 0, false)
+// For gives the cost for a key without a row.
+func (c CostOf) For(k Key) Costing {
+	return FoundCost(c.inWarehouse[[2]ID{k[Warehouse], k[SKU]}], c.anywhere[k[SKU]], c.item(k[SKU]))
+}
+
+func (c CostOf) item(sku ID) Costing {
+	cost, known := c.items[sku]
+	return Costing{cost, known, CostOfItem}
+}
+
+// Of gives the cost of a line, be it recorded or not.
+func (c CostOf) Of(l *Line) Costing {
+	if l.Row == 0 {
+		return c.For(l.Key)
+	}
+	return LineCost(Costing{l.Cost, l.Costed, CostOfLine}, c.item(l.Key[SKU]))
 }
 
 // Movement is a change of recorded stock at a time.

@@ -81,7 +81,8 @@ func TestOrder(t *testing.T) {
 	})
 }
 
-// The cost of a key without a row: the same on all rows of the warehouse, else on all rows, else none.
+// The cost of a key without a row: the same on all rows of the warehouse, else on all rows, else the item's. A row without one has its
+// item's, and says so.
 func TestCosts(t *testing.T) {
 	b := &Book{}
 	key := func(w, s string) Key {
@@ -97,18 +98,18 @@ func TestCosts(t *testing.T) {
 		b.Lines = append(b.Lines, Line{Key: key(l.w, l.s), Row: int32(i + 2), Cost: l.cost, Costed: !l.none})
 		wanted[key(l.w, l.s)[SKU]] = true
 	}
-	costs := b.Costs(wanted)
+	costs := b.Costs(wanted, map[ID]quantity.Cost{key("A", "Z")[SKU]: 4, key("B", "X")[SKU]: 6})
 	for _, c := range []struct {
 		w, s string
 		want quantity.Cost
-		ok   bool
-	}{{"A", "X", 5, true}, {"B", "X", 0, false}, {"C", "X", 0, false}, {"C", "Y", 3, true}, {"A", "Z", 0, false}} {
-		got, ok := costs.For(key(c.w, c.s))
-		assert.Equal(t, c.ok, ok, c)
-		if ok {
-			assert.Equal(t, c.want, got, c)
-		}
+		from CostSource
+	}{{"A", "X", 5, CostOfRows}, {"B", "X", 6, CostOfItem}, {"C", "X", 6, CostOfItem}, {"C", "Y", 3, CostOfRows}, {"A", "Z", 4, CostOfItem}} {
+		assert.Equal(t, Costing{c.want, true, c.from}, costs.For(key(c.w, c.s)), c)
 	}
+	assert.Equal(t, Costing{}, b.Costs(wanted, nil).For(key("B", "X")), "nothing says what it costs")
+	assert.Equal(t, Costing{4, true, CostOfItem}, costs.Of(&b.Lines[7]))
+	assert.Equal(t, Costing{3, true, CostOfLine}, costs.Of(&b.Lines[6]))
+	assert.Equal(t, Costing{}, b.Costs(wanted, nil).Of(&b.Lines[7]))
 }
 
 // Many lines are indexed by two workers at a time, with the same result: every line is found, and where a key comes

@@ -69,6 +69,10 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 	if err != nil {
 		return nil, err
 	}
+	own, err := store.ItemCosts(w.Tx, items...)
+	if err != nil {
+		return nil, err
+	}
 	columns := ColumnsOf(c)
 	lines, positions, made := make([]store.CountLine, len(keys)), map[FoundKey]int64{}, make([]int64, len(keys))
 	for i, k := range keys {
@@ -82,11 +86,13 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 			Serial:  k.Serial,
 			Holding: k.Holding,
 			SheetID: sheets[k],
-			Cost:    costs[k.Item],
 		}
+		cost := costs[k.Item]
 		if r := recorded[k]; r != nil { // it is not in the scope, but no find either
 			l := &lines[i]
-			l.Beside, l.Recorded, l.RecordID, l.Cost = true, r.Quantity, r.RecordID, r.Cost
+			l.Beside, l.Recorded, l.RecordID = true, r.Quantity, r.RecordID
+			item, known := own[k.Item]
+			cost = stock.LineCost(store.CostingOf(r.Cost, stock.CostOfLine), stock.Costing{Cost: item, Known: known})
 			if len(columns) > 0 && r.Attributes != "" {
 				kept := map[string]string{}
 				if err := json.Unmarshal([]byte(r.Attributes), &kept); err != nil {
@@ -101,6 +107,7 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 				}
 			}
 		}
+		lines[i].Cost, lines[i].CostOf = store.Stored(cost)
 		positions[k], made[i] = last, last
 	}
 	return positions, put(w, c, lines, made)
@@ -223,7 +230,7 @@ func findMoves(w *desk.Work, c *store.Count, of string, numbers []int64) error {
 
 // foundCosts finds the unit costs of items for keys without a recorded row, by the core's rule: of the frozen set, of what
 // the other warehouses have recorded, and of the items themselves.
-func foundCosts(w *desk.Work, c *store.Count, items []int64) (map[int64]*int64, error) {
+func foundCosts(w *desk.Work, c *store.Count, items []int64) (map[int64]stock.Costing, error) {
 	b, err := json.Marshal(items)
 	if err != nil {
 		return nil, err
@@ -274,16 +281,9 @@ func foundCosts(w *desk.Work, c *store.Count, items []int64) (map[int64]*int64, 
 			return nil
 		},
 	)
-	out := map[int64]*int64{}
+	out := map[int64]stock.Costing{}
 	for item, k := range all {
-		own := quantity.Cost(0)
-		if k.own != nil {
-			own = quantity.Cost(*k.own)
-		}
-		if cost, costed := stock.FoundCost(k.here, k.anywhere, own, k.own != nil); costed {
-			n := int64(cost)
-			out[item] = &n
-		}
+		out[item] = stock.FoundCost(k.here, k.anywhere, store.CostingOf(k.own, stock.CostOfItem))
 	}
 	return out, err
 }

@@ -33,6 +33,7 @@ type VarianceLine struct {
 	Counted     *quantity.Quantity `json:"counted" doc:"null: not counted, which is never zero"`
 	Variance    *quantity.Quantity `json:"variance"`
 	Cost        *quantity.Cost     `json:"cost"`
+	CostOf      string             `json:"cost_of" enum:",item,rows,hand" doc:"whose cost it is: its own, the item's, that of other lines of the SKU, or given by hand"`
 	Value       *quantity.Money    `json:"value"`
 	Share       int                `json:"share" doc:"the value's size in thousandths of the largest in the count, for drawing"`
 	Status      string             `json:"status" enum:"uncounted,match,tolerated,found,over,short," doc:"empty where a blind count is typed in"`
@@ -150,6 +151,7 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Moved:       quantity.Quantity(r.Moved),
 		Expected:    quantity.Quantity(r.Expected),
 		Cost:        (*quantity.Cost)(r.Cost),
+		CostOf:      r.CostOf.String(),
 		Value:       (*quantity.Money)(r.Value),
 		Status:      r.Status,
 		Meanwhile:   r.Meanwhile,

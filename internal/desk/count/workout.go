@@ -36,13 +36,40 @@ func Alter(w *desk.Work, c *store.Count, positions []int64, alter func(l *store.
 	return workOut(w, c, positions, false, alter)
 }
 
-// Recost gives lines other unit costs, nil for none that is known, and works them out again.
-func Recost(w *desk.Work, c *store.Count, costs map[int64]*int64) error {
+// Recost gives lines other unit costs and works them out again.
+func Recost(w *desk.Work, c *store.Count, costs map[int64]stock.Costing) error {
 	return Alter(w, c, slices.Collect(maps.Keys(costs)), func(l *store.CountLine) {
 		if cost, given := costs[l.Pos]; given {
-			l.Cost = cost
+			l.Cost, l.CostOf = store.Stored(cost)
 		}
 	})
+}
+
+// ItemsCost brings what some items cost by now to the lines of a count that go by it, but for those of which something went out.
+func ItemsCost(w *desk.Work, c *store.Count, items []int64) error {
+	lines, err := store.LeaningLines(w.Tx, c.ID, items)
+	if err != nil || len(lines) == 0 {
+		return err
+	}
+	own, err := store.ItemCosts(w.Tx, items...)
+	if err != nil {
+		return err
+	}
+	found, err := foundCosts(w, c, items)
+	if err != nil {
+		return err
+	}
+	costs := map[int64]stock.Costing{}
+	for _, l := range lines {
+		now := found[l.ItemID]
+		if cost, known := own[l.ItemID]; l.Row {
+			now = stock.LineCost(stock.Costing{}, stock.Costing{Cost: cost, Known: known})
+		}
+		if now != store.CostingOf(l.Cost, l.CostOf) {
+			costs[l.Pos] = now
+		}
+	}
+	return Recost(w, c, costs)
 }
 
 func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, alter func(l *store.CountLine)) error {

@@ -23,10 +23,11 @@ import (
 	"wobin/internal/desk/plan"
 )
 
-// drawn are files of a count as they come: with lots in any case of letters, unit costs that agree or not, rounds,
+// drawn are files of a count as they come: with lots in any case of letters, unit costs of lines and items that agree or not, rounds,
 // movements with and without bins, before the freeze and after.
 type drawn struct {
 	stock, counts, moves string
+	items                string
 	moved                int
 	have                 map[string]bool
 }
@@ -59,6 +60,10 @@ func draw(rt *rapid.T) (d drawn) {
 		d.have[bin+","+sku+","+lot] = true
 		cost := rapid.SampledFrom([]string{"2", "2", "3.5", ""}).Draw(rt, "cost")
 		d.stock += fmt.Sprintf("W,%s,%s,%s,%d,%s,2026-11-20T06:00:00Z\n", bin, sku, lot, rapid.IntRange(0, 20).Draw(rt, "recorded"), cost)
+	}
+	d.items = "SKU,Description,Unit cost\n"
+	for _, sku := range []string{"ROPE", "SHK", "PAINT"} {
+		d.items += fmt.Sprintf("%s,Of %s,%s\n", sku, sku, rapid.SampledFrom([]string{"4.25", "1.999999", "", ""}).Draw(rt, sku+" costs"))
 	}
 	for i, k := range [][2]string{{"ROPE", ""}, {"SHK", ""}, {"PAINT", "L-10"}, {"PAINT", "L-2"}} { // every bin, item and lot is known
 		line(bins[i%3], k[0], k[1])
@@ -127,7 +132,8 @@ func TestDeskAgreesWithCore(t *testing.T) {
 			require.NoError(rt, err)
 			return f
 		}
-		in := reconcile.Input{Stock: open("stock.csv", f.stock), Counts: []*tabular.File{open("counts.csv", f.counts)}}
+		in := reconcile.Input{Stock: open("stock.csv", f.stock), Counts: []*tabular.File{open("counts.csv", f.counts)},
+			Items: open("items.csv", f.items)}
 		if f.moved > 0 {
 			in.Movements = open("moves.csv", f.moves)
 		}
@@ -152,12 +158,15 @@ func TestDeskAgreesWithCore(t *testing.T) {
 			_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
 			require.NoError(rt, err)
 		}
-		take(
-			"items.csv",
-			"SKU,Description\nROPE,Rope\nSHK,Shackle\nPAINT,Paint\n",
-			intake.Choices{},
-		) // with no cost of their own, as files have none
+		costs := rapid.IntRange(0, 3).Draw(rt, "costs come") // before the stock, behind it, behind the freeze, behind the counts
+		bring := func(now int) {
+			if costs == now {
+				take("items.csv", f.items, intake.Choices{})
+			}
+		}
+		bring(0)
 		take("stock.csv", f.stock, intake.Choices{})
+		bring(1)
 		early := rapid.Bool().Draw(rt, "movements before the freeze")
 		if early && f.moved > 0 {
 			take("moves.csv", f.moves, intake.Choices{})
@@ -168,6 +177,7 @@ func TestDeskAgreesWithCore(t *testing.T) {
 			plan.NewCount{Name: "Count", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}, ToleranceQuantity: &limit, PostTolerated: opt.PostTolerated},
 		)
 		require.NoError(rt, err)
+		bring(2)
 		first := rapid.Bool().Draw(rt, "movements first")
 		for _, movements := range []bool{first, !first} {
 			if !movements {
@@ -176,6 +186,7 @@ func TestDeskAgreesWithCore(t *testing.T) {
 				take("moves.csv", f.moves, intake.Choices{})
 			}
 		}
+		bring(3)
 		if !below {
 			require.Equal(rt, want, shownLinesOf(rt, d, c.ID), "%s%s%s", f.stock, f.counts, f.moves)
 		}

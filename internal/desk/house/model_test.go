@@ -116,7 +116,17 @@ func stored(t require.TestingT, d *house.House) model {
 const untrue = `SELECT (SELECT count(*) FROM (SELECT set_id, bin_id, count(*) n, min(pos) p FROM stock_lines GROUP BY 1, 2) l FULL JOIN set_bins b ON b.set_id = l.set_id AND b.bin_id = l.bin_id WHERE l.n IS NOT b.lines OR l.p IS NOT b.first)
 	+ (SELECT count(*) FROM (SELECT set_id, item_id, count(*) n, sum(quantity) q FROM stock_lines GROUP BY 1, 2) l FULL
 		JOIN set_items i ON i.set_id = l.set_id AND i.item_id = l.item_id WHERE l.n IS NOT i.lines OR l.q IS NOT i.quantity)
-	+ (SELECT count(*) FROM stock_sets s WHERE s.lines <> (SELECT count(*) FROM stock_lines WHERE set_id = s.id) OR s.unvalued <> (SELECT count(*) FROM stock_lines WHERE set_id = s.id AND cost IS NULL))`
+	+ (SELECT count(*) FROM stock_sets s WHERE s.lines <> (SELECT count(*) FROM stock_lines WHERE set_id = s.id))
+	+ (SELECT count(*) FROM (SELECT 1 FROM (` + worths + `) v JOIN stock_sets s ON s.id = v.set_id JOIN warehouses w ON w.set_id = s.id
+		GROUP BY s.id HAVING s.value IS NOT coalesce(sum(v.value), 0) OR s.unvalued IS NOT sum(v.value IS NULL)))
+	+ (SELECT count(*) FROM (SELECT set_id, bin_id, coalesce(sum(value), 0) value FROM (` + worths + `) GROUP BY 1, 2) v
+		JOIN warehouses w ON w.set_id = v.set_id JOIN set_bins b ON b.set_id = v.set_id AND b.bin_id = v.bin_id WHERE b.value IS NOT v.value)
+	+ (SELECT count(*) FROM (SELECT set_id, item_id, sum(value) value FROM (` + worths + `) GROUP BY 1, 2) v
+		JOIN warehouses w ON w.set_id = v.set_id JOIN set_items i ON i.set_id = v.set_id AND i.item_id = v.item_id WHERE i.value IS NOT v.value)`
+
+// worths is what recorded lines are worth, in hundredths: by their own cost, else by their item's.
+const worths = `SELECT l.set_id, l.bin_id, l.item_id, (l.quantity * c + CASE WHEN l.quantity < 0 THEN -5000000000 ELSE 5000000000 END) / 10000000000 AS value
+	FROM (SELECT l.*, coalesce(l.cost, i.cost) AS c FROM stock_lines l JOIN items i ON i.id = l.item_id) l`
 
 // Whatever files are taken in by whatever modes, and undone again, the records hold what a plain model of them holds;
 // the effect that was told before is what happened; tallies foot; and undone to the beginning nothing is left.

@@ -373,6 +373,24 @@ func (m *countModel) moved() {
 	m.change(func() { m.moves[out.Intake] = list })
 }
 
+// prices takes in a list of what items cost, or undoes the last one.
+func (m *countModel) prices() {
+	if n := len(m.priced); n > 0 && rapid.Bool().Draw(m.rt, "undo the list") {
+		require.NoError(m.rt, m.d.Intake.Undo(ctx, nell, m.priced[n-1].intake, true))
+		m.priced = m.priced[:n-1]
+		return
+	}
+	paint := m.draw("paint costs", 1, 300)
+	m.file++
+	dr, err := m.d.Intake.Upload(ctx, nell, "costs.csv", strings.NewReader(fmt.Sprintf("SKU,Description,Unit cost\nPAINT,Paint %d,%s\n", m.file, cents(paint))),
+		intake.Choices{})
+	require.NoError(m.rt, err)
+	require.Empty(m.rt, dr.Blocked)
+	out, err := m.d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(m.rt, err)
+	m.priced = append(m.priced, modelPrices{out.Intake, paint})
+}
+
 func (m *countModel) decided() {
 	key := m.pick("key", slices.Sorted(maps.Keys(m.pos)))
 	if !m.there(key) {
@@ -416,7 +434,8 @@ func (m *countModel) posted() {
 		if m.there(key) &&
 			(w.wants && l.decision == store.Accept || mode == "counted" && !w.wants && l.posts == 0 && (w.status == "match" ||
 				w.status == "tolerated")) {
-			l.sentCents += w.variance*costOfKey(key) - l.sentCents
+			l.sentCost = m.cost(key)
+			l.sentCents = w.variance * l.sentCost
 			l.sent, l.decision = l.sent+w.rest, ""
 			l.posts++
 		}
@@ -438,7 +457,7 @@ func (m *countModel) zeroed() {
 			wantZeroed++
 		case w.expected != 0:
 			wantLines++
-			value -= w.expected * costOfKey(key)
+			value -= w.expected * m.cost(key)
 		}
 	}
 	require.Equal(m.rt, []any{wantLines, wantZeroed, cents(value)}, []any{u.Lines, u.Zeroed, u.Value.String()})

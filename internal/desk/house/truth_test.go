@@ -45,6 +45,13 @@ type countModel struct {
 	given     bool            // it was given the shackles
 	again     map[string]bool // keys whose recount is not back
 	rounds    map[string]int  // of recounts, by key
+	priced    []modelPrices   // what the item costs by which lines go that bring no cost: the last list that stands
+}
+
+// modelPrices is a list of item costs.
+type modelPrices struct {
+	intake int64
+	paint  int // in cents
 }
 
 // countedLine is a key: what is recorded, what stands in its slots, what went out of it.
@@ -57,6 +64,7 @@ type countedLine struct {
 	slots       map[string]modelCount // "own" for its row on the sheet, "free" for files without row codes
 	sent, posts int
 	sentCents   int
+	sentCost    int // what one of it cost when some of it went out
 	decision    string
 }
 
@@ -89,6 +97,19 @@ func modelHour(h int) string {
 
 func cents(c int) string {
 	return fmt.Sprintf("%s%d.%02d", map[bool]string{true: "-"}[c < 0], max(c, -c)/100, max(c, -c)%100)
+}
+
+// cost is what one of a key costs: paint by what the item costs by now, or did when some of it went out.
+func (m *countModel) cost(key string) int {
+	if l := m.lines[key]; strings.HasSuffix(key, " PAINT") {
+		if l.posts > 0 {
+			return l.sentCost
+		}
+		if n := len(m.priced); n > 0 {
+			return m.priced[n-1].paint
+		}
+	}
+	return costOfKey(key)
 }
 
 func costOfKey(key string) int {
@@ -277,7 +298,7 @@ func (m *countModel) compare() {
 		if l.posts > 0 {
 			all["posted"]++
 		}
-		cost := costOfKey(key)
+		cost := m.cost(key)
 		if queue == "open" {
 			v := w.variance*cost - l.sentCents
 			openOver, openShort = openOver+map[bool]int{true: v}[w.rest > 0], openShort+map[bool]int{true: v}[w.rest < 0]
@@ -426,7 +447,7 @@ func TestTruthUnderEveryOrder(t *testing.T) {
 		m.id = c.ID
 		m.compare()
 		for range rapid.IntRange(3, 16).Draw(rt, "events") {
-			switch rapid.IntRange(0, 15).Draw(rt, "event") {
+			switch rapid.IntRange(0, 16).Draw(rt, "event") {
 			case 0, 1, 2:
 				m.typed(m.pick("key", slices.Sorted(maps.Keys(m.lines))))
 			case 3:
@@ -439,6 +460,8 @@ func TestTruthUnderEveryOrder(t *testing.T) {
 				m.moved()
 			case 13:
 				m.more()
+			case 16:
+				m.prices()
 			case 14, 15:
 				m.recounted()
 			case 7:

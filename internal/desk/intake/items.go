@@ -251,8 +251,7 @@ func withAttributes(have string, more map[string]string) (string, error) {
 func sameItem(a, b *store.Item) bool {
 	x, y := *a, *b
 	x.SortKey, y.SortKey, x.Cost, y.Cost = nil, nil, nil, nil
-	costs := a.Cost == nil && b.Cost == nil || a.Cost != nil && b.Cost != nil && *a.Cost == *b.Cost
-	return costs && fmt.Sprint(x) == fmt.Sprint(y)
+	return sameCost(a, b) && fmt.Sprint(x) == fmt.Sprint(y)
 }
 
 func itemText(i *store.Item) string {
@@ -323,7 +322,59 @@ func (x *itemsDraft) write(w *desk.Work, intake int64) error {
 	if err := store.Batch(tx.Clauses(clause.OnConflict{DoNothing: true}), before); err != nil {
 		return err
 	}
-	return store.Replace(tx, x.after)
+	if err := store.Replace(tx, x.after); err != nil {
+		return err
+	}
+	var costs []int64
+	for i := range x.after {
+		if now, was := &x.after[i], x.before[x.after[i].ID]; !sameCost(now, &was) {
+			costs = append(costs, now.ID)
+		}
+	}
+	return itemsCost(w, costs)
+}
+
+// itemsCost brings other costs of items to all that is valued by them: recorded stock, and the lines of counts that run.
+func itemsCost(w *desk.Work, items []int64) error {
+	if len(items) == 0 {
+		return nil
+	}
+	if err := store.RevalueAll(w.Tx); err != nil {
+		return err
+	}
+	running, err := store.RunningCounts(w.Tx)
+	if err != nil {
+		return err
+	}
+	for _, id := range running {
+		c, err := w.Running(id)
+		if err != nil {
+			return err
+		}
+		if err := count.ItemsCost(w, c, items); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func sameCost(a, b *store.Item) bool {
+	return a.Cost == nil && b.Cost == nil || a.Cost != nil && b.Cost != nil && *a.Cost == *b.Cost
+}
+
+// otherCosts are the items that cost something else by now.
+func otherCosts(tx *gorm.DB, items []store.Item) (out []int64, err error) {
+	costs, err := store.ItemCosts(tx)
+	for i := range items {
+		now := &store.Item{}
+		if cost, known := costs[items[i].ID]; known {
+			now.Cost = (*int64)(&cost)
+		}
+		if !sameCost(now, &items[i]) {
+			out = append(out, items[i].ID)
+		}
+	}
+	return out, err
 }
 
 // undoItems puts changed items back. What the intake made goes where nothing uses it.
@@ -339,10 +390,17 @@ func undoItems(w *desk.Work, intake int64) error {
 			return err
 		}
 	}
+	costs, err := otherCosts(tx, items)
+	if err != nil {
+		return err
+	}
 	if err := store.Replace(tx, items); err != nil {
 		return err
 	}
-	return tx.Exec("DELETE FROM item_before WHERE intake_id = ?", intake).Error
+	if err := tx.Exec("DELETE FROM item_before WHERE intake_id = ?", intake).Error; err != nil {
+		return err
+	}
+	return itemsCost(w, costs)
 }
 
 func itemsStanding(tx *gorm.DB, r *store.Intake) (s standing, err error) {

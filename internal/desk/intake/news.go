@@ -157,10 +157,6 @@ func (s *stockDraft) itemNews(rec *records) {
 			Nature:      "stocked",
 			Active:      true,
 		}
-		if l.Costed {
-			c := int64(l.Cost)
-			item.Cost = &c
-		}
 		if own := barcodes[text]; len(own) > 0 {
 			if item.Barcode = own[0]; len(own) > 1 {
 				b, _ := json.Marshal(own) // of strings

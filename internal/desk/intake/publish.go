@@ -404,10 +404,19 @@ func (s *stockDraft) write(w *desk.Work, intake int64) error {
 			return err
 		}
 	}
-	if len(s.items.after) == 0 {
-		return nil
+	if len(s.items.after) > 0 {
+		if err := s.items.write(w, intake); err != nil {
+			return err
+		}
 	}
-	return s.items.write(w, intake)
+	for i := range s.sets {
+		if set := &s.sets[i].set; set.Unvalued > 0 {
+			if err := store.Revalue(w.Tx, set.ID); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 func stockStanding(tx *gorm.DB, r *store.Intake) (s standing, err error) {
@@ -448,6 +457,9 @@ func undoStock(w *desk.Work, intake int64) error {
 		}
 		if err := tx.Exec("UPDATE warehouses SET set_id = ? WHERE id = ? AND set_id = ?", s.PreviousID, s.WarehouseID, s.ID).Error; err != nil {
 			return fmt.Errorf("undo: %w", err)
+		}
+		if err := store.Revalue(tx, s.PreviousID); err != nil { // its items may cost something else by now
+			return err
 		}
 	}
 	return store.DeleteSets(tx, ids)

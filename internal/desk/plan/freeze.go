@@ -14,6 +14,8 @@ import (
 	"wobin/internal/core/counting"
 	"wobin/internal/core/cutting"
 	"wobin/internal/core/field"
+	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/store"
@@ -173,6 +175,7 @@ type freezing struct {
 	base       int64 // the position behind which the lines stand, in a count that runs
 	categories map[int64]store.CountItem
 	columns    []string
+	costs      map[int64]quantity.Cost     // of items that have one
 	own        map[int64]map[string]string // by item of the piece in hand: what of itself stands on sheets
 	parts      map[store.Part]*store.PartTally
 	bin        *store.PartTally
@@ -202,6 +205,12 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 	if err := t.loadOwn(tx, from, to); err != nil {
 		return nil, err
 	}
+	if t.costs == nil {
+		var err error
+		if t.costs, err = store.ItemCosts(tx); err != nil {
+			return nil, err
+		}
+	}
 	piece, next := make([]store.CountLine, to-from), 0
 	err := store.StockLinesAt(tx, s.Set, positions, func(l *store.StockLine) error {
 		n := int(at[next])
@@ -217,8 +226,13 @@ func (t *freezing) piece(tx *gorm.DB, from, to int) ([]store.CountLine, error) {
 			RecordID: l.RecordID,
 			HasRow:   true,
 			Recorded: l.Quantity,
-			Cost:     l.Cost,
 		}
+		cost := store.CostingOf(l.Cost, stock.CostOfLine)
+		if !cost.Known {
+			item, known := t.costs[l.ItemID]
+			cost = stock.LineCost(cost, stock.Costing{Cost: item, Known: known})
+		}
+		line.Cost, line.CostOf = store.Stored(cost)
 		if len(t.columns) == 0 {
 			return nil
 		}

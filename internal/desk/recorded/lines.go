@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -28,6 +29,7 @@ type RecordedLine struct {
 	Reserved    *quantity.Quantity `json:"reserved"`
 	Available   *quantity.Quantity `json:"available"`
 	Cost        *quantity.Cost     `json:"cost"`
+	CostOf      string             `json:"cost_of" enum:",item" doc:"whose cost it is: its own, or the item's, as the line brought none"`
 	Value       *quantity.Money    `json:"value"`
 	Bins        int                `json:"bins" doc:"by item: the lines that it has"`
 	BinIDs      []int64            `json:"bin_ids" doc:"by item: where it lies"`
@@ -79,15 +81,15 @@ func linesOf(rows []store.RecordedRow) ([]RecordedLine, error) {
 			RecordID:    r.RecordID,
 			Unit:        r.Unit,
 			OnHand:      quantity.Quantity(r.Quantity),
-			Cost:        (*quantity.Cost)(r.Cost),
 		}
 		l.setReserved(r.Reserved)
-		if r.Cost != nil {
-			v, err := quantity.Value(l.OnHand, quantity.Cost(*r.Cost))
+		cost := stock.LineCost(store.CostingOf(r.Cost, stock.CostOfLine), store.CostingOf(r.ItemCost, stock.CostOfItem))
+		if cost.Known {
+			v, err := quantity.Value(l.OnHand, cost.Cost)
 			if err != nil {
 				return nil, err
 			}
-			l.Value = &v
+			l.Cost, l.Value, l.CostOf = &cost.Cost, &v, cost.From.String()
 		}
 		out = append(out, l)
 	}

@@ -11,6 +11,7 @@ import (
 
 	"wobin/internal/core/code"
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/store"
 )
@@ -50,8 +51,11 @@ func (c *setCache) forget() {
 	c.sets, c.house = nil, nil
 }
 
-// SetLines are the lines of a set of recorded stock as columns, by position: small enough to be kept, for a set never changes.
+// SetLines are the lines of a set of recorded stock as columns, by position: small enough to be kept, for a set never changes but for what
+// the items cost by which lines go that bring no cost.
 type SetLines struct {
+	leaning    bool  // lines go by what their items cost
+	version    int64 // of the records
 	Set        int64
 	RecordedAt int64
 	Bins       []int64
@@ -79,7 +83,12 @@ const keptSets = 2
 func (d *Room) SetOf(ctx context.Context, tx *store.Tx, id int64) (*SetLines, error) {
 	d.sets.mu.Lock()
 	defer d.sets.mu.Unlock()
-	if i := slices.IndexFunc(d.sets.sets, func(s *SetLines) bool { return s.Set == id }); i >= 0 {
+	i := slices.IndexFunc(d.sets.sets, func(s *SetLines) bool { return s.Set == id })
+	if i >= 0 && d.sets.sets[i].leaning && d.sets.sets[i].version != d.Version(0) {
+		d.sets.sets = slices.Delete(d.sets.sets, i, i+1)
+		i = -1
+	}
+	if i >= 0 {
 		s := d.sets.sets[i]
 		d.sets.sets = append(slices.Delete(d.sets.sets, i, i+1), s)
 		return s, nil
@@ -90,6 +99,7 @@ func (d *Room) SetOf(ctx context.Context, tx *store.Tx, id int64) (*SetLines, er
 	}
 	s := &SetLines{
 		Set:        id,
+		version:    d.Version(0), // before reading: what comes meanwhile is read again
 		RecordedAt: row.RecordedAt,
 		Texts:      []string{""},
 		Bins:       make([]int64, 0, row.Lines),
@@ -100,10 +110,19 @@ func (d *Room) SetOf(ctx context.Context, tx *store.Tx, id int64) (*SetLines, er
 	}
 	at := map[string]int32{"": 0}
 	var wrong error
+	costs, err := store.ItemCosts(tx)
+	if err != nil {
+		return nil, err
+	}
 	err = d.Store.EachStockLine(ctx, id, func(l *store.StockLine) {
 		v := int64(NoValue)
-		if l.Cost != nil {
-			m, err := quantity.Value(quantity.Quantity(l.Quantity), quantity.Cost(*l.Cost))
+		cost := store.CostingOf(l.Cost, stock.CostOfLine)
+		if !cost.Known {
+			item, known := costs[l.ItemID]
+			cost, s.leaning = stock.LineCost(cost, stock.Costing{Cost: item, Known: known}), true
+		}
+		if cost.Known {
+			m, err := quantity.Value(quantity.Quantity(l.Quantity), cost.Cost)
 			if v = int64(m); err != nil {
 				wrong = err
 			}

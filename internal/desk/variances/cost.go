@@ -4,8 +4,10 @@ import (
 	"context"
 
 	"wobin/internal/core/quantity"
+	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
+	"wobin/internal/store"
 )
 
 // Costing gives lines of a count another unit cost.
@@ -29,7 +31,7 @@ func (d *Room) Recost(ctx context.Context, p desk.Person, countID int64, x Costi
 		if err != nil {
 			return none, err
 		}
-		costs, was := map[int64]*int64{}, []string{}
+		costs, was := map[int64]stock.Costing{}, []string{}
 		for i := range lines {
 			l := &lines[i]
 			if l.Postings > 0 {
@@ -40,7 +42,7 @@ func (d *Room) Recost(ctx context.Context, p desk.Person, countID int64, x Costi
 				before = quantity.Cost(*l.Cost).String()
 			}
 			was = append(was, before)
-			costs[l.Pos] = (*int64)(x.Cost)
+			costs[l.Pos] = store.CostingOf((*int64)(x.Cost), stock.CostByHand)
 		}
 		if err := count.Recost(w, c, costs); err != nil {
 			return none, err

@@ -3246,6 +3246,11 @@ export interface components {
             /** @description why the variance is likely there; empty where nothing speaks for anything, or it was not asked for */
             cause: string;
             cost: string | null;
+            /**
+             * @description whose cost it is: its own, the item's, that of other lines of the SKU, or given by hand
+             * @enum {string}
+             */
+            cost_of: "" | "item" | "rows" | "hand";
             /** @description null: not counted, which is never zero */
             counted: string | null;
             /** Format: date-time */
@@ -4695,6 +4700,11 @@ export interface components {
              */
             bins: number;
             cost: string | null;
+            /**
+             * @description whose cost it is: its own, or the item's, as the line brought none
+             * @enum {string}
+             */
+            cost_of: "" | "item";
             description: string;
             holding: string;
             lot: string;
@@ -6121,6 +6131,11 @@ export interface components {
             /** @description why the variance is likely there; empty where nothing speaks for anything, or it was not asked for */
             cause: string;
             cost: string | null;
+            /**
+             * @description whose cost it is: its own, the item's, that of other lines of the SKU, or given by hand
+             * @enum {string}
+             */
+            cost_of: "" | "item" | "rows" | "hand";
             /** @description null: not counted, which is never zero */
             counted: string | null;
             /** Format: date-time */

@@ -177,7 +177,15 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 						width: "84px",
 						right: true,
 						off: true,
-						cell: (r: Line) => (r.cost == null ? <span className="text-dim">not known</span> : <Quantity of={r.cost} pad={costs} />),
+						cell: (r: Line) =>
+							r.cost == null ? (
+								<span className="text-dim">not known</span>
+							) : (
+								<span title={r.cost_of === "item" ? "The item's: the line brought none." : undefined}>
+									{r.cost_of === "item" && <span className="pr-1 text-dim">item's</span>}
+									<Quantity of={r.cost} pad={costs} />
+								</span>
+							),
 						text: (r: Line) => r.cost ?? "",
 						edit: (r: Line) => r.cost ?? "",
 					},

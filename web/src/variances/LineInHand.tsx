@@ -13,6 +13,9 @@ import { Evidence } from "./Evidence";
 type Event = Schemas["HistoryEvent"];
 
 /** What happened to a line of a count, and why its variance is likely there. */
+/** Whose unit cost it is, where it is not the recorded line's own. */
+const costOf = { "": "", item: "the item's", rows: "of other lines of the item", hand: "given in this count" };
+
 export const useHistory = (id: number, pos?: number) =>
 	useQuery({
 		queryKey: key.history(id, pos ?? 0),
@@ -43,6 +46,7 @@ function UnitCost({ id, line, may }: { id: number; line: Schemas["VarianceLine"]
 			) : (
 				<>
 					<span className={line.cost == null ? "text-warn" : "code text-ink"}>{line.cost == null ? "! not known" : plain(line.cost)}</span>
+					{line.cost != null && costOf[line.cost_of] && <span className="text-dim">{costOf[line.cost_of]}</span>}
 					{may && line.postings === 0 && (
 						<button type="button" className="word" onClick={() => setEditing(true)}>
 							correct
