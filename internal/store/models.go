@@ -57,6 +57,7 @@ const (
 
 // Warehouse points to its published stock.
 type Warehouse struct {
+	Crew     string // who counts there, JSON
 	ID       int64
 	Code     string
 	Name     string

@@ -491,6 +491,7 @@ UPDATE invitations SET by_person_id = (SELECT id FROM people WHERE name = by_per
 	WHERE (SELECT count(*) FROM people WHERE name = by_person) = 1;
 UPDATE invitations SET gone_at = at WHERE by_person_id = 0 AND by_person <> 'console' AND used_at = 0; -- nobody knows whose they are
 `, `
+ALTER TABLE warehouses ADD COLUMN crew TEXT NOT NULL DEFAULT ''; -- who counts there, JSON
 -- Lines that bring no unit cost have their item's: cost_of says whose it is (stock.CostSource).
 ALTER TABLE count_lines ADD COLUMN cost_of INTEGER NOT NULL DEFAULT 0; -- 0 the line's own, or none; 1 its item's; 2 of other rows; 3 by hand
 UPDATE items SET cost = NULL WHERE intake_id IN (SELECT id FROM intakes WHERE kind = 'stock') AND id NOT IN (SELECT item_id FROM item_before);

@@ -42,7 +42,7 @@ func RunsBlind(tx *gorm.DB, warehouse int64) (blind bool, err error) {
 // RecordedWarehouse is a warehouse with what is recorded in it.
 type RecordedWarehouse struct {
 	ID                    int64
-	Code, Walk            string
+	Code, Walk, Crew      string
 	Lines, Bins, Unvalued int
 	Value                 int64
 	RecordedAt            int64 // 0 without stock
@@ -51,7 +51,7 @@ type RecordedWarehouse struct {
 
 // RecordedWarehouses gives all warehouses with what is recorded in them, by code.
 func RecordedWarehouses(tx *gorm.DB) (rows []RecordedWarehouse, err error) {
-	err = tx.Raw(`SELECT w.id, w.code, w.walk, w.rotation <> '' AS rotation, coalesce(s.lines, 0) AS lines, coalesce(s.value, 0) AS value,
+	err = tx.Raw(`SELECT w.id, w.code, w.walk, w.crew, w.rotation <> '' AS rotation, coalesce(s.lines, 0) AS lines, coalesce(s.value, 0) AS value,
 		coalesce(s.unvalued, 0) AS unvalued, coalesce(s.recorded_at, 0) AS recorded_at,
 		(SELECT count(*) FROM bins b WHERE b.warehouse_id = w.id) AS bins FROM warehouses w LEFT JOIN stock_sets s ON s.id = w.set_id
 		ORDER BY w.code`).Scan(&rows).Error

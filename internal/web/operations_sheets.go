@@ -28,6 +28,17 @@ func (s *Server) registerSheets() {
 		}) (done, error) {
 			return done{true}, d.Counting.HandOut(ctx, p, in.Count, in.Body)
 		})
+	op(s, "handOutPlanned", http.MethodPost, "/api/counts/{count}/hand-out/planned", "Hand out all sheets that are planned for somebody",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body counting.HandingPlanned
+		}) (done, error) {
+			return done{true}, d.Counting.HandOutPlanned(ctx, p, in.Count, in.Body)
+		})
+	op(s, "crew", http.MethodGet, "/api/counts/{count}/crew", "Who may count, and for whom sheets are planned",
+		func(ctx context.Context, p desk.Person, in *struct{ CountPath }) (counting.Crew, error) {
+			return d.Counting.Crew(ctx, p, in.Count)
+		})
 	op(s, "takeBack", http.MethodPost, "/api/counts/{count}/take-back", "Note that sheets are back, or out again",
 		func(ctx context.Context, p desk.Person, in *struct {
 			CountPath

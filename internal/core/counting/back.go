@@ -1,6 +1,7 @@
 package counting
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -47,6 +48,7 @@ type Back struct {
 	To      int64
 	By      string
 	Untimed int // counts whose time is not known yet
+	Held    int // counts that name nobody and are by whoever has their sheet
 
 	file *read.CountFile
 }
@@ -70,6 +72,8 @@ type Frozen struct {
 	SheetOf func(sheet, row int) int
 	// RoundOf gives the round that a sheet is of; nil where all are of the first.
 	RoundOf func(sheet int) int
+	// Holder gives who has a sheet, or is to have it, as it was planned; nil where nobody is known to have any.
+	Holder func(sheet int) string
 	// Elsewhere finds the line that a key means where no line of Book has it. Where the count has no such line its pos is
 	// -1 and the key holds the codes as the records have them; what they lack, or what the key leaves open, is an error
 	// about the field.
@@ -304,10 +308,18 @@ func TakeBack(file, sheetName string, m *recognise.Mapping, f *read.CountFile, f
 		if !c.Timed {
 			b.Untimed++
 		}
+		if c.Counter == "" && frozen.Holder != nil {
+			if c.Counter = CountedBy("", frozen.Holder(c.Sheet), ""); c.Counter != "" {
+				b.Held++
+			}
+		}
 		b.Counts = append(b.Counts, c)
 	}
 	return b
 }
+
+// CountedBy tells who counted a row: whom the sheet or whoever types it names, else who has the sheet, else who types it.
+func CountedBy(said, holder, typist string) string { return cmp.Or(said, holder, typist) }
 
 // SerialQuantity is the kind of problem of a count of a serial that is neither one piece nor none.
 const SerialQuantity = "serial with a quantity"

@@ -14,7 +14,6 @@ import (
 	"gorm.io/gorm"
 
 	"wobin/internal/core/counting"
-	"wobin/internal/core/form"
 	"wobin/internal/core/stock"
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
@@ -129,23 +128,15 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 		if err != nil {
 			return none, err
 		}
-		counter := strings.TrimSpace(h.Counter)
-		to := map[string]any{"counter": counter, "state": store.Out, "out_at": w.Now, "due": 0}
-		if h.Due != "" {
-			at, err := form.ParseTime(h.Due, zone)
-			if err != nil {
-				return none, desk.RefuseAs(desk.Invalid, "due", "%q %v.", h.Due, err)
-			}
-			if at <= w.Now {
-				return none, desk.RefuseAs(
-					desk.Invalid,
-					"due",
-					"%s is past. Say a time to come.",
-					desk.Instant(at).In(zone).Format("2006-01-02 15:04"),
-				)
-			}
-			to["due"] = at
+		counter, err := asKnown(w, c.WarehouseID, strings.TrimSpace(h.Counter))
+		if err != nil {
+			return none, err
 		}
+		due, err := dueAt(w, h.Due, zone)
+		if err != nil {
+			return none, err
+		}
+		to := map[string]any{"counter": counter, "state": store.Out, "out_at": w.Now, "due": due}
 		if counter == "" {
 			to["state"], to["out_at"], to["due"] = store.WithUs, 0, 0
 		}

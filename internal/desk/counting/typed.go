@@ -136,7 +136,7 @@ func typeIn(w *desk.Work, c *store.Count, zone *time.Location, typed []Typed, tr
 			t.RowCode = t.code() // as it is told of
 			x.parcel = counting.Parcel(sheet.Number, 1)
 		}
-		x.sheet = sheet.ID
+		x.sheet, x.by = sheet.ID, counting.CountedBy(t.Counter, sheet.Counter, w.Person.Name)
 		x.round = sheet.InRound()
 		x.beside(stands[x.pos], sheet.Number, tray)
 		at := w.Now
@@ -222,7 +222,8 @@ type typing struct {
 	t     *Typed
 	pos   int64
 	sheet int64
-	since int64 // from when it was counted, where paper says so
+	by    string // who counted it
+	since int64  // from when it was counted, where paper says so
 	// parcel tells the typed count of a line from others of it: that of the row itself, or, of what was found, that of the
 	// first row that was added to the sheet by hand, so that the sheet as a file and as typed say the same.
 	parcel  int64
@@ -279,7 +280,7 @@ func (x *typing) samePerson(stands []store.Entry) error {
 	if x.c.Rounds != 2 && !again || x.t.Sure || x.t.Withdraw || x.t.Quantity == nil {
 		return nil
 	}
-	who := cmp.Or(x.t.Counter, x.w.Person.Name)
+	who := x.by
 	for _, e := range stands {
 		if again && e.Round < x.round && !e.Withdrawn && strings.EqualFold(e.Counter, who) {
 			return desk.RefuseAs(
@@ -338,10 +339,7 @@ func (x *typing) entries(at int64, out *count.Outcome) ([]store.Entry, error) {
 		return nil, nil
 	}
 	e := x.entry(x.own)
-	e.Quantity, e.CountedAt, e.Since, e.Counter = int64(*t.Quantity), at, x.since, t.Counter
-	if e.Counter == "" {
-		e.Counter = x.w.Person.Name
-	}
+	e.Quantity, e.CountedAt, e.Since, e.Counter = int64(*t.Quantity), at, x.since, x.by
 	list := []store.Entry{e}
 	if stands {
 		if t.CountedAt == "" {

@@ -313,12 +313,17 @@ func (d *Room) lookCount(
 		return nil, err
 	}
 	frozen.Elsewhere = find.line
+	frozen.Holder = func(sheet int) string { return sheets[sheet].Counter }
 	if said := cutSince(sheets, numbers, frozen); said != "" {
 		v.Assumed = append(v.Assumed, said)
 	}
 	back := counting.TakeBack(dr.name, pt.mapping.SheetName, pt.mapping, x.file, frozen, head, &pt.problems)
 	if find.err != nil { // a row that could not be looked up must not pass for new
 		return nil, find.err
+	}
+	if back.Held > 0 {
+		v.Assumed = append(v.Assumed, desk.Plural(back.Held, "count names nobody who counted: it is by whoever has its sheet.",
+			"counts name nobody who counted: they are by whoever has their sheet."))
 	}
 	if find.only > 0 {
 		v.Assumed = append(

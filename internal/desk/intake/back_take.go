@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"cmp"
 	"context"
 	"runtime"
 	"slices"
@@ -101,6 +102,7 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 	if err != nil {
 		return out, err
 	}
+	by := b.counters()
 	r, b.counts, b.revised = counting.Revision{}, &counting.Back{}, counting.Revision{} // a file may hold a million; they are entries now
 	if len(
 		entries,
@@ -122,8 +124,8 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 			continue
 		}
 		to := map[string]any{"state": store.Back, "back_at": w.Now}
-		if b.view.By != "" {
-			to["counter"] = b.view.By
+		if who := cmp.Or(b.view.By, s.Counter, by[n]); who != s.Counter {
+			to["counter"] = who
 		}
 		if b.view.Revised > 0 {
 			to["revisions"] = s.Revisions + 1
@@ -155,6 +157,20 @@ func (b *backDraft) take(w *desk.Work, p desk.Person, dr *draft, pt *part) (out 
 			"withdrawn": ret.Withdrawn,
 		},
 	)
+}
+
+// counters are who counted all that the file has of each sheet; empty where several did.
+func (b *backDraft) counters() map[int]string {
+	out := map[int]string{}
+	for i := range b.counts.Counts {
+		c := &b.counts.Counts[i]
+		if who, had := out[c.Sheet]; !had {
+			out[c.Sheet] = c.Counter
+		} else if !strings.EqualFold(who, c.Counter) {
+			out[c.Sheet] = ""
+		}
+	}
+	return out
 }
 
 // comesTo is what a person saw of a revision.

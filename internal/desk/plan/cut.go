@@ -45,10 +45,11 @@ func (c Cut) settled() (Cut, error) {
 		if name = strings.TrimSpace(name); name == "" {
 			continue
 		}
-		if seen[name] {
+		by := strings.ToUpper(name) // a name is one person
+		if seen[by] {
 			return c, desk.RefuseAs(desk.Invalid, "for", "%s is named twice among those who count.", name)
 		}
-		seen[name] = true
+		seen[by] = true
 		people = append(people, name)
 	}
 	c.For = people

@@ -214,11 +214,12 @@ type NewCount struct {
 	FrozenAt          string                          `json:"frozen_at,omitempty" doc:"the moment of the freeze; left out: when the stock was recorded"`
 	Zone              string                          `json:"zone,omitempty"`
 	together          string
-	at                int64    // the moment of the freeze in the records of who did what, the same for counts that stand together
-	Stands            string   `json:"stands,omitempty" enum:",agree,choose" doc:"which of several rounds of a line stands: the last, two that agree, the one that is chosen"`
-	Rounds            int      `json:"rounds,omitempty" minimum:"0" maximum:"2" doc:"2: two rounds by different people, which must agree; each has sheets of its own"`
-	Further           []int64  `json:"further,omitempty" maxItems:"200" doc:"further warehouses that are counted at the same time by the same rules: one count each, together under this name"`
-	Columns           []string `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
+	at                int64              // the moment of the freeze in the records of who did what, the same for counts that stand together
+	Stands            string             `json:"stands,omitempty" enum:",agree,choose" doc:"which of several rounds of a line stands: the last, two that agree, the one that is chosen"`
+	Rounds            int                `json:"rounds,omitempty" minimum:"0" maximum:"2" doc:"2: two rounds by different people, which must agree; each has sheets of its own"`
+	Crews             map[int64][]string `json:"crews,omitempty" doc:"by people: who counts in a further warehouse, where others do than in the first"`
+	Further           []int64            `json:"further,omitempty" maxItems:"200" doc:"further warehouses that are counted at the same time by the same rules: one count each, together under this name"`
+	Columns           []string           `json:"columns,omitempty" maxItems:"20" doc:"attributes that stand on the sheets and in the files out, such as line.Shelf label"`
 }
 
 // CountMade is the answer to a new count.
@@ -352,6 +353,11 @@ func (f *frozen) publish(w *desk.Work, walk string) (out CountMade, err error) {
 	if err := w.Exec("UPDATE warehouses SET walk = ? WHERE id = ? AND walk <> ?", walk, f.house.ID, walk).Error; err != nil {
 		return out, err
 	}
+	if len(f.cut.For) > 0 {
+		if err := store.KeepCrew(w.Tx, f.house.ID, f.cut.For); err != nil {
+			return out, err
+		}
+	}
 	made, err := w.Running(f.row.ID)
 	if err != nil {
 		return out, err
@@ -389,6 +395,9 @@ func (d *Room) Freeze(ctx context.Context, p desk.Person, n NewCount) (out Count
 			return out, desk.RefuseAs(desk.Invalid, "further", "A warehouse is named twice.")
 		}
 		one := n
+		if crew := n.Crews[house]; len(crew) > 0 {
+			one.For = crew
+		}
 		if one.Scope.Warehouse = house; len(n.Further) > 0 {
 			one.together = strings.TrimSpace(n.Name)
 		}

@@ -2,6 +2,7 @@ package recorded
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"time"
 
@@ -22,6 +23,7 @@ type WarehouseView struct {
 	RecordedAt *time.Time      `json:"recorded_at"`
 	Zones      []string        `json:"zones"`
 	Rotation   bool            `json:"rotation" doc:"its lines are counted in rotation"`
+	Crew       []string        `json:"crew" doc:"who counts there, as the last plan by people named them"`
 	Walk       string          `json:"walk" doc:"how its aisles are walked; empty: one up and the next one down"`
 }
 
@@ -39,6 +41,12 @@ func (d *Room) Warehouses(ctx context.Context, p desk.Person) ([]WarehouseView, 
 	for i, r := range rows {
 		out[i] = WarehouseView{ID: r.ID, Code: r.Code, Lines: r.Lines, Bins: r.Bins, Unvalued: r.Unvalued,
 			RecordedAt: desk.Moment(r.RecordedAt), Rotation: r.Rotation, Walk: r.Walk}
+		out[i].Crew = []string{}
+		if r.Crew != "" {
+			if err := json.Unmarshal([]byte(r.Crew), &out[i].Crew); err != nil {
+				return nil, err
+			}
+		}
 		hidden := desk.UnlessBlind(tx, p, r.ID, "see what is recorded in "+r.Code)
 		if hidden != nil && !errors.Is(hidden, desk.ErrMayNot) {
 			return nil, hidden

@@ -5,6 +5,7 @@ import (
 	"context"
 	"time"
 
+	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
 	"wobin/internal/desk/count"
@@ -39,8 +40,36 @@ type TodayCount struct {
 	Waits []Wait `json:"waits"`
 }
 
+// OwnSheet is a sheet that whoever asks is to count.
+type OwnSheet struct {
+	Count     int64      `json:"count"`
+	Name      string     `json:"name" doc:"of the count"`
+	Warehouse string     `json:"warehouse"`
+	Number    int        `json:"number"`
+	FirstBin  string     `json:"first_bin"`
+	LastBin   string     `json:"last_bin"`
+	Lines     int        `json:"lines"`
+	Counted   int        `json:"counted"`
+	Out       bool       `json:"out" doc:"it was handed out; else it is planned"`
+	Due       *time.Time `json:"due"`
+}
+
+// mostOwn is how many of one's own sheets are listed.
+const mostOwn = 50
+
+// Asked is what of a count goes out once whoever asks agrees.
+type Asked struct {
+	Count int64          `json:"count"`
+	Name  string         `json:"name" doc:"of the count"`
+	Lines int            `json:"lines"`
+	Gross quantity.Money `json:"gross"`
+	By    string         `json:"by"`
+}
+
 // Today is what wants a hand now.
 type Today struct {
+	Sheets     []OwnSheet               `json:"sheets" doc:"one's own, which are not back: those that were handed out first"`
+	Asked      []Asked                  `json:"asked" doc:"what waits for whoever asks to agree"`
 	Counts     []TodayCount             `json:"counts"`
 	Warehouses []recorded.WarehouseView `json:"warehouses"`
 	Now        time.Time                `json:"now"`
@@ -51,6 +80,10 @@ type Today struct {
 // Today lists the counts, those that run first, and what each waits for.
 func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 	t.Counts, t.DemoFiles, t.Exports, t.Now = []TodayCount{}, []string{}, []string{}, d.Now().UTC()
+	t.Asked = []Asked{}
+	if t.Sheets, err = d.own(ctx, p); err != nil {
+		return t, err
+	}
 	if t.Warehouses, err = d.recorded.Warehouses(ctx, p); err != nil {
 		return t, err
 	}
@@ -69,11 +102,11 @@ func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 		}
 		w := waits(&s)
 		if p.Role != "counter" {
-			asked, err := d.asked(ctx, p, s.ID)
+			waits, asked, err := d.asked(ctx, p, &s)
 			if err != nil {
 				return t, err
 			}
-			w = append(asked, w...)
+			w, t.Asked = append(waits, w...), append(t.Asked, asked...)
 		}
 		if s.Posted > 0 {
 			proved, err := d.proved(ctx, p, s.ID)
@@ -91,20 +124,34 @@ func (d *Room) Today(ctx context.Context, p desk.Person) (t Today, err error) {
 	return t, err
 }
 
-// asked tells what of a count waits for somebody to agree.
-func (d *Room) asked(ctx context.Context, p desk.Person, id int64) (w []Wait, err error) {
-	list, err := d.adjustments.Approvals(ctx, p, id)
+// own gives the sheets that somebody is to count.
+func (d *Room) own(ctx context.Context, p desk.Person) ([]OwnSheet, error) {
+	out := []OwnSheet{}
+	rows, err := store.SheetsOfPerson(d.Store.Read(ctx), p.Name, mostOwn)
+	for _, s := range rows {
+		out = append(out, OwnSheet{s.CountID, s.Name, s.Warehouse, s.Number, s.FirstBin, s.LastBin, s.Lines, s.Counted, s.State == store.Out,
+			desk.Moment(s.Due)})
+	}
+	return out, err
+}
+
+// asked tells what of a count waits for somebody to agree, and what of it for the one who asks.
+func (d *Room) asked(ctx context.Context, p desk.Person, s *count.Stages) (w []Wait, asked []Asked, err error) {
+	list, err := d.adjustments.Approvals(ctx, p, s.ID)
 	for _, a := range list {
 		if a.State != store.Waits {
 			continue
 		}
 		text := desk.Plural(a.Lines, "line", "lines") + " to go out, by " + a.Person + ": agree or send them back"
+		if !a.Own && p.Role == "approver" {
+			asked = append(asked, Asked{s.ID, s.Name, a.Lines, a.Gross, a.Person})
+		}
 		if a.Own {
 			text = desk.Plural(a.Lines, "line", "lines") + " to go out once somebody else agrees"
 		}
 		w = append(w, Wait{text, "adjustments", a.Gross.String()})
 	}
-	return w, err
+	return w, asked, err
 }
 
 // proved tells what was sent out of a count and is not proved to have landed.

@@ -26,6 +26,7 @@ export const key = {
 	layouts: ["layouts"],
 	count: (id: number) => ["count", String(id)],
 	sheets: (id: number) => ["count", String(id), "sheets"],
+	crew: (id: number) => ["count", String(id), "crew"],
 	bins: (id: number, at: string) => ["count", String(id), "bins", at],
 	returns: (id: number) => ["count", String(id), "returns"],
 	sheetBins: (id: number, sheets: string) => ["count", String(id), "sheet-bins", sheets],

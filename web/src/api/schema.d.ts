@@ -244,6 +244,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counts/{count}/crew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who may count, and for whom sheets are planned */
+        get: operations["crew"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counts/{count}/cut-anew": {
         parameters: {
             query?: never;
@@ -410,6 +427,23 @@ export interface paths {
         put?: never;
         /** Note who has sheets */
         post: operations["handOut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counts/{count}/hand-out/planned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Hand out all sheets that are planned for somebody */
+        post: operations["handOutPlanned"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2206,6 +2240,16 @@ export interface components {
             /** Format: int64 */
             movement: number;
         };
+        Asked: {
+            by: string;
+            /** Format: int64 */
+            count: number;
+            gross: string;
+            /** Format: int64 */
+            lines: number;
+            /** @description of the count */
+            name: string;
+        };
         BackView: {
             /**
              * Format: int64
@@ -2642,6 +2686,12 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
+        };
+        Crew: {
+            /** @description who counts in the warehouse: its crew first, then whoever had sheets there, the latest first */
+            names: string[];
+            /** @description for whom sheets are planned that are with us */
+            planned: components["schemas"]["PlannedFor"][];
         };
         CutOff: {
             /** Format: date-time */
@@ -3221,6 +3271,17 @@ export interface components {
             sheets: number[];
             /** @description of a recount that somebody gets who counted first: why */
             why?: string;
+            /** @description the time zone of that */
+            zone?: string;
+        };
+        HandingPlanned: {
+            /** @description when they are to be back */
+            due?: string;
+            /**
+             * Format: int64
+             * @description how many there are, as it was seen
+             */
+            sheets: number;
             /** @description the time zone of that */
             zone?: string;
         };
@@ -4065,6 +4126,10 @@ export interface components {
             };
             /** @description attributes that stand on the sheets and in the files out, such as line.Shelf label */
             columns?: string[];
+            /** @description by people: who counts in a further warehouse, where others do than in the first */
+            crews?: {
+                [key: string]: string[];
+            };
             /**
              * Format: int64
              * @description where nothing is recorded: rows to fill in for each bin
@@ -4340,6 +4405,25 @@ export interface components {
             /** @description ready-made ones, to be used as they are or copied and changed */
             ready: components["schemas"]["OutLayout"][];
         };
+        OwnSheet: {
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            counted: number;
+            /** Format: date-time */
+            due: string | null;
+            first_bin: string;
+            last_bin: string;
+            /** Format: int64 */
+            lines: number;
+            /** @description of the count */
+            name: string;
+            /** Format: int64 */
+            number: number;
+            /** @description it was handed out; else it is planned */
+            out: boolean;
+            warehouse: string;
+        };
         PartRequest: {
             /** @description who gets it; left out: it is with us */
             counter?: string;
@@ -4388,6 +4472,11 @@ export interface components {
         PlacesPage: {
             lines: components["schemas"]["PlaceLine"][];
             next: string;
+        };
+        PlannedFor: {
+            counter: string;
+            /** Format: int64 */
+            sheets: number;
         };
         PostingPart: {
             /** Format: int64 */
@@ -5844,6 +5933,8 @@ export interface components {
             zone: string;
         };
         Today: {
+            /** @description what waits for whoever asks to agree */
+            asked: components["schemas"]["Asked"][];
             counts: components["schemas"]["TodayCount"][];
             /** @description files to try with, in the demo */
             demo_files: string[];
@@ -5851,6 +5942,8 @@ export interface components {
             exports: string[];
             /** Format: date-time */
             now: string;
+            /** @description one's own, which are not back: those that were handed out first */
+            sheets: components["schemas"]["OwnSheet"][];
             warehouses: components["schemas"]["WarehouseView"][];
         };
         TodayCount: {
@@ -6259,6 +6352,8 @@ export interface components {
             /** Format: int64 */
             bins: number;
             code: string;
+            /** @description who counts there, as the last plan by people named them */
+            crew: string[];
             /** Format: int64 */
             id: number;
             /** Format: int64 */
@@ -7698,6 +7793,91 @@ export interface operations {
             };
         };
     };
+    crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crew"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     cutAnew: {
         parameters: {
             query?: never;
@@ -8674,6 +8854,95 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Handing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    handOutPlanned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                count: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandingPlanned"];
             };
         };
         responses: {

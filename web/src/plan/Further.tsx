@@ -3,13 +3,15 @@ import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 
 type Tally = Schemas["Tally"];
+type Cut = { rows: number; for?: string[] };
 
 /** What the same scope comes to in further warehouses. */
-export function useFurther(houses: number[], scope: Schemas["Scope"], cut: object & { rows: number }) {
+export function useFurther(houses: number[], scope: Schemas["Scope"], cut: Cut, crews: Record<number, string[]>) {
+	const own = (warehouse: number) => ({ ...cut, for: crews[warehouse]?.length ? crews[warehouse] : cut.for });
 	return useQueries({
 		queries: houses.map((warehouse) => ({
-			queryKey: key.tally(warehouse, JSON.stringify(scope), JSON.stringify(cut)),
-			queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope: { ...scope, warehouse }, ...cut } })),
+			queryKey: key.tally(warehouse, JSON.stringify(scope), JSON.stringify(own(warehouse))),
+			queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope: { ...scope, warehouse }, ...own(warehouse) } })),
 		})),
 	});
 }

@@ -8,6 +8,7 @@ import { Choice, Stage } from "../frame/Frame";
 import { age, count, Empty, hours, many, plain, Warn, when } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
 import { Further, together, useFurther } from "./Further";
+import { namesIn } from "./names";
 import { all, type Draw, Part, sampleOf } from "./Part";
 import { isWhole, type Rule, Rules } from "./Rules";
 
@@ -59,7 +60,8 @@ function NewCountIn({
 	const [rules, setRules] = useState<Rule[]>([]);
 	const [leave, setLeave] = useState({ zero: false, empty: false });
 	const [by, setBy] = useState<"zone" | "size" | "people">("zone");
-	const [people, setPeople] = useState("");
+	const [people, setPeople] = useState(house.crew.join(", "));
+	const [crews, setCrews] = useState<Record<number, string>>({}); // of further warehouses, where they are others
 	const [walk, setWalk] = useState<"up and down" | "each aisle">(house.walk === "each aisle" ? "each aisle" : "up and down");
 	const [draw, setDraw] = useState<Draw>(() => ({ ...all(), how: portion ? "rotation" : "" }));
 	const [further, setFurther] = useState<number[]>([]); // warehouses that are counted at the same time
@@ -85,10 +87,10 @@ function NewCountIn({
 		leave_zero: leave.zero || undefined,
 		leave_empty: leave.empty || undefined,
 	};
-	const names = people
-		.split(/[,;\n]+/)
-		.map((n) => n.trim())
-		.filter(Boolean);
+	const names = namesIn(people);
+	const crewOf = (h: Schemas["WarehouseView"]) => crews[h.id] ?? (h.crew.length > 0 ? h.crew.join(", ") : people);
+	const elsewhere = houses.filter((h) => further.includes(h.id));
+	const crewed = Object.fromEntries(by === "people" ? elsewhere.map((h) => [h.id, namesIn(crewOf(h))]) : []);
 	const cut = {
 		rows: most,
 		empty,
@@ -101,7 +103,7 @@ function NewCountIn({
 		queryFn: () => ask(api.POST("/api/plan/tally", { body: { scope, ...cut } })),
 		placeholderData: (before) => before,
 	});
-	const others = useFurther(further, scope, cut);
+	const others = useFurther(further, scope, cut, crewed);
 	const sum = together([tally.data, ...others.map((o) => o.data)]);
 	const lacking = others.find((o) => o.error || o.data?.lines === 0);
 	const freeze = useMutation({
@@ -114,6 +116,7 @@ function NewCountIn({
 						scope,
 						rounds: rounds === "2" ? 2 : undefined,
 						further: further.length > 0 ? further : undefined,
+						crews: crewed,
 						blind: blind === "blind",
 						...cut,
 						zone: zone(),
@@ -450,6 +453,19 @@ function NewCountIn({
 								/>
 							</label>
 						)}
+						{by === "people" &&
+							elsewhere.map((h) => (
+								<label key={h.id} className="flex items-center gap-2">
+									in <span className="code">{h.code}</span>{" "}
+									<input
+										className="w-96"
+										value={crewOf(h)}
+										onChange={(e) => setCrews({ ...crews, [h.id]: e.target.value })}
+										placeholder="names, apart by commas"
+										aria-label={`Who counts in ${h.code}`}
+									/>
+								</label>
+							))}
 						<label className="flex items-center gap-2">
 							At most{" "}
 							<input

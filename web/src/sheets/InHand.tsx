@@ -5,6 +5,7 @@ import { key } from "../api/keys";
 import { changed } from "../counting/changed";
 import { Choice } from "../frame/Frame";
 import { hours, many, Warn } from "../frame/figures";
+import { namesIn } from "../plan/names";
 
 type Sheet = Schemas["SheetView"];
 type By = "zone" | "size" | "people";
@@ -49,15 +50,18 @@ export function useBorder(id: number, sheets: Sheet[], on: boolean) {
 export function SheetsInHand({
 	id,
 	sheets,
+	names: known,
 	border,
 	onDone,
 }: {
 	id: number;
 	sheets: Sheet[];
+	names: string[];
 	border: ReturnType<typeof useBorder>;
 	onDone: () => void;
 }) {
-	const [who, setWho] = useState("");
+	const planned = sheets[0]?.state === "with us" && sheets.every((s) => s.counter === sheets[0]?.counter) ? sheets[0].counter : "";
+	const [who, setWho] = useState(planned);
 	const [due, setDue] = useState("");
 	const [why, setWhy] = useState("");
 	const [by, setBy] = useState<By>("size");
@@ -99,10 +103,7 @@ export function SheetsInHand({
 		mutationFn: (back: boolean) => ask(api.POST("/api/counts/{count}/take-back", { ...path, body: { sheets: numbers, back } })),
 		...then,
 	});
-	const names = people
-		.split(/[,;\n]+/)
-		.map((n) => n.trim())
-		.filter(Boolean);
+	const names = namesIn(people);
 	const anew = useMutation({
 		mutationFn: (at?: string) =>
 			ask(
@@ -164,7 +165,13 @@ export function SheetsInHand({
 						onChange={(e) => setWho(e.target.value)}
 						placeholder="who gets it"
 						aria-label="Who gets the sheets"
+						list="crew"
 					/>
+					<datalist id="crew">
+						{known.map((name) => (
+							<option key={name} value={name} />
+						))}
+					</datalist>
 					<button type="submit" className="act-plain" disabled={who.trim() === "" || busy}>
 						{out.length === sheets.length ? "Hand over" : "Hand out"} {named}
 					</button>
@@ -200,7 +207,7 @@ export function SheetsInHand({
 							disabled={busy}
 							onClick={() => (one ? part.mutate(list[at]?.bin ?? "") : anew.mutate(list[at]?.bin))}
 						>
-							{one ? (who.trim() ? `the rest to ${who.trim()}` : "part it there") : "move the border there"}
+							{one ? (who.trim() && who.trim() !== one.counter ? `the rest to ${who.trim()}` : "part it there") : "move the border there"}
 						</button>
 					</p>
 				</div>

@@ -10,6 +10,7 @@ import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
 import { usePages } from "../lines/paging";
 import { SheetsInHand, useBorder } from "./InHand";
+import { PlannedFor, useCrew } from "./Planned";
 
 type Sheet = Schemas["SheetView"];
 
@@ -57,6 +58,7 @@ export function Sheets() {
 			ask(api.GET("/api/counts/{count}/lines", { params: { path: { count: id }, query: { sheet: now?.number, limit: 500 } } })),
 	});
 	const onRecount = useMemo(() => new Set(now && now.recount > 0 ? again.data?.lines.map((l) => l.bin_id) : []), [now, again.data]);
+	const crew = useCrew(id, mayCut);
 	const border = useBorder(id, wanted, mayCut);
 	if (sheets.error) return <Failed what="The sheets" error={sheets.error} />;
 	if (!c) return null;
@@ -78,7 +80,7 @@ export function Sheets() {
 		{
 			key: "zone",
 			title: "Zone",
-			width: "92px",
+			width: "minmax(92px,1fr)",
 			cell: (s) => (
 				<>
 					{s.round === 2 && <b>2nd </b>}
@@ -114,7 +116,7 @@ export function Sheets() {
 		{
 			key: "state",
 			title: "Where it is",
-			width: "176px",
+			width: "112px",
 			cell: (s) => (
 				<span className={s.state === "back" ? "" : s.state === "out" ? "font-semibold" : "text-dim"}>
 					{s.state === "back" ? "✓ back" : s.state}
@@ -172,8 +174,16 @@ export function Sheets() {
 							/>
 						)}
 					</div>
+					{mayCut && crew.data && crew.data.planned.length > 0 && <PlannedFor id={id} planned={crew.data.planned} />}
 					{mayCut && wanted.length > 0 && (
-						<SheetsInHand key={wanted.map((s) => s.number).join()} id={id} sheets={wanted} border={border} onDone={hand.unmark} />
+						<SheetsInHand
+							key={wanted.map((s) => s.number).join()}
+							id={id}
+							sheets={wanted}
+							names={crew.data?.names ?? []}
+							border={border}
+							onDone={hand.unmark}
+						/>
 					)}
 				</>
 			}

@@ -40,6 +40,8 @@ export function Today() {
 			<div className="min-h-0 flex-1 overflow-y-auto px-4 py-4 min-[700px]:px-6">
 				<div className="mx-auto grid max-w-6xl gap-x-10 gap-y-6 min-[900px]:grid-cols-[1fr_320px]">
 					<section>
+						<Own sheets={q.data.sheets} asked={q.data.asked} />
+						{person.role === "viewer" && <Reports counts={counts} />}
 						<div className="mb-2 flex items-baseline justify-between border-b border-ink pb-1">
 							<h1>Counts</h1>
 							{person.role === "controller" && (
@@ -116,6 +118,77 @@ export function Today() {
 				</div>
 			</div>
 		</Stage>
+	);
+}
+
+/** What is one's own to do: sheets to count, and what waits for one's word. */
+function Own({ sheets, asked }: { sheets: Schemas["OwnSheet"][]; asked: Schemas["Asked"][] }) {
+	return (
+		<>
+			{asked.length > 0 && (
+				<div className="mb-6" data-asked>
+					<h1 className="mb-1 border-b border-ink pb-1">Waiting for you to agree</h1>
+					{asked.map((a) => (
+						<Link
+							key={`${a.count} ${a.by}`}
+							to={`/counts/${a.count}/adjustments`}
+							className="flex justify-between border-b border-hair py-1.5 hover:bg-sheet"
+						>
+							<span>
+								<b className="font-semibold">{a.name}</b>{" "}
+								<span className="text-dim">
+									{many(a.lines, "line", "lines")} to go out, by {a.by}
+								</span>
+							</span>
+							<span className="code">{plain(a.gross)}</span>
+						</Link>
+					))}
+				</div>
+			)}
+			{sheets.length > 0 && (
+				<div className="mb-6" data-own-sheets>
+					<h1 className="mb-1 border-b border-ink pb-1">Your sheets</h1>
+					{sheets.map((s) => (
+						<Link
+							key={`${s.count} ${s.number}`}
+							to={`/counts/${s.count}/counting/${s.number}`}
+							className="grid grid-cols-[4.5rem_1fr_auto] gap-x-3 border-b border-hair py-1.5 hover:bg-sheet"
+						>
+							<b className="font-semibold">Sheet {s.number}</b>
+							<span>
+								<span className="code">
+									{s.first_bin} – {s.last_bin}
+								</span>{" "}
+								<span className="text-dim">
+									of {s.name}
+									{!s.out && ", planned"}
+								</span>
+							</span>
+							<span>
+								{s.due && <span className="pr-3 text-dim">back by {when(s.due)}</span>}
+								<span className="code">{s.lines === 0 ? "to fill in" : `${count(s.counted)} of ${count(s.lines)} rows`}</span>
+							</span>
+						</Link>
+					))}
+				</div>
+			)}
+		</>
+	);
+}
+
+/** The reports of all counts, for who reads them. */
+function Reports({ counts }: { counts: Schemas["TodayCount"][] }) {
+	if (counts.length === 0) return null;
+	return (
+		<div className="mb-6" data-reports>
+			<h1 className="mb-1 border-b border-ink pb-1">Reports</h1>
+			{counts.map((c) => (
+				<Link key={c.id} to={`/counts/${c.id}/report`} className="flex justify-between border-b border-hair py-1.5 hover:bg-sheet">
+					<b className="font-semibold">{c.name}</b>
+					<span className="text-dim">{c.state === "running" ? "as it stands now" : `finished, frozen ${when(c.frozen_at)}`}</span>
+				</Link>
+			))}
+		</div>
 	);
 }
 
