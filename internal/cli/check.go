@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -250,6 +251,11 @@ func understandSheet(f *tabular.File, m *recognise.Mapping, reading read.Reading
 	}
 	for _, c := range m.Columns {
 		x.Columns = append(x.Columns, understoodColumn{tabular.ColumnName(c.Index), c.Header, c.Field, c.Why})
+	}
+	for i := range m.Worked {
+		w := &m.Worked[i]
+		from := cmp.Or(w.Choice().Formula, w.Choice().Fixed)
+		x.Columns = append(x.Columns, understoodColumn{"=", from, w.Field, "worked out"})
 	}
 	x.AsText = told.AsText
 	for _, a := range told.Skipped {

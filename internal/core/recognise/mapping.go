@@ -110,10 +110,10 @@ type Mapping struct {
 	Meant         map[layout.Match]bool // texts that were said to be right as they are
 	Blocks        []Block
 	Turned        *AcrossRows
-	Apart         []int // columns that tell rows of one key apart
-	offered       []int // columns that a question about places across is about
-	LeaveHidden   bool  // rows that are hidden in the workbook
-	TakeAside     bool  // rows that read as totals and notes are lines
+	Apart         []Apart // columns that tell rows of one key apart
+	offered       []int   // columns that a question about places across is about
+	LeaveHidden   bool    // rows that are hidden in the workbook
+	TakeAside     bool    // rows that read as totals and notes are lines
 }
 
 // Want is what is known before a table is looked at.

@@ -79,6 +79,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 			},
 		)
 	}
+	m.askLevels(s)
 	m.tellApart(s)
 	m.askRivals(s)
 	sign := m.askSign(s)

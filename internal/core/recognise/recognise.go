@@ -339,6 +339,9 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 				continue
 			}
 			for n, s := range field.Fields(k) {
+				if s.Field == field.RowCode && pass >= 3 && amongLevels(headers, i) {
+					continue // a row of racks
+				}
 				whole := whole.has(n, pass)
 				if !whole && !lone.has(n, pass) {
 					continue
@@ -551,6 +554,7 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 	m.shaped(f, s, given)
 	m.blocks(s)
 	m.turn(given.Across)
+	m.levels(s, given)
 	m.Sources = map[field.Field]*column.Source{}
 	for i := range m.Columns {
 		c := &m.Columns[i]

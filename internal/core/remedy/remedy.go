@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"wobin/internal/core/code"
 	"wobin/internal/core/column"
 	"wobin/internal/core/field"
 	"wobin/internal/core/layout"
@@ -144,21 +143,22 @@ func (o *offers) placesOffered() (out []string) {
 func (o *offers) lines() {
 	switch {
 	case o.g.Kind == "duplicate key" && o.m.Kind == field.Stock:
-		for _, at := range o.m.Apart {
-			for _, f := range []field.Field{field.Lot, field.Serial, field.Holding} {
-				if o.m.Has(f) {
-					continue
+		for _, a := range o.m.Apart {
+			var names []string
+			for _, i := range a.Columns {
+				names = append(names, fmt.Sprintf("%s, %q,", tabular.ColumnName(i), o.m.Columns[i].Header))
+			}
+			for _, way := range a.Ways {
+				label := fmt.Sprintf("Column %s tells them apart: it is %s", names[0], way.Is)
+				if len(names) > 1 {
+					label = fmt.Sprintf("Columns %s tell them apart: they are %s", strings.Join(names, " and "), way.Is)
 				}
-				letter := tabular.ColumnName(at)
-				o.add(Remedy{
-					Label: fmt.Sprintf("Column %s, %q, tells them apart: it is the %s", letter, o.m.Columns[at].Header,
-						strings.ToLower(recognise.Title(o.m.Kind, f))),
-					Set: layout.Layout{Columns: []layout.Choice{{Column: letter, Header: code.Trim(o.m.Columns[at].Header), Field: f}}},
-				})
-				break
+				o.add(Remedy{Label: label, Set: layout.Layout{Columns: way.Set}})
 			}
 		}
-		o.add(Remedy{Label: "Sum rows of the same key", Set: layout.Layout{Doubles: "sum"}})
+		if !slices.ContainsFunc(o.m.Asks, func(a recognise.Ask) bool { return a.What == recognise.AsksLevel || a.What == recognise.AsksMadeOf }) {
+			o.add(Remedy{Label: "Sum rows of the same key", Set: layout.Layout{Doubles: "sum"}}) // else bins would become one unsaid
+		}
 	case o.g.Kind == read.CountedTwice:
 		o.add(Remedy{Label: "They are one count: leave the later rows out", Set: layout.Layout{Doubles: "skip"}})
 		o.add(Remedy{Label: "Each row is a parcel of its own: they add up", Set: layout.Layout{Doubles: "keep"}})

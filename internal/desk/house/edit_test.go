@@ -120,7 +120,8 @@ func TestEdit(t *testing.T) {
 	assert.Equal(t, 2, first.Changed)
 }
 
-// A unit cost is corrected by itself: quantities, reserved pieces, record ids and the other lines stay as they are.
+// A unit cost is corrected by itself: quantities, reserved pieces, record ids and the other lines stay as they are. A line that is to have
+// none has its item's.
 func TestRecost(t *testing.T) {
 	d := at(t)
 	take(t, d, "items.csv", itemsText)
@@ -131,7 +132,7 @@ func TestRecost(t *testing.T) {
 		for _, l := range page.Lines {
 			cost := "none"
 			if l.Cost != nil {
-				cost = l.Cost.String()
+				cost = strings.TrimSpace(l.Cost.String() + " " + l.CostOf)
 			}
 			lines = append(lines, fmt.Sprint(l.Bin, " ", l.SKU, " ", l.Lot, " ", l.RecordID, " ", l.OnHand, " ", l.Reserved, " ", cost))
 		}
@@ -144,7 +145,7 @@ func TestRecost(t *testing.T) {
 	assert.Equal(t, 2, out.Changed)
 	after, now := told()
 	want := append([]string{}, before...)
-	want[0], want[3] = strings.Replace(before[0], " 2.5", " 3.125", 1), strings.Replace(before[3], " 30", " none", 1)
+	want[0], want[3] = strings.Replace(before[0], " 2.5", " 3.125", 1), strings.Replace(before[3], " 30", " 30 item", 1)
 	assert.Equal(t, want, after)
 	_, err = d.Intake.Recost(ctx, nell, 1, "", intake.Costing{Set: set, Lines: []intake.CostLine{{Pos: 0, Cost: &cost}}})
 	require.ErrorContains(t, err, "Newer stock of W was taken in meanwhile")
