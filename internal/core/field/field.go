@@ -275,7 +275,7 @@ var (
 		"Unit cost",
 		false,
 		Words(
-			"unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, cost each, historical cost, historical unit cost, opening cost, unit cost price",
+			"unit cost, cost, average cost, avg cost, cost price, standard cost, std cost, unit value, moving average, purchase price, cost per unit, cost per item, cost each, historical cost, historical unit cost, opening cost, unit cost price",
 		),
 		Words("price, unit price"),
 		nil,

@@ -274,17 +274,29 @@ func placeAndMeasure(k field.Kind, header string) (name string, f field.Field) {
 		if s == nil {
 			continue
 		}
-		fields := strings.Fields(header)
+		fields, by := strings.Fields(header), " "
+		if len(fields) == 1 {
+			fields, by = strings.Split(header, "_"), "_"
+		}
 		for n := len(fields) - 1; n > 0; n-- {
-			if field.NewHeading(strings.Join(fields[n:], " ")).Nearly(s.AsWords) {
-				return strings.Trim(strings.Join(fields[:n], " "), "-–:/ "), fieldUnless(f, quantityOf(k))
+			if measures(fields[n:], s, k) {
+				return strings.Trim(strings.Join(fields[:n], by), "-–:/_ "), fieldUnless(f, quantityOf(k))
 			}
-			if field.NewHeading(strings.Join(fields[:n], " ")).Nearly(s.AsWords) {
-				return strings.Trim(strings.Join(fields[n:], " "), "-–:/ "), fieldUnless(f, quantityOf(k))
+			if measures(fields[:n], s, k) {
+				return strings.Trim(strings.Join(fields[n:], by), "-–:/_ "), fieldUnless(f, quantityOf(k))
 			}
 		}
 	}
 	return header, ""
+}
+
+// measureParts are words that say by themselves, beside the name of a place, that figures are what is there.
+var measureParts = partsOf("stock, inventory, balance, bestand, voorraad, existencias")
+
+// measures tells whether words beside the name of a place say that the figures are those of a field.
+func measures(words []string, s *field.Spec, k field.Kind) bool {
+	return field.NewHeading(strings.Join(words, " ")).Nearly(s.AsWords) ||
+		s.Field == quantityOf(k) && len(words) == 1 && HasPart(field.BareParts(words[0]), measureParts)
 }
 
 // fieldUnless gives a field but where it goes without saying.

@@ -555,6 +555,7 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 	m.blocks(s)
 	m.turn(given.Across)
 	m.levels(s, given)
+	m.severalBarcodes(s, given)
 	m.Sources = map[field.Field]*column.Source{}
 	for i := range m.Columns {
 		c := &m.Columns[i]
