@@ -1,6 +1,12 @@
 package store
 
-import "gorm.io/gorm"
+import (
+	"database/sql/driver"
+	"maps"
+	"slices"
+
+	"gorm.io/gorm"
+)
 
 // ItemBySKU gives the item of a SKU, with the number 0 where there is none.
 func ItemBySKU(tx *gorm.DB, sku string) (row Item, err error) {
@@ -215,5 +221,20 @@ type SentLine struct {
 func SentLines(tx *gorm.DB, count, pos int64) (rows []SentLine, err error) {
 	err = tx.Raw(`SELECT p.number, p.at, x.variance, x.value, x.reason FROM postings p JOIN posting_lines x ON x.posting_id = p.id AND x.pos = ?
 		WHERE p.count_id = ? ORDER BY p.id DESC`, pos, count).Scan(&rows).Error
+	return rows, err
+}
+
+// EachDescription gives the items that have a description.
+func EachDescription(tx *gorm.DB, take func(id int64, sku, description string)) error {
+	return Each(tx, "SELECT id, sku, description FROM items WHERE description <> ''", nil, func(v []driver.Value) error {
+		take(v[0].(int64), textOf(v[1]), textOf(v[2]))
+		return nil
+	})
+}
+
+// ItemsOf gives the items of some numbers, in their order.
+func ItemsOf[T any](tx *gorm.DB, numbers map[int64]T) (rows []Item, err error) {
+	ids := slices.Sorted(maps.Keys(numbers))
+	err = tx.Where("id IN (SELECT value FROM json_each(?))", listOf(ids)).Order("id").Find(&rows).Error
 	return rows, err
 }

@@ -39,6 +39,9 @@ func (d *Room) stockNews(ctx context.Context, dr *draft, pt *part, rec *records)
 	if err := d.itemAttributes(ctx, dr, pt); err != nil {
 		return err
 	}
+	if err := d.described(ctx, dr, pt, rec); err != nil {
+		return err
+	}
 	e := &v.Effect
 	e.making(len(made), "new warehouse", "new warehouses", func(i int) string { return made[i] })
 	e.making(
