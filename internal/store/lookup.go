@@ -238,3 +238,31 @@ func ItemsOf[T any](tx *gorm.DB, numbers map[int64]T) (rows []Item, err error) {
 	err = tx.Where("id IN (SELECT value FROM json_each(?))", listOf(ids)).Order("id").Find(&rows).Error
 	return rows, err
 }
+
+// Categories gives the categories of the items that have one.
+func Categories(tx *gorm.DB) (map[int64]string, error) { return itemTexts(tx, "category") }
+
+// SKUs gives the SKUs of all items.
+func SKUs(tx *gorm.DB) (map[int64]string, error) { return itemTexts(tx, "sku") }
+
+func itemTexts(tx *gorm.DB, column string) (map[int64]string, error) {
+	out := map[int64]string{}
+	return out, Each(tx, "SELECT id, "+column+" FROM items WHERE "+column+" <> ''", nil, func(v []driver.Value) error {
+		out[v[0].(int64)] = textOf(v[1])
+		return nil
+	})
+}
+
+// SKUsOn gives the SKUs of the lines of a count from one position up to and without another, in their order.
+func SKUsOn(tx *gorm.DB, count, from, to int64) (skus []string, err error) {
+	err = tx.Raw("SELECT i.sku FROM count_lines l JOIN items i ON i.id = l.item_id WHERE l.count_id = ? AND l.pos >= ? AND l.pos < ? ORDER BY l.pos", count,
+		from, to).Scan(&skus).Error
+	return skus, err
+}
+
+// CountedOn gives the lines of a count that are counted, from one position up to and without another, in order.
+func CountedOn(tx *gorm.DB, count, from, to int64) (positions []int64, err error) {
+	err = tx.Model(&CountLine{}).Where("count_id = ? AND pos >= ? AND pos < ? AND entries > 0", count, from, to).Order("pos").
+		Pluck("pos", &positions).Error
+	return positions, err
+}

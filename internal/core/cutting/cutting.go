@@ -100,6 +100,18 @@ func Cut(bins []Bin, how How) (sheets []Sheet) {
 	return sheets
 }
 
+// Rows gives the rows of a place that has no name each by itself: such a place is a whole warehouse without bins, and goes on as many
+// sheets as it takes. What it takes is shared among them, so that it comes to the same.
+func Rows(lines int, zone int32, seconds int64) []Bin {
+	out := make([]Bin, lines)
+	for i := range out {
+		share := seconds / int64(lines-i)
+		out[i] = Bin{Zone: zone, Lines: 1, Seconds: share}
+		seconds -= share
+	}
+	return out
+}
+
 type cut struct {
 	bins  []Bin
 	rows  int

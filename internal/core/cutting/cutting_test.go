@@ -191,3 +191,18 @@ func TestWaysThatCannotBeUsed(t *testing.T) {
 		}
 	}
 }
+
+// The rows of a place without a name take together what the place takes.
+func TestRowsShareWhatTheirPlaceTakes(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		n, seconds := rapid.IntRange(1, 200).Draw(rt, "rows"), rapid.Int64Range(0, 100_000).Draw(rt, "seconds")
+		rows, sum := Rows(n, 3, seconds), int64(0)
+		for _, r := range rows {
+			require.Equal(rt, []any{1, int32(3)}, []any{r.Lines, r.Zone})
+			require.InDelta(rt, float64(seconds)/float64(n), float64(r.Seconds), 1)
+			sum += r.Seconds
+		}
+		require.Equal(rt, seconds, sum)
+		require.Len(rt, rows, n)
+	})
+}

@@ -1,6 +1,7 @@
 package form
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -55,7 +56,7 @@ func TestTimesAndDayNumbers(t *testing.T) {
 		"46350.25": "2026-11-24T06:00:00Z", "24.12.2026": "2026-12-24T12:00:00Z", "Tuesday, 24 November 2026": "2026-11-24T12:00:00Z",
 		"20261124": "2026-11-24T12:00:00Z", "24112026": "2026-11-24T12:00:00Z", "20261124 0905": "2026-11-24T09:05:00Z",
 		"20261124090507": "2026-11-24T09:05:07Z", "20261124T0905": "2026-11-24T09:05:00Z",
-		"24.11.2026 09:05 +0100": "2026-11-24T08:05:00Z", "2026-11-24 09:05:00 UTC": "2026-11-24T09:05:00Z",
+		"24.11.2026 09:05 +0100": "2026-11-24T08:05:00Z", "2026-11-24 09:05:00 UTC": "2026-11-24T09:05:00Z", "24.11.2026 09:05 gmt": "2026-11-24T09:05:00Z",
 		"24/11/2026 09:05-02:30": "2026-11-24T11:35:00Z"} {
 		got, err := (&Dates{Order: "dmy", Time: "12:00", Serial: true}).Parse(in, time.UTC)
 		require.NoError(t, err, in)
@@ -92,4 +93,13 @@ func FuzzForms(f *testing.F) {
 		}
 		e.Decide()
 	})
+}
+
+// A plus before a number is its sign and nothing else.
+func TestAPlusIsASign(t *testing.T) {
+	for s, sign := range map[string]string{"+12,5": "", "+ 12,5": "", "+€ 12": "€"} {
+		w, ok := TakeApart(s)
+		require.True(t, ok, s)
+		assert.Equal(t, []any{sign, false}, []any{strings.TrimSpace(w.Sign), w.Negative}, s)
+	}
 }

@@ -263,13 +263,19 @@ func (r *Result) cut() {
 		from = to
 	}
 	way := cutting.Walk(stops, r.opt.Way)
-	bins, starts := make([]cutting.Bin, len(way)), make([]int, len(way)+1)
+	bins, starts := make([]cutting.Bin, 0, len(way)), make([]int, 1, len(way)+1)
 	var before *cutting.Stop
-	for i, n := range way {
+	for _, n := range way {
 		x := runs[n]
 		r.order = append(r.order, lines[x.from:x.to]...)
-		starts[i+1] = len(r.order)
-		bins[i] = cutting.Bin{Zone: stops[n].Zone, Lines: x.to - x.from, Seconds: r.opt.Pace.Seconds(before, &stops[n], x.to-x.from)}
+		b := cutting.Bin{Zone: stops[n].Zone, Lines: x.to - x.from, Seconds: r.opt.Pace.Seconds(before, &stops[n], x.to-x.from)}
+		if _, bin := place(x.from); bin != 0 {
+			bins, starts = append(bins, b), append(starts, len(r.order))
+		} else {
+			for _, row := range cutting.Rows(b.Lines, b.Zone, b.Seconds) {
+				bins, starts = append(bins, row), append(starts, starts[len(starts)-1]+1)
+			}
+		}
 		before = &stops[n]
 	}
 	r.number(bins, starts)
@@ -289,7 +295,6 @@ func (r *Result) number(bins []cutting.Bin, starts []int) {
 		sheet := Sheet{
 			Number:  n + 1,
 			Code:    counting.FileSheetCode(all, n+1),
-			Bins:    s.To - s.From,
 			Lines:   s.Lines,
 			Seconds: s.Seconds,
 			Person:  s.Person,
@@ -304,6 +309,11 @@ func (r *Result) number(bins []cutting.Bin, starts []int) {
 		}
 		bin := func(at int) string { return r.book.Codes[stock.Bin].Text(r.book.Lines[r.order[at]].Key[stock.Bin]) }
 		sheet.Zone, sheet.FirstBin, sheet.LastBin = strings.Join(names, ", "), bin(sheet.from), bin(sheet.end-1)
+		for at := sheet.from; at < sheet.end; at++ {
+			if at == sheet.from || r.book.Lines[r.order[at]].Key[stock.Bin] != r.book.Lines[r.order[at-1]].Key[stock.Bin] {
+				sheet.Bins++
+			}
+		}
 		r.Sheets = append(r.Sheets, sheet)
 	}
 }

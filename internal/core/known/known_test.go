@@ -36,13 +36,14 @@ func TestOriginals(t *testing.T) {
 		"012",
 		"9007199254740993",
 		"2-3-04",
+		"7-9-2004",
 	)
 	for text, want := range map[string]string{
 		"417": "00417 leading zeros lost", "417.0": "00417 leading zeros lost", "12": "0012 leading zeros lost; 012 leading zeros lost",
 		"2026-12-03": "3-12 turned into a date", "2026-12-03 00:00:00": "3-12 turned into a date", "03.12.2026": "3-12 turned into a date",
 		"12/3/2026": "3-12 turned into a date", "3-Dec": "3-12 turned into a date", "3. Dez": "3-12 turned into a date",
 		"Dec-03": "3-12 turned into a date", "1-Mar": "MAR-1 turned into a date", "Jan-45": "1-45 turned into a date",
-		"1945-01-01": "1-45 turned into a date", "2004-03-02": "2-3-04 turned into a date",
+		"1945-01-01": "1-45 turned into a date", "2004-03-02": "2-3-04 turned into a date", "07/09/04": "7-9-2004 turned into a date",
 		"5.01E+12": "5012345678900 turned into an exponent", "5,01235E+12": "5012345678900 turned into an exponent",
 		"4.00638E+12": "4006381333931 turned into an exponent", "1.2E+06": "12E5 turned into an exponent",
 		"a 01 2": "A-01-2 written differently", "rope 8": "ROPE-8 written differently", "ROPE\u00a08": "ROPE-8 written differently",

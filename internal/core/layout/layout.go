@@ -193,7 +193,7 @@ func (c *Choice) Worked() bool { return c.Formula != "" || c.Fixed != "" }
 // Fits tells how well a header row is of a layout's shape, from 0 (not at all) to 1 (the same headers, whatever their
 // order). Every column that the layout uses must be there.
 func (l *Layout) Fits(headers []string) float64 {
-	if l.Header < 0 || len(l.Headers) == 0 {
+	if l.Header < 0 {
 		return 0
 	}
 	have := map[string]bool{}

@@ -26,7 +26,7 @@ func (l *Layout) Harms(lines []Line, facts Facts) (out []Harm) {
 	}
 	for n := range columns {
 		c := &columns[n]
-		if s := SpecOf(c.Field); c.Field != "" && s.Sort != Code && s.Sort != Text {
+		if s := SpecOf(c.Field); s != nil && s.Sort != Code && s.Sort != Text {
 			continue
 		}
 		at := map[string]int{}

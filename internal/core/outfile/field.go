@@ -23,6 +23,7 @@ const (
 	Description Field = "description"
 	Category    Field = "category"
 	RecordID    Field = "record_id"
+	ItemID      Field = "item_id"
 	Lot         Field = "lot"
 	Serial      Field = "serial"
 	Holding     Field = "holding"
@@ -86,6 +87,7 @@ var Fields = []Spec{
 	{Field: Description, Title: "Description", Sort: Text, About: "what the item is called", Identifies: true, read: field.Description},
 	{Field: Category, Title: "Category", Sort: Text, About: "the item's category", read: field.Category},
 	{Field: RecordID, Title: "Record id", Sort: Code, About: "the number of the line in the record system", Identifies: true, read: field.RecordID},
+	{Field: ItemID, Title: "Item's record id", Sort: Code, About: "the number of the item in the record system", Identifies: true, read: field.ItemID},
 	{Field: Lot, Title: "Lot", Sort: Code, About: "the lot", read: field.Lot},
 	{Field: Serial, Title: "Serial", Sort: Code, About: "the serial number", read: field.Serial},
 	{Field: Holding, Title: "Holding", Sort: Code, About: "whose it is, or what state it is in", read: field.Holding},
@@ -118,8 +120,11 @@ var Fields = []Spec{
 	{Field: Row, Title: "Row", Sort: Whole, About: "the number of the row in its document", words: []string{"row", "line", "line number", "line no", "position", "pos"}},
 }
 
-// SpecOf gives the spec of a field; nil for none.
+// SpecOf gives the spec of a field, be it an attribute of lines or items; nil for none.
 func SpecOf(f Field) *Spec {
+	if name, is := field.Field(f).Attribute(); is {
+		return &Spec{Field: f, Title: name, Sort: Text, About: "an attribute"}
+	}
 	i := slices.IndexFunc(Fields, func(s Spec) bool { return s.Field == f })
 	if i < 0 {
 		return nil
@@ -164,6 +169,9 @@ func named(label string) Field {
 		if string(Fields[i].Field) == l || strings.ToLower(Fields[i].Title) == l {
 			return Fields[i].Field
 		}
+	}
+	if _, is := field.Field(strings.TrimSpace(label)).Attribute(); is {
+		return Field(strings.TrimSpace(label))
 	}
 	return ""
 }

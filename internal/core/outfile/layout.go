@@ -145,6 +145,13 @@ func (l *Layout) has(f Field) bool {
 	return slices.ContainsFunc(l.Columns, func(c Column) bool { return slices.Contains(c.asks(), f) })
 }
 
+// AsksAttributes tells whether a column asks for an attribute of a kind: field.LineAttribute or field.ItemAttribute.
+func (l *Layout) AsksAttributes(of string) bool {
+	return slices.ContainsFunc(l.Columns, func(c Column) bool {
+		return slices.ContainsFunc(c.asks(), func(f Field) bool { return strings.HasPrefix(string(f), of) })
+	})
+}
+
 // asks gives the fields that a column asks for.
 func (c *Column) asks() (out []Field) {
 	if c.Field != "" {

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"wobin/internal/core/adjust"
+	"wobin/internal/core/field"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/stock"
 )
@@ -17,7 +18,8 @@ type Line struct {
 	adjust.Line
 	Expected                    quantity.Quantity
 	Zone, Description, Category string
-	FurtherSKU, Barcode         string
+	FurtherSKU, Barcode, ItemID string
+	Attributes                  map[Field]string // of the line and its item, by their fields
 	ReasonName, Account         string
 	Packs                       map[string]quantity.Quantity // base units in a pack, by its name
 	Partner                     int                          // of a transfer: the position of the other line + 1; 0 for none
@@ -79,6 +81,8 @@ func (l *Line) of(f Field, facts *Facts, document string, row int) (value, error
 		return text(l.Category)
 	case RecordID:
 		return text(l.RecordID)
+	case ItemID:
+		return text(l.ItemID)
 	case Lot:
 		return text(l.Key[stock.Lot])
 	case Serial:
@@ -141,6 +145,9 @@ func (l *Line) of(f Field, facts *Facts, document string, row int) (value, error
 		return text(document)
 	case Row:
 		return value{text: strconv.Itoa(row), number: true}, nil
+	}
+	if _, is := field.Field(f).Attribute(); is {
+		return text(l.Attributes[f])
 	}
 	return value{}, fmt.Errorf("%q is no field", f)
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -14,6 +15,7 @@ import (
 
 	"wobin/internal/core/adjust"
 	"wobin/internal/core/cause"
+	"wobin/internal/core/field"
 	"wobin/internal/core/outfile"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
@@ -286,18 +288,22 @@ func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
 	if err != nil {
 		return err
 	}
-	err = store.Each(tx, `SELECT l.pos, b.zone, i.description, coalesce(k.category, ''), i.further_sku, i.barcode, i.barcodes, i.packs
+	err = store.Each(tx, `SELECT l.pos, b.zone, i.description, coalesce(k.category, ''), i.further_sku, i.barcode, i.barcodes, i.packs, i.record_id, i.attributes
 		FROM json_each(?) j CROSS JOIN count_lines l ON l.count_id = ? AND l.pos = j.value
 		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
 		LEFT JOIN count_items k ON k.count_id = l.count_id AND k.item_id = l.item_id`, []driver.Value{string(b), c.ID}, func(v []driver.Value) error {
 		text := func(i int) string { t, _ := v[i].(string); return t }
-		x := &f.out[at[v[0].(int64)]]
+		x := (*describedLine)(&f.out[at[v[0].(int64)]])
 		x.Zone, x.Description, x.Category, x.FurtherSKU = text(1), text(2), text(3), text(4)
 		if codes := count.Barcodes(text(5), text(6)); len(codes) > 0 {
 			x.Barcode = codes[0]
 		}
 		if r, is := reasons[x.Reason]; is {
 			x.ReasonName, x.Account = r.Name, r.Account
+		}
+		x.ItemID = text(8)
+		if err := x.keep(field.ItemAttribute, text(9)); err != nil {
+			return err
 		}
 		if text(7) == "" {
 			return nil
@@ -315,6 +321,11 @@ func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
 	if err != nil {
 		return err
 	}
+	if f.layout.AsksAttributes(field.LineAttribute) {
+		if err := f.recordedAttributes(tx, c); err != nil {
+			return err
+		}
+	}
 	// Two lines that were accepted as lying in another place, of just the same quantity, are one transfer.
 	return store.Each(tx, "SELECT pos, other FROM causes_accepted WHERE count_id = ? AND cause = ? AND other > 0 ORDER BY id",
 		[]driver.Value{c.ID, string(cause.Misplaced)}, func(v []driver.Value) error {
@@ -325,6 +336,47 @@ func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
 			}
 			return nil
 		})
+}
+
+// describedLine is a line as a layout may ask of it.
+type describedLine outfile.Line
+
+// keep adds attributes, which are JSON, of a line or of its item.
+func (x *describedLine) keep(of, attributes string) error {
+	if attributes == "" {
+		return nil
+	}
+	var all map[string]string
+	if err := json.Unmarshal([]byte(attributes), &all); err != nil {
+		return err
+	}
+	if x.Attributes == nil {
+		x.Attributes = map[outfile.Field]string{}
+	}
+	for name, v := range all {
+		x.Attributes[outfile.Field(of+name)] = v
+	}
+	return nil
+}
+
+// recordedAttributes adds the attributes that lines have in the stock that their count was frozen from.
+func (f *postingFile) recordedAttributes(tx *store.Tx, c *store.Count) error {
+	type key struct {
+		bin, item            int64
+		lot, serial, holding string
+	}
+	at, bins := make(map[key]int, len(f.rows)), map[int64]bool{}
+	for i := range f.rows {
+		r, k := &f.rows[i], f.lines[i].Key
+		at[key{r.BinID, r.ItemID, k[stock.Lot], k[stock.Serial], k[stock.Holding]}], bins[r.BinID] = i, true
+	}
+	return store.RecordedIn(tx, c.SetID, slices.Sorted(maps.Keys(bins)), func(l *store.StockLine) error {
+		i, is := at[key{l.BinID, l.ItemID, l.Lot, l.Serial, l.Holding}]
+		if !is {
+			return nil
+		}
+		return (*describedLine)(&f.out[i]).keep(field.LineAttribute, l.Attributes)
+	})
 }
 
 // line makes the adjustment of what is open of a line, and takes it into the sums.

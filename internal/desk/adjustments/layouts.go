@@ -11,6 +11,8 @@ import (
 
 	"gorm.io/gorm"
 
+	"wobin/internal/core/code"
+	"wobin/internal/core/field"
 	"wobin/internal/core/outfile"
 	"wobin/internal/core/tabular"
 	"wobin/internal/desk"
@@ -46,6 +48,20 @@ func (d *Room) Layouts(ctx context.Context, p desk.Person) (out OutLayouts, err 
 	for _, f := range outfile.Fields {
 		out.Fields = append(out.Fields, OutField(f))
 	}
+	items, lines, err := store.AttributeNames(d.Store.Read(ctx))
+	if err != nil {
+		return out, err
+	}
+	offer := func(of string, names []string, before string) {
+		code.Sort(names)
+		for _, name := range names {
+			s := *outfile.SpecOf(outfile.Field(of + name))
+			s.Title = before + name
+			out.Fields = append(out.Fields, OutField(s))
+		}
+	}
+	offer(field.LineAttribute, lines, "line: ")
+	offer(field.ItemAttribute, items, "item: ")
 	for _, e := range tabular.Encodings() {
 		out.Encodings = append(out.Encodings, string(e))
 	}

@@ -13,10 +13,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/layout"
 	"wobin/internal/core/outfile"
 	"wobin/internal/desk"
 	"wobin/internal/desk/adjustments"
+	"wobin/internal/desk/count"
 	"wobin/internal/desk/house"
+	"wobin/internal/desk/intake"
+	"wobin/internal/desk/plan"
 	"wobin/internal/desk/variances"
 	"wobin/internal/store"
 )
@@ -384,4 +388,45 @@ func TestOutFolder(t *testing.T) {
 	all, err = d.Adjustments.Postings(ctx, nell, id)
 	require.NoError(t, err)
 	assert.Equal(t, []string{folder, ""}, []string{all[0].Folder, all[0].FolderWord})
+}
+
+// Attributes that lines and items came with, and the item's own record id, go out as columns and in formulas: a place that was parted into
+// levels comes back apart. A field that is none is an error with its column.
+func TestAttributesGoOut(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "SKU,Description,Record id\nROPE,Rope,77\nSHK,Shackle,78\n")
+	const parted = "Warehouse,Floor,Bin,SKU,On hand,As at\nW,1,01,ROPE,5,2026-11-20T06:00:00Z\nW,2,01,ROPE,7,2026-11-20T06:00:00Z\nW,2,02,SHK,4,2026-11-20T06:00:00Z\n"
+	dr := look(t, d, "stock.csv", parted, intake.Choices{})
+	var l layout.Layout
+	for _, q := range dr.Sheets[0].Questions {
+		if q.What == "level" {
+			l = q.Options[0].Set
+		}
+	}
+	dr, err := d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Set: &l})
+	require.NoError(t, err)
+	require.Empty(t, dr.Blocked)
+	_, err = d.Intake.TakeIn(ctx, nell, dr.ID, "", 0)
+	require.NoError(t, err)
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 50}})
+	require.NoError(t, err)
+	takeCounts(t, d, c.ID, "W,1-01,ROPE,,6,2026-11-20T08:00:00Z\nW,2-01,ROPE,,9,2026-11-20T08:00:00Z\nW,2-02,SHK,,4,2026-11-20T08:00:00Z\nW,1-01,SHK,,1,2026-11-20T08:00:00Z\n")
+	acceptAll(t, d, c.ID)
+	columns := []outfile.Column{{Header: "Floor", Field: "line.Floor"}, {Header: "Bin", Field: "line.Bin"}, {Header: "Place", Field: outfile.Bin},
+		{Header: "Item", Field: outfile.ItemID}, {Header: "Where", Formula: `'line.Floor' & "/" & 'line.Bin'`}, {Header: "Qty", Field: outfile.Difference}}
+	v, err := d.Adjustments.Preview(ctx, nell, c.ID, adjustments.Going{Try: &adjustments.OutLayout{Name: "x", Columns: columns}})
+	require.NoError(t, err)
+	require.Empty(t, v.Blocked)
+	assert.Equal(t, "Floor,Bin,Place,Item,Where,Qty\n1,01,1-01,77,1/01,1\n,,1-01,78,/,1\n2,01,2-01,77,2/01,2\n", v.Text)
+	columns[0].Field = "nosuch"
+	v, err = d.Adjustments.Preview(ctx, nell, c.ID, adjustments.Going{Try: &adjustments.OutLayout{Name: "x", Columns: columns}})
+	require.NoError(t, err)
+	assert.Equal(t, `The layout cannot be used: column 1, Floor: "nosuch" is no field.`, v.Blocked)
+	all, err := d.Adjustments.Layouts(ctx, nell)
+	require.NoError(t, err)
+	titles := map[string]bool{}
+	for _, f := range all.Fields {
+		titles[f.Title] = true
+	}
+	assert.True(t, titles["line: Floor"] && titles["line: Bin"], "they are offered")
 }

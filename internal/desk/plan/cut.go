@@ -14,6 +14,7 @@ type Cut struct {
 	Rows  int      `json:"rows" minimum:"1" maximum:"5000" doc:"the largest number of rows on a sheet; a bin is never parted"`
 	For   []string `json:"for,omitempty" maxItems:"200" doc:"by people: who they are, each of whom gets sheets"`
 	Walk  string   `json:"walk,omitempty" enum:"up and down,each aisle," doc:"how the aisles are walked: one up and the next one down, or each from its first bay"`
+	Order string   `json:"order,omitempty" maxLength:"200" doc:"where nothing says bins: what rows stand by, category or an attribute such as line.Brand; left out: the SKU"`
 	Empty int      `json:"empty,omitempty" minimum:"0" maximum:"100" doc:"where nothing is recorded: rows to fill in for each bin"`
 
 	pace cutting.Pace

@@ -17,8 +17,9 @@ import (
 // cutBin is a bin of sheets that are cut anew, with the lines that it has on them.
 type cutBin struct {
 	id       int64
-	from, to int64 // its lines; of an empty one none
-	after    int64 // of an empty one: the line behind which it stands
+	code     string // the item's, where each row of a place without a name stands for itself
+	from, to int64  // its lines; of an empty one none
+	after    int64  // of an empty one: the line behind which it stands
 	place    int64
 	seconds  int64
 	zone     int32
@@ -75,8 +76,23 @@ func (x *recutting) bins(sheets []store.Sheet) ([]cutBin, error) {
 		x.c.ID, first.First, last.First+int64(last.Lines)).Scan(&full).Error; err != nil {
 		return nil, err
 	}
+	where, err := x.room.recorded.BinsOf(x.w.Tx, x.c.WarehouseID)
+	if err != nil {
+		return nil, err
+	}
 	for _, b := range full {
-		bins = append(bins, cutBin{id: b.BinID, from: b.First, to: b.First + b.N, after: b.First - 1, place: -1})
+		if where.Codes[b.BinID] == "" { // rows of a place without a name are each by themselves
+			skus, err := store.SKUsOn(x.w.Tx, x.c.ID, b.First, b.First+b.N)
+			if err != nil {
+				return nil, err
+			}
+			for i, sku := range skus {
+				pos := b.First + int64(i)
+				bins = append(bins, cutBin{id: b.BinID, code: sku, from: pos, to: pos + 1, after: pos - 1, place: -1})
+			}
+			continue
+		}
+		bins = append(bins, cutBin{id: b.BinID, code: where.Codes[b.BinID], from: b.First, to: b.First + b.N, after: b.First - 1, place: -1})
 	}
 	ids := make([]int64, len(sheets))
 	for i := range sheets {
@@ -87,7 +103,7 @@ func (x *recutting) bins(sheets []store.Sheet) ([]cutBin, error) {
 		return nil, err
 	}
 	for _, b := range empty {
-		bins = append(bins, cutBin{id: b.BinID, after: b.After, place: b.Place})
+		bins = append(bins, cutBin{id: b.BinID, code: where.Codes[b.BinID], after: b.After, place: b.Place})
 	}
 	// Behind a line stand first the empty bins there, by their place, and then the bin whose lines begin with the next one.
 	slices.SortFunc(bins, func(a, b cutBin) int {
@@ -166,7 +182,7 @@ func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store
 		Round:   like.Round,
 	}
 	x.next++
-	if err := x.extent(&s, bins, where.Codes, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
+	if err := x.extent(&s, bins, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
 		return s, err
 	}
 	if err := x.w.Create(&s).Error; err != nil {
@@ -196,7 +212,7 @@ func (x *recutting) put(bins []cutBin, like *store.Sheet, counter string) (store
 }
 
 // extent sets where a sheet begins and ends, how much of it is counted, and what it takes.
-func (x *recutting) extent(s *store.Sheet, bins []cutBin, codes map[int64]string, zone func(*cutBin) string) error {
+func (x *recutting) extent(s *store.Sheet, bins []cutBin, zone func(*cutBin) string) error {
 	var names []string
 	s.First, s.Lines, s.Seconds = bins[0].after+1, 0, 0
 	for i := range bins {
@@ -206,7 +222,7 @@ func (x *recutting) extent(s *store.Sheet, bins []cutBin, codes map[int64]string
 			names = append(names, z)
 		}
 	}
-	s.Zone, s.FirstBin, s.LastBin = strings.Join(names, ", "), codes[bins[0].id], codes[bins[len(bins)-1].id]
+	s.Zone, s.FirstBin, s.LastBin = strings.Join(names, ", "), bins[0].code, bins[len(bins)-1].code
 	if s.Empty > 0 {
 		s.First = 1
 	}
@@ -296,14 +312,10 @@ func (x *recutting) pieces(run runOfSheets, at []string, cut Cut) (out []cutting
 		}
 		return cutting.Cut(bins, cut.how()), nil
 	}
-	where, err := x.room.recorded.BinsOf(x.w.Tx, x.c.WarehouseID)
-	if err != nil {
-		return nil, err
-	}
 	begin := 0
 	found := map[string]bool{}
 	for i := range run.bins {
-		if code := where.Codes[run.bins[i].id]; slices.Contains(at, code) {
+		if code := run.bins[i].code; slices.Contains(at, code) {
 			if found[code] = true; i > begin {
 				out = append(out, cutting.Sheet{From: begin, To: i, Person: -1})
 				begin = i
@@ -361,23 +373,16 @@ func (d *Room) SheetBins(ctx context.Context, p desk.Person, countID int64, numb
 	if err != nil {
 		return nil, err
 	}
-	where, err := d.recorded.BinsOf(c.Tx, c.WarehouseID)
+	counted, err := store.CountedOn(c.Tx, c.ID, sheets[0].First, sheets[0].First+int64(sheets[0].Lines))
 	if err != nil {
 		return nil, err
-	}
-	var counted []struct{ BinID, N int64 }
-	if err := c.Tx.Raw("SELECT bin_id, count(*) AS n FROM count_lines WHERE count_id = ? AND pos >= ? AND pos < ? AND entries > 0 GROUP BY bin_id", c.ID,
-		sheets[0].First, sheets[0].First+int64(sheets[0].Lines)).Scan(&counted).Error; err != nil {
-		return nil, err
-	}
-	done := map[int64]int{}
-	for _, b := range counted {
-		done[b.BinID] = int(b.N)
 	}
 	out = make([]BinOfSheet, len(bins))
 	for i := range bins {
 		b := &bins[i]
-		out[i] = BinOfSheet{b.id, where.Codes[b.id], b.rows(sheets[0].Empty), done[b.id], b.seconds}
+		from, _ := slices.BinarySearch(counted, b.from)
+		to, _ := slices.BinarySearch(counted, b.to)
+		out[i] = BinOfSheet{b.id, b.code, b.rows(sheets[0].Empty), to - from, b.seconds}
 	}
 	return out, nil
 }
@@ -406,7 +411,7 @@ func (d *Room) Part(ctx context.Context, p desk.Person, countID int64, number in
 		if err != nil {
 			return 0, err
 		}
-		at := slices.IndexFunc(bins, func(b cutBin) bool { return where.Codes[b.id] == strings.TrimSpace(from) })
+		at := slices.IndexFunc(bins, func(b cutBin) bool { return b.code == strings.TrimSpace(from) })
 		switch {
 		case at < 0:
 			return 0, desk.RefuseAs(desk.Invalid, "bin", "Bin %q is not on sheet %d.", from, number)
@@ -429,7 +434,7 @@ func (d *Room) Part(ctx context.Context, p desk.Person, countID int64, number in
 			}
 		}
 		coded := old.Rows()
-		if err := x.extent(&old, bins[:at], where.Codes, func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
+		if err := x.extent(&old, bins[:at], func(b *cutBin) string { return where.Names[b.zone] }); err != nil {
 			return 0, err
 		}
 		to := map[string]any{

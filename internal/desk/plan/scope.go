@@ -62,6 +62,8 @@ type scoped struct {
 	// SKUs, categories and so on that a rule names and nobody has, the first of them.
 	unknown []string
 	read    map[string]map[string]string // attributes by their text
+	order   map[int32]string             // by line: what the lines of a place without a name stand by; nil for the SKU
+	skus    map[int64]string             // of the items of such a place
 }
 
 // binIn is a bin with its lines among those of the scope. One without has rows to fill in.
@@ -185,8 +187,14 @@ func (d *Room) scoped(
 	}
 	// Rules about lines say nothing of bins that have none, and neither does what picks among them.
 	look := !sc.LeaveEmpty && len(sc.Kept) == 0 && len(sc.Rules) == 0 && sc.Sample == nil && !sc.Rotation
+	if err := s.orderBy(tx, cut.Order); err != nil {
+		return nil, err
+	}
 	s.walk(cut, runs, picked, func(bin int64) bool { return look && in(bin) })
-	return s, nil
+	if slices.ContainsFunc(s.bins, func(b binIn) bool { return where.Codes[b.bin] == "" }) {
+		s.skus, err = store.SKUs(tx)
+	}
+	return s, err
 }
 
 // draw draws a sample of lines.
@@ -250,8 +258,66 @@ func (s *scoped) walk(cut Cut, runs map[int64][2]int32, picked []int32, look fun
 		b.to = int32(len(s.lines))
 		b.seconds = pace.Seconds(before, &stops[n], int(b.to-b.from))
 		before = &stops[n]
+		if s.where.Codes[bin] == "" && !b.empty() {
+			s.byRow(&b)
+			continue
+		}
 		s.bins = append(s.bins, b)
 	}
+}
+
+// byRow divides the lines of a place that has no name: each may be on another sheet. They stand by what the cut says, else by SKU.
+func (s *scoped) byRow(b *binIn) {
+	lines := s.lines[b.from:b.to]
+	if s.order != nil {
+		slices.SortStableFunc(lines, func(x, y int32) int { return code.Compare(s.order[x], s.order[y]) })
+	}
+	for i, row := range cutting.Rows(len(lines), 0, b.seconds) {
+		s.bins = append(s.bins, binIn{bin: b.bin, from: b.from + int32(i), to: b.from + int32(i) + 1, seconds: row.Seconds})
+	}
+}
+
+// orderBy finds what the lines of a place without a name stand by.
+func (s *scoped) orderBy(tx *store.Tx, by string) error {
+	if by == "" || !slices.ContainsFunc(s.where.Ordered, func(code string) bool { return code == "" }) {
+		return nil
+	}
+	s.order = make(map[int32]string, len(s.Items))
+	if by == "category" {
+		categories, err := store.Categories(tx)
+		for i, item := range s.Items {
+			s.order[int32(i)] = categories[item]
+		}
+		return err
+	}
+	for i := range s.Items {
+		all, err := s.attributesOf(i)
+		if err != nil {
+			return err
+		}
+		s.order[int32(i)] = all[by]
+	}
+	return nil
+}
+
+// places is how many bins the sheets go by, and which these are.
+func (s *scoped) places() (ids []int64) {
+	for i := range s.bins {
+		if i == 0 || s.bins[i].bin != s.bins[i-1].bin {
+			ids = append(ids, s.bins[i].bin)
+		}
+	}
+	return ids
+}
+
+// binsOn is how many bins a sheet has.
+func (s *scoped) binsOn(x *cutting.Sheet) (n int) {
+	for i := x.From; i < x.To; i++ {
+		if i == x.From || s.bins[i].bin != s.bins[i-1].bin {
+			n++
+		}
+	}
+	return n
 }
 
 // attributesOf gives a line's attributes, those of the item first, by their names in layouts.
@@ -325,6 +391,14 @@ func (s *scoped) rows(b *binIn, empty int) int {
 // zones names those of a sheet's bins, in the order in which they are walked.
 func (s *scoped) zones(x *cutting.Sheet) string {
 	names, last := []string{}, int32(-1)
+	if s.order != nil { // what its rows stand by
+		for _, n := range s.lines[s.bins[x.From].from:s.bins[x.To-1].to] {
+			if name := s.order[n]; name != "" && !slices.Contains(names, name) {
+				names = append(names, name)
+			}
+		}
+		return strings.Join(names, ", ")
+	}
 	for _, b := range s.bins[x.From:x.To] {
 		if z := s.where.Zones[b.bin]; z != last {
 			last = z
@@ -336,7 +410,14 @@ func (s *scoped) zones(x *cutting.Sheet) string {
 	return strings.Join(names, ", ")
 }
 
-func (s *scoped) code(bin int) string { return s.where.Codes[s.bins[bin].bin] }
+// code tells where a sheet begins or ends: the bin, or the item where nothing says bins.
+func (s *scoped) code(bin int) string {
+	b := &s.bins[bin]
+	if code := s.where.Codes[b.bin]; code != "" || b.empty() {
+		return code
+	}
+	return s.skus[s.Items[s.lines[b.from]]]
+}
 
 // drawnBins is how many bins are drawn one by one.
 const drawnBins = 3000
@@ -346,12 +427,11 @@ const listedSheets = 500
 
 // tally sums a scope up.
 func (s *scoped) tally(cut Cut) (t Tally, err error) {
-	t = Tally{Lines: len(s.lines), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}, Bins: len(s.bins), Unknown: s.unknown,
+	t = Tally{Lines: len(s.lines), LeftOut: s.left, Sheets: []SheetTally{}, Zones: []ZoneTally{}, Unknown: s.unknown,
 		SampleOf: s.sampleOf, BinIDs: []int64{}}
-	if len(s.bins) <= drawnBins {
-		for i := range s.bins {
-			t.BinIDs = append(t.BinIDs, s.bins[i].bin)
-		}
+	places := s.places()
+	if t.Bins = len(places); t.Bins <= drawnBins {
+		t.BinIDs = append(t.BinIDs, places...)
 	}
 	var most int64
 	for _, i := range s.Items {
@@ -403,7 +483,7 @@ func (s *scoped) tally(cut Cut) (t Tally, err error) {
 		t.Seconds += x.Seconds
 		if i < listedSheets {
 			t.Sheets = append(t.Sheets, SheetTally{Zone: s.zones(x), From: s.code(x.From), To: s.code(x.To - 1), Lines: x.Lines,
-				Bins: x.To - x.From, Minutes: cutting.Minutes(x.Seconds), Seconds: x.Seconds, For: cut.who(x.Person)})
+				Bins: s.binsOn(x), Minutes: cutting.Minutes(x.Seconds), Seconds: x.Seconds, For: cut.who(x.Person)})
 		}
 	}
 	return t, nil

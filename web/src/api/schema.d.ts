@@ -2459,7 +2459,7 @@ export interface components {
             /** @description the first of what it is about */
             rows: components["schemas"]["CheckRow"][];
             text: string;
-            /** @description missing, again, early, future, older, codes or part; behind it the number of a count, where the file belongs to several */
+            /** @description missing, again, early, future, older, codes, described or part; behind it the number of a count, where the file belongs to several */
             what: string;
         };
         CheckOption: {
@@ -4077,6 +4077,8 @@ export interface components {
             for?: string[];
             /** @description as recorded now, which is a later freeze of these lines, in the place of the count's own */
             later?: boolean;
+            /** @description where nothing says bins: what rows stand by, category or an attribute such as line.Brand; left out: the SKU */
+            order?: string;
             /**
              * Format: int64
              * @description the largest number of rows on a sheet; a bin is never parted
@@ -4144,6 +4146,8 @@ export interface components {
             /** @description of the client's making; a repeat is answered with the first result */
             key?: string;
             name: string;
+            /** @description where nothing says bins: what rows stand by, category or an attribute such as line.Brand; left out: the SKU */
+            order?: string;
             /** @description variances that are let pass go out too, once they are accepted */
             post_tolerated?: boolean;
             /**
@@ -4858,6 +4862,8 @@ export interface components {
             empty?: number;
             /** @description by people: who they are, each of whom gets sheets */
             for?: string[];
+            /** @description where nothing says bins: what rows stand by, category or an attribute such as line.Brand; left out: the SKU */
+            order?: string;
             /**
              * Format: int64
              * @description the largest number of rows on a sheet; a bin is never parted
@@ -5897,6 +5903,8 @@ export interface components {
             empty?: number;
             /** @description by people: who they are, each of whom gets sheets */
             for?: string[];
+            /** @description where nothing says bins: what rows stand by, category or an attribute such as line.Brand; left out: the SKU */
+            order?: string;
             /**
              * Format: int64
              * @description the largest number of rows on a sheet; a bin is never parted

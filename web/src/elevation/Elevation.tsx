@@ -3,7 +3,7 @@ import { memo, type PointerEvent as ReactPointer, useEffect, useMemo, useRef, us
 import { useSearchParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
-import { count } from "../frame/figures";
+import { count, many } from "../frame/figures";
 
 export type Tile = Schemas["Tile"];
 export type BinState = Schemas["BinState"];
@@ -351,7 +351,7 @@ export function Elevation({
 						? `${count(chosen.size)} bins chosen · Esc lets go`
 						: folds.length > 0
 							? `${count(folds.reduce((n, f) => n + (f.depth ? 0 : (f.bins ?? 0)), 0))} bins · a press opens a stretch of racks`
-							: `${count(tiles.length)} bins · drag across tiles to choose`)}
+							: `${many(tiles.length, "bin", "bins")} · drag across tiles to choose`)}
 			</div>
 			{legend && (
 				<div className="flex flex-wrap gap-x-3 gap-y-0.5 text-[12px] text-dim">

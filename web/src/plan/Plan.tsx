@@ -63,6 +63,7 @@ function NewCountIn({
 	const [people, setPeople] = useState(house.crew.join(", "));
 	const [crews, setCrews] = useState<Record<number, string>>({}); // of further warehouses, where they are others
 	const [walk, setWalk] = useState<"up and down" | "each aisle">(house.walk === "each aisle" ? "each aisle" : "up and down");
+	const [order, setOrder] = useState(""); // what rows stand by where nothing says bins
 	const [draw, setDraw] = useState<Draw>(() => ({ ...all(), how: portion ? "rotation" : "" }));
 	const [further, setFurther] = useState<number[]>([]); // warehouses that are counted at the same time
 	const day = new Intl.DateTimeFormat("en-GB", { day: portion ? "numeric" : undefined, month: "long", year: "numeric" }).format(new Date());
@@ -96,6 +97,7 @@ function NewCountIn({
 		empty,
 		walk,
 		by: by === "people" && names.length === 0 ? ("zone" as const) : by,
+		order: order || undefined,
 		for: by === "people" ? names : undefined,
 	};
 	const tally = useQuery({
@@ -224,7 +226,7 @@ function NewCountIn({
 						</span>
 					) : (
 						<span data-tally>
-							<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> bins, {many(t?.items ?? 0, "item", "items")}, worth{" "}
+							<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> {t?.bins === 1 ? "bin" : "bins"}, {many(t?.items ?? 0, "item", "items")}, worth{" "}
 							<b className="code">{plain(t?.value)}</b>
 							{t && t.unvalued > 0 && <span className="text-dim"> · {count(t.unvalued)} without a cost</span>}
 							{t && t.seconds > 0 && (
@@ -466,6 +468,20 @@ function NewCountIn({
 									/>
 								</label>
 							))}
+						{house.bins === 1 && (
+							<label className="flex items-center gap-2">
+								Rows stand by
+								<select value={order} onChange={(e) => setOrder(e.target.value)} aria-label="What rows stand by">
+									<option value="">SKU</option>
+									<option value="category">category</option>
+									{attributes.map((a) => (
+										<option key={a.attribute} value={a.attribute}>
+											{a.attribute.replace(/^(line|item)\./, "")}
+										</option>
+									))}
+								</select>
+							</label>
+						)}
 						<label className="flex items-center gap-2">
 							At most{" "}
 							<input
