@@ -334,6 +334,9 @@ const (
 // Row tells whether the line is one that was recorded when the count was frozen.
 func (l *CountLine) Row() bool { return l.HasRow || l.Beside }
 
+// IsCounted tells whether a count of the line stands: it has entries, and no round of it is missing or differs.
+func (l *CountLine) IsCounted() bool { return l.Entries > 0 && l.Pending == 0 }
+
 // FrozenAt is the moment at which what is recorded of the line was true.
 func (l *CountLine) FrozenAt(c *Count) int64 {
 	if l.Frozen != 0 {

@@ -189,7 +189,7 @@ func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, 
 		if err != nil {
 			return f, err
 		}
-		if f.mode == adjust.Counted && r.Entries == 0 && !r.Zeroed {
+		if f.mode == adjust.Counted && !r.IsCounted() && !r.Zeroed {
 			return f, desk.Refuse(
 				"%s · %s has no count any more, and what went out of it is to be taken back: send differences, or hold it.",
 				l.Key[stock.Bin],
@@ -398,7 +398,7 @@ func (f *postingFile) line(
 		CountedAt: count.ReckonedAt(c, r),
 		Counter:   r.Counter,
 	}
-	if r.Entries == 0 && !r.Zeroed { // counted no more: the record is right as it was expected to be
+	if !r.IsCounted() && !r.Zeroed { // counted no more: the record is right as it was expected to be
 		l.Counted = quantity.Quantity(r.Expected)
 	}
 	status := variance.Status(r.Status)

@@ -175,13 +175,13 @@ func (r *VarianceRow) View(largest int64) VarianceLine {
 		Rest:        q(r.Rest),
 		RestValue:   (*quantity.Money)(r.RestValue),
 	}
-	if r.Entries > 0 && r.Pending == 0 {
+	if r.IsCounted() {
 		v.Counted = q(r.Counted)
 	}
 	if r.Zeroed && r.Expected != 0 {
 		v.CountedAt = desk.Moment(max(r.Reckoned, r.Frozen))
 	}
-	if r.Entries > 0 && r.Pending == 0 || r.Zeroed {
+	if r.IsCounted() || r.Zeroed {
 		v.Variance = q(r.Variance)
 	}
 	if largest > 0 && r.Stake < store.Unvalued {

@@ -131,7 +131,8 @@ func (w *world) post(c *worldCount) {
 		for key, l := range c.lines {
 			o := w.outcome(c, key)
 			if mode == "counted" {
-				blocked = blocked || accepted[key] && !o.isCounted && !o.zero
+				means := l.zeroed && len(l.entries) == 0 // it was settled to be zero, whatever is expected there by now
+				blocked = blocked || accepted[key] && !o.isCounted && !means
 				if o.isCounted && o.variance == 0 && l.posts == 0 {
 					goes[key] = true
 				}

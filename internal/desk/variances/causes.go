@@ -398,7 +398,7 @@ func (x *explained) rows(tx *gorm.DB, c *store.Count, line map[int64]int32) erro
 			Line:     -1,
 			Expected: quantity.Quantity(l.Expected),
 			Counted:  quantity.Quantity(l.Counted),
-			Given:    l.Entries > 0 && l.Pending == 0,
+			Given:    l.IsCounted(),
 		}
 		if at, is := line[l.Pos]; is && len(x.in.Lines[at].Entries) == 1 {
 			r.Line = at
