@@ -58,7 +58,33 @@ func (d *Room) KeepReason(ctx context.Context, p desk.Person, r ReasonView) erro
 
 // Decided is the last word on a decision.
 type Decided struct {
-	Lines int `json:"lines"`
+	Lines    int `json:"lines"`
+	Again    int `json:"again" doc:"lines that were left out, as they are being counted again: each is accepted by itself"`
+	Disputed int `json:"disputed" doc:"lines that were left out, as their counts contradict each other: each is accepted by itself"`
+}
+
+// leaveOut leaves out, of several lines that are to be accepted, those that somebody has to look at one by one.
+func (out *Decided) leaveOut(w *desk.Work, c *store.Count, lines []store.CountLine) ([]store.CountLine, error) {
+	busy, err := count.BeingRecounted(w.Tx, c.ID)
+	if err != nil {
+		return nil, err
+	}
+	kept := make([]store.CountLine, 0, len(lines))
+	for i := range lines {
+		_, again := busy[lines[i].Pos]
+		switch {
+		case again:
+			out.Again++
+		case lines[i].Stake == store.Disputed:
+			out.Disputed++
+		default:
+			kept = append(kept, lines[i])
+		}
+	}
+	if len(kept) == 0 {
+		return nil, desk.Refuse("All of these are being counted again or disputed. Accept them one by one.")
+	}
+	return kept, nil
 }
 
 // linesAt loads lines of a count by their positions; one that is missing, or asked for twice, is an error.
@@ -160,8 +186,17 @@ func (d *Room) DecideAs(ctx context.Context, p desk.Person, countID int64, x Dec
 		if err := asSeen(w, c, lines, positions, x.Saw); err != nil {
 			return out, err
 		}
+		if len(lines) > 1 && kind == store.Accept {
+			if lines, err = out.leaveOut(w, c, lines); err != nil {
+				return out, err
+			}
+		}
 		if out.Lines, err = decide(w, c, lines, kind, reason); err != nil {
 			return out, err
+		}
+		positions = positions[:0:0]
+		for i := range lines {
+			positions = append(positions, lines[i].Pos)
 		}
 		if err := note(w, c, positions, x.Note); err != nil {
 			return out, err

@@ -2721,6 +2721,16 @@ export interface components {
             what: "last in" | "last out" | "not booked" | "not put away" | "not shipped" | "in transit";
         };
         Decided: {
+            /**
+             * Format: int64
+             * @description lines that were left out, as they are being counted again: each is accepted by itself
+             */
+            again: number;
+            /**
+             * Format: int64
+             * @description lines that were left out, as their counts contradict each other: each is accepted by itself
+             */
+            disputed: number;
             /** Format: int64 */
             lines: number;
         };

@@ -65,6 +65,7 @@ export function Lines<R>({
 	rowKey,
 	active: index,
 	onActive: onIndex,
+	idle,
 	marked,
 	onMark,
 	more,
@@ -84,6 +85,7 @@ export function Lines<R>({
 	rowKey: (row: R) => number;
 	active: number;
 	onActive: (index: number) => void;
+	idle?: boolean; // no line is in hand: the one that was left the list
 	marked?: ReadonlySet<number>;
 	onMark?: (keys: ReadonlySet<number>) => void;
 	more?: boolean;
@@ -168,6 +170,7 @@ export function Lines<R>({
 			End: rows.length - 1,
 		};
 		const to = jump[e.key];
+		if (idle && e.key === "Enter") return;
 		if (to !== undefined) {
 			e.preventDefault();
 			go(to, e.shiftKey);
@@ -249,7 +252,7 @@ export function Lines<R>({
 					{items.map((v) => {
 						const row = rows[v.index] as R;
 						const k = rowKey(row);
-						const on = v.index === active;
+						const on = v.index === active && !idle;
 						const mark = marked?.has(k);
 						return (
 							<div

@@ -226,8 +226,8 @@ function NewCountIn({
 						</span>
 					) : (
 						<span data-tally>
-							<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> {t?.bins === 1 ? "bin" : "bins"}, {many(t?.items ?? 0, "item", "items")}, worth{" "}
-							<b className="code">{plain(t?.value)}</b>
+							<b>{count(t?.lines ?? 0)}</b> lines in <b>{count(t?.bins ?? 0)}</b> {t?.bins === 1 ? "bin" : "bins"},{" "}
+							{many(t?.items ?? 0, "item", "items")}, worth <b className="code">{plain(t?.value)}</b>
 							{t && t.unvalued > 0 && <span className="text-dim"> · {count(t.unvalued)} without a cost</span>}
 							{t && t.seconds > 0 && (
 								<span

@@ -80,7 +80,7 @@ function Listing<R extends { id: number }>({
 	const hand = useHand();
 	const { text } = hand;
 	const pages = usePages<R>(["stock", at, text, JSON.stringify(query)], true, (after) => page({ text, after, limit: 300 }));
-	const { at: active, row } = hand.of(pages.rows, (r) => r.id);
+	const { at: active, row, gone, onActive } = hand.of(pages.rows, (r) => r.id);
 	return (
 		<Stage
 			foot={
@@ -109,7 +109,8 @@ function Listing<R extends { id: number }>({
 				rows={pages.rows}
 				rowKey={(r) => r.id}
 				active={active}
-				onActive={hand.setActive}
+				onActive={onActive}
+				idle={gone !== undefined}
 				marked={hand.marked}
 				onMark={hand.setMarked}
 				more={pages.more}

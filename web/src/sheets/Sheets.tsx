@@ -49,7 +49,7 @@ export function Sheets() {
 		const on = new Set([...chosen].map((b) => byBin.get(b)?.sheet));
 		return sheets.rows.filter((s) => on.has(s.number));
 	}, [sheets.rows, chosen, byBin]);
-	const { at, row: now, wanted } = hand.of(rows, (s) => s.number);
+	const { at, row: now, wanted, gone, onActive } = hand.of(rows, (s) => s.number);
 	const mayCut = c?.state === "running" && person.role === "controller";
 	const again = useQuery({
 		queryKey: key.recount(id, now?.number ?? 0),
@@ -182,7 +182,10 @@ export function Sheets() {
 							sheets={wanted}
 							names={crew.data?.names ?? []}
 							border={border}
-							onDone={hand.unmark}
+							onDone={() => {
+								hand.act(wanted.map((s) => s.number));
+								hand.unmark();
+							}}
 						/>
 					)}
 				</>
@@ -226,7 +229,8 @@ export function Sheets() {
 				rows={rows}
 				rowKey={(s) => s.number}
 				active={at}
-				onActive={hand.setActive}
+				onActive={onActive}
+				idle={gone !== undefined}
 				marked={marked}
 				onMark={hand.setMarked}
 				more={sheets.more}

@@ -98,7 +98,7 @@ function deed(c: Cause) {
 }
 
 /** Accepts the likely cause of a line, and does what is to be done about it. */
-export function useAccept(id: number) {
+export function useAccept(id: number, onAct?: (lines: number[]) => void) {
 	return useMutation({
 		mutationFn: (x: { pos: number; cause: Cause }) =>
 			ask(
@@ -107,6 +107,7 @@ export function useAccept(id: number) {
 					body: { cause: x.cause.cause, evidence: x.cause.evidence },
 				}),
 			),
+		onMutate: (x) => onAct?.([x.pos, ...x.cause.lines]),
 		onSettled: () => changed(id),
 	});
 }

@@ -63,12 +63,18 @@ export function LineInHand({
 	id,
 	pos,
 	may,
+	note,
+	onNote: setNote,
+	onAct,
 	accept,
 	recount,
 }: {
 	id: number;
 	pos: number;
 	may: boolean;
+	note: string; // half a note stays with its line
+	onNote: (text: string) => void;
+	onAct: () => void; // something is done to the line from here
 	accept: ReturnType<typeof useAccept>;
 	recount: ReturnType<typeof useRecount>;
 }) {
@@ -76,20 +82,22 @@ export function LineInHand({
 	const withdraw = useMutation({
 		mutationFn: (entry: number) =>
 			ask(api.POST("/api/counts/{count}/lines/{pos}/withdraw", { params: { path: { count: id, pos } }, body: { entry } })),
+		onMutate: onAct,
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
 	const booked = useMutation({
 		mutationFn: (movement: number) =>
 			ask(api.POST("/api/counts/{count}/lines/{pos}/as-booked", { params: { path: { count: id, pos } }, body: { movement } })),
+		onMutate: onAct,
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
 	const choose = useMutation({
 		mutationFn: (round: number) =>
 			ask(api.POST("/api/counts/{count}/lines/{pos}/round", { params: { path: { count: id, pos } }, body: { round } })),
+		onMutate: onAct,
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
 	const [asked, setAsked] = useState(0);
-	const [note, setNote] = useState("");
 	const add = useMutation({
 		mutationFn: () =>
 			ask(api.POST("/api/counts/{count}/lines/{pos}/notes", { params: { path: { count: id, pos } }, body: { text: note.trim() } })),

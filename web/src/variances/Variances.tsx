@@ -33,6 +33,8 @@ export function Variances() {
 	const hand = useHand(asked.get("text") ?? "");
 	const { text, chosen, marked } = hand;
 	const [reason, setReason] = useState("");
+	const [keeps, setKeeps] = useState(false); // the reason for further decisions, too
+	const [notes, setNotes] = useState<Record<number, string>>({}); // half written ones, by line
 	const [own, setOwn] = useState(false);
 	const reasonButton = useRef<HTMLButtonElement>(null);
 	const tiles = useElevation(c?.warehouse_id);
@@ -62,7 +64,7 @@ export function Variances() {
 		queryKey: key.causes(id),
 		queryFn: () => ask(api.GET("/api/counts/{count}/causes", { params: { path: { count: id } } })),
 	});
-	const accept = useAccept(id);
+	const accept = useAccept(id, hand.act);
 	const recount = useRecount(id);
 	// All that the filter holds, not only what is loaded of it, as it was seen when that was asked for.
 	const spread = useQuery({
@@ -93,8 +95,9 @@ export function Variances() {
 	});
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = useMemo(() => (leaving.size === 0 ? pages.rows : pages.rows.filter((r) => !leaving.has(r.pos))), [pages.rows, leaving]);
-	const { at, row, wanted: inHand } = hand.of(rows, (r) => r.pos);
-	const history = useHistory(id, row?.pos);
+	const { at, row, gone, wanted: inHand, onActive } = hand.of(rows, (r) => r.pos);
+	const pos = row?.pos ?? gone; // what is shown of the line in hand stays, though it left
+	const history = useHistory(id, pos);
 	const likely = history.data?.line.pos === row?.pos ? history.data?.cause : undefined;
 	const other = likely?.other ? history.data?.others.find((o) => o.pos === likely.other)?.bin_id : undefined;
 	const lit = useMemo(() => new Set([row?.bin_id, other].filter((b) => b !== undefined)), [row, other]);
@@ -110,7 +113,9 @@ export function Variances() {
 	const all = marked.size > 0 && marked.size === rows.length && whole?.of === JSON.stringify(filter) ? whole.tally : undefined;
 	const settle = (kind: "accept" | "hold" | "") => {
 		if (!may || wanted.length === 0) return;
+		if (!keeps) setReason(""); // it belongs to one decision
 		if (all && show !== "all") {
+			hand.act(rows.map((r) => r.pos));
 			decide.mutate({
 				lines: [],
 				kind,
@@ -119,12 +124,14 @@ export function Variances() {
 			});
 			return;
 		}
-		if (marked.size > 0) hand.setActive(rows.findIndex((r) => marked.has(r.pos))); // on with what stands where they were
+		if (marked.size > 0) onActive(rows.findIndex((r) => marked.has(r.pos))); // on with what stands where they were
+		hand.act(wanted.map((r) => r.pos));
 		decide.mutate({ lines: wanted.map((r) => r.pos), saw: wanted.map((r) => r.rest ?? "0"), kind, reason: kind === "" ? "" : reason });
 	};
 	const keys = (pressed: string) => {
 		const k = pressed.toLowerCase();
-		if (k === "a") settle("accept");
+		if (pressed === "R") setKeeps(!keeps);
+		else if (k === "a") settle("accept");
 		else if (k === "h") settle("hold");
 		else if (k === "u") settle("");
 		else if (k === "n") document.querySelector<HTMLElement>("[data-note]")?.focus();
@@ -335,7 +342,19 @@ export function Variances() {
 							/>
 						)}
 					</div>
-					{row && <LineInHand id={id} pos={row.pos} may={may} accept={accept} recount={recount} />}
+					{pos !== undefined && (
+						<LineInHand
+							key={pos}
+							id={id}
+							pos={pos}
+							may={may}
+							note={notes[pos] ?? ""}
+							onNote={(text) => setNotes({ ...notes, [pos]: text })}
+							onAct={() => hand.act([pos])}
+							accept={accept}
+							recount={recount}
+						/>
+					)}
 				</>
 			}
 			foot={
@@ -347,7 +366,26 @@ export function Variances() {
 							<span className="text-dim"> · {count(c.uncounted - c.zeroed)} uncounted are not among them</span>
 						)}
 					</span>
+					{gone !== undefined && (
+						<span data-gone>
+							<Warn>The line in hand left this list: somebody decided it, or its count changed. Move on with ↑ ↓.</Warn>
+						</span>
+					)}
 					{decide.error && <Warn>{decide.error.message}</Warn>}
+					{decide.data && decide.data.again + decide.data.disputed > 0 && (
+						<span data-left-out>
+							<Warn>
+								{count(decide.data.lines)} accepted. Left out, to be accepted one by one:{" "}
+								{[
+									decide.data.again > 0 && `${many(decide.data.again, "line", "lines")} being counted again`,
+									decide.data.disputed > 0 && `${count(decide.data.disputed)} disputed`,
+								]
+									.filter(Boolean)
+									.join(", ")}
+								.
+							</Warn>
+						</span>
+					)}
 					{recount.error && <Warn>{recount.error.message}</Warn>}
 					{recount.data && !recount.isPending && !recount.error && (
 						<span data-recount className="whitespace-nowrap">
@@ -389,7 +427,8 @@ export function Variances() {
 								}}
 							>
 								<ListboxButton ref={reasonButton} className="act-plain border-rule">
-									{reasons.data?.find((r) => r.code === reason)?.name ?? "No reason"} <span className="text-dim">R</span>
+									{reasons.data?.find((r) => r.code === reason)?.name ?? "No reason"}
+									{keeps && <b> kept</b>} <span className="text-dim">R</span>
 								</ListboxButton>
 								<ListboxOptions
 									anchor="top end"
@@ -444,6 +483,7 @@ export function Variances() {
 				["N", "note"],
 				["C", "do what the cause asks for"],
 				["R", "reason"],
+				["Shift R", keeps ? "for one decision" : "keep the reason"],
 				["O", "order"],
 				["B", "rules"],
 				["X", "mark"],
@@ -569,7 +609,8 @@ export function Variances() {
 				rows={rows}
 				rowKey={(r) => r.pos}
 				active={at}
-				onActive={hand.setActive}
+				onActive={onActive}
+				idle={gone !== undefined}
 				marked={marked}
 				onMark={hand.setMarked}
 				more={pages.more}
