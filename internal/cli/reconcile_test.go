@@ -109,10 +109,14 @@ W,C-9,X,,,,,,2,2.5,5.00,found
 		assert.Contains(t, out["adjustments.csv"], "W,A-02,Y,L1,,,r3,ea,5,2026-11-20T10:05:00Z,Ida,,,\n")
 		assert.Contains(t, out["adjustments.csv"], "W,B-1,Q,,,,r5,ea,101,2026-11-20T11:00:00Z,Bo,1,-1.00,short\n")
 	})
-	t.Run("from standard input", func(t *testing.T) {
+	t.Run("from standard input, of which nothing is left behind", func(t *testing.T) {
+		t.Setenv("TMPDIR", t.TempDir())
 		in := map[string]string{"stock.csv": stockFile, "-": counts}
 		code, _, stderr, _ := reconcileFiles(t, in, "--stock", "stock.csv", "--counts", "-")
 		assert.Equal(t, 0, code, stderr)
+		left, err := filepath.Glob(filepath.Join(os.TempDir(), "wobin-*"))
+		require.NoError(t, err)
+		assert.Empty(t, left)
 	})
 }
 

@@ -32,7 +32,8 @@ func TestPeople(t *testing.T) {
 	s.do("a viewer has no people to see", s.open("/people"), sees("your role does not allow this"))
 	s.do("the link opens nothing more", leave, chromedp.Navigate("about:blank"), chromedp.Navigate(link), sees("This invitation opens nothing"))
 
-	s.do("a role is changed", s.open("/people"), browser.SignIn("ida", "demo"), press2(`//*[@data-person="wren"]//button[.="counter"]`),
+	s.do("a role is changed", s.open("/people"), browser.SignIn("ida", "demo"), press2(`//*[@data-person="wren"]//button[.="counter"]`), press("Make Wren Tiller a counter"),
+		chromedp.WaitNotPresent(`//button[.="Make Wren Tiller a counter"]`, chromedp.BySearch),
 		chromedp.WaitVisible(`//*[@data-person="wren"]//button[.="counter"][@aria-checked="true"]`, chromedp.BySearch))
 	s.do("and suspended", press2(`//*[@data-person="wren"]//button[.="suspend"]`),
 		chromedp.WaitVisible(`//*[@data-person="wren"]//*[.="! suspended"]`, chromedp.BySearch))

@@ -6,6 +6,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wobin/internal/core/field"
+	"wobin/internal/core/layout"
 	"wobin/internal/desk/intake"
 )
 
@@ -46,4 +48,18 @@ W,A-3,PAINT,,5,,2026-11-20T06:00:00Z
 		require.NoError(t, d.Intake.Undo(ctx, nell, out.Intake, true))
 		assert.Equal(t, before, described())
 	}
+}
+
+// Two rows of an items file that are, but for their case, one recorded item are not both it: the later one is refused with the row of the
+// first, though both were said to be right as they are.
+func TestTwoRowsAreNotOneItem(t *testing.T) {
+	d := at(t)
+	take(t, d, "items.csv", "SKU,Description\nROPE,Rope\n")
+	dr := look(t, d, "more.csv", "SKU,Description\nrope,Rope\nRope,Rope again\n", intake.Choices{})
+	require.Len(t, dr.Problems, 1)
+	set := layout.Layout{Matches: []layout.Match{{Field: field.SKU, From: "Rope", Do: "new"}, {Field: field.SKU, From: "rope", Do: "new"}}}
+	dr, err := d.Intake.Settle(ctx, nell, dr.ID, intake.Answer{Set: &set})
+	require.NoError(t, err)
+	require.Len(t, dr.Problems, 1)
+	assert.Contains(t, dr.Problems[0].List[0].Text, `is, but for its case, the same as row 2. Take one out`)
 }

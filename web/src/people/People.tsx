@@ -25,6 +25,7 @@ export function People() {
 	const staff = useQuery({ queryKey: key.people, queryFn: () => ask(api.GET("/api/people")) });
 	const [name, setName] = useState("");
 	const [role, setRole] = useState<Role>("counter");
+	const [roleOf, setRoleOf] = useState<Record<number, Role>>({}); // chosen, and not given yet
 	const [made, setMade] = useState<{ name: string; invited: Schemas["Invited"] } | null>(null);
 	const changed = () => queries.invalidateQueries({ queryKey: key.people });
 	const invite = useMutation({
@@ -121,12 +122,24 @@ export function People() {
 								{p.suspended ? (
 									<span className="text-warn">! suspended</span>
 								) : (
-									<Choice
-										label={`Role of ${p.name}`}
-										value={p.role}
-										of={roles}
-										onChange={(to) => to !== p.role && change.mutate({ id: p.id, body: { role: to } })}
-									/>
+									<span className="flex flex-wrap items-baseline gap-x-3">
+										<Choice
+											label={`Role of ${p.name}`}
+											value={roleOf[p.id] ?? p.role}
+											of={roles}
+											onChange={(to) => setRoleOf({ ...roleOf, [p.id]: to })}
+										/>
+										{(roleOf[p.id] ?? p.role) !== p.role && (
+											<button
+												type="button"
+												className="act-plain"
+												disabled={change.isPending}
+												onClick={() => change.mutate({ id: p.id, body: { role: roleOf[p.id] } })}
+											>
+												Make {p.name} {roleOf[p.id] === "approver" ? "an" : "a"} {roleOf[p.id]}
+											</button>
+										)}
+									</span>
 								)}
 								<span className="flex justify-end gap-3 text-[13px] whitespace-nowrap">
 									{p.role === "controller" && !p.suspended && (
