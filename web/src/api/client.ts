@@ -13,6 +13,7 @@ export const queries = new QueryClient({ defaultOptions: { queries: { staleTime:
 export class Problem extends Error {
 	kind = "";
 	field = "";
+	unanswered = false; // whether it was done is not known
 }
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };
@@ -23,7 +24,9 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
 	try {
 		got = await answer;
 	} catch {
-		throw new Problem("The server does not answer. Is it running?");
+		const p = new Problem("The server does not answer. Is it running?");
+		p.unanswered = true;
+		throw p;
 	}
 	if (got.error !== undefined || !got.response.ok) {
 		const p = new Problem(words(got.error) ?? `The server answered ${got.response.status}.`);

@@ -7,6 +7,7 @@ import { Stage, usePerson } from "../frame/Frame";
 import { apart, Empty, Failed, many, plain, Quantity, Warn, when } from "../frame/figures";
 import { Asks } from "./Asks";
 import { FoundRow } from "./FoundRow";
+import { useUnsent } from "./unsent";
 
 type Line = Schemas["VarianceLine"];
 export type Sent = Omit<Schemas["Typed"], "row_code" | "quantity">;
@@ -33,8 +34,9 @@ export async function rowsOf(id: number, number: number): Promise<Rows> {
 /** The grid for typing a sheet's counts: type, Enter, next. Empty stays uncounted; 0 is a count; to take one back is said twice. */
 export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages"]; number: number; side: React.ReactNode }) {
 	const person = usePerson();
-	const [typed, setTyped] = useState<Record<string, string>>({});
-	const [wrong, setWrong] = useState<Record<string, { text: string; asks?: string; value?: string }>>({});
+	const [typed, setTyped] = useUnsent(`${person.id}.${id}.${Date.parse(c.frozen_at)}.${number}`);
+	const [inCell, setInCell] = useState(""); // the row that is being typed
+	const [wrong, setWrong] = useState<Record<string, { text: string; asks?: string; value?: string; unanswered?: boolean }>>({});
 	const [saving, setSaving] = useState(0);
 	const [at, setAt] = useState("");
 	const [since, setSince] = useState("");
@@ -48,6 +50,13 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	const navigate = useNavigate();
 	const seek = useRef<HTMLInputElement>(null);
 	const findRef = useRef<(text: string) => void>(undefined);
+	const sendAgain = useRef<() => void>(undefined);
+	const waits = Object.values(wrong).some((w) => w.unanswered);
+	useEffect(() => {
+		if (!waits) return;
+		const again = setInterval(() => sendAgain.current?.(), 2000);
+		return () => clearInterval(again);
+	}, [waits]);
 	const fields = useRef(new Map<number, HTMLInputElement>());
 	const turns = useRef(new Map<string, Promise<void>>()); // one row's work follows its own
 	const keys = useRef(new Map<string, string>()); // of work whose answer did not come
@@ -128,6 +137,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						text: `${line.bin} · ${line.sku}: ${(e as Error).message}`,
 						asks: p?.kind === "asks" ? p.field : undefined,
 						value: text,
+						unanswered: p?.unanswered,
 					},
 				}));
 				if (p?.kind === "changed") {
@@ -141,7 +151,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	};
 	const save = (line: Line) => {
 		const text = typed[line.row_code]?.trim();
-		if (text === undefined) return;
+		if (text === undefined || wrong[line.row_code]?.value === text) return; // what was refused is not sent again by passing over it
 		if (text !== "") return send(line.row_code, text);
 		forget(line.row_code, "");
 		if (line.entry > 0)
@@ -175,6 +185,9 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				}));
 		} else if (step) {
 			e.preventDefault();
+			const refused = wrong[r.row_code];
+			if (e.key === "Enter" && refused?.value !== undefined && refused.value === typed[r.row_code]?.trim() && !refused.asks)
+				send(r.row_code, refused.value);
 			if (i === rows.length - 1 && step === 1) e.currentTarget.blur();
 			else go(i + step);
 		}
@@ -259,6 +272,12 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 		setSaving((n) => n - 1);
 	};
 	findRef.current = find;
+	// What is typed and not saved, but for the cell in hand; what the server did not answer is sent again by itself.
+	const unsaved = rows.filter((r) => r.row_code !== inCell && typed[r.row_code]?.trim() && typed[r.row_code]?.trim() !== r.own);
+	sendAgain.current = () => {
+		if (saving > 0) return;
+		for (const [row, w] of Object.entries(wrong)) if (w.unanswered && w.value) send(row, w.value);
+	};
 	const own = rows.filter((r) => r.row_code !== "");
 	const left = own.filter((r) => (c.rounds === 2 ? r.own == null : r.entries === 0)).length;
 	const found = rows.length - own.length;
@@ -283,8 +302,30 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 						)}
 					</span>
 					<span className="text-dim" role="status">
-						{saving > 0 ? "Saving…" : first ? "" : lost || "Everything typed is saved."}
+						{saving > 0 ? "Saving…" : first || unsaved.length > 0 ? "" : lost || "Everything typed is saved."}
 					</span>
+					{saving === 0 && unsaved.length > 0 && (
+						<span data-unsaved>
+							<Warn>
+								{many(unsaved.length, "row", "rows")} not saved:{" "}
+								{unsaved.slice(0, 3).map((r) => (
+									<button key={r.row_code} type="button" className="word mr-2" onClick={() => go(rows.indexOf(r))}>
+										{r.bin} · {r.sku}
+									</button>
+								))}
+								{unsaved.length > 3 && `and ${unsaved.length - 3} more `}
+								<button
+									type="button"
+									className="word"
+									onClick={() => {
+										for (const r of unsaved) send(r.row_code, typed[r.row_code]?.trim() ?? "");
+									}}
+								>
+									send {unsaved.length === 1 ? "it" : "them"}
+								</button>
+							</Warn>
+						</span>
+					)}
 					{first && (
 						<Warn>
 							{first[1].text}
@@ -437,13 +478,19 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 											aria-label={`Counted, ${r.bin}, ${r.sku}${r.counted == null ? ", uncounted" : ""}`}
 											data-row={r.row_code}
 											value={typed[r.row_code] ?? r.own ?? ""}
-											onFocus={(e) => e.target.select()}
+											onFocus={(e) => {
+												e.target.select();
+												setInCell(r.row_code);
+											}}
 											onChange={(e) => {
 												if (!shown.current.has(r.row_code)) shown.current.set(r.row_code, r.entry);
 												setTyped((t) => ({ ...t, [r.row_code]: e.target.value }));
 											}}
 											onPaste={(e) => paste(e, i)}
-											onBlur={() => save(r)}
+											onBlur={() => {
+												setInCell("");
+												save(r);
+											}}
 											onKeyDown={(e) => onKey(e, r, i)}
 										/>
 									) : (

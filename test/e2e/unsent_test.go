@@ -1,0 +1,49 @@
+package e2e
+
+import (
+	"path/filepath"
+	"testing"
+
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+
+	"wobin/test/browser"
+)
+
+// What is typed and not saved stays in its row and is listed, through leaving the cell, a reload and an outage; nobody else is shown it; what
+// the server did not answer is sent by itself once it is there again, and nothing of it is left in the browser then.
+func TestNothingTypedIsLost(t *testing.T) {
+	t.Parallel()
+	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
+	const first, second = `(//input[@data-row])[1]`, `(//input[@data-row])[2]`
+	sheet := s.open("/counts/2/counting/18")
+	kept := func() (n int) {
+		s.do("what the browser keeps", chromedp.Evaluate(`Object.keys(localStorage).filter((k) => k.startsWith("wobin.unsent.")).length`, &n))
+		return n
+	}
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
+	s.do("what is refused stays", sheet, chromedp.WaitVisible(first, chromedp.BySearch), chromedp.SendKeys(first, "5x", chromedp.BySearch),
+		chromedp.Focus(second, chromedp.BySearch), chromedp.WaitVisible(`[data-unsaved]`), sees("1 row not saved"))
+	assert.Equal(t, "5x", s.value(first))
+	s.do("passing over it sends nothing again", chromedp.Focus(first, chromedp.BySearch), chromedp.Focus(second, chromedp.BySearch),
+		chromedp.WaitVisible(`[data-unsaved]`))
+	s.do("through a reload", chromedp.Reload(), chromedp.WaitVisible(`[data-unsaved]`), sees("1 row not saved"))
+	assert.Equal(t, "5x", s.value(first))
+	s.do("nobody else is shown it", press("Sign out"), s.open("/"), browser.SignIn("bram", "demo"), sees("Quay store, full count"), sheet,
+		chromedp.WaitVisible(first, chromedp.BySearch), sees("Everything typed is saved"))
+	assert.Empty(t, s.value(first))
+	s.do("who typed it is", press("Sign out"), s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"), sheet,
+		chromedp.WaitVisible(`[data-unsaved]`))
+	s.do("it is mended", chromedp.Focus(first, chromedp.BySearch), chromedp.KeyEvent("5\r"), sees("Everything typed is saved"), sees("1 of "))
+	assert.Zero(t, kept())
+
+	s.do("the server is away", offline(true), chromedp.Focus(second, chromedp.BySearch), chromedp.KeyEvent("8\r"),
+		sees("The server does not answer"))
+	assert.Equal(t, 1, kept())
+	s.do("and there again", offline(false), sees("Everything typed is saved"), sees("2 of "))
+	assert.Zero(t, kept())
+}
+
+// offline takes the network away, or gives it back.
+func offline(is bool) chromedp.Action { return network.EmulateNetworkConditions(is, 0, -1, -1) }
