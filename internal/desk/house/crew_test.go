@@ -148,3 +148,18 @@ func TestTodayBeginsWithOnesOwn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, own(bram), "both are back")
 }
+
+// Counts that are planned together are all told of, each with its warehouse, however many they are.
+func TestAllCountsThatStandTogetherAreTold(t *testing.T) {
+	d := at(t)
+	for _, code := range []string{"W", "V", "U", "T"} {
+		take(t, d, code+".csv", strings.ReplaceAll(stockText, "\nW,", "\n"+code+","))
+	}
+	made, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "All", Scope: count.Scope{Warehouse: 1}, Further: []int64{2, 3, 4}, Cut: plan.Cut{Rows: 50}})
+	require.NoError(t, err)
+	told := map[int64]int{made.ID: made.Lines}
+	for _, f := range made.Further {
+		told[f.ID] = f.Lines
+	}
+	assert.Equal(t, map[int64]int{1: 7, 2: 7, 3: 7, 4: 7}, told)
+}

@@ -142,6 +142,12 @@ func TestReportOnPaper(t *testing.T) {
 	send(t, d, id, adjustments.Going{Mode: "difference"})
 	s, err := d.Report.Statement(ctx, nell, id)
 	require.NoError(t, err)
+	facts := map[string]string{}
+	for _, f := range s.Facts {
+		facts[f[0]] = f[1]
+	}
+	assert.Equal(t, "2026-11-20 10:00 UTC to 2026-11-20 10:05 UTC", facts["counted"])
+	assert.Equal(t, []string{"W", "running", "Nell"}, []string{facts["warehouse"], facts["state"], facts["decided by"]})
 	var pdf, again, book bytes.Buffer
 	require.NoError(t, document.WriteReport(document.A4, s, &pdf))
 	require.NoError(t, document.WriteReport(document.A4, s, &again))
