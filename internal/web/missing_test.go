@@ -45,7 +45,7 @@ func TestMissing(t *testing.T) {
 		ask(http.MethodGet, path, "")
 	}
 	for path, body := range map[string]string{
-		"/api/counts/99/decisions": `{"lines":[1],"kind":"accept","reason":""}`, "/api/counts/99/hand-out": `{"sheets":[1],"counter":"x"}`,
+		"/api/counts/99/decisions": `{"lines":[1],"kind":"accept","reason":""}`, "/api/counts/99/hand-out": `{"sheets":[1],"counter":"x"}`, "/api/counts/99/hand-out/planned": `{"sheets":1}`,
 		"/api/counts/99/postings/preview": `{"mode":"difference"}`, "/api/counts/99/finish": `{"held":0,"accepted":0,"uncounted":0}`,
 		"/api/counts/99/recount": `{"lines":[1]}`, "/api/counts/99/take-back": `{"sheets":[1],"back":true}`, "/api/intakes/99/undo": "",
 		"/api/counts/99/let-go": `{"sheets":[1]}`, "/api/counts/99/cut-off": `{"what":"last in","reference":"x"}`,

@@ -121,6 +121,7 @@ var whoMay = map[string]struct {
 	"POST /api/counts/{count}/let-go":                {`{"sheets":[1]}`, []string{"controller"}},
 	"POST /api/counts/{count}/sheets/{number}/check": {`{"rows":[]}`, []string{"controller", "counter"}},
 	"POST /api/counts/{count}/hand-out":              {`{"sheets":[1],"counter":"x"}`, []string{"controller"}},
+	"POST /api/counts/{count}/hand-out/planned":      {`{"sheets":1}`, []string{"controller"}},
 	"POST /api/counts/{count}/entries": {
 		`{"key":"12345678","entries":[{"row_code":"x","quantity":"1"}]}`,
 		[]string{"controller", "counter"},

@@ -33,7 +33,7 @@ func TestAdjustments(t *testing.T) {
 		sees("2 questions are open"), sees("Does it stand in every row"))
 	s.do("what the sample cannot answer", chromedp.SendKeys(`select[aria-label="What Location holds"]`, "bin"),
 		press2(`//tr[@data-column="User"]//button[.="as it stands"]`),
-		chromedp.WaitVisible(`//*[@data-file]//span[starts-with(., "BLK-0300;QUAY;C-01-5;4,00;MISPICK;")]`, chromedp.BySearch))
+		chromedp.WaitVisible(`//*[@data-file]//span[starts-with(., "BLK-0300;QUAY;C-01-5;4,00;MISCOUNT;")]`, chromedp.BySearch))
 	s.do("kept", press("Keep “ADJ_IMPORT”"), chromedp.WaitNotPresent(`[data-layout]`), sees("adjustments.csv"),
 		chromedp.Click(`//label[contains(., "signs")]/input`, chromedp.BySearch), sees("User␍␊"))
 
@@ -53,8 +53,8 @@ func TestAdjustments(t *testing.T) {
 	s.do("a mistake is taken back", s.open("/counts/2/adjustments"), chromedp.WaitVisible(`[data-reverse]`), chromedp.Click(`[data-reverse]`),
 		press("send out the opposite of its 9 lines"), chromedp.WaitVisible(`[data-posting="2"]`), sees("takes posting 1 back"), sees("taken back by 2"))
 	back := string(s.fetch("/api/counts/2/postings/2/file?n=1"))
-	assert.Contains(t, back, "BLK-0300;QUAY;C-01-5;-4,00;MISPICK;")
-	assert.Contains(t, sent, "BLK-0300;QUAY;C-01-5;4,00;MISPICK;")
+	assert.Contains(t, back, "BLK-0300;QUAY;C-01-5;-4,00;MISCOUNT;")
+	assert.Contains(t, sent, "BLK-0300;QUAY;C-01-5;4,00;MISCOUNT;")
 
 	// A figure of the report is pressed to the lines that it sums; the report is had on paper.
 	short := 0

@@ -39,8 +39,12 @@ export function useHand(begin = "") {
 		},
 		/** Notes that one does something oneself by which lines leave the list. */
 		act: (keys: number[]) => setActed((before) => new Set([...before, ...keys])),
-		/** The line in hand among these, its place, and what a step is for: the marked lines, else the one in hand; gone is one that left. */
-		of: <R>(rows: R[], rowKey: (row: R) => number) => {
+		/**
+		 * The line in hand among these, its place, and what a step is for: the marked lines, else the one in hand; gone is one that left.
+		 * Among lines that are not settled, as others were asked for, there is none.
+		 */
+		of: <R>(rows: R[], rowKey: (row: R) => number, settled: boolean) => {
+			if (!settled) return { at: 0, row: undefined, gone: undefined, wanted: [], onActive: () => {} };
 			const { at, gone } = placeOf(held, acted, rows.map(rowKey));
 			const row = gone ? undefined : rows[at];
 			const key = row && rowKey(row);

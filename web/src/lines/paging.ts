@@ -17,5 +17,13 @@ export function usePages<R, P extends { lines: R[]; next: string } = { lines: R[
 	});
 	const rows = useMemo(() => q.data?.pages.flatMap((p) => p.lines) ?? [], [q.data]);
 	const more = q.hasNextPage && !q.isFetchingNextPage;
-	return { rows, first: q.data?.pages[0], more, loading: q.isPending, error: q.error, onMore: () => void q.fetchNextPage() };
+	return {
+		rows,
+		settled: !q.isPlaceholderData, // they are what was asked for, not what was there before
+		first: q.data?.pages[0],
+		more,
+		loading: q.isPending,
+		error: q.error,
+		onMore: () => void q.fetchNextPage(),
+	};
 }

@@ -69,7 +69,7 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 		const n = lines.get(t.id) ?? 0;
 		return { fill: n === 0 ? "none" : n > 4 ? "ink" : "tone", words: n === 0 ? "nothing recorded" : many(n, "line", "lines") };
 	};
-	const { at: now, row, gone, onActive } = hand.of(pages.rows, (r) => r.pos);
+	const { at: now, row, gone, onActive } = hand.of(pages.rows, (r) => r.pos, pages.settled);
 	// What a unit costs is corrected by itself, of the line in hand, or of all that are marked with it.
 	const recost = async (r: Line, value: string) => {
 		const of = marked.has(r.pos) ? pages.rows.filter((x) => marked.has(x.pos)) : [r];

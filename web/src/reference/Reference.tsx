@@ -80,7 +80,7 @@ function Listing<R extends { id: number }>({
 	const hand = useHand();
 	const { text } = hand;
 	const pages = usePages<R>(["stock", at, text, JSON.stringify(query)], true, (after) => page({ text, after, limit: 300 }));
-	const { at: active, row, gone, onActive } = hand.of(pages.rows, (r) => r.id);
+	const { at: active, row, gone, onActive } = hand.of(pages.rows, (r) => r.id, pages.settled);
 	return (
 		<Stage
 			foot={

@@ -49,7 +49,7 @@ export function Sheets() {
 		const on = new Set([...chosen].map((b) => byBin.get(b)?.sheet));
 		return sheets.rows.filter((s) => on.has(s.number));
 	}, [sheets.rows, chosen, byBin]);
-	const { at, row: now, wanted, gone, onActive } = hand.of(rows, (s) => s.number);
+	const { at, row: now, wanted, gone, onActive } = hand.of(rows, (s) => s.number, sheets.settled);
 	const mayCut = c?.state === "running" && person.role === "controller";
 	const again = useQuery({
 		queryKey: key.recount(id, now?.number ?? 0),

@@ -95,7 +95,7 @@ export function Variances() {
 	});
 	const byBin = useMemo(() => new Map(bins.data?.map((b) => [b.bin, b])), [bins.data]);
 	const rows = useMemo(() => (leaving.size === 0 ? pages.rows : pages.rows.filter((r) => !leaving.has(r.pos))), [pages.rows, leaving]);
-	const { at, row, gone, wanted: inHand, onActive } = hand.of(rows, (r) => r.pos);
+	const { at, row, gone, wanted: inHand, onActive } = hand.of(rows, (r) => r.pos, pages.settled);
 	const pos = row?.pos ?? gone; // what is shown of the line in hand stays, though it left
 	const history = useHistory(id, pos);
 	const likely = history.data?.line.pos === row?.pos ? history.data?.cause : undefined;
