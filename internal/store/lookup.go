@@ -266,3 +266,10 @@ func CountedOn(tx *gorm.DB, count, from, to int64) (positions []int64, err error
 		Pluck("pos", &positions).Error
 	return positions, err
 }
+
+// CodesTakenSince gives codes that items had before an intake gave them others, and that other items have by now.
+func CodesTakenSince(tx *gorm.DB, intake int64) (skus []string, err error) {
+	err = tx.Raw(`SELECT i.sku FROM item_before b JOIN items i ON i.sku = json_extract(b.was, '$.SKU') AND i.id <> b.item_id
+		WHERE b.intake_id = ? ORDER BY i.sku`, intake).Scan(&skus).Error
+	return skus, err
+}

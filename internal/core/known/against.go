@@ -11,6 +11,7 @@ import (
 type Listed struct {
 	SKU, Description string
 	Others           []string // what else it goes by: barcodes, further SKUs
+	ID               string   // its number in the record system, which stays when its code changes
 }
 
 // Difference is one item in which two lists differ.
@@ -51,6 +52,9 @@ func Against(here, there []Listed) (out []Difference) {
 				out = append(out, "name "+n)
 			}
 			return out
+		}
+		if x.ID != "" {
+			out = append(out, "number "+x.ID)
 		}
 		for _, o := range append([]string{x.SKU}, x.Others...) {
 			if o = code.Fold(code.Trim(o)); o != "" {

@@ -27,13 +27,14 @@ func (x *itemsDraft) hold(dr *draft, v *SheetOfFile, f *read.ItemFile, recorded 
 	here, there := make([]known.Listed, len(f.Items)), make([]known.Listed, len(recorded))
 	for i := range f.Items {
 		it := &f.Items[i]
-		here[i] = known.Listed{SKU: it.SKU, Description: it.Description, Others: append([]string{it.FurtherSKU}, it.Barcodes...)}
+		here[i] = known.Listed{SKU: it.SKU, Description: it.Description, ID: it.RecordID, Others: append([]string{it.FurtherSKU}, it.Barcodes...)}
 	}
 	for i := range recorded {
 		it := &recorded[i]
 		there[i] = known.Listed{
 			SKU:         it.SKU,
 			Description: it.Description,
+			ID:          it.RecordID,
 			Others:      append([]string{it.FurtherSKU}, count.Barcodes(it.Barcode, it.Barcodes)...),
 		}
 	}
@@ -62,16 +63,21 @@ func (x *itemsDraft) hold(dr *draft, v *SheetOfFile, f *read.ItemFile, recorded 
 				"these are items of their own.",
 			Options: []CheckOption{
 				{recordedCodes, "They are the recorded items: take them under the recorded codes"},
+				{newCodes, "They are the recorded items, and these are their codes from now on; the old ones go on finding them"},
 				{asItIs, "They are items of their own: make them"},
 			}})
 	}
-	if v.answered("codes") == recordedCodes {
-		x.recorded = map[string]string{}
-		for i := range x.held {
-			if d := &x.held[i]; d.What == known.OtherCode {
-				x.recorded[d.Here.SKU] = d.There.SKU
-			}
+	of := map[string]string{}
+	for i := range x.held {
+		if d := &x.held[i]; d.What == known.OtherCode {
+			of[d.Here.SKU] = d.There.SKU
 		}
+	}
+	switch v.answered("codes") {
+	case recordedCodes:
+		x.recorded = of
+	case newCodes:
+		x.renamed = of
 	}
 }
 

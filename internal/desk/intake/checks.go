@@ -42,8 +42,10 @@ const (
 	inTray   = "tray"
 	// recordedCodes: items of a list are those that are recorded under other codes.
 	recordedCodes = "recorded codes"
-	whole         = "whole"
-	inPart        = "part"
+	// newCodes: items of a list are recorded ones, which have the codes of the list from then on.
+	newCodes = "new codes"
+	whole    = "whole"
+	inPart   = "part"
 )
 
 // listedChecks is how many rows of a check are told one by one.
@@ -85,7 +87,7 @@ func (c *Choices) answer(sheet int, what, value string) error {
 	}
 	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave, inTray},
 		"early":  {asItIs},
-		"future": {asItIs}, "older": {asItIs}, "codes": {recordedCodes, asItIs}, "part": {inPart, whole}, sameMoves: {theSame, further},
+		"future": {asItIs}, "older": {asItIs}, "codes": {recordedCodes, newCodes, asItIs}, "part": {inPart, whole}, sameMoves: {theSame, further},
 		otherThings: {asItIs, fromFile}} {
 		for _, v := range values {
 			if w == kind && v == value {

@@ -30,6 +30,8 @@ type itemsDraft struct {
 	held   []known.Difference
 	// recorded are the codes under which items of the file are recorded, where it was said that they are those.
 	recorded map[string]string
+	// renamed are the codes that items of the file had before, where it was said that they have those of the file from now on.
+	renamed map[string]string
 }
 
 // itemSoFar is an item as a sheet before this one makes or changes it.
@@ -109,6 +111,10 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 			sku = c
 		}
 		id := rec.items[sku]
+		was := x.renamed[it.SKU]
+		if was != "" {
+			id = rec.items[was]
+		}
 		if first, twice := seen[id]; twice && id != 0 {
 			pt.problems.Add(
 				pt.mapping.Problem(
@@ -129,6 +135,12 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 		}
 		if err := fill(&now, it); err != nil {
 			return err
+		}
+		if was != "" && old != nil {
+			if err := rename(&now, it.SKU); err != nil {
+				return err
+			}
+			rec.rename(was, it.SKU)
 		}
 		switch {
 		case old == nil && given.Rows == "change", old != nil && given.Rows == "add":
@@ -173,6 +185,26 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 		v.Blocked = "There is no row in it that could be taken in."
 	}
 	return rec.err
+}
+
+// rename gives an item another code. The one before goes on finding it: as its further SKU, or as one of its barcodes where it has one.
+func rename(now *store.Item, sku string) error {
+	was := now.SKU
+	if now.SKU, now.SortKey = sku, desk.SortKey(sku); now.FurtherSKU == "" {
+		now.FurtherSKU = was
+		return nil
+	}
+	if now.FurtherSKU == was {
+		return nil
+	}
+	codes := append(count.Barcodes(now.Barcode, now.Barcodes), was)
+	now.Barcode = codes[0]
+	if len(codes) == 1 {
+		return nil
+	}
+	b, err := json.Marshal(codes)
+	now.Barcodes = string(b)
+	return err
 }
 
 // fill lays what a file says of an item over what is known.
@@ -410,6 +442,14 @@ func itemsStanding(tx *gorm.DB, r *store.Intake) (s standing, err error) {
 		AND (b.item_id IN (SELECT item_id FROM item_before WHERE intake_id = ?) OR b.item_id IN (SELECT id FROM items WHERE intake_id = ?))
 		ORDER BY i.id`, r.ID, store.Taken, r.ID, r.ID).Scan(&s.later).Error; err != nil {
 		return s, err
+	}
+	taken, err := store.CodesTakenSince(tx, r.ID)
+	if err != nil {
+		return s, err
+	}
+	if len(taken) > 0 {
+		s.blocked = fmt.Sprintf("%s is the code of another item by now, so what had it before cannot have it again.", taken[0])
+		return s, nil
 	}
 	if len(s.later) > 0 || r.Kind != string(field.Items) {
 		return s, nil

@@ -315,6 +315,14 @@ func (r *records) newItem(sku string) int64 {
 	return r.lastItem
 }
 
+// rename gives an item another code for the sheets that come after this one.
+func (r *records) rename(was, sku string) {
+	r.own()
+	r.items[sku] = r.items[was]
+	delete(r.items, was)
+	r.sets = nil
+}
+
 // house finds a warehouse by its code: exactly, else without regard to case.
 func (r *records) house(code string) *store.Warehouse {
 	if h := r.warehouses[code]; h != nil {
