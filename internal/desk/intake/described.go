@@ -24,15 +24,16 @@ func (d *Room) described(ctx context.Context, dr *draft, pt *part, rec *records)
 		return nil
 	}
 	said := map[int64]stock.ID{} // by item: the first description
+	seen := make([]bool, b.Codes[stock.SKU].Len())
 	for i := range b.Lines {
 		l := &b.Lines[i]
-		if l.Description == 0 || l.Row == 0 {
+		sku := l.Key[stock.SKU]
+		if l.Description == 0 || l.Row == 0 || seen[sku] {
 			continue
 		}
-		if n, ok := s.after.Codes[stock.SKU].Find(b.Codes[stock.SKU].Text(l.Key[stock.SKU])); ok && s.itemIDs[n] != 0 {
-			if _, had := said[s.itemIDs[n]]; !had {
-				said[s.itemIDs[n]] = l.Description
-			}
+		seen[sku] = true
+		if n, ok := s.after.Codes[stock.SKU].Find(b.Codes[stock.SKU].Text(sku)); ok && s.itemIDs[n] != 0 {
+			said[s.itemIDs[n]] = l.Description
 		}
 	}
 	for i := range s.newItems {
