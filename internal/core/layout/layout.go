@@ -64,6 +64,7 @@ type Layout struct {
 	Quantity   string      `json:"quantity,omitempty" enum:"replace,add,take," doc:"stock: its quantities replace, are added to, or are taken from what is there"`
 	Doubles    string      `json:"doubles,omitempty" enum:"refuse,sum,keep,skip," doc:"several rows alike; stock, of one key: refused or summed; movements of one reference, item, quantity and time, and counts without row codes that are equal in everything: refused, kept each for itself, or the later ones left out"`
 	Breaks     string      `json:"breaks,omitempty" enum:"refuse,keep," doc:"cells of delimited text that hold what reads as several rows, as where a quotation mark is left open: refused, or kept as texts of several lines"`
+	Odd        string      `json:"odd,omitempty" enum:"refuse,keep," doc:"codes that hardly are what they seem to be (other hyphens, signs that are not seen, letters of two alphabets, ditto marks, several bins, exponents): refused, or right as they stand"`
 	Describes  string      `json:"describes,omitempty" enum:"refuse,first," doc:"stock: items that rows describe in two ways: the later rows are refused, or the first description holds"`
 	NewItems   string      `json:"new_items,omitempty" enum:"make,skip,refuse," doc:"stock: items that are not known"`
 	Codes      string      `json:"codes,omitempty" maxLength:"60" doc:"new items that are known by name alone: the pattern of the codes that are made for them; {name} is the letters and digits of the name, {n} a number"`
@@ -293,6 +294,7 @@ func (l *Layout) modes() []mode {
 		{"quantity", &l.Quantity, []string{"replace", "add", "take"}},
 		{"doubles", &l.Doubles, []string{"refuse", "sum", "keep", "skip"}},
 		{"breaks", &l.Breaks, []string{"refuse", "keep"}},
+		{"odd", &l.Odd, []string{"refuse", "keep"}},
 		{"describes", &l.Describes, []string{"refuse", "first"}},
 		{"new_items", &l.NewItems, []string{"make", "skip", "refuse"}},
 	}

@@ -155,6 +155,9 @@ func (r *pass) counts() (*CountFile, error) {
 	}, stock.Warehouse, stock.Bin); keep != nil {
 		s.Counts = keepRows(s.Counts, keep)
 	}
+	if keep := oddRows(r, s.Counts, &s.Codes, func(n *Count) (*stock.Key, int) { return &n.Key, int(n.Row) }); keep != nil {
+		s.Counts = keepRows(s.Counts, keep)
+	}
 	s.countsTwice(r, judge)
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil

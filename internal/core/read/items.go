@@ -127,6 +127,7 @@ func (r *pass) items() (*ItemFile, error) {
 				}
 			}
 		}
+		r.oddItem(c, field.SKU, it.SKU)
 		var rounded bool
 		if it.Cost, rounded, ok = c.cost(r.sources[field.UnitCost]); ok {
 			it.Given[field.UnitCost] = true
@@ -160,6 +161,7 @@ func (r *pass) items() (*ItemFile, error) {
 					"a barcode has at most %d bytes, and an item at most %d barcodes. %q is beyond that", MaxCode, MaxCode, problem.Short([]byte(t)))
 				break
 			}
+			r.oddItem(c, field.Barcode, t)
 			it.Barcodes = append(it.Barcodes, t)
 		}
 		it.pack(c)

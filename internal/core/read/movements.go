@@ -129,6 +129,9 @@ func (r *pass) movements() (*MovementFile, error) {
 		stock.Warehouse); keep != nil {
 		s.Movements = keepRows(s.Movements, keep)
 	}
+	if keep := oddRows(r, s.Movements, &s.Codes, func(x *Movement) (*stock.Key, int) { return &x.Key, x.Row }); keep != nil {
+		s.Movements = keepRows(s.Movements, keep)
+	}
 	s.Values, s.Left, s.Packed = judge.list(), judge.left, measure.packed
 	return s, nil
 }

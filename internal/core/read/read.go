@@ -231,7 +231,7 @@ func (w *walk) on(expect func(rows int), row func(c *cells)) error {
 		c.bad, c.failed = false, c.failed[:0]
 		aside := len(m.Blocks) > 0 && w.headsBlock() || c.pass()
 		for i, at := range m.Fill {
-			if at < len(c.Cells) && len(column.Trimmed(c.Cells[at])) > 0 {
+			if at < len(c.Cells) && !m.Nothing(at, column.Trimmed(c.Cells[at])) {
 				w.last[i] = slices.Clone(c.Cells[at])
 			} else if !aside {
 				for at >= len(c.Cells) {

@@ -278,6 +278,10 @@ func (r *pass) stock() (*StockFile, error) {
 		s.doubt(keep, p)
 		b.Lines = keepRows(b.Lines, keep)
 	}
+	if keep := oddRows(r, b.Lines, &b.Codes, func(l *stock.Line) (*stock.Key, int) { return &l.Key, int(l.Row) }); keep != nil {
+		s.doubt(keep, p)
+		b.Lines = keepRows(b.Lines, keep)
+	}
 	s.describedAlike(r)
 	if r.Known != nil && m.Has(field.Serial) {
 		s.serials(r.file.Name, m, p)

@@ -202,7 +202,7 @@ func (m *Mapping) askAcross(s *sample, known *Known) {
 	if m.Kind == kind {
 		sum := make([]string, len(found))
 		for i, at := range found {
-			sum[i] = m.label(at)
+			sum[i] = m.Label(at)
 		}
 		ask.Options = append(ask.Options, Option{Label: "Parts of the quantity: they are added up",
 			Set: layout.Choice{Field: quantityOf(kind), Formula: strings.Join(sum, " + ")}})

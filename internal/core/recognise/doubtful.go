@@ -35,7 +35,7 @@ func (m *Mapping) askQualified() {
 			field.NewHeading(h.Qualified).Nearly(append(slices.Clone(sp.AsWords), sp.AsWeak...)) {
 			continue
 		}
-		letter, here := tabular.ColumnName(i), m.label(i)
+		letter, here := tabular.ColumnName(i), m.Label(i)
 		is := Option{Label: "It is the " + strings.ToLower(sp.Title), Set: layout.Choice{Column: letter, Field: c.Field}}
 		ask := Ask{What: "in brackets", Column: letter, Field: c.Field,
 			Text: fmt.Sprintf("Column %s is headed %q. Is it the %s all the same?", letter, code.Trim(c.Header), strings.ToLower(sp.Title))}
@@ -96,7 +96,7 @@ func (m *Mapping) askPriceUnit(s *sample) {
 				{
 					Label: "Yes: the cost is divided by it",
 					Set: layout.Choice{Field: field.UnitCost, Formula: fmt.Sprintf(`IF(OR(%s = ""; %s = ""); %s; %s / %s)`,
-						m.label(cost), m.label(i), m.label(cost), m.label(cost), m.label(i))},
+						m.Label(cost), m.Label(i), m.Label(cost), m.Label(cost), m.Label(i))},
 				},
 				{Label: "No: the cost is that of one unit", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
 			}})
@@ -149,7 +149,7 @@ func (m *Mapping) askUndone(s *sample, given *layout.Layout) {
 func (m *Mapping) without(column int, texts []string, filter string) string {
 	tests := make([]string, len(texts))
 	for k, v := range texts {
-		tests[k] = m.label(column) + ` <> "` + strings.ReplaceAll(v, `"`, `""`) + `"`
+		tests[k] = m.Label(column) + ` <> "` + strings.ReplaceAll(v, `"`, `""`) + `"`
 	}
 	if filter != "" {
 		tests = append(tests, filter)
@@ -318,7 +318,7 @@ func (m *Mapping) askCases(s *sample) {
 	if size >= 0 {
 		a.Options = append(a.Options, Option{
 			Label: fmt.Sprintf("Column %s times column %s, plus column %s", tabular.ColumnName(packs), tabular.ColumnName(size), tabular.ColumnName(pieces)),
-			Set:   layout.Choice{Field: total, Formula: fmt.Sprintf("%s * %s + %s", m.label(packs), m.label(size), m.label(pieces))},
+			Set:   layout.Choice{Field: total, Formula: fmt.Sprintf("%s * %s + %s", m.Label(packs), m.Label(size), m.Label(pieces))},
 			File:  layout.Layout{Kind: kind},
 		})
 	}
@@ -489,7 +489,7 @@ func (m *Mapping) askSums(s *sample, given *layout.Layout) {
 		return
 	}
 	letter := tabular.ColumnName(place)
-	test := m.label(place) + ` <> ""`
+	test := m.Label(place) + ` <> ""`
 	if given.Filtered() != "" {
 		test = "AND(" + test + "; " + given.Filtered() + ")"
 	}

@@ -40,12 +40,30 @@ func (m *Mapping) levelAt(i int) bool {
 	return len(others) < len(parts) && !HasPart(others, harmlessParts)
 }
 
-// amongLevels tells whether a header has others beside it that name levels between warehouse and bin, as Aisle and Bay beside Row.
-func amongLevels(headers []string, column int) bool {
-	return slices.ContainsFunc(headers, func(h string) bool {
-		parts := field.BareParts(h)
-		return h != headers[column] && (HasPart(parts, outerParts) || HasPart(parts, innerParts)) && !HasPart(parts, harmlessParts)
-	})
+// levelsAmong gives the headers that name levels between warehouse and bin, two different ones of them at most: as Aisle and Bay beside Row.
+func levelsAmong(headers []string) []string {
+	out := []string{}
+	for _, h := range headers {
+		if len(out) < 2 && !slices.Contains(out, h) {
+			if parts := field.BareParts(h); (HasPart(parts, outerParts) || HasPart(parts, innerParts)) && !HasPart(parts, harmlessParts) {
+				out = append(out, h)
+			}
+		}
+	}
+	return out
+}
+
+// mostLevels is how many levels a file may have between warehouse and bin.
+const mostLevels = 12
+
+// levelColumns gives the columns that name levels between warehouse and bin and nothing else was made of.
+func (m *Mapping) levelColumns() (out []int) {
+	for i := range m.Columns {
+		if len(out) < mostLevels && m.levelAt(i) {
+			out = append(out, i)
+		}
+	}
+	return out
 }
 
 // within tells whether a level is one within bins rather than around them.
@@ -66,16 +84,16 @@ func (m *Mapping) levels(s *sample, given *layout.Layout) {
 		return slices.ContainsFunc(m.Worked, func(w Worked) bool { return w.Field == f })
 	}
 	if at := m.At(field.Zone); at >= 0 && m.At(field.Bin) < 0 && !worked(field.Bin) && m.Turned == nil &&
-		!slices.ContainsFunc(m.Columns, func(c Column) bool { return m.levelAt(c.Index) }) && s.column(m, at).filled > 0 {
-		m.Worked = append(m.Worked, Worked{Field: field.Bin, choice: layout.Choice{Field: field.Bin, Formula: m.label(at)}})
+		len(m.levelColumns()) == 0 && s.column(m, at).filled > 0 {
+		m.Worked = append(m.Worked, Worked{Field: field.Bin, choice: layout.Choice{Field: field.Bin, Formula: m.Label(at)}})
 		return
 	}
 	if m.At(field.Bin) < 0 {
 		return
 	}
-	for i := range m.Columns {
+	for _, i := range m.levelColumns() {
 		c := &m.Columns[i]
-		if !m.levelAt(i) || s.column(m, i).filled == 0 || len(m.fallTogether(s, i)) > 0 || m.fewBins(s) {
+		if s.column(m, i).filled == 0 || len(m.fallTogether(s, i)) > 0 || m.fewBins(s) {
 			continue
 		}
 		why := ""
@@ -140,8 +158,8 @@ func (m *Mapping) askLevels(s *sample) {
 		}
 		return
 	}
-	for i := range m.Columns {
-		if !m.levelAt(i) || m.used(i) || m.asked(i) {
+	for _, i := range m.levelColumns() {
+		if m.used(i) || m.asked(i) {
 			continue
 		}
 		bins := m.fallTogether(s, i)
@@ -171,8 +189,8 @@ func (m *Mapping) askLevels(s *sample) {
 func (m *Mapping) askMadeOf(s *sample) {
 	var at []int
 	example := ""
-	for i := range m.Columns {
-		if !m.levelAt(i) || m.asked(i) || s.column(m, i).filled == 0 {
+	for _, i := range m.levelColumns() {
+		if m.asked(i) || s.column(m, i).filled == 0 {
 			continue
 		}
 		at = append(at, i)
@@ -223,10 +241,10 @@ func (m *Mapping) besideLine(columns ...int) (out []layout.Choice) {
 
 // joined makes a field of several columns, parted by hyphens; an empty one leaves no hyphen.
 func (m *Mapping) joined(f field.Field, columns []int) layout.Choice {
-	text := m.label(columns[0])
+	text := m.Label(columns[0])
 	for _, i := range columns[1:] {
-		next := m.label(i)
-		text = fmt.Sprintf(`%s & IF(OR(%s = ""; %s = ""); ""; "-") & %s`, text, m.label(columns[0]), next, next)
+		next := m.Label(i)
+		text = fmt.Sprintf(`%s & IF(OR(%s = ""; %s = ""); ""; "-") & %s`, text, m.Label(columns[0]), next, next)
 	}
 	return layout.Choice{Field: f, Formula: text}
 }

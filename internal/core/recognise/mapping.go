@@ -22,6 +22,7 @@ type Column struct {
 	weak    bool // the header may mean something else
 	stacked bool // by what stands in several rows of the header
 	choice  layout.Choice
+	rival   *rival // what else it reads as; nil for nothing
 }
 
 // Worked is a field that is worked out by a formula, or the same in every row.
@@ -248,6 +249,12 @@ func (m *Mapping) free(f field.Field, why string) {
 			c.Field, c.Why, c.settled = "", why, true
 		}
 	}
+}
+
+// Nothing tells whether a cell of a column is empty, or holds a text that stands for an empty one.
+func (m *Mapping) Nothing(column int, cell []byte) bool {
+	return len(cell) == 0 || column < len(m.Columns) && m.Columns[column].choice.Nothing != nil &&
+		slices.Contains(m.Columns[column].choice.Nothing, string(cell))
 }
 
 // Heads are the headers as they are compared, by which sheets of one shape are told.

@@ -37,8 +37,8 @@ func (m *Mapping) askFlags(s *sample, given *layout.Layout) {
 				problem.List(slices.Sorted(maps.Keys(x.values)), 4))}
 		if recorded := m.At(field.Recorded); recorded >= 0 && counted >= 0 {
 			a.Options = append(a.Options, Option{Label: "Marked rows were counted as they are recorded, where no count is written",
-				Set: layout.Choice{Field: field.Counted, Formula: fmt.Sprintf(`IF(AND(%s = ""; %s <> ""); %s; %s)`, m.label(counted), m.label(i),
-					m.label(recorded), m.label(counted))}})
+				Set: layout.Choice{Field: field.Counted, Formula: fmt.Sprintf(`IF(AND(%s = ""; %s <> ""); %s; %s)`, m.Label(counted), m.Label(i),
+					m.Label(recorded), m.Label(counted))}})
 		}
 		for _, v := range slices.Sorted(maps.Keys(x.values)) {
 			a.Options = append(a.Options, Option{Label: fmt.Sprintf("Leave rows with %s out", v),

@@ -204,7 +204,7 @@ func (m *Mapping) asked(column int) bool {
 	letter := tabular.ColumnName(column)
 	return slices.ContainsFunc(m.Asks, func(a Ask) bool {
 		return a.Column == letter || slices.ContainsFunc(a.Options, func(o Option) bool {
-			return o.Set.Column == letter || o.Set.Formula != "" && strings.Contains(o.Set.Formula, m.label(column))
+			return o.Set.Column == letter || o.Set.Formula != "" && strings.Contains(o.Set.Formula, m.Label(column))
 		})
 	})
 }
@@ -242,14 +242,14 @@ func (s *sample) example(m *Mapping, column int) string {
 
 // mayBe gives what a column may be, as answers.
 func (m *Mapping) mayBe(i int, is sense) (out []Option) {
-	here := m.label(i)
+	here := m.Label(i)
 	may := func(label string, f field.Field) {
 		if field.SpecOf(m.Kind, f) != nil && m.At(f) < 0 && !m.Has(f) {
 			out = append(out, Option{Label: label, Set: layout.Choice{Field: f}})
 		}
 	}
 	behind := func(f field.Field, at int) layout.Choice { // a code of two parts
-		return layout.Choice{Field: f, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s & \"-\" & %s)", here, m.label(at), m.label(at), here)}
+		return layout.Choice{Field: f, Formula: fmt.Sprintf("IF(%s = \"\"; %s; %s & \"-\" & %s)", here, m.Label(at), m.Label(at), here)}
 	}
 	total := map[field.Kind]field.Field{field.Stock: field.Quantity, field.Counts: field.Counted, field.Movements: field.Quantity}[m.Kind]
 	switch is {
@@ -263,7 +263,7 @@ func (m *Mapping) mayBe(i int, is sense) (out []Option) {
 		may("It is the quantity", total)
 		may("It is reserved, and part of what is on hand", field.Reserved)
 		if at := m.At(total); at >= 0 {
-			there := m.label(at)
+			there := m.Label(at)
 			out = append(out, Option{Label: fmt.Sprintf("It is to be added to column %s", tabular.ColumnName(at)),
 				Set: layout.Choice{Field: total, Formula: there + " + " + here}},
 				Option{Label: fmt.Sprintf("It counts in place of column %s where it is filled in", tabular.ColumnName(at)),

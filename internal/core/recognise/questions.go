@@ -55,7 +55,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 				options,
 				Option{
 					Label: fmt.Sprintf("The time stands in column %s", tabular.ColumnName(clock)),
-					Set:   layout.Choice{Field: of, Formula: m.label(src.Column) + ` & " " & ` + m.label(clock)},
+					Set:   layout.Choice{Field: of, Formula: m.Label(src.Column) + ` & " " & ` + m.Label(clock)},
 				},
 			)
 		}
@@ -80,6 +80,7 @@ func (m *Mapping) questions(s *sample, given *layout.Layout, known *Known) {
 		)
 	}
 	m.askLevels(s)
+	m.askPointZero(s)
 	m.tellApart(s)
 	m.askRivals(s)
 	sign := m.askSign(s)
@@ -178,7 +179,7 @@ func (m *Mapping) askRivals(s *sample) {
 		if sp.Form == field.Number && of != field.UnitCost {
 			sum := make([]string, len(ask.Options))
 			for i, o := range ask.Options {
-				sum[i] = m.label(tabular.ColumnAt(o.Set.Column))
+				sum[i] = m.Label(tabular.ColumnAt(o.Set.Column))
 			}
 			ask.Options = append(
 				ask.Options,
@@ -243,13 +244,13 @@ func (m *Mapping) askSign(s *sample) (column string) {
 		if minus == "" || !only || !s.unsigned(m, i, at) {
 			continue
 		}
-		letter, q := tabular.ColumnName(i), m.label(at)
+		letter, q := tabular.ColumnName(i), m.Label(at)
 		m.Asks = append(m.Asks, Ask{What: "sign", Column: letter, Field: of, Example: minus,
 			Text: fmt.Sprintf("Column %s holds signs alone, and the numbers in column %s have none. Are those beside a %s below zero?", letter,
 				tabular.ColumnName(at), minus),
 			Options: []Option{
 				{Label: fmt.Sprintf("Yes: numbers beside a %s are below zero", minus),
-					Set: layout.Choice{Field: of, Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.label(i), minus, q, q)}},
+					Set: layout.Choice{Field: of, Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.Label(i), minus, q, q)}},
 				{Label: "No: the numbers are signed as they stand", Set: layout.Choice{Column: letter, Field: field.PassedOver}},
 			}})
 		return letter
@@ -308,13 +309,13 @@ func (m *Mapping) askDirection(s *sample) {
 		slices.Sort(out)
 		tests := make([]string, len(out))
 		for k, v := range out {
-			tests[k] = m.label(i) + `="` + strings.ReplaceAll(v, `"`, `""`) + `"`
+			tests[k] = m.Label(i) + `="` + strings.ReplaceAll(v, `"`, `""`) + `"`
 		}
 		test := tests[0]
 		if len(tests) > 1 {
 			test = "OR(" + strings.Join(tests, "; ") + ")"
 		}
-		qty := m.label(at)
+		qty := m.Label(at)
 		m.Asks = append(m.Asks, Ask{What: "direction", Column: tabular.ColumnName(at), Field: field.Quantity,
 			Text: fmt.Sprintf(
 				"No quantity is below zero, and column %s says %s. Do these take stock out?",
@@ -335,7 +336,7 @@ func (m *Mapping) askDirection(s *sample) {
 	}
 	// Each of its values may take stock out; several that do are said as a formula.
 	values := slices.Sorted(maps.Keys(s.column(m, kinds).values))
-	qty := m.label(at)
+	qty := m.Label(at)
 	a := Ask{What: "direction", Column: tabular.ColumnName(at), Field: field.Quantity,
 		Text: fmt.Sprintf("No quantity is below zero, and column %s tells kinds of movement: %s. Which of them take stock out?",
 			tabular.ColumnName(kinds), problem.List(values, 6)),
@@ -344,7 +345,7 @@ func (m *Mapping) askDirection(s *sample) {
 		a.Options = append(a.Options, Option{Label: fmt.Sprintf("Rows with %s are below zero", v),
 			Set: layout.Choice{
 				Field:   field.Quantity,
-				Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.label(kinds), strings.ReplaceAll(v, `"`, `""`), qty, qty),
+				Formula: fmt.Sprintf(`IF(%s = "%s"; -%s; %s)`, m.Label(kinds), strings.ReplaceAll(v, `"`, `""`), qty, qty),
 			}})
 	}
 	a.Options = append(a.Options, Option{Label: "All of them", Set: layout.Choice{Field: field.Quantity, Formula: "-" + qty}})
@@ -389,8 +390,8 @@ func (s *sample) clockColumn(m *Mapping, dates int) int {
 	return -1
 }
 
-// label is how a formula names a column.
-func (m *Mapping) label(column int) string {
+// Label is how a formula names a column.
+func (m *Mapping) Label(column int) string {
 	name := tabular.ColumnName(column)
 	if h := code.Trim(m.Columns[column].Header); !m.NoHeader && h != "" {
 		name = h

@@ -306,6 +306,7 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	headers := of.texts
 	m := &Mapping{Kind: k}
 	taken := map[field.Field]int{}
+	var levels []string // asked for where a header may be one of them
 	m.Columns = make([]Column, len(headers))
 	for i, h := range headers {
 		m.Columns[i] = Column{Index: i, Header: h}
@@ -325,6 +326,7 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	}
 	// The field's own name goes before other words, these before words in another form, those before unclear ones, and those
 	// before weak ones.
+	fields := field.Fields(k)
 	for pass := range 5 {
 		for i, h := range headers {
 			w, under := of.heads[i], of.lone[i]
@@ -338,22 +340,24 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 			if (whole.any|lone.any)&(1<<pass) == 0 {
 				continue
 			}
-			for n, s := range field.Fields(k) {
-				if s.Field == field.RowCode && pass >= 3 && amongLevels(headers, i) {
-					continue // a row of racks
-				}
+			for n := range fields {
+				s := &fields[n]
 				whole := whole.has(n, pass)
 				if !whole && !lone.has(n, pass) {
 					continue
 				}
+				if s.Field == field.RowCode && pass >= 3 {
+					if levels == nil {
+						levels = levelsAmong(headers)
+					}
+					if slices.ContainsFunc(levels, func(other string) bool { return other != h }) {
+						continue // a row of racks
+					}
+				}
 				c := &m.Columns[i]
 				if other, gone := taken[s.Field]; gone {
-					if c.Why == "" {
-						c.Why = fmt.Sprintf(
-							"reads as %s too, which was taken from column %s",
-							strings.ToLower(s.Title),
-							tabular.ColumnName(other),
-						)
+					if c.rival == nil {
+						c.rival = &rival{s, other} // put into words for the mapping that is taken
 					}
 					continue
 				}
@@ -371,7 +375,7 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 		}
 	}
 	for i := range m.Columns {
-		if c := &m.Columns[i]; c.Field == "" && c.Why == "" {
+		if c := &m.Columns[i]; c.Field == "" && c.Why == "" && c.rival == nil {
 			c.Why = "no field goes by this header; passed over"
 			switch {
 			case field.Squeeze(c.Header) == refusedWord:
@@ -404,6 +408,21 @@ func mapHeaders(k field.Kind, of header) *Mapping {
 	}
 	m.WhyKind = fmt.Sprintf("its headers are those of a %s file", k)
 	return m
+}
+
+// rival is a field that a column reads as too, and the column that it was taken from.
+type rival struct {
+	field *field.Spec
+	from  int
+}
+
+// tellRivals says of columns that read as fields which were taken from others that they do.
+func (m *Mapping) tellRivals() {
+	for i := range m.Columns {
+		if c := &m.Columns[i]; c.rival != nil && c.Field == "" && c.Why == "" {
+			c.Why = fmt.Sprintf("reads as %s too, which was taken from column %s", strings.ToLower(c.rival.field.Title), tabular.ColumnName(c.rival.from))
+		}
+	}
 }
 
 // nearly is the bit of a meaning that tells whether a header goes by the words of a field, behind those of the passes.
@@ -548,6 +567,7 @@ func (m *Mapping) settle(f *tabular.File, s *sample, w Want) {
 	if m.Layout != nil {
 		given = given.Over(m.Layout)
 	}
+	m.tellRivals()
 	s.contents(m, w)
 	m.above()
 	m.apply(given, m.Layout != nil && w.Given == nil)

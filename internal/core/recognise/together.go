@@ -31,7 +31,7 @@ func (m *Mapping) askTogether(s *sample, k *Known) {
 	if x.filled < 2 || x.of(k.Set(field.Bin)) > 0 {
 		return
 	}
-	here, letter := m.label(at), tabular.ColumnName(at)
+	here, letter := m.Label(at), tabular.ColumnName(at)
 	ask := func(example, house, bin string) {
 		m.Asks = append(m.Asks, Ask{What: "together", Column: letter, Field: field.Bin, Example: example,
 			Text: fmt.Sprintf("Column %s seems to hold warehouses and bins together, such as %s. Are they to be parted?", letter, example),

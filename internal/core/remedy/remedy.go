@@ -166,6 +166,8 @@ func (o *offers) lines() {
 		o.add(Remedy{Label: "They are one item: the first description in the file holds", Set: layout.Layout{Describes: "first"}})
 	case o.g.Kind == read.RowsInCell:
 		o.add(Remedy{Label: "They are texts of several lines, and right as they stand", Set: layout.Layout{Breaks: "keep"}})
+	case slices.Contains(oddKinds, o.g.Kind):
+		o.odd()
 	case o.g.Kind == read.Unplaced && o.inColumn():
 		for _, place := range o.placesOffered() {
 			o.add(Remedy{Label: fmt.Sprintf("An empty cell%s means %s", o.letter, place), After: place, Set: o.column(layout.Choice{Default: place})})
@@ -188,6 +190,56 @@ func (o *offers) lines() {
 	case o.g.Kind == "empty" && o.inColumn() && slices.Contains([]field.Field{field.SKU, field.Warehouse, field.Bin}, o.g.Field):
 		o.add(Remedy{Label: "Fill down: an empty cell means the same as the row above", Set: o.column(layout.Choice{Fill: "down"})})
 	}
+}
+
+// oddKinds are the kinds of codes that hardly are what they seem to be.
+var oddKinds = []string{read.UnseenSigns, read.OtherHyphens, read.TwoAlphabets, read.DittoMarks, read.SeveralBins, read.Exponents}
+
+// odd offers what settles codes that hardly are what they seem to be: written as they were meant, or right as they stand.
+func (o *offers) odd() {
+	signs := func(of func(string) []string) (out []string) {
+		o.each(func(x *problem.Problem) {
+			for _, s := range of(x.Value) {
+				if !slices.Contains(out, s) {
+					out = append(out, s)
+				}
+			}
+		})
+		return out
+	}
+	without := func(label string, found []string, by string) {
+		if !o.inColumn() || len(found) == 0 {
+			return
+		}
+		text, before, after := o.m.Label(o.src.Column), "", ""
+		o.each(func(x *problem.Problem) {
+			if before == "" {
+				before, after = x.Value, x.Value
+			}
+		})
+		for _, s := range found {
+			text, after = fmt.Sprintf("SUBSTITUTE(%s; \"%s\"; \"%s\")", text, s, by), strings.ReplaceAll(after, s, by)
+		}
+		o.add(Remedy{Label: label, Before: before, After: after,
+			Set: layout.Layout{Columns: []layout.Choice{{Field: o.g.Field, Formula: text}}}})
+	}
+	switch o.g.Kind {
+	case read.OtherHyphens:
+		without("Write hyphens"+o.letter, signs(read.Hyphens), "-")
+	case read.UnseenSigns:
+		without("Take out the signs that are not seen"+o.letter, signs(read.Unseen), "")
+	case read.DittoMarks:
+		if o.inColumn() {
+			var marks []string
+			o.each(func(x *problem.Problem) {
+				if !slices.Contains(marks, x.Value) {
+					marks = append(marks, x.Value)
+				}
+			})
+			o.add(Remedy{Label: "They mean what stands above", Set: o.column(layout.Choice{Nothing: marks, Fill: "down"})})
+		}
+	}
+	o.add(Remedy{Label: "They are right as they stand", Set: layout.Layout{Odd: "keep"}})
 }
 
 // places are the fields that tell lines apart: passing one over would make several lines one.

@@ -3911,6 +3911,11 @@ export interface components {
              */
             new_items?: "make" | "skip" | "refuse" | "";
             /**
+             * @description codes that hardly are what they seem to be (other hyphens, signs that are not seen, letters of two alphabets, ditto marks, several bins, exponents): refused, or right as they stand
+             * @enum {string}
+             */
+            odd?: "refuse" | "keep" | "";
+            /**
              * @description rows with cells beyond the header: refused, or the two parts of a number that is not in quotes put together where one way is possible
              * @enum {string}
              */
