@@ -11,8 +11,8 @@ import (
 	"wobin/test/browser"
 )
 
-// What is typed and not saved stays in its row and is listed, through leaving the cell, a reload and an outage; nobody else is shown it; what
-// the server did not answer is sent by itself once it is there again, and nothing of it is left in the browser then.
+// What is typed and not saved stays in its row and is listed, through leaving the cell, a reload and an outage; nobody else is shown it;
+// what the server did not answer is sent by itself once it is there again, and nothing of it is left in the browser then.
 func TestNothingTypedIsLost(t *testing.T) {
 	t.Parallel()
 	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")

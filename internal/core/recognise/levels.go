@@ -77,7 +77,8 @@ var placed = []field.Kind{field.Stock, field.Counts, field.Movements, field.Plac
 // levels settles what needs no question about levels between warehouse and bin: where nothing says bins, zones are the places that are
 // counted; a level that tells no bins apart is the zone, or is kept beside the line.
 func (m *Mapping) levels(s *sample, given *layout.Layout) {
-	if !slices.Contains(placed, m.Kind) || m.NoHeader || slices.ContainsFunc(given.Columns, func(c layout.Choice) bool { return c.Field == field.Bin }) {
+	if !slices.Contains(placed, m.Kind) || m.NoHeader ||
+		slices.ContainsFunc(given.Columns, func(c layout.Choice) bool { return c.Field == field.Bin }) {
 		return
 	}
 	worked := func(f field.Field) bool {
