@@ -36,7 +36,9 @@ func (m *Mapping) levelAt(i int) bool {
 		return false
 	}
 	parts := field.BareParts(c.Header + " " + m.overhead(i))
-	others := slices.DeleteFunc(slices.Clone(parts), func(p string) bool { return slices.Contains(outerParts, p) || slices.Contains(innerParts, p) })
+	others := slices.DeleteFunc(slices.Clone(parts), func(p string) bool {
+		return slices.Contains(outerParts, p) || slices.Contains(innerParts, p)
+	})
 	return len(others) < len(parts) && !HasPart(others, harmlessParts)
 }
 
