@@ -42,7 +42,8 @@ func (m *Mapping) levelAt(i int) bool {
 	return len(others) < len(parts) && !HasPart(others, harmlessParts)
 }
 
-// levelsAmong gives the headers that name levels between warehouse and bin, two different ones of them at most: as Aisle and Bay beside Row.
+// levelsAmong gives the headers that name levels between warehouse and bin, two different ones of them at most: as Aisle and Bay beside
+// Row.
 func levelsAmong(headers []string) []string {
 	out := []string{}
 	for _, h := range headers {
