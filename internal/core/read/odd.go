@@ -85,8 +85,8 @@ func saysOdd(kind, text, of string) string {
 	return fmt.Sprintf("%q has lost its last digits: it was written as a number. Export it as a text, or say that it is right", short)
 }
 
-// oddRows refuses rows whose codes hardly are what they seem to be, unless the records know them or they were said to be right. It gives the
-// rows to keep, nil for all of them. Where nobody can be asked, as by the commands on files alone, codes are what they are.
+// oddRows refuses rows whose codes hardly are what they seem to be, unless the records know them or they were said to be right. It gives
+// the rows to keep, nil for all of them. Where nobody can be asked, as by the commands on files alone, codes are what they are.
 func oddRows[R any](r *pass, rows []R, codes *stock.Codes, at func(*R) (k *stock.Key, row int)) (keep []bool) {
 	if r.Known == nil || r.m.Given(r.Layout).Odd == "keep" {
 		return nil

@@ -19,7 +19,8 @@ var (
 // severalBarcodes takes further columns of barcodes together with the first: an item has as many as it comes with.
 func (m *Mapping) severalBarcodes(s *sample, given *layout.Layout) {
 	first := m.At(field.Barcode)
-	if m.Kind != field.Items || m.NoHeader || first < 0 || slices.ContainsFunc(given.Columns, func(c layout.Choice) bool { return c.Field == field.Barcode }) {
+	if m.Kind != field.Items || m.NoHeader || first < 0 ||
+		slices.ContainsFunc(given.Columns, func(c layout.Choice) bool { return c.Field == field.Barcode }) {
 		return
 	}
 	all := []string{m.Label(first)}
