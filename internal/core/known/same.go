@@ -6,8 +6,8 @@ import (
 	"unicode"
 )
 
-// SameThing tells whether two descriptions may be of one thing: one says what the other says and perhaps more, or they have the same numbers
-// and most of their words in common. Case, punctuation and spaces make no difference.
+// SameThing tells whether two descriptions may be of one thing: one says what the other says and perhaps more, or they have the same
+// numbers and most of their words in common. Case, punctuation and spaces make no difference.
 func SameThing(a, b string) bool {
 	x, y := thingWords(a), thingWords(b)
 	if len(x) > len(y) {
