@@ -80,7 +80,7 @@ export function Sheets() {
 		{
 			key: "zone",
 			title: "Zone",
-			width: "minmax(92px,1fr)",
+			width: "minmax(92px,0.6fr)",
 			cell: (s) => (
 				<>
 					{s.round === 2 && <b>2nd </b>}
@@ -97,7 +97,7 @@ export function Sheets() {
 		{
 			key: "bins",
 			title: "Bins",
-			width: "minmax(132px,1fr)",
+			width: "minmax(156px,1fr)",
 			cell: (s) => (
 				<span className="code">
 					{s.first_bin} – {s.last_bin}
@@ -116,7 +116,7 @@ export function Sheets() {
 		{
 			key: "state",
 			title: "Where it is",
-			width: "112px",
+			width: "164px",
 			cell: (s) => (
 				<span className={s.state === "back" ? "" : s.state === "out" ? "font-semibold" : "text-dim"}>
 					{s.state === "back" ? "✓ back" : s.state}
