@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"slices"
 	"strings"
 
 	"gorm.io/gorm"
@@ -77,13 +78,26 @@ func HandOutPlanned(tx *gorm.DB, count, now, due int64) (n int64, err error) {
 	return r.RowsAffected, r.Error
 }
 
+// WrittenAs gives how somebody's name is written on sheets of running counts: a name is one person, whatever the case of its letters, those
+// that SQLite's NOCASE does not know (Å, é) as well.
+func WrittenAs(tx *gorm.DB, name string) ([]string, error) {
+	var names []string
+	err := tx.Raw("SELECT DISTINCT s.counter FROM counts c JOIN sheets s ON s.count_id = c.id WHERE c.state = ? AND s.counter <> ''", Running).
+		Scan(&names).Error
+	return slices.DeleteFunc(names, func(n string) bool { return !strings.EqualFold(n, name) }), err
+}
+
 // SheetsOfPerson gives the sheets of running counts that somebody is to count, by name, and are not back: those that are due first, then in
 // the order of their numbers.
 func SheetsOfPerson(tx *gorm.DB, name string, most int) (rows []SheetOfPerson, err error) {
+	names, err := WrittenAs(tx, name)
+	if err != nil || len(names) == 0 {
+		return nil, err
+	}
 	err = tx.Raw(`SELECT s.count_id, c.name, w.code AS warehouse, s.number, s.first_bin, s.last_bin, s.lines, s.counted, s.state, s.due
 		FROM sheets s JOIN counts c ON c.id = s.count_id JOIN warehouses w ON w.id = c.warehouse_id
-		WHERE c.state = ? AND s.state IN (?, ?) AND s.counter = ? COLLATE NOCASE
-		ORDER BY s.state = ? DESC, s.due = 0, s.due, c.id, s.number LIMIT ?`, Running, Out, WithUs, name, Out, most).Scan(&rows).Error
+		WHERE c.state = ? AND s.state IN (?, ?) AND s.counter IN ?
+		ORDER BY s.state = ? DESC, s.due = 0, s.due, c.id, s.number LIMIT ?`, Running, Out, WithUs, names, Out, most).Scan(&rows).Error
 	return rows, err
 }
 

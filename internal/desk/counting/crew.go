@@ -2,9 +2,9 @@ package counting
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
-	"time"
 
 	"wobin/internal/core/form"
 	"wobin/internal/desk"
@@ -51,16 +51,12 @@ type HandingPlanned struct {
 
 // HandOutPlanned hands every sheet of a count that is planned for somebody, and is with us, to them.
 func (d *Room) HandOutPlanned(ctx context.Context, p desk.Person, countID int64, h HandingPlanned) error {
-	zone, err := desk.ZoneNamed(h.Zone)
-	if err != nil {
-		return err
-	}
-	_, err = desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		c, err := w.Running(countID)
 		if err != nil {
 			return none, err
 		}
-		due, err := dueAt(w, h.Due, zone)
+		due, err := dueAt(w, h.Due, h.Zone)
 		if err != nil {
 			return none, err
 		}
@@ -69,13 +65,11 @@ func (d *Room) HandOutPlanned(ctx context.Context, p desk.Person, countID int64,
 			return none, err
 		}
 		said := map[string]int{}
-		for who, numbers := range planned {
-			if said[who] = len(numbers); err == nil {
-				err = others(w, c, numbers, who, false)
+		for _, who := range slices.Sorted(maps.Keys(planned)) {
+			said[who] = len(planned[who])
+			if err := others(w, c, planned[who], who, false); err != nil {
+				return none, err
 			}
-		}
-		if err != nil {
-			return none, err
 		}
 		n, err := store.HandOutPlanned(w.Tx, c.ID, w.Now, due)
 		if err != nil {
@@ -90,10 +84,11 @@ func (d *Room) HandOutPlanned(ctx context.Context, p desk.Person, countID int64,
 	return err
 }
 
-// dueAt reads when sheets are to be back; 0 where that is not said.
-func dueAt(w *desk.Work, due string, zone *time.Location) (int64, error) {
-	if due == "" {
-		return 0, nil
+// dueAt reads when sheets are to be back, as it is said in a time zone; 0 where it is not said.
+func dueAt(w *desk.Work, due, in string) (int64, error) {
+	zone, err := desk.ZoneNamed(in)
+	if err != nil || due == "" {
+		return 0, err
 	}
 	at, err := form.ParseTime(due, zone)
 	if err != nil {

@@ -119,11 +119,7 @@ type Handing struct {
 
 // HandOut notes who has sheets, whoever had them before, and when they are to be back, if that is said.
 func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Handing) error {
-	zone, err := desk.ZoneNamed(h.Zone)
-	if err != nil {
-		return err
-	}
-	_, err = desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
+	_, err := desk.Do(ctx, d.Desk, p, desk.Plan, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		c, err := w.Running(countID)
 		if err != nil {
 			return none, err
@@ -132,7 +128,7 @@ func (d *Room) HandOut(ctx context.Context, p desk.Person, countID int64, h Hand
 		if err != nil {
 			return none, err
 		}
-		due, err := dueAt(w, h.Due, zone)
+		due, err := dueAt(w, h.Due, h.Zone)
 		if err != nil {
 			return none, err
 		}
@@ -173,12 +169,16 @@ func others(w *desk.Work, c *store.Count, numbers []int, counter string, why boo
 	if c.Rounds != 2 {
 		return nil
 	}
+	names, err := store.WrittenAs(w.Tx, counter)
+	if err != nil || len(names) == 0 {
+		return err
+	}
 	var of []struct{ Number, Other int }
-	err := w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1)
+	err = w.Raw(`SELECT s.number, o.number AS other FROM sheets s JOIN sheets o ON o.count_id = s.count_id AND max(o.round, 1) <> max(s.round, 1)
 		AND o.picked = '' AND s.picked = ''
-		AND o.counter = ? COLLATE NOCASE
+		AND o.counter IN ?
 		AND (o.first < s.first + s.lines AND s.first < o.first + o.lines OR o.first = s.first AND o.lines = s.lines)
-		WHERE s.count_id = ? AND s.number IN ? AND o.state NOT IN ? LIMIT 1`, counter, c.ID, numbers, store.Void).
+		WHERE s.count_id = ? AND s.number IN ? AND o.state NOT IN ? LIMIT 1`, names, c.ID, numbers, store.Void).
 		Scan(&of).
 		Error
 	if err != nil || len(of) == 0 {

@@ -149,6 +149,27 @@ func TestTodayBeginsWithOnesOwn(t *testing.T) {
 	assert.Empty(t, own(bram), "both are back")
 }
 
+// A name is one person in letters beyond ASCII too: Today finds the sheets, and of two rounds one person gets one.
+func TestNamesAreOnePersonInAllLetters(t *testing.T) {
+	d := at(t)
+	take(t, d, "stock.csv", stockText)
+	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "C", Scope: count.Scope{Warehouse: 1}, Rounds: 2,
+		Cut: plan.Cut{Rows: 50}})
+	require.NoError(t, err)
+	require.NoError(t, d.Counting.HandOut(ctx, nell, c.ID, counting.Handing{Sheets: []int{1}, Counter: "Åsa"}))
+	v, err := d.Today.Today(ctx, desk.Person{ID: 7, Name: "åSA", Role: "counter"})
+	require.NoError(t, err)
+	require.Len(t, v.Sheets, 1)
+	assert.Equal(t, 1, v.Sheets[0].Number)
+	v, err = d.Today.Today(ctx, desk.Person{ID: 8, Name: "Asa", Role: "counter"})
+	require.NoError(t, err)
+	assert.Empty(t, v.Sheets)
+	all := sheetsOf(t, d, c.ID)
+	second := len(all)/2 + 1
+	require.Error(t, d.Counting.HandOut(ctx, nell, c.ID, counting.Handing{Sheets: []int{second}, Counter: "åsa"}))
+	require.NoError(t, d.Counting.HandOut(ctx, nell, c.ID, counting.Handing{Sheets: []int{second}, Counter: "Asa"}))
+}
+
 // Counts that are planned together are all told of, each with its warehouse, however many they are.
 func TestAllCountsThatStandTogetherAreTold(t *testing.T) {
 	d := at(t)
