@@ -34,7 +34,7 @@ export async function rowsOf(id: number, number: number): Promise<Rows> {
 /** The grid for typing a sheet's counts: type, Enter, next. Empty stays uncounted; 0 is a count; to take one back is said twice. */
 export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages"]; number: number; side: React.ReactNode }) {
 	const person = usePerson();
-	const [typed, setTyped] = useUnsent(`${person.id}.${id}.${Date.parse(c.frozen_at)}.${number}`);
+	const [typed, setTyped, shown] = useUnsent(`${person.id}.${id}.${Date.parse(c.frozen_at)}.${number}`);
 	const [inCell, setInCell] = useState(""); // the row that is being typed
 	const [wrong, setWrong] = useState<Record<string, { text: string; asks?: string; value?: string; unanswered?: boolean }>>({});
 	const [saving, setSaving] = useState(0);
@@ -60,7 +60,6 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	const fields = useRef(new Map<number, HTMLInputElement>());
 	const turns = useRef(new Map<string, Promise<void>>()); // one row's work follows its own
 	const keys = useRef(new Map<string, string>()); // of work whose answer did not come
-	const shown = useRef(new Map<string, number>()); // the entry that was shown in a row when typing in it began
 	const listKey = key.sheetLines(id, number);
 	const q = useQuery({ queryKey: listKey, queryFn: () => rowsOf(id, number) });
 	useEffect(() => {
@@ -274,6 +273,11 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	findRef.current = find;
 	// What is typed and not saved, but for the cell in hand; what the server did not answer is sent again by itself.
 	const unsaved = rows.filter((r) => r.row_code !== inCell && typed[r.row_code]?.trim() && typed[r.row_code]?.trim() !== r.own);
+	// What was refused is chosen in its own row: it may be over what somebody else typed.
+	const sendable = unsaved.filter((r) => {
+		const refused = wrong[r.row_code];
+		return !refused || refused.unanswered;
+	});
 	sendAgain.current = () => {
 		if (saving > 0) return;
 		for (const [row, w] of Object.entries(wrong)) if (w.unanswered && w.value) send(row, w.value);
@@ -314,15 +318,17 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 									</button>
 								))}
 								{unsaved.length > 3 && `and ${unsaved.length - 3} more `}
-								<button
-									type="button"
-									className="word"
-									onClick={() => {
-										for (const r of unsaved) send(r.row_code, typed[r.row_code]?.trim() ?? "");
-									}}
-								>
-									send {unsaved.length === 1 ? "it" : "them"}
-								</button>
+								{sendable.length > 0 && (
+									<button
+										type="button"
+										className="word"
+										onClick={() => {
+											for (const r of sendable) send(r.row_code, typed[r.row_code]?.trim() ?? "");
+										}}
+									>
+										send {sendable.length === 1 ? "it" : sendable.length === unsaved.length ? "them" : `${sendable.length} of them`}
+									</button>
+								)}
 							</Warn>
 						</span>
 					)}
