@@ -46,19 +46,20 @@ func TestNothingTypedIsLost(t *testing.T) {
 	assert.Zero(t, kept())
 }
 
-// What somebody else typed is not written over by what was typed before it and kept through a reload: it is refused, both are seen, no button
-// sends it with others, and it goes only by being chosen in its row.
+// What somebody else typed is not written over by what was typed before it and kept through a reload: it is refused, both are seen, no
+// button sends it with others, and it goes only by being chosen in its row.
 func TestWhatWasKeptIsNotSentOverWhatAnotherTyped(t *testing.T) {
 	t.Parallel()
 	s := start(t, filepath.Join(t.TempDir(), "data"), "demo")
 	const first = `(//input[@data-row])[1]`
 	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), sees("Quay store, full count"))
-	s.do("typed and not sent", s.open("/counts/2/counting/18"), chromedp.WaitVisible(first, chromedp.BySearch), chromedp.Focus(first, chromedp.BySearch),
-		chromedp.KeyEvent("7"), chromedp.Poll(`Object.keys(localStorage).some((k) => k.startsWith("wobin.unsent."))`, nil))
+	s.do("typed and not sent", s.open("/counts/2/counting/18"), chromedp.WaitVisible(first, chromedp.BySearch),
+		chromedp.Focus(first, chromedp.BySearch), chromedp.KeyEvent("7"), chromedp.Poll(`Object.keys(localStorage).some((k) => k.startsWith("wobin.unsent."))`, nil))
 	var status int
 	s.do("another types meanwhile", chromedp.Evaluate(`fetch("/api/counts/2/entries", {method: "POST", headers: {"Content-Type": "application/json"},
 		body: JSON.stringify({key: "another-window-typed-9", zone: "UTC", entries: [{row_code: document.querySelector("input[data-row]").dataset.row,
-		text: "9", saw: 0}]})}).then((r) => r.status)`, &status, func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+		text: "9", saw: 0}]})}).then((r) => r.status)`, &status,
+		func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
 	assert.Equal(t, 200, status)
 	s.do("it is kept", chromedp.Reload(), chromedp.WaitVisible(`[data-unsaved]`), sees("1 row not saved"))
 	assert.Equal(t, "7", s.value(first))
