@@ -76,17 +76,17 @@ func Zone() string { return cmp.Or(os.Getenv("TZ_TEST"), "UTC") }
 // SignIn fills the sign-in page.
 func SignIn(name, password string) chromedp.Action {
 	return chromedp.Tasks{
-		chromedp.WaitVisible(`input[name=sign_in]`),
+		Visible(`input[name=sign_in]`),
 		Type(`input[name=sign_in]`, name),
 		Type(`input[name=password]`, password+"\r"),
-		chromedp.WaitVisible(`//button[text()="Sign out"]`, chromedp.BySearch),
+		Visible(`//button[text()="Sign out"]`, chromedp.BySearch),
 	}
 }
 
 // Type replaces what a field holds by typing.
 func Type(field, text string) chromedp.Action {
 	return chromedp.Tasks{
-		chromedp.WaitVisible(field), chromedp.Focus(field),
+		Visible(field), chromedp.Focus(field),
 		chromedp.Evaluate("document.querySelector("+strconv.Quote(field)+").select()", nil),
 		chromedp.SendKeys(field, text),
 	}

@@ -47,9 +47,9 @@ A-08-1,LAMP,30,2026-11-20T10:00:00Z,Ada
 	s.do(
 		"stock",
 		drop(write("stock.csv", stock)),
-		chromedp.WaitVisible(`[data-made]`),
+		browser.Visible(`[data-made]`),
 		press("Take in 7 rows"),
-		chromedp.WaitVisible(`[data-last-word]`),
+		browser.Visible(`[data-last-word]`),
 	)
 	s.do("freeze", s.open("/plan"), press("Freeze 7 lines and cut 1 sheet"), sees("W1S1"))
 	s.do(
@@ -58,47 +58,47 @@ A-08-1,LAMP,30,2026-11-20T10:00:00Z,Ada
 		drop(write("counts.csv", counts)),
 		press("It belongs to SHED"),
 		press("Take in 8 counts"),
-		chromedp.WaitVisible(`[data-last-word]`),
+		browser.Visible(`[data-last-word]`),
 	)
 
 	s.do(
 		"the queue says why",
 		s.open("/counts/1/variances"),
-		chromedp.WaitVisible(`[data-cause=misplaced]`),
+		browser.Visible(`[data-cause=misplaced]`),
 		chromedp.Click(`[data-cause=misplaced]`),
-		chromedp.WaitVisible(`[data-likely=misplaced]`),
+		browser.Visible(`[data-likely=misplaced]`),
 		sees("12 short here, 12 over in A-02-1"),
 	)
 	s.do("by counter", chromedp.SendKeys(`[aria-label="Grouped by"]`, "co"),
-		chromedp.WaitVisible(`//button[.="likely other bin, let go"]`, chromedp.BySearch),
-		chromedp.WaitVisible(`//button[@data-group="Ada" and .="Ada 2"]`, chromedp.BySearch), press("likely other bin, let go"),
+		browser.Visible(`//button[.="likely other bin, let go"]`, chromedp.BySearch),
+		browser.Visible(`//button[@data-group="Ada" and .="Ada 2"]`, chromedp.BySearch), press("likely other bin, let go"),
 		chromedp.Click(`//button[@data-group="Ada" and .="Ada 5"]`, chromedp.BySearch), sees("of 5 lines"), press("Ada 5"), sees("of 6 lines"),
-		chromedp.SendKeys(`[aria-label="Grouped by"]`, "l"), chromedp.Click(`[data-cause=misplaced]`), chromedp.WaitVisible(`[data-likely=misplaced]`))
+		chromedp.SendKeys(`[aria-label="Grouped by"]`, "l"), chromedp.Click(`[data-cause=misplaced]`), browser.Visible(`[data-likely=misplaced]`))
 	s.do("as one transfer", chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("c"), sees("No variance fits"))
 	s.do("taken back", chromedp.Click(`//button[starts-with(., "accepted 2")]`, chromedp.BySearch), sees("TRANSFER"),
-		chromedp.WaitVisible(`[data-lines]`))
+		browser.Visible(`[data-lines]`))
 	s.do("what was counted twice", chromedp.Click(`//button[starts-with(., "open")]`, chromedp.BySearch),
-		chromedp.WaitVisible(`[data-cause=misplaced][aria-pressed=true]`), chromedp.Click(`[data-cause=misplaced]`),
-		chromedp.WaitVisible(`[data-cause=counted-twice]`), chromedp.Click(`[data-cause=counted-twice]`),
-		chromedp.WaitVisible(`[data-likely=counted-twice]`), chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("c"), sees("No variance fits"))
-	s.do("the strong ones together", chromedp.Click(`[data-cause=counted-twice]`), chromedp.WaitVisible(`[data-cause=mistaken-item]`),
-		chromedp.Click(`[data-cause=mistaken-item]`), chromedp.WaitVisible(`[data-settle=mistaken-item]`), press("Settle 1 strong pair, 2 lines"),
+		browser.Visible(`[data-cause=misplaced][aria-pressed=true]`), chromedp.Click(`[data-cause=misplaced]`),
+		browser.Visible(`[data-cause=counted-twice]`), chromedp.Click(`[data-cause=counted-twice]`),
+		browser.Visible(`[data-likely=counted-twice]`), chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("c"), sees("No variance fits"))
+	s.do("the strong ones together", chromedp.Click(`[data-cause=counted-twice]`), browser.Visible(`[data-cause=mistaken-item]`),
+		chromedp.Click(`[data-cause=mistaken-item]`), browser.Visible(`[data-settle=mistaken-item]`), press("Settle 1 strong pair, 2 lines"),
 		sees("No variance fits"))
 	s.do(
 		"a slip is counted again",
 		chromedp.Click(`[data-cause=mistaken-item]`),
-		chromedp.WaitVisible(`[data-likely=key-slip]`),
+		browser.Visible(`[data-likely=key-slip]`),
 		sees("two digits swapped"),
 		chromedp.Focus(`[data-lines]`),
 		chromedp.KeyEvent("c"),
-		chromedp.WaitVisible(`[data-recount]`),
+		browser.Visible(`[data-recount]`),
 		sees("again, 2"),
 	)
 	s.do(
 		"not by who counted first",
 		s.open("/counts/1/sheets"),
 		chromedp.Click(`//span[starts-with(., "W1S2")]`, chromedp.BySearch),
-		chromedp.WaitVisible(`[data-in-hand]`),
+		browser.Visible(`[data-in-hand]`),
 		browser.Type(`input[aria-label="Who gets the sheets"]`, "Ada"),
 		press("Hand out sheet 2"),
 		sees(

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"path/filepath"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
@@ -26,9 +25,9 @@ func TestCountsThatChange(t *testing.T) {
 	const first = `(//input[@data-row])[1]`
 	cell := func(text string) chromedp.Action {
 		is := fmt.Sprintf(`document.querySelector("input[data-row]")?.value === %q`, text)
-		return chromedp.Poll(is, nil, chromedp.WithPollingTimeout(20*time.Second))
+		return browser.Holds(is)
 	}
-	s.do("open the sheet", s.open(sheet), chromedp.WaitVisible(first, chromedp.BySearch), sees("0 of 73 rows counted"))
+	s.do("open the sheet", s.open(sheet), browser.Visible(first, chromedp.BySearch), sees("0 of 73 rows counted"))
 
 	// Typed and not left: going to another window would leave the field, which saves it.
 	typed7 := chromedp.Evaluate(`(() => {
@@ -39,10 +38,10 @@ func TestCountsThatChange(t *testing.T) {
 	// Another window begins to type a row; this one saves it; the other is told what stands, and says which of the two does.
 	other, cancel := browser.Tab(s.ctx)
 	defer cancel()
-	ctx, stop := context.WithTimeout(other, 30*time.Second)
+	ctx, stop := context.WithTimeout(other, stepLimit)
 	defer stop()
 	require.NoError(t, chromedp.Run(other)) // the window belongs to the whole test
-	require.NoError(t, chromedp.Run(ctx, s.open(sheet), chromedp.WaitVisible(first, chromedp.BySearch), typed7))
+	require.NoError(t, chromedp.Run(ctx, s.open(sheet), browser.Visible(first, chromedp.BySearch), typed7))
 	s.do("type and save", page.BringToFront(), chromedp.Focus(first, chromedp.BySearch), chromedp.KeyEvent("5\r"), sees("1 of 73 rows counted"))
 	inOther := func(what string, steps ...chromedp.Action) {
 		t.Helper()
@@ -65,37 +64,37 @@ func TestCountsThatChange(t *testing.T) {
 	s.do("withdraw", chromedp.KeyEvent("\r"), sees("0 of 73 rows counted"), cell(""))
 
 	// A file that came back is taken back, and its sheet is as before it.
-	s.do("counting", s.open("/counts/2/counting"), chromedp.WaitVisible(`[data-return]`))
+	s.do("counting", s.open("/counts/2/counting"), browser.Visible(`[data-return]`))
 	counted := figure(t, s.text(`//footer//b[1]`))
 	s.do("ask to take the last file back", press("Take it back"), sees("Nothing is deleted"))
 	back := figure(t, s.text(`//button[starts-with(normalize-space(.), "Take ") and contains(., "counts back")]`))
 	s.do("take it back", press(fmt.Sprintf("Take %d counts back", back)), sees("taken back by Ida Fenn"))
-	s.do("the counts are gone", chromedp.WaitVisible(fmt.Sprintf(`//footer//b[text()="%s"]`, thousands(counted-back)), chromedp.BySearch))
+	s.do("the counts are gone", browser.Visible(fmt.Sprintf(`//footer//b[text()="%s"]`, thousands(counted-back)), chromedp.BySearch))
 
 	// Uncounted lines are settled to be zero: as many more want a decision; left alone again, as few as before.
-	s.do("variances", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-open] b`))
+	s.do("variances", s.open("/counts/2/variances"), browser.Visible(`[data-open] b`))
 	open := figure(t, s.text(`[data-open]`))
-	s.do("counting again", s.open("/counts/2/counting"), chromedp.WaitVisible(`[data-zero]`))
+	s.do("counting again", s.open("/counts/2/counting"), browser.Visible(`[data-zero]`))
 	zeroed := figure(t, s.text(`[data-zero]`))
 	assert.Positive(t, zeroed)
 	s.do("settle", press("Uncounted means zero for"), sees("alone again"), s.open("/counts/2/variances"),
-		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%s"]`, thousands(open+zeroed)), chromedp.BySearch))
+		browser.Visible(fmt.Sprintf(`//*[@data-open]//b[text()="%s"]`, thousands(open+zeroed)), chromedp.BySearch))
 
 	// Those on no sheet that is still to come are given out again, once: of one sheet first, then of all.
-	s.do("left alone again", s.open("/counts/2/counting"), press("Leave "), chromedp.WaitVisible(`[data-zero]`))
+	s.do("left alone again", s.open("/counts/2/counting"), press("Leave "), browser.Visible(`[data-zero]`))
 	all := figure(t, s.text(`[data-give-again]`))
 	s.do("of one sheet", chromedp.SendKeys(`[aria-label="On sheet"]`, "10"),
-		chromedp.WaitVisible(`//button[.="Give 4 lines out again"]`, chromedp.BySearch), press("Give 4 lines out again"), sees("4 lines are on"),
-		chromedp.WaitNotPresent(`[data-give-again]`),
+		browser.Visible(`//button[.="Give 4 lines out again"]`, chromedp.BySearch), press("Give 4 lines out again"), sees("4 lines are on"),
+		browser.Gone(`[data-give-again]`),
 		chromedp.SendKeys(`[aria-label="On sheet"]`, "\b\b"))
-	s.do("the rest", chromedp.WaitVisible(fmt.Sprintf(`//button[.="Give %d lines out again"]`, all-4), chromedp.BySearch))
+	s.do("the rest", browser.Visible(fmt.Sprintf(`//button[.="Give %d lines out again"]`, all-4), chromedp.BySearch))
 	s.do("they are sheets", chromedp.Click(`[data-given-again] a`), sees("27 cut"))
 
 	// A backup is put back from the page, which says what that takes away.
-	s.do("backups", s.open("/safety"), chromedp.WaitVisible(`[data-backup]`), press("Prove the record"), sees("links hold; "),
+	s.do("backups", s.open("/safety"), browser.Visible(`[data-backup]`), press("Prove the record"), sees("links hold; "),
 		press("put it back…"), sees("things done since"), press("Put it back and take away"))
 	s.do("what was there is kept", sees("before a backup was put back"))
-	s.do("it is as before", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-open] b`))
+	s.do("it is as before", s.open("/counts/2/variances"), browser.Visible(`[data-open] b`))
 	assert.NotEqual(t, open+zeroed, figure(t, s.text(`[data-open]`)))
 }
 

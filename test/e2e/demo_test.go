@@ -9,7 +9,6 @@ import (
 	"strconv"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/cdproto/runtime"
@@ -42,7 +41,7 @@ func TestJourneyFromDemo(t *testing.T) {
 	// Another window watches the counting.
 	other, cancel := browser.Tab(s.ctx)
 	defer cancel()
-	require.NoError(t, chromedp.Run(other, s.open("/counts/2/counting"), chromedp.WaitVisible(`[data-lane="3"]`)))
+	require.NoError(t, chromedp.Run(other, s.open("/counts/2/counting"), browser.Visible(`[data-lane="3"]`)))
 	hatched := func() (n int) {
 		require.NoError(
 			t,
@@ -63,17 +62,13 @@ func TestJourneyFromDemo(t *testing.T) {
 	}
 	require.Len(t, sheets, 3)
 	s.do("drop three sheets", drop(sheets...), press("Take in all 3 files"), sees("✓ copy of tuesday, wim.csv"))
-	ctx, stop := context.WithTimeout(other, 10*time.Second)
+	ctx, stop := context.WithTimeout(other, stepLimit)
 	defer stop()
 	require.NoError(
 		t,
 		chromedp.Run(
 			ctx,
-			chromedp.Poll(
-				fmt.Sprintf(`document.querySelectorAll('[data-elevation] [data-fill=hatch]').length < %d`, before),
-				nil,
-				chromedp.WithPollingTimeout(10*time.Second),
-			),
+			browser.Holds(fmt.Sprintf(`document.querySelectorAll('[data-elevation] [data-fill=hatch]').length < %d`, before)),
 		),
 		"the other window follows",
 	)
@@ -85,8 +80,8 @@ func TestJourneyFromDemo(t *testing.T) {
 	s.do(
 		"variances",
 		s.open("/counts/2/variances"),
-		chromedp.WaitVisible(`[data-lines] [role=gridcell]`),
-		chromedp.WaitVisible(`[aria-label="The line in hand"]`),
+		browser.Visible(`[data-lines] [role=gridcell]`),
+		browser.Visible(`[aria-label="The line in hand"]`),
 	)
 	open := figure(t, s.text(`[data-open]`))
 	held := figure(t, s.text(`//button[starts-with(text(), "held ")]`))
@@ -102,20 +97,20 @@ func TestJourneyFromDemo(t *testing.T) {
 		"hold by key",
 		chromedp.Focus(`[data-lines]`),
 		chromedp.KeyEvent("h"),
-		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-1), chromedp.BySearch),
+		browser.Visible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-1), chromedp.BySearch),
 	)
 	s.do(
 		"it is held, not accepted",
 		press("in 1 bin"),
 		press(fmt.Sprintf("held %d", held+1)),
-		chromedp.WaitVisible(`[data-lines] [role=gridcell]`),
+		browser.Visible(`[data-lines] [role=gridcell]`),
 		sees("! held"),
-		chromedp.WaitVisible(
+		browser.Visible(
 			fmt.Sprintf(`//button[text()="accepted %d"]`, accepted),
 			chromedp.BySearch,
 		),
 		press(fmt.Sprintf("open %d", open-1)),
-		chromedp.WaitVisible(`[data-active]`),
+		browser.Visible(`[data-active]`),
 	)
 	s.do(
 		" give a reason, accept by key",
@@ -123,23 +118,23 @@ func TestJourneyFromDemo(t *testing.T) {
 		press2(`//*[@role="option"][contains(., "MISCOUNT")]`),
 		chromedp.Focus(`[data-lines]`),
 		chromedp.KeyEvent("a"),
-		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
+		browser.Visible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
 	)
 	s.do("accepted with its reason", press("accepted"), sees("✓ MISCOUNT"))
 
-	s.do("send out", s.open("/counts/2/adjustments"), press("Send out"), chromedp.WaitVisible(`[data-posting="1"]`))
+	s.do("send out", s.open("/counts/2/adjustments"), press("Send out"), browser.Visible(`[data-posting="1"]`))
 	assert.Contains(t, string(s.fetch("/api/counts/2/postings/1/file")), ",MISCOUNT\n")
 	s.do(
 		"what was sent is not wanted again",
 		s.open("/counts/2/adjustments"),
-		chromedp.WaitVisible(`[data-posting="1"]`),
+		browser.Visible(`[data-posting="1"]`),
 		sees("No accepted line is waiting"),
 	)
 	s.do(
 		"nor on the queue",
 		s.open("/counts/2/variances"),
-		chromedp.WaitVisible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
-		chromedp.WaitVisible(`//button[text()="accepted 0"]`, chromedp.BySearch),
+		browser.Visible(fmt.Sprintf(`//*[@data-open]//b[text()="%d"]`, open-2), chromedp.BySearch),
+		browser.Visible(`//button[text()="accepted 0"]`, chromedp.BySearch),
 		press("all"),
 		sees("✓ sent, 1"),
 	)
@@ -150,7 +145,7 @@ func TestJourneyFromDemo(t *testing.T) {
 		s.open("/"),
 		sees("Finished"),
 		drop(filepath.Join(dir, "data", "try", "stock-export-with-faults.csv")),
-		chromedp.WaitVisible(`[data-problems]`),
+		browser.Visible(`[data-problems]`),
 	)
 	problems := s.text(`[data-problems]`)
 	assert.Contains(t, problems, `"12 pcs" is not a number`)
@@ -163,12 +158,12 @@ func TestJourneyFromDemo(t *testing.T) {
 		press2(`//*[@role="option"][contains(., "passed over")]`),
 		sees("chosen by hand"),
 	)
-	s.do("take in the good rows", press("Take in 2,920 good rows, leave out 4"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("take in the good rows", press("Take in 2,920 good rows, leave out 4"), browser.Visible(`[data-last-word]`))
 	s.do("undo", press("See the stock"), press("Undo"), sees("changed lines back"), press("Undo this intake"), sees("undone by Ida Fenn"))
 }
 
 func press2(xpath string) chromedp.Action {
-	return chromedp.Tasks{chromedp.WaitVisible(xpath, chromedp.BySearch), chromedp.Click(xpath, chromedp.BySearch)}
+	return chromedp.Tasks{browser.Visible(xpath, chromedp.BySearch), chromedp.Click(xpath, chromedp.BySearch)}
 }
 
 // clickTile clicks a bin's tile on the elevation with the mouse.
@@ -217,7 +212,7 @@ func TestBadFilesOnTheScreen(t *testing.T) {
 		if want == "on_hand" {
 			want = "no column for it"
 		}
-		s.do("drop "+name, s.open("/intake"), chromedp.WaitVisible(`header`), drop(name), sees(want))
+		s.do("drop "+name, s.open("/intake"), browser.Visible(`header`), drop(name), sees(want))
 	}
 	for _, n := range []string{"Intakes", "movements-quay.csv"} {
 		s.do("nothing was stored", s.open("/stock"), sees(n))
@@ -264,22 +259,22 @@ func TestAccessible(t *testing.T) {
 			}
 		}
 	}
-	s.do("sign-in page", s.open("/"), chromedp.WaitVisible(`input[name=password]`))
+	s.do("sign-in page", s.open("/"), browser.Visible(`input[name=password]`))
 	check("sign-in")
 	s.do("sign in", browser.SignIn("ida", "demo"))
 	s.do(
 		"a messy file",
 		s.open("/"),
-		chromedp.WaitVisible(`article`),
+		browser.Visible(`article`),
 		drop(filepath.Join(s.data, "try", "pontoon stock via a spreadsheet.csv")),
-		chromedp.WaitVisible(`[data-problems]`),
-		chromedp.WaitVisible(`[data-cell="E8"]`),
+		browser.Visible(`[data-problems]`),
+		browser.Visible(`[data-cell="E8"]`),
 	)
 	check("/intake with a file")
 	for _, view := range []string{"/", "/stock", "/intake", "/layouts", "/plan", "/counts/2/plan", "/counts/2/sheets", "/counts/2/counting",
 		"/counts/2/counting/20", "/counts/2/counting/1?again=1", "/counts/2/counting/tray", "/rotation/1", "/counts/2/variances", "/counts/2/adjustments", "/counts/1/report",
 		"/reference/items", "/reference/places", "/reference/movements", "/reference/reasons", "/item?sku=BLK-0300", "/record", "/people", "/me", "/safety"} {
-		s.do("open "+view, s.open(view), chromedp.WaitVisible(`main, section, h2`))
+		s.do("open "+view, s.open(view), browser.Visible(`main, section, h2`))
 		check(view)
 	}
 }

@@ -25,6 +25,13 @@ import (
 	"wobin/test/browser"
 )
 
+// How long a step, and a test of many steps, may take before it is given up. Neither says how fast the program is: a machine whose
+// processors are lent to others takes five times as long for the same work, and a step that never comes through is one all the same.
+const (
+	stepLimit = 90 * time.Second
+	testLimit = 20 * time.Minute
+)
+
 // scratch is a folder that lasts for all tests.
 var scratch string
 
@@ -111,7 +118,7 @@ func start(t *testing.T, data string, args ...string) *server {
 	go func() { _, _ = io.Copy(io.Discard, out) }()
 	for try := 1; ; try++ { // a browser that does not come up on a busy machine says nothing of the program
 		ctx, cancel := browser.New(context.Background())
-		s.ctx, s.after = context.WithTimeout(ctx, 4*time.Minute)
+		s.ctx, s.after = context.WithTimeout(ctx, testLimit)
 		err := chromedp.Run(s.ctx) // the browser belongs to the whole test, not to its first step
 		if err == nil {
 			t.Cleanup(cancel)
@@ -126,10 +133,10 @@ func start(t *testing.T, data string, args ...string) *server {
 	}
 }
 
-// do carries out steps within half a minute; where they do not come through it keeps a picture of the screen.
+// do carries out steps; where they do not come through it keeps a picture of the screen.
 func (s *server) do(what string, steps ...chromedp.Action) {
 	s.t.Helper()
-	ctx, cancel := context.WithTimeout(s.ctx, 20*time.Second)
+	ctx, cancel := context.WithTimeout(s.ctx, stepLimit)
 	defer cancel()
 	if err := chromedp.Run(ctx, steps...); err != nil {
 		look, stop := context.WithTimeout(s.ctx, 5*time.Second)
@@ -159,24 +166,24 @@ func (s *server) signUp() {
 
 // sees waits until the page shows a text.
 func sees(text string) chromedp.Action {
-	return chromedp.WaitVisible(fmt.Sprintf(`//*[contains(normalize-space(.), %q)]`, text), chromedp.BySearch)
+	return browser.Sees(text)
 }
 
 // arrives waits until the page is at a path: what was pressed before is done then.
 func arrives(path string) chromedp.Action {
-	return chromedp.Poll(fmt.Sprintf("location.pathname === %q", path), nil)
+	return browser.Holds(fmt.Sprintf("location.pathname === %q", path))
 }
 
 // press clicks the button or link that begins with a text.
 func press(text string) chromedp.Action {
 	q := fmt.Sprintf(`//*[self::button or self::a][starts-with(normalize-space(.), %q)][not(@disabled)]`, text)
-	return chromedp.Tasks{chromedp.WaitVisible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
+	return chromedp.Tasks{browser.Visible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
 }
 
 // drop gives files to the page as a person's drop does: the same event with the same files.
 func drop(files ...string) chromedp.Action {
 	return chromedp.Tasks{
-		chromedp.WaitVisible(`header`, chromedp.ByQuery),
+		browser.Visible(`header`, chromedp.ByQuery),
 		chromedp.Evaluate(
 			`(() => { const i = document.createElement("input"); i.type = "file"; i.multiple = true; i.id = "e2e-drop"; i.style.display = "none"; document.body.append(i); })()`,
 			nil,

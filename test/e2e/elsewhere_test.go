@@ -26,7 +26,7 @@ func shedCounted(t *testing.T, counts int) (s *server, row string) {
 	recorded := time.Now().UTC().Add(-4 * time.Hour).Format(time.RFC3339)
 	stock := filepath.Join(dir, "stock.csv")
 	require.NoError(t, os.WriteFile(stock, []byte("warehouse,bin,sku,on hand,unit cost,as at\nSHED,A-1,ROPE,10,2,"+recorded+"\nSHED,A-2,SHK,5,2,"+recorded+"\n"), 0o644))
-	s.do("stock", drop(stock), press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("stock", drop(stock), press("Take in 2 rows"), browser.Visible(`[data-last-word]`))
 	for n := range counts {
 		s.do("plan", s.open("/plan"), press("Freeze 2 lines"), arrives(fmt.Sprintf("/counts/%d/sheets", n+1)))
 		text := string(s.fetch(fmt.Sprintf("/api/counts/%d/sheets/1/csv", n+1)))
@@ -41,7 +41,7 @@ func shedCounted(t *testing.T, counts int) (s *server, row string) {
 		counted := filepath.Join(dir, fmt.Sprintf("counted-%d.csv", n+1))
 		at := time.Now().UTC().Add(-time.Hour).Format(time.RFC3339)
 		require.NoError(t, os.WriteFile(counted, []byte("row code,bin,sku,counted,counted at\n"+row+",A-1,ROPE,7,"+at+"\n"), 0o644))
-		s.do("counted", drop(counted), press("Take in 1 count"), chromedp.WaitVisible(`[data-last-word]`))
+		s.do("counted", drop(counted), press("Take in 1 count"), browser.Visible(`[data-last-word]`))
 	}
 	return s, row
 }
@@ -52,14 +52,14 @@ func TestWhatAnotherCountSent(t *testing.T) {
 	t.Parallel()
 	s, _ := shedCounted(t, 2)
 	s.do("the first one goes out", s.open("/counts/1/variances"), sees("A-1"), press("Accept 1 line"), sees("accepted 1"), s.open("/counts/1/adjustments"),
-		chromedp.WaitVisible(`[data-file]`), press("Send out 1 difference"), chromedp.WaitVisible(`[data-posting="1"]`))
-	s.do("the second one is told", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-sent-elsewhere="1"]`), sees("! sent −3"))
+		browser.Visible(`[data-file]`), press("Send out 1 difference"), browser.Visible(`[data-posting="1"]`))
+	s.do("the second one is told", s.open("/counts/2/variances"), browser.Visible(`[data-sent-elsewhere="1"]`), sees("! sent −3"))
 	s.do("and sends nothing before it is answered", press("Accept 1 line"), sees("accepted 1"), s.open("/counts/2/adjustments"),
-		sees("Say whether the records had it already"), chromedp.WaitVisible(`[data-sent-elsewhere="1"]`))
-	s.do("reckoned in", press("No, they still take it in"), chromedp.WaitVisible(`[data-sent-elsewhere="0"]`), sees("reckoned in, says Nell Harbour"), sees("No accepted line is waiting"))
+		sees("Say whether the records had it already"), browser.Visible(`[data-sent-elsewhere="1"]`))
+	s.do("reckoned in", press("No, they still take it in"), browser.Visible(`[data-sent-elsewhere="0"]`), sees("reckoned in, says Nell Harbour"), sees("No accepted line is waiting"))
 	assert.Contains(t, string(s.fetch("/api/counts/2")), `"open":0,`, "nothing is off any more")
 	s.do("after all", press("the recorded stock has it after all"), sees("the recorded stock has it, says Nell Harbour"), s.open("/counts/2/variances"), press("Accept 1 line"),
-		s.open("/counts/2/adjustments"), chromedp.WaitVisible(`[data-file]`), press("Send out 1 difference"))
+		s.open("/counts/2/adjustments"), browser.Visible(`[data-file]`), press("Send out 1 difference"))
 }
 
 // Two windows: what is decided in one is what it showed. Where the other changed a count, and no word of that came, nothing is decided
@@ -74,13 +74,13 @@ func TestDecidingWhatAnotherWindowChanged(t *testing.T) {
 	other, cancel := browser.Tab(s.ctx)
 	defer cancel()
 	require.NoError(t, chromedp.Run(other)) // the window belongs to the whole test
-	ctx, stop := context.WithTimeout(other, 30*time.Second)
+	ctx, stop := context.WithTimeout(other, stepLimit)
 	defer stop()
 	corrected := filepath.Join(t.TempDir(), "corrected.csv")
 	at := time.Now().UTC().Add(-30 * time.Minute).Format(time.RFC3339)
 	require.NoError(t, os.WriteFile(corrected, []byte("row code,bin,sku,counted,counted at\n"+row+",A-1,ROPE,5,"+at+"\n"), 0o644))
 	require.NoError(t, chromedp.Run(ctx, page.BringToFront(), s.open("/intake"), drop(corrected), press("Take in 1 count"),
-		chromedp.WaitVisible(`[data-last-word]`)))
+		browser.Visible(`[data-last-word]`)))
 	s.do("deciding what is no more", page.BringToFront(), press("Accept 1 line"), sees("has changed meanwhile: -5 is open of it now, not -3"))
 	assert.Contains(t, string(s.fetch("/api/counts/1")), `"open":1,`, "nothing was decided")
 	s.do("deciding what stands", sees("−5"), press("Accept 1 line"), sees("accepted 1"))

@@ -6,7 +6,6 @@ import (
 	"path/filepath"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -36,7 +35,7 @@ func TestFirstCount(t *testing.T) {
 
 	s := start(t, filepath.Join(dir, "data"), "serve")
 	s.signUp()
-	s.do("drop the archive", drop(packed), chromedp.WaitVisible(`[data-made]`), press("Take in 5 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("drop the archive", drop(packed), browser.Visible(`[data-made]`), press("Take in 5 rows"), browser.Visible(`[data-last-word]`))
 	s.do(
 		"plan",
 		s.open("/plan"),
@@ -54,7 +53,7 @@ func TestFirstCount(t *testing.T) {
 	s.do(
 		"type what was found",
 		s.open("/counts/1/counting/2"),
-		chromedp.WaitVisible(`[data-found]`),
+		browser.Visible(`[data-found]`),
 		browser.Type(found("sku or barcode"), "rope-8"),
 		browser.Type(found("counted"), "12,5\r"),
 		sees("Rope 8 mm"),

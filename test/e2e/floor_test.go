@@ -36,16 +36,16 @@ func TestFloor(t *testing.T) {
 	s.do(
 		"stock",
 		drop(write("stock.csv", stock)),
-		chromedp.WaitVisible(`[data-made]`),
+		browser.Visible(`[data-made]`),
 		press("Take in 12 rows"),
-		chromedp.WaitVisible(`[data-last-word]`),
+		browser.Visible(`[data-last-word]`),
 	)
 	s.do(
 		"barcodes",
 		s.open("/intake"),
 		drop(write("items.csv", "SKU,Barcode\nS11,4006381333931\n")),
 		press("Take in 1 row"),
-		chromedp.WaitVisible(`[data-last-word]`),
+		browser.Visible(`[data-last-word]`),
 	)
 
 	s.do(
@@ -58,18 +58,18 @@ func TestFloor(t *testing.T) {
 		),
 		chromedp.Click(`//label[contains(., "Sunday")]`, chromedp.BySearch),
 		press("Count SHED in rotation"),
-		chromedp.WaitVisible(`[data-year]`),
+		browser.Visible(`[data-year]`),
 	)
 	s.do(
 		"today offers a portion",
 		s.open("/"),
-		chromedp.WaitVisible(`[data-portion=SHED]`),
+		browser.Visible(`[data-portion=SHED]`),
 		chromedp.Click(
 			`//*[@data-portion="SHED"]//a[starts-with(., "Count ")]`,
 			chromedp.BySearch,
 		),
 		sees("today's portion of the rotation"),
-		chromedp.WaitVisible(`[data-hours]`),
+		browser.Visible(`[data-hours]`),
 	)
 
 	s.do(
@@ -83,15 +83,15 @@ func TestFloor(t *testing.T) {
 	s.do("hand it out", browser.Type(`input[aria-label="Who gets the sheets"]`, "Jory Penn"), press("Hand out sheet 1"), sees("Jory Penn"))
 	s.do(
 		"part it",
-		chromedp.WaitVisible(`[data-border]`),
+		browser.Visible(`[data-border]`),
 		// The border is taken on the racks and moved along them, by mouse and by keys; what is behind it is told.
 		drag(`[data-grip]`, `[data-bin="A-04-1"]`),
-		chromedp.WaitVisible(`input[aria-label="Border before bin A-04-1"]`),
+		browser.Visible(`input[aria-label="Border before bin A-04-1"]`),
 		chromedp.Focus(`[data-elevation]`),
 		chromedp.KeyEvent(kb.ArrowRight, chromedp.KeyModifiers(input.ModifierShift)),
-		chromedp.WaitVisible(`input[aria-label="Border before bin A-05-1"]`),
+		browser.Visible(`input[aria-label="Border before bin A-05-1"]`),
 		chromedp.KeyEvent(kb.ArrowLeft, chromedp.KeyModifiers(input.ModifierShift)),
-		chromedp.WaitVisible(`input[aria-label="Border before bin A-04-1"]`),
+		browser.Visible(`input[aria-label="Border before bin A-04-1"]`),
 		drag(`[data-grip]`, `[data-bin="A-07-1"]`),
 		browser.Type(`input[aria-label="Who gets the sheets"]`, "Wim Ashby"),
 		press("the rest to Wim Ashby"),
@@ -101,8 +101,8 @@ func TestFloor(t *testing.T) {
 	s.do(
 		"both are out",
 		s.open("/counts/1/counting"),
-		chromedp.WaitVisible(`[data-person="Jory Penn"]`),
-		chromedp.WaitVisible(`[data-person="Wim Ashby"]`),
+		browser.Visible(`[data-person="Jory Penn"]`),
+		browser.Visible(`[data-person="Wim Ashby"]`),
 	)
 
 	// Counted: the first eight rows, the third of them otherwise; at the foot what somebody wrote in.
@@ -125,19 +125,19 @@ func TestFloor(t *testing.T) {
 		drop(write("back.csv", back)),
 		sees("was cut anew or parted"),
 		press("Take in 8 counts, put 2 rows into the tray"),
-		chromedp.WaitVisible(`[data-last-word]`),
+		browser.Visible(`[data-last-word]`),
 	)
 	s.do(
 		"the tray",
 		s.open("/counts/1/counting"),
 		chromedp.Click(`[data-tray]`),
-		chromedp.WaitVisible(`[data-in-hand]`),
+		browser.Visible(`[data-in-hand]`),
 		sees("Bin that there is not"),
 	)
 	// By keyboard: the bin is in hand first. It is put right, entered, and beside what is counted there already it adds up.
 	s.do(
 		"the right bin",
-		chromedp.WaitVisible(`input[aria-label="It is: bin"]:focus`),
+		browser.Visible(`input[aria-label="It is: bin"]:focus`),
 		chromedp.KeyEvent("A-03-1\r"),
 		sees("counted already"),
 	)
@@ -146,11 +146,11 @@ func TestFloor(t *testing.T) {
 		chromedp.Focus(`//button[contains(., "both add up")]`, chromedp.BySearch),
 		chromedp.KeyEvent("\r"),
 		sees("Item that nobody knows"),
-		chromedp.WaitNotPresent(`//h2[contains(., "Bin that there is not")]`, chromedp.BySearch),
+		browser.Gone(`//h2[contains(., "Bin that there is not")]`, chromedp.BySearch),
 	)
 	s.do(
 		"dropped with a word",
-		chromedp.WaitVisible(`input[aria-label="Why it is no count"]`),
+		browser.Visible(`input[aria-label="Why it is no count"]`),
 		chromedp.Focus(`input[aria-label="Why it is no count"]`),
 		chromedp.KeyEvent("belongs to the yard\r"),
 		sees("Nothing waits."),
@@ -159,28 +159,28 @@ func TestFloor(t *testing.T) {
 
 	later := strings.Replace(strings.Replace(back, ",7,2026-11-21", ",8,2026-11-21", 1), ",10,2026-11-21", ",9,2026-11-21", 1)
 	later = later[:strings.Index(later, ",SHED,A-02-1,WHAT")]
-	s.do("a later version, row by row", s.open("/intake"), drop(write("later.csv", later)), chromedp.WaitVisible(`[data-revision]`))
+	s.do("a later version, row by row", s.open("/intake"), drop(write("later.csv", later)), browser.Visible(`[data-revision]`))
 	require.Equal(t, 2, s.rows(`[data-revision]`))
 	s.do("one stays", chromedp.Click(`[data-revision] input`), sees("stays, not"), press("Leave 1 count as it is"),
-		chromedp.WaitNotPresent(`[aria-busy=true]`), press("Take in 1 count"), chromedp.WaitVisible(`[data-last-word]`))
+		browser.Gone(`[aria-busy=true]`), press("Take in 1 count"), browser.Visible(`[data-last-word]`))
 	assert.Contains(t, s.text(`[data-last-word]`), "1 revised")
 
 	s.do(
 		"a row of the other sheet is found by a scan",
 		s.open("/counts/1/counting/1"),
-		chromedp.WaitVisible(`input[data-row]`),
+		browser.Visible(`input[data-row]`),
 		chromedp.KeyEvent(kb.F3),
-		chromedp.WaitVisible(`input[aria-label^="Find a row"]:focus`),
+		browser.Visible(`input[aria-label^="Find a row"]:focus`),
 		chromedp.KeyEvent("4006381333931\r"),
 		sees("Sheet 2"),
-		chromedp.WaitVisible(`input[aria-label^="Counted, A-11-1, S11"]:focus`),
+		browser.Visible(`input[aria-label^="Counted, A-11-1, S11"]:focus`),
 	)
 	s.do(
 		"a barcode is no count",
 		chromedp.KeyEvent("4006381333931\r"),
 		sees("is a barcode with a right check digit"),
 		press("find its row"),
-		chromedp.WaitVisible(`input[aria-label^="Counted, A-11-1, S11"]:focus`),
+		browser.Visible(`input[aria-label^="Counted, A-11-1, S11"]:focus`),
 	)
 	s.do("a block is pasted", chromedp.Evaluate(`(() => {
 		const data = new DataTransfer();
@@ -208,17 +208,17 @@ func TestTypedTwice(t *testing.T) {
 	)
 	s := start(t, filepath.Join(dir, "data"), "serve")
 	s.signUp()
-	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("stock", drop(stock), browser.Visible(`[data-made]`), press("Take in 2 rows"), browser.Visible(`[data-last-word]`))
 	s.do("freeze", s.open("/plan"), press("Freeze 2 lines and cut 1 sheet"), sees("W1S1"))
 	s.do(
 		"type it",
 		s.open("/counts/1/counting/1"),
-		chromedp.WaitVisible(`input[data-row]`),
+		browser.Visible(`input[data-row]`),
 		chromedp.Focus(`input[data-row]`),
 		chromedp.KeyEvent("5\r7\r"),
 		sees("Everything typed is saved"),
 		press("type it a second time"),
-		chromedp.WaitVisible(`input[data-second]`),
+		browser.Visible(`input[data-second]`),
 	)
 	assert.Equal(t, "", s.value(`input[data-second]`), "the first typing is not in sight")
 	s.do(
@@ -229,7 +229,7 @@ func TestTypedTwice(t *testing.T) {
 		sees("1 row differs"),
 	)
 	require.Equal(t, 1, s.rows(`[data-differs]`))
-	s.do("the second stands", press("second: 6"), chromedp.WaitVisible(`[data-checked=true]`))
+	s.do("the second stands", press("second: 6"), browser.Visible(`[data-checked=true]`))
 	s.do("it is checked", press("Back to the sheet"), sees("checked by Nell Harbour"))
 	assert.Equal(t, "6", s.value(`input[aria-label^="Counted, A-2, SHK"]`))
 }
@@ -246,9 +246,9 @@ func TestSerialsTickedOff(t *testing.T) {
 	)
 	s := start(t, filepath.Join(dir, "data"), "serve")
 	s.signUp()
-	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 3 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("stock", drop(stock), browser.Visible(`[data-made]`), press("Take in 3 rows"), browser.Visible(`[data-last-word]`))
 	s.do("freeze", s.open("/plan"), press("Freeze 3 lines and cut 1 sheet"), sees("W1S1"))
-	s.do("tick", s.open("/counts/1/counting/1"), chromedp.WaitVisible(`input[data-row]`),
+	s.do("tick", s.open("/counts/1/counting/1"), browser.Visible(`input[data-row]`),
 		chromedp.Click(`//label[contains(., "counts 1")]`, chromedp.BySearch), chromedp.Focus(`input[aria-label^="Find a row"]`),
 		chromedp.KeyEvent("p-1\r"), sees("P-1: counted."), chromedp.KeyEvent("P-3\r"), sees("P-3: counted."), sees("2 of 3 rows counted"),
 		chromedp.KeyEvent("P-3\r"), sees("is counted already"), chromedp.KeyEvent("P-9\r"), sees("P-9 is in no row"))

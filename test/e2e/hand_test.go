@@ -35,14 +35,14 @@ func TestTheHandHoldsALine(t *testing.T) {
 	}
 	open, accepted := queue("open"), len(queue("accepted"))
 	require.Greater(t, len(open), 5)
-	s.do("half a note", s.open("/counts/2/variances"), chromedp.WaitVisible(`[data-active]`), chromedp.WaitVisible(`[data-note]`),
+	s.do("half a note", s.open("/counts/2/variances"), browser.Visible(`[data-active]`), browser.Visible(`[data-note]`),
 		chromedp.SendKeys(`[data-note]`, "asked Bram"))
-	s.do("it is decided elsewhere", elsewhere(open[0], "hold"), chromedp.WaitVisible(`[data-gone]`))
+	s.do("it is decided elsewhere", elsewhere(open[0], "hold"), browser.Visible(`[data-gone]`))
 	assert.Equal(t, "asked Bram", s.value(`[data-note]`))
 	s.do("no key acts", chromedp.Focus(`[data-lines]`), chromedp.KeyEvent("a"), chromedp.KeyEvent("h"), chromedp.KeyEvent("g"),
-		chromedp.KeyEvent(kb.ArrowDown), chromedp.WaitNotPresent(`[data-gone]`), chromedp.WaitVisible(`[data-active]`))
+		chromedp.KeyEvent(kb.ArrowDown), browser.Gone(`[data-gone]`), browser.Visible(`[data-active]`))
 	s.do("what stands in its place is accepted", chromedp.KeyEvent("a"),
-		chromedp.WaitVisible(fmt.Sprintf(`//button[text()="accepted %d"]`, accepted+1), chromedp.BySearch))
+		browser.Visible(fmt.Sprintf(`//button[text()="accepted %d"]`, accepted+1), chromedp.BySearch))
 	now := queue("accepted")
 	assert.Len(t, now, accepted+1)
 	assert.Contains(t, now, open[1])
@@ -50,14 +50,14 @@ func TestTheHandHoldsALine(t *testing.T) {
 
 	// Lines that come and go above it do not move the hand.
 	s.do("two down", chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent(kb.ArrowDown))
-	s.do("another one goes elsewhere", elsewhere(open[2], "hold"), chromedp.WaitVisible(`//button[text()="held 2"]`, chromedp.BySearch))
+	s.do("another one goes elsewhere", elsewhere(open[2], "hold"), browser.Visible(`//button[text()="held 2"]`, chromedp.BySearch))
 	s.do("the line in hand is accepted", chromedp.KeyEvent("a"),
-		chromedp.WaitVisible(fmt.Sprintf(`//button[text()="accepted %d"]`, accepted+2), chromedp.BySearch))
+		browser.Visible(fmt.Sprintf(`//button[text()="accepted %d"]`, accepted+2), chromedp.BySearch))
 	assert.Contains(t, queue("accepted"), open[4])
 
-	s.do("one is counted again", chromedp.KeyEvent("g"), chromedp.WaitVisible(`[data-recount]`))
+	s.do("one is counted again", chromedp.KeyEvent("g"), browser.Visible(`[data-recount]`))
 	s.do("all of them are accepted", chromedp.KeyEvent("a", chromedp.KeyModifiers(input.ModifierCtrl)), chromedp.KeyEvent("a"),
-		chromedp.WaitVisible(`[data-left-out]`), sees("1 line being counted again"))
+		browser.Visible(`[data-left-out]`), sees("1 line being counted again"))
 	left := queue("open")
 	require.Len(t, left, 1)
 	assert.Equal(t, open[5], left[0])

@@ -28,9 +28,9 @@ func answer(text string) chromedp.Action {
 	return chromedp.Tasks{
 		settled(),
 		chromedp.Evaluate(`document.querySelectorAll("[data-group]").forEach(d => { d.open = true })`, nil),
-		chromedp.WaitVisible(q, chromedp.BySearch),
+		browser.Visible(q, chromedp.BySearch),
 		chromedp.Click(q, chromedp.BySearch),
-		chromedp.WaitNotPresent(q, chromedp.BySearch),
+		browser.Gone(q, chromedp.BySearch),
 		settled(),
 	}
 }
@@ -40,7 +40,7 @@ func pressed(text string) chromedp.Action {
 	return chromedp.Tasks{
 		settled(),
 		press(text),
-		chromedp.WaitVisible(fmt.Sprintf(`//button[@aria-pressed="true"][starts-with(normalize-space(.), '%s')]`, text), chromedp.BySearch),
+		browser.Visible(fmt.Sprintf(`//button[@aria-pressed="true"][starts-with(normalize-space(.), '%s')]`, text), chromedp.BySearch),
 		settled(),
 	}
 }
@@ -52,13 +52,13 @@ func TestMessyFileByMouse(t *testing.T) {
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
 	mess := filepath.Join(dir, "data", "try", "pontoon stock via a spreadsheet.csv")
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), browser.Visible(`article`))
 	s.do(
 		"drop",
 		drop(mess),
-		chromedp.WaitVisible(`[data-question="fill down"]`),
-		chromedp.WaitVisible(`[data-question="on hand"]`),
-		chromedp.WaitVisible(`[data-cell="A5"]`),
+		browser.Visible(`[data-question="fill down"]`),
+		browser.Visible(`[data-question="on hand"]`),
+		browser.Visible(`[data-cell="A5"]`),
 	)
 	assert.Equal(t, "37 refused", s.text(`[data-figure=refused]`))
 	assert.Contains(t, s.text(`[data-granted]`), "1 total skipped: row 43")
@@ -77,20 +77,20 @@ func TestMessyFileByMouse(t *testing.T) {
 		answer("Read them as the digits"),
 		answer("Read them as below zero"),
 	)
-	s.do("what cells were taken for", chromedp.WaitVisible(`//*[@data-cell="F5"][contains(., "€ 0,08 → 0.08")]`, chromedp.BySearch))
+	s.do("what cells were taken for", browser.Visible(`//*[@data-cell="F5"][contains(., "€ 0,08 → 0.08")]`, chromedp.BySearch))
 	assert.Equal(t, "1-Jan → 1-1", s.text(`[data-cell="B5"]`))
 	assert.Equal(t, "(272,00) → -272.00", s.text(`[data-cell="E11"]`))
 	s.do("the warehouse", answer("it is YARD"))
 	assert.Contains(t, s.text(`[data-gone]`), "of 574 recorded lines are not in the file and become zero")
 	assert.Contains(t, s.text(`[data-check=part]`), "538 of 574 recorded lines are not in the file")
-	s.do("a part", answer("A part: what is not in it stays as it is"), chromedp.WaitNotPresent(`[data-gone]`))
+	s.do("a part", answer("A part: what is not in it stays as it is"), browser.Gone(`[data-gone]`))
 	assert.Contains(t, s.text(`[data-problems]`), `"about 40" is not a number`)
 	assert.Equal(t, "1 refused", s.text(`[data-figure=refused]`))
 	s.do(
 		"take the last answer back and give it again",
 		press("Take the last answer back"),
-		chromedp.WaitVisible(`[data-check=part] [aria-pressed=false]`),
-		chromedp.WaitVisible(`[data-gone]`),
+		browser.Visible(`[data-check=part] [aria-pressed=false]`),
+		browser.Visible(`[data-gone]`),
 		pressed("only some lines"),
 	)
 	// The last cell is mended in place.
@@ -98,12 +98,12 @@ func TestMessyFileByMouse(t *testing.T) {
 	s.do(
 		"mend",
 		press("Show only these rows"),
-		chromedp.WaitVisible(cell),
+		browser.Visible(cell),
 		chromedp.DoubleClick(cell),
-		chromedp.WaitVisible(cell+` input`),
+		browser.Visible(cell+` input`),
 		browser.Type(cell+` input`, "40,00\r"),
 		settled(),
-		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
+		browser.Visible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
 	)
 	s.do(
 		"save the layout",
@@ -114,16 +114,16 @@ func TestMessyFileByMouse(t *testing.T) {
 		settled(),
 	)
 	before := s.text(`[data-figure=changed]`)
-	s.do("take in", press("Take in 37 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("take in", press("Take in 37 rows"), browser.Visible(`[data-last-word]`))
 	assert.Contains(t, s.text(`[data-last-word]`), strings.TrimSuffix(before, " changed")+" changed")
 	// The next file of that shape: no question, and nothing changes.
 	s.do(
 		"again",
 		s.open("/"),
-		chromedp.WaitVisible(`article`),
+		browser.Visible(`article`),
 		drop(mess),
 		sees("Read by the layout “Pontoon list”"),
-		chromedp.WaitVisible(`[data-figure=unchanged]`),
+		browser.Visible(`[data-figure=unchanged]`),
 	)
 	assert.Equal(t, "1 refused", s.text(`[data-figure=refused]`), "only the cell that was mended by hand")
 	assert.Equal(t, 0, s.rows(`[data-question]`))
@@ -145,11 +145,11 @@ func TestMessyFileByKeyboard(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), browser.Visible(`article`))
 	file := filepath.Join(dir, "harbour.csv")
 	text := "Whse;Place;Item;Stock\nYARD;1-1;00412;120 pcs\nYARD;1-2;00419;x\nYARD;1-3;426;7\n"
 	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
-	s.do("drop", drop(file), chromedp.WaitVisible(`[data-question="on hand"]`), chromedp.WaitVisible(`[data-cell="D2"]`))
+	s.do("drop", drop(file), browser.Visible(`[data-question="on hand"]`), browser.Visible(`[data-cell="D2"]`))
 	// tab goes on until a button that begins with a text has the focus, and Enter presses it.
 	press := func(text string) {
 		t.Helper()
@@ -165,18 +165,18 @@ func TestMessyFileByKeyboard(t *testing.T) {
 		require.Fail(t, "Tab never reached", text)
 	}
 	press("It is what is on hand")
-	s.do("settled", chromedp.WaitNotPresent(`[data-question]`))
+	s.do("settled", browser.Gone(`[data-question]`))
 	press("Leave \"pcs\" away")
-	s.do("one less", chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="2"]`, chromedp.BySearch))
+	s.do("one less", browser.Visible(`//*[@data-figure="refused"]/*[text()="2"]`, chromedp.BySearch))
 	press("Put back the only possible original")
-	s.do("one less", chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="1"]`, chromedp.BySearch))
+	s.do("one less", browser.Visible(`//*[@data-figure="refused"]/*[text()="1"]`, chromedp.BySearch))
 	// Into the file, to the cell, F2, type, Enter.
 	s.do(
 		"to the file",
 		chromedp.Focus(`[data-file-view]`),
 		chromedp.KeyEvent(kb.ArrowDown),
 		chromedp.KeyEvent(kb.ArrowDown),
-		chromedp.WaitVisible(`[data-cell="D3"]`),
+		browser.Visible(`[data-cell="D3"]`),
 	)
 	var letter string
 	for range 4 {
@@ -190,22 +190,22 @@ func TestMessyFileByKeyboard(t *testing.T) {
 	s.do(
 		"mend",
 		chromedp.KeyEvent(kb.F2),
-		chromedp.WaitVisible(`[data-cell="D3"] input`),
+		browser.Visible(`[data-cell="D3"] input`),
 		chromedp.KeyEvent(kb.Backspace),
 		chromedp.KeyEvent("15\r"),
 		settled(),
-		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
+		browser.Visible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
 	)
 	// The mended file, with one row more, goes on with all that was settled.
 	more := filepath.Join(dir, "again", "harbour.csv")
 	require.NoError(t, os.Mkdir(filepath.Dir(more), 0o755))
 	require.NoError(t, os.WriteFile(more, []byte(text+"YARD;1-4;00433;9 pcs\n"), 0o644))
-	s.do("drop the mended file", drop(more), chromedp.WaitVisible(`[data-cell="D5"]`), settled())
+	s.do("drop the mended file", drop(more), browser.Visible(`[data-cell="D5"]`), settled())
 	assert.Equal(t, "0 refused", s.text(`[data-figure=refused]`))
 	assert.Equal(t, 0, s.rows(`[data-question]`))
 	press("only some lines")
 	press("Take in 4 rows")
-	s.do("the last word", chromedp.WaitVisible(`[data-last-word]`))
+	s.do("the last word", browser.Visible(`[data-last-word]`))
 	assert.Contains(t, s.text(`[data-last-word]`), "0 refused")
 }
 
@@ -215,7 +215,7 @@ func TestRefusedRowsAndFormulas(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), browser.Visible(`article`))
 	file := filepath.Join(dir, "boxes.csv")
 	require.NoError(
 		t,
@@ -231,16 +231,16 @@ func TestRefusedRowsAndFormulas(t *testing.T) {
 		press("Work a field out"),
 		chromedp.SendKeys(`select[aria-label="The field that is worked out"]`, "On hand"),
 		browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Single'"),
-		chromedp.WaitVisible(`[data-formula-wrong]`),
+		browser.Visible(`[data-formula-wrong]`),
 	)
 	assert.Equal(t, `! At character 16: the file has no column "Single"`, s.text(`[data-formula-wrong]`))
-	s.do("put right", browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Singles'"), chromedp.WaitVisible(`[data-formula-rows]`))
+	s.do("put right", browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Singles'"), browser.Visible(`[data-formula-rows]`))
 	assert.Contains(t, s.text(`[data-formula-rows]`), "row 2 43")
 	s.do(
 		"work it out",
 		press("Work it out so"),
 		settled(),
-		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="1"]`, chromedp.BySearch),
+		browser.Visible(`//*[@data-figure="refused"]/*[text()="1"]`, chromedp.BySearch),
 	)
 	s.do(
 		"only some rows",
@@ -258,12 +258,12 @@ func TestRefusedRowsAndFormulas(t *testing.T) {
 	s.do(
 		"drop it",
 		drop(back),
-		chromedp.WaitVisible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
+		browser.Visible(`//*[@data-figure="refused"]/*[text()="0"]`, chromedp.BySearch),
 		sees("1 cell mended"),
 		press("only some lines"),
 		settled(),
 	)
-	s.do("take in", press("Take in 2 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("take in", press("Take in 2 rows"), browser.Visible(`[data-last-word]`))
 }
 
 // Counts that were not made on our sheets: two columns that read as counted are asked about, the count is chosen, and
@@ -272,7 +272,7 @@ func TestCountsOfOtherMaking(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	s := start(t, filepath.Join(dir, "data"), "demo")
-	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), chromedp.WaitVisible(`article`))
+	s.do("sign in", s.open("/"), browser.SignIn("ida", "demo"), browser.Visible(`article`))
 	var page struct {
 		Lines []struct {
 			Bin, SKU, Lot, Serial string
@@ -314,7 +314,7 @@ func TestCountsOfOtherMaking(t *testing.T) {
 			0o644,
 		),
 	)
-	s.do("drop", drop(file), sees("It belongs to Quay store, full count"), chromedp.WaitVisible(`[data-question="which column"]`))
+	s.do("drop", drop(file), sees("It belongs to Quay store, full count"), browser.Visible(`[data-question="which column"]`))
 	s.do(
 		"which column",
 		answer(`Column E, "Actual qty"`),
@@ -323,11 +323,11 @@ func TestCountsOfOtherMaking(t *testing.T) {
 		sees("For Quay store, full count"),
 	)
 	s.do("what is found", sees(known.Bin+" · "+found), sees("found"))
-	s.do("take in", press("Take in 2 counts"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("take in", press("Take in 2 counts"), browser.Visible(`[data-last-word]`))
 	s.do(
 		"among the variances",
 		s.open("/counts/2/variances"),
-		chromedp.WaitVisible(`[data-lines] [role=gridcell]`),
+		browser.Visible(`[data-lines] [role=gridcell]`),
 		browser.Type(`input[placeholder^="Filter"]`, found),
 		sees(known.Bin),
 	)

@@ -39,17 +39,17 @@ func TestJourneyFromNothing(t *testing.T) {
 
 	s.signUp()
 
-	s.do("drop the stock", drop(stock), sees("What will happen"), chromedp.WaitVisible(`[data-figure=new]`))
+	s.do("drop the stock", drop(stock), sees("What will happen"), browser.Visible(`[data-figure=new]`))
 	assert.Equal(t, "7 new", s.text(`[data-figure=new]`))
 	assert.Equal(t, "0 refused", s.text(`[data-figure=refused]`))
 	assert.Equal(t, "Makes 1 new warehouse: SHED", s.text(`[data-made] details:nth-child(1) summary`))
 	assert.Equal(t, "Makes 7 new bins", s.text(`[data-made] details:nth-child(2) summary`))
 	assert.Equal(t, "Makes 6 new items", s.text(`[data-made] details:nth-child(3) summary`))
-	s.do("take it in", press("Take in 7 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("take it in", press("Take in 7 rows"), browser.Visible(`[data-last-word]`))
 	assert.Contains(t, s.text(`[data-last-word]`), "7 new, 0 changed, 0 unchanged, 0 refused")
 	s.do("see the stock", press("See the stock"), sees("120.5"), sees("100.5"), sees("no cost"))
 
-	s.do("plan", press("Plan a count here"), chromedp.WaitVisible(`//footer//b[text()="7"]`, chromedp.BySearch), press("open: they do"),
+	s.do("plan", press("Plan a count here"), browser.Visible(`//footer//b[text()="7"]`, chromedp.BySearch), press("open: they do"),
 		browser.Type(`input[aria-label="Name of the count"]`, "Shed count"), browser.Type(`input[aria-label="Rows on a sheet"]`, "4"),
 		press("Freeze 7 lines and cut 2 sheets"), sees("W1S1"))
 
@@ -105,15 +105,15 @@ func TestJourneyFromNothing(t *testing.T) {
 	require.NoError(t, back.SaveAs(returned))
 	s.do("drop the sheet", s.open("/"), sees("Shed count"), drop(returned), sees("W1S1"), sees("Bo Marsh"), sees("A-02-2 · ANCHOR"))
 	inSheet := s.text(`[data-figure=new]`)
-	s.do("take it in", press("Take in"), chromedp.WaitVisible(`[data-last-word]`))
-	s.do("the same again changes nothing", s.open("/"), sees("Shed count"), drop(returned), chromedp.WaitVisible(`[data-figure=unchanged]`))
+	s.do("take it in", press("Take in"), browser.Visible(`[data-last-word]`))
+	s.do("the same again changes nothing", s.open("/"), sees("Shed count"), drop(returned), browser.Visible(`[data-figure=unchanged]`))
 	assert.Equal(t, strings.Replace(inSheet, "new", "unchanged", 1), s.text(`[data-figure=unchanged]`))
 
 	// The other zone's sheet is typed by keyboard alone; an empty row stays uncounted, a 0 is a count.
 	s.do(
 		"type",
 		s.open("/counts/1/counting/2"),
-		chromedp.WaitVisible(`input[data-row]`),
+		browser.Visible(`input[data-row]`),
 		chromedp.Focus(`input[data-row]`),
 		chromedp.KeyEvent("118.25\r"),
 		chromedp.KeyEvent("\r"),
@@ -125,7 +125,7 @@ func TestJourneyFromNothing(t *testing.T) {
 	s.do(
 		"a comma",
 		s.open("/counts/1/counting/2"),
-		chromedp.WaitVisible(`input[data-row]`),
+		browser.Visible(`input[data-row]`),
 		browser.Type(`input[data-row]`, "1,500\r"),
 		sees(`may be 1.500 or 1500`),
 		sees("A-01-1 · ROPE-8"),
@@ -135,7 +135,7 @@ func TestJourneyFromNothing(t *testing.T) {
 		sees("2 of 4 rows counted"),
 	)
 
-	s.do("variances", s.open("/counts/1/variances"), chromedp.WaitVisible(`[data-lines] [role=gridcell]`), sees("undecided"))
+	s.do("variances", s.open("/counts/1/variances"), browser.Visible(`[data-lines] [role=gridcell]`), sees("undecided"))
 	assert.Contains(t, s.text(`[data-lines]`), "ANCHOR")
 	open := s.text(`[data-open]`)
 	assert.Contains(t, open, "uncounted are not among them")
@@ -148,11 +148,11 @@ func TestJourneyFromNothing(t *testing.T) {
 		sees("Nothing is left to decide"),
 	)
 
-	s.do("adjustments", s.open("/counts/1/adjustments"), chromedp.WaitVisible(`[data-file]`), sees("quantity,unit_cost"))
+	s.do("adjustments", s.open("/counts/1/adjustments"), browser.Visible(`[data-file]`), sees("quantity,unit_cost"))
 	shown := s.text(`[data-file]`)
 	s.do("in and out", chromedp.SendKeys(`select[aria-label="What the file says"]`, "in and"), sees("quantity_in,quantity_out"),
 		chromedp.SendKeys(`select[aria-label="What the file says"]`, kb.ArrowUp+kb.ArrowUp), sees(",quantity,unit_cost"))
-	s.do("send out", press("Send out"), chromedp.WaitVisible(`[data-posting="1"]`))
+	s.do("send out", press("Send out"), browser.Visible(`[data-posting="1"]`))
 	posted := s.fetch("/api/counts/1/postings/1/file")
 	for i, l := range strings.Split(strings.TrimSpace(string(posted)), "\n") {
 		assert.Contains(t, shown, l, "line %d was shown before", i+1)
@@ -174,6 +174,6 @@ func TestJourneyFromNothing(t *testing.T) {
 	// The unit of found stock is known from the item only, which the command has not.
 	assert.Equal(t, string(adjustments), strings.Replace(string(posted), "ANCHOR,,,,,ea,1", "ANCHOR,,,,,,1", 1))
 
-	s.do("report", s.open("/counts/1/report"), chromedp.WaitVisible(`[data-figure="▼ short"]`))
-	s.do("finish", press("Finish this count"), chromedp.WaitVisible(`[data-left]`), press("Finish it for good"), sees("✓ finished"))
+	s.do("report", s.open("/counts/1/report"), browser.Visible(`[data-figure="▼ short"]`))
+	s.do("finish", press("Finish this count"), browser.Visible(`[data-left]`), press("Finish it for good"), sees("✓ finished"))
 }

@@ -29,8 +29,8 @@ func TestPlanByRules(t *testing.T) {
 		"SHED,Back,B-1-1,PIN,3,1,2026-11-20T06:00:00Z\nSHED,Back,B-2-1,PIN,0,1,2026-11-20T06:00:00Z\n")
 	s := start(t, filepath.Join(dir, "data"), "serve")
 	s.signUp()
-	s.do("items", drop(items), chromedp.WaitVisible(`[data-made]`), press("Take in 3 rows"), chromedp.WaitVisible(`[data-last-word]`))
-	s.do("stock", drop(stock), chromedp.WaitVisible(`[data-made]`), press("Take in 4 rows"), chromedp.WaitVisible(`[data-last-word]`))
+	s.do("items", drop(items), browser.Visible(`[data-made]`), press("Take in 3 rows"), browser.Visible(`[data-last-word]`))
+	s.do("stock", drop(stock), browser.Visible(`[data-made]`), press("Take in 4 rows"), browser.Visible(`[data-last-word]`))
 
 	s.do("all of it", s.open("/plan"), sees("Freeze 4 lines and cut 2 sheets"))
 	s.do("a rule about the category", choose(`select[aria-label="Add a rule"]`, "category"),
@@ -39,7 +39,7 @@ func TestPlanByRules(t *testing.T) {
 	s.do("a list of items", choose(`select[aria-label="Add a rule"]`, "sku"), browser.Type(`textarea[aria-label="Items"]`, "SHK\nNOBODY"),
 		sees("1 value is not known here"), sees("Freeze 1 line and cut 1 sheet"))
 	s.do("keep it", browser.Type(`input[aria-label="Name to keep this scope by"]`, "Shackles"), press("Keep this scope"),
-		chromedp.WaitVisible(`select[aria-label="Use a kept scope"]`))
+		browser.Visible(`select[aria-label="Use a kept scope"]`))
 	s.do("drop it", chromedp.Click(`//*[@data-rule="sku"]//button[contains(., "drop")]`, chromedp.BySearch), sees("Freeze 2 lines and cut 2 sheets"))
 	s.do("for people", press("a stretch for each person"), browser.Type(`input[aria-label="Who counts"]`, "Jory Penn, Wim Ashby"), sees("Wim Ashby"),
 		browser.Type(`input[aria-label="Name of the count"]`, "Metal"), press("open: they do"), press("Freeze 2 lines and cut 2 sheets"), sees("W1S1"), sees("Wim Ashby"))
@@ -52,18 +52,18 @@ func TestPlanByRules(t *testing.T) {
 	if !strings.Contains(string(s.fetch("/api/counts/1/sheets/1/csv")), ",SHK,") {
 		sheet = "2"
 	}
-	s.do("type a pack that it has not", s.open("/counts/1/counting/"+sheet), chromedp.WaitVisible(`input[data-row]`),
+	s.do("type a pack that it has not", s.open("/counts/1/counting/"+sheet), browser.Visible(`input[data-row]`),
 		browser.Type(`input[data-row]`, "2ctn\r"), sees("has bx of 25"))
 	s.do("type packs and a sum", browser.Type(`input[data-row]`, "3bx+7\r"), sees("Everything typed is saved"))
 	s.do("the variance is marked", s.open("/counts/1/variances"), sees("+2"), sees("! cut-off"), sees("On its way at the freeze"), sees("GR-7"))
 	s.do("the report has it", s.open("/counts/1/report"), sees("Cut-off: on its way"), sees("GR-7"))
-	s.do("the kept scope", s.open("/plan"), sees("Freeze 4 lines"), chromedp.WaitVisible(`select[aria-label="Use a kept scope"]`),
+	s.do("the kept scope", s.open("/plan"), sees("Freeze 4 lines"), browser.Visible(`select[aria-label="Use a kept scope"]`),
 		choose(`select[aria-label="Use a kept scope"]`, "1"), sees("Freeze 1 line and cut 1 sheet"))
 }
 
 // choose picks a value of a list, as a person does.
 func choose(selector, value string) chromedp.Action {
-	return chromedp.Tasks{chromedp.WaitVisible(selector), chromedp.Evaluate(`(() => {
+	return chromedp.Tasks{browser.Visible(selector), chromedp.Evaluate(`(() => {
 		const list = document.querySelector(`+strconv.Quote(selector)+`);
 		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(list, `+strconv.Quote(value)+`);
 		list.dispatchEvent(new Event("change", { bubbles: true }));

@@ -60,7 +60,7 @@ func run(out, only string) error {
 	}
 	ctx, cancel := browser.New(context.Background())
 	defer cancel()
-	ctx, stop := context.WithTimeout(ctx, 3*time.Minute)
+	ctx, stop := context.WithTimeout(ctx, 15*time.Minute)
 	defer stop()
 	if err := os.MkdirAll(out, 0o755); err != nil {
 		return err
@@ -71,13 +71,13 @@ func run(out, only string) error {
 	down := key(kb.ArrowDown)
 	press := func(text string) chromedp.Action {
 		q := fmt.Sprintf(`//button[starts-with(normalize-space(.), %q)]`, text)
-		return chromedp.Tasks{chromedp.WaitVisible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
+		return chromedp.Tasks{browser.Visible(q, chromedp.BySearch), chromedp.Click(q, chromedp.BySearch)}
 	}
 	drop := func(name, seen string) []chromedp.Action {
 		return []chromedp.Action{
 			chromedp.WaitReady(files),
 			chromedp.SetUploadFiles(files, []string{filepath.Join(try, name)}),
-			chromedp.WaitVisible(seen),
+			browser.Visible(seen),
 		}
 	}
 	sample := filepath.Join(data, "ADJ_IMPORT.csv")
@@ -95,9 +95,9 @@ func run(out, only string) error {
 				drop("pontoon stock via a spreadsheet.csv", `[data-question]`),
 				press("Fill down: rows below"),
 				press("It is what is on hand"),
-				chromedp.WaitNotPresent(`[data-question]`),
+				browser.Gone(`[data-question]`),
 				press("Put back the only possible original of 26"),
-				chromedp.WaitVisible(`//*[@data-cell="B5"][contains(., "→")]`, chromedp.BySearch),
+				browser.Visible(`//*[@data-cell="B5"][contains(., "→")]`, chromedp.BySearch),
 			),
 		},
 		{"plan", "/plan?warehouse=3", `[data-left-out]`, nil},
@@ -107,7 +107,7 @@ func run(out, only string) error {
 			"/counts/2/sheets",
 			`[data-border]`,
 			[]chromedp.Action{
-				chromedp.WaitVisible(`[role=row][aria-rowindex="20"]`),
+				browser.Visible(`[role=row][aria-rowindex="20"]`),
 				chromedp.Click(`[role=row][aria-rowindex="20"]`),
 			},
 		},
@@ -120,7 +120,7 @@ func run(out, only string) error {
 			[]chromedp.Action{
 				chromedp.Click(`input[data-row]`),
 				chromedp.SendKeys(`input[data-row]`, "12\r"),
-				chromedp.WaitVisible(`//td[contains(., "Bram Tolley")]`, chromedp.BySearch),
+				browser.Visible(`//td[contains(., "Bram Tolley")]`, chromedp.BySearch),
 			},
 		},
 		{
@@ -128,8 +128,8 @@ func run(out, only string) error {
 			"/counts/2/variances",
 			`[data-likely=misplaced]`,
 			[]chromedp.Action{
-				chromedp.WaitVisible(`[data-spread]`),
-				chromedp.WaitVisible(`[data-likely]`),
+				browser.Visible(`[data-spread]`),
+				browser.Visible(`[data-likely]`),
 				down, down, down, down, down, down, down, down,
 			},
 		},
@@ -138,7 +138,7 @@ func run(out, only string) error {
 			"/counts/2/variances",
 			`[data-trial]`,
 			[]chromedp.Action{
-				chromedp.WaitVisible(`[data-open-rules]`),
+				browser.Visible(`[data-open-rules]`),
 				chromedp.Click(`[data-open-rules]`),
 				press("…for transfers of equal quantity"),
 				press("Try it on the last counts"),
@@ -149,7 +149,7 @@ func run(out, only string) error {
 			"/counts/2/adjustments",
 			`[data-column="Location"]`,
 			[]chromedp.Action{
-				chromedp.WaitVisible(`[data-new-layout]`),
+				browser.Visible(`[data-new-layout]`),
 				chromedp.Click(`[data-new-layout]`),
 				chromedp.WaitReady(`[data-sample]`),
 				chromedp.SetUploadFiles(`[data-sample]`, []string{sample}),
@@ -157,18 +157,18 @@ func run(out, only string) error {
 		},
 		{"adjustments", "/counts/2/adjustments", `[data-file] .code`, nil},
 		{"item", "/item?sku=BLK-0300", `[data-said]`, nil},
-		{"reference", "/reference/items", `[data-active]`, []chromedp.Action{chromedp.Click(`[data-columns]`), chromedp.WaitVisible(`[data-list-out]`)}},
+		{"reference", "/reference/items", `[data-active]`, []chromedp.Action{chromedp.Click(`[data-columns]`), browser.Visible(`[data-list-out]`)}},
 		{"report", "/counts/1/report", `[data-figure="match"]`, nil},
 		{
 			"backups",
 			"/safety",
 			`[data-backup]`,
 			[]chromedp.Action{
-				chromedp.WaitVisible(`[data-backup]`),
+				browser.Visible(`[data-backup]`),
 				press("Prove the record"),
-				chromedp.WaitVisible(`//*[@data-proof][contains(., "hold")]`, chromedp.BySearch),
+				browser.Visible(`//*[@data-proof][contains(., "hold")]`, chromedp.BySearch),
 				press("put it back"),
-				chromedp.WaitVisible(`//button[starts-with(., "Put ")]`, chromedp.BySearch),
+				browser.Visible(`//button[starts-with(., "Put ")]`, chromedp.BySearch),
 			},
 		},
 		{
@@ -184,7 +184,7 @@ func run(out, only string) error {
 			"record",
 			"/record",
 			`//*[@data-proof][contains(., "hold")]`,
-			[]chromedp.Action{chromedp.WaitVisible(`[data-entry]`), press("Prove the record")},
+			[]chromedp.Action{browser.Visible(`[data-entry]`), press("Prove the record")},
 		},
 	}
 	if err := chromedp.Run(ctx, emulation.SetDeviceMetricsOverride(1280, 800, 1, false)); err != nil {
@@ -199,12 +199,12 @@ func run(out, only string) error {
 			steps = append(steps, chromedp.Navigate(base+s.path))
 		}
 		if s.name == "typing" {
-			steps = append(steps, chromedp.WaitVisible(s.wait))
+			steps = append(steps, browser.Visible(s.wait))
 		}
 		steps = append(steps, s.steps...)
 		var png []byte
-		steps = append(steps, chromedp.WaitVisible(s.wait), browser.Settled(), chromedp.CaptureScreenshot(&png))
-		soon, stop := context.WithTimeout(ctx, 20*time.Second)
+		steps = append(steps, browser.Visible(s.wait), browser.Settled(), chromedp.CaptureScreenshot(&png))
+		soon, stop := context.WithTimeout(ctx, 90*time.Second)
 		err := chromedp.Run(soon, steps...)
 		stop()
 		if err != nil {

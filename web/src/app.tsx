@@ -2,6 +2,7 @@ import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { Boundary } from "./frame/Boundary";
 import { CountFrame, Frame } from "./frame/Frame";
+import { Empty } from "./frame/figures";
 import { SignIn, useMe } from "./frame/SignIn";
 import { Today } from "./today/Today";
 
@@ -30,7 +31,7 @@ const Safety = lazy(() => import("./safety/Safety").then((m) => ({ default: m.Sa
 export function App() {
 	const me = useMe();
 	const { pathname } = useLocation();
-	if (me.isPending) return null;
+	if (me.isPending) return me.failureReason && <Empty title="Wobin cannot be shown">{me.failureReason.message}</Empty>;
 	if (pathname === "/join")
 		return (
 			<Suspense fallback={null}>

@@ -108,7 +108,7 @@ export function Adjustments() {
 		},
 		onError: () => queries.invalidateQueries({ queryKey: key.count(id) }), // the file as it is now
 	});
-	if (lists.error) return <Failed what="The layouts" error={lists.error} />;
+	if (lists.error && !lists.data) return <Failed what="The layouts" error={lists.error} />;
 	if (!c) return null;
 	const p = preview.data;
 	const look = (t: { id: number }): Look => {

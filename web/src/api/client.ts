@@ -1,5 +1,6 @@
 import { QueryClient } from "@tanstack/react-query";
 import createClient from "openapi-fetch";
+import { useSyncExternalStore } from "react";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -7,7 +8,36 @@ export type Schemas = components["schemas"];
 /** Calls the server's operations, typed from its own description. */
 export const api = createClient<paths>({ baseUrl: "/" });
 
-export const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5_000, retry: false, refetchOnWindowFocus: false } } });
+/**
+ * Keeps what the server said. A reading that the server did not answer is tried again until it does: what was read before it stays on
+ * the screen with all that is being typed into it, and the frame says so. The browser's own word on whether there is a network is not
+ * asked: the server may be this machine.
+ */
+export const queries = new QueryClient({
+	defaultOptions: {
+		queries: {
+			staleTime: 5_000,
+			retry: (_, error) => error instanceof Problem && error.unanswered,
+			retryDelay: (failures) => Math.min(1_000 * (failures + 1), 5_000),
+			refetchOnWindowFocus: false,
+			networkMode: "always",
+		},
+		mutations: { networkMode: "always" },
+	},
+});
+
+/** Why a reading of what is in sight failed that has been answered before, so that what is shown may be old; null where none did. */
+export function useStale(): Error | null {
+	const cache = queries.getQueryCache();
+	return useSyncExternalStore(
+		(changed) => cache.subscribe(changed),
+		() => cache.getAll().find((q) => q.getObserversCount() > 0 && stale(q.state))?.state.fetchFailureReason ?? null,
+	);
+}
+
+/** A first reading that the server refused says so in its own place. */
+const stale = (s: { data: unknown; status: string; fetchFailureReason: Error | null }) =>
+	s.fetchFailureReason !== null && (s.data !== undefined || s.status === "pending");
 
 /** What the server says is wrong, as a sentence for people; kind and field tell what sort of refusal it is, and of what. */
 export class Problem extends Error {

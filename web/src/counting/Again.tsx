@@ -47,7 +47,7 @@ export function Again({ id, number, side }: { id: number; number: number; side: 
 			return check.mutateAsync(texts);
 		},
 	});
-	if (q.error) return <Failed what="This sheet" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="This sheet" error={q.error} />;
 	if (!q.data) return null;
 	const line = (row: string) => rows.find((r) => r.row_code === row);
 	const go = (i: number) => {

@@ -37,7 +37,7 @@ export function TrayOf({ id, c, side }: { id: number; c: Schemas["Stages"]; side
 		mutationFn: (doubt: number) => ask(api.POST("/api/counts/{count}/tray/{doubt}/take-up", { params: { path: { count: id, doubt } } })),
 		onSuccess: () => changed(id),
 	});
-	if (q.error) return <Failed what="The tray" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="The tray" error={q.error} />;
 	if (!q.data) return null;
 	const { doubts, waits } = q.data;
 	const open = c.state === "running";

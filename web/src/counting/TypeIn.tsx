@@ -77,7 +77,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	useEffect(() => {
 		if (awaited && ready) findRef.current?.(awaited);
 	}, [awaited, ready]);
-	if (q.error) return <Failed what="This sheet" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="This sheet" error={q.error} />;
 	if (!q.data) return null;
 	const { sheet, next, lines: rows } = q.data;
 	if (!sheet) return <Empty title="There is no such sheet" />;

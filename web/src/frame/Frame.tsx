@@ -2,7 +2,7 @@ import { Dialog, DialogPanel, DialogTitle, Radio, RadioGroup } from "@headlessui
 import { useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
-import { api, ask, queries, type Schemas } from "../api/client";
+import { api, ask, queries, type Schemas, useStale } from "../api/client";
 import { useEvents } from "../api/events";
 import { key } from "../api/keys";
 import { dropFiles } from "../intake/drops";
@@ -122,6 +122,7 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 						</button>
 					</span>
 				</header>
+				<Stale />
 				<Outlet key={at.pathname.split("/").slice(0, 3).join("/")} />
 				{over && (
 					<div className="pointer-events-none fixed inset-3 z-40 grid place-items-center border-2 border-dashed border-ink bg-paper/85">
@@ -138,6 +139,24 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 				{help && <AllKeys onClose={() => setHelp(false)} />}
 			</div>
 		</Person.Provider>
+	);
+}
+
+/** Says that what is shown may be old, as long as the server does not answer for it. */
+function Stale() {
+	const why = useStale();
+	return (
+		<div role="status" data-stale={why ? "" : undefined}>
+			{why && (
+				<p className="border-b border-warn bg-warn-wash px-4 py-1">
+					<b className="text-warn">! </b>
+					{why.message} What is shown is what was read last, and nothing typed is lost.{" "}
+					<button type="button" className="word" onClick={() => queries.invalidateQueries()}>
+						Try again
+					</button>
+				</p>
+			)}
+		</div>
 	);
 }
 
@@ -211,7 +230,7 @@ export function useCount(): { id: number; data?: Schemas["Stages"]; error: Error
 		enabled: Number.isInteger(id) && id > 0,
 		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
 	});
-	return { id, data: q.data, error: q.error };
+	return { id, data: q.data, error: q.data ? null : q.error };
 }
 
 function CountName() {

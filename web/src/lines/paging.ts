@@ -16,14 +16,14 @@ export function usePages<R, P extends { lines: R[]; next: string } = { lines: R[
 		placeholderData: (before) => before,
 	});
 	const rows = useMemo(() => q.data?.pages.flatMap((p) => p.lines) ?? [], [q.data]);
-	const more = q.hasNextPage && !q.isFetchingNextPage;
+	const more = q.hasNextPage && !q.isFetchingNextPage && !q.isFetchNextPageError; // one that was refused is not asked for without end
 	return {
 		rows,
 		settled: !q.isPlaceholderData, // they are what was asked for, not what was there before
 		first: q.data?.pages[0],
 		more,
 		loading: q.isPending,
-		error: q.error,
+		error: q.data ? null : q.error, // what was read before stays; the frame says that it may be old
 		onMore: () => void q.fetchNextPage(),
 	};
 }

@@ -32,7 +32,7 @@ export function Own() {
 		mutationFn: (session: string) => ask(api.DELETE("/api/me/sessions/{session}", { params: { path: { session } } })),
 		onSettled: () => queries.invalidateQueries(),
 	});
-	if (sessions.error) return <Failed what="Your sessions" error={sessions.error} />;
+	if (sessions.error && !sessions.data) return <Failed what="Your sessions" error={sessions.error} />;
 	return (
 		<Stage
 			keys={[

@@ -50,7 +50,7 @@ export function People() {
 		onSuccess: (invited, p) => setMade({ name: p.name, invited }),
 		onSettled: changed,
 	});
-	if (staff.error) return <Failed what="The people" error={staff.error} />;
+	if (staff.error && !staff.data) return <Failed what="The people" error={staff.error} />;
 	if (!staff.data) return null;
 	const wrong = invite.error ?? uninvite.error ?? change.error ?? reset.error;
 	return (

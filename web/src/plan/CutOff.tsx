@@ -71,7 +71,7 @@ export function CutOff({ id, open }: { id: number; open: boolean }) {
 		mutationFn: (e: number) => ask(api.POST("/api/counts/{count}/cut-off/{entry}/withdraw", { params: { path: { count: id, entry: e } } })),
 		onSuccess: stale,
 	});
-	if (q.error) return <Failed what="The cut-off list" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="The cut-off list" error={q.error} />;
 	const may = open && person.role === "controller";
 	const field = (name: "reference" | "sku" | "bin" | "quantity" | "note", label: string, width: string) => (
 		<label className="flex flex-col">

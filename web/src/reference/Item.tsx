@@ -14,7 +14,7 @@ export function Item() {
 		queryKey: key.item(sku),
 		queryFn: () => ask(api.GET("/api/item", { params: { query: { sku } } })),
 	});
-	if (q.error) return <Failed what="The item" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="The item" error={q.error} />;
 	const i = q.data;
 	if (!i) return null;
 	const facts: { name: string; says: string; warn?: boolean }[] = [

@@ -29,7 +29,7 @@ export function Report() {
 		mutationFn: () => ask(api.POST("/api/counts/{count}/reopen", { params: { path: { count: id } }, body: { reason: why.trim() } })),
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
-	if (q.error) return <Failed what="The report" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="The report" error={q.error} />;
 	if (!q.data) return null;
 	const left = {
 		held: q.data.count.held,

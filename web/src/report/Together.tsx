@@ -14,7 +14,7 @@ export function Together() {
 		queryKey: key.together(id),
 		queryFn: () => ask(api.GET("/api/counts/{count}/together", { params: { path: { count: id } } })),
 	});
-	if (q.error) return <Failed what="These counts" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="These counts" error={q.error} />;
 	if (!q.data) return null;
 	const { name, counts, all } = q.data;
 	return (

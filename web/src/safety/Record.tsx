@@ -24,7 +24,7 @@ export function Record() {
 		placeholderData: (before) => before,
 	});
 	const verify = useMutation({ mutationFn: () => ask(api.POST("/api/record/verify")) });
-	if (q.error) return <Failed what="The record" error={q.error} />;
+	if (q.error && !q.data) return <Failed what="The record" error={q.error} />;
 	const first = q.data?.pages[0];
 	if (!first) return null;
 	const file = { list: "record", query: { ...by, count: by.count || undefined, zone: zone() } };

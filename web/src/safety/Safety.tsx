@@ -24,7 +24,7 @@ export function Safety() {
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.backups }),
 	});
 	const verify = useMutation({ mutationFn: () => ask(api.POST("/api/record/verify")) });
-	if (backups.error) return <Failed what="The backups" error={backups.error} />;
+	if (backups.error && !backups.data) return <Failed what="The backups" error={backups.error} />;
 	if (!backups.data) return null;
 	return (
 		<Stage
@@ -99,7 +99,7 @@ function PutBack({ name, onDone }: { name: string; onDone: () => void }) {
 			onDone();
 		},
 	});
-	if (seen.error) return <Warn>{seen.error.message}</Warn>;
+	if (seen.error && !seen.data) return <Warn>{seen.error.message}</Warn>;
 	const t: Schemas["TakesBack"] | undefined = seen.data;
 	if (!t) return <Empty title="Proving it…" />;
 	const all = t.words.length + t.more;

@@ -68,7 +68,7 @@ export function GroupFilter({
 		queryFn: () => ask(api.GET("/api/counts/{count}/variances/groups", { params: { path: { count: id }, query: { ...filter, by } } })),
 		placeholderData: (before, asked) => (asked?.queryKey[3] === by ? before : undefined),
 	});
-	if (q.error) return <Warn>{q.error.message}</Warn>;
+	if (q.error && !q.data) return <Warn>{q.error.message}</Warn>;
 	if (!q.data) return null;
 	const groups: Pick<Schemas["QueueGroup"], "name" | "lines" | "gross">[] = [...q.data.groups];
 	if (of !== null && !groups.some((g) => g.name === of)) groups.push({ name: of, lines: 0, gross: "0.00" }); // it can be let go of

@@ -107,7 +107,7 @@ export function LineInHand({
 			return queries.invalidateQueries({ queryKey: key.history(id, pos) });
 		},
 	});
-	if (q.error) return <Warn>{q.error.message}</Warn>;
+	if (q.error && !q.data) return <Warn>{q.error.message}</Warn>;
 	if (!q.data) return null;
 	const { line, events, others, more, cut_off, cause, bin, before, files, rounds, chosen } = q.data;
 	return (
