@@ -5,7 +5,7 @@ GO := go
 NPM := npm --silent --no-fund --no-audit --no-update-notifier
 WEB_FILES := $(shell find web/src web/public web/index.html web/package.json web/vite.config.mjs -type f)
 
-.PHONY: demo test test-days test-race build dev check format bench screenshots e2e clean chromium generate demo-files
+.PHONY: demo test test-long test-days test-race build dev check format bench screenshots e2e clean chromium generate demo-files
 
 build: bin/wobin
 
@@ -37,7 +37,11 @@ chromium:
 
 # The longest rooms first; one more at a time than there are cores, as journeys wait for a browser much of the time.
 test: bin/wobin chromium
-	GOGC=400 $(GO) test -tags $(TAGS) -p $$(($$(nproc) + 1)) ./test/e2e ./internal/desk/house ./internal/web ./...
+	GOGC=400 $(GO) test -tags $(TAGS) -timeout 30m -p $$(($$(nproc) + 1)) ./test/e2e ./internal/desk/house ./internal/web ./...
+
+# The properties of the house over ten times as many random cases as make test draws.
+test-long:
+	$(GO) test -tags $(TAGS) ./internal/desk/house -count=1 -rapid.checks=400 -timeout 60m
 
 # The demo, journeys and all that has a clock, as at days on which dates go wrong, and in zones far from UTC.
 test-days: bin/wobin chromium
@@ -49,7 +53,7 @@ test-race:
 	$(GO) test -race -tags $(TAGS) -timeout 20m ./internal/web -run 'Session|Stream|Attempt|Kinds|States|Slowed|Sign'
 
 e2e: bin/wobin chromium
-	$(GO) test -tags $(TAGS) -count=1 ./test/e2e/...
+	$(GO) test -tags $(TAGS) -count=1 -timeout 30m ./test/e2e/...
 
 # Writes what is made from the code: the OpenAPI description, the schema of layouts, the page of fields, the types of the front end.
 generate: web/node_modules/.done

@@ -1,12 +1,15 @@
 package web
 
 import (
+	"cmp"
 	"crypto/hmac"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/hex"
+	"maps"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -53,12 +56,8 @@ func (t *attempts) begin(in ...bucket) (wait time.Duration) {
 	if wait > 0 {
 		return wait
 	}
-	if len(t.by) > mostBuckets {
-		for key, x := range t.by {
-			if now.Sub(x.last) > forgotten || x.wrong <= 1 && len(t.by) > mostBuckets {
-				delete(t.by, key)
-			}
-		}
+	if len(t.by) >= mostBuckets {
+		t.forget()
 	}
 	for _, b := range in {
 		x := t.by[b.key]
@@ -72,6 +71,18 @@ func (t *attempts) begin(in ...bucket) (wait time.Duration) {
 		}
 	}
 	return 0
+}
+
+// forget drops half of the buckets: those that nobody has to wait for before those that somebody has, and of each the oldest first.
+// Half of them, so that somebody who tries names without end does not have all of them gone over at each.
+func (t *attempts) forget() {
+	keys := slices.SortedFunc(maps.Keys(t.by), func(a, b string) int {
+		x, y := t.by[a], t.by[b]
+		return cmp.Or(x.until.Compare(y.until), x.last.Compare(y.last), cmp.Compare(a, b))
+	})
+	for _, key := range keys[:len(keys)/2] {
+		delete(t.by, key)
+	}
 }
 
 // back takes an attempt back that was not proved.

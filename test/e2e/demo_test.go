@@ -248,7 +248,7 @@ func TestAccessible(t *testing.T) {
 				browser.Settled(),
 				chromedp.Evaluate(`if (!globalThis.axe) { `+string(axe)+` }`, nil),
 				chromedp.Evaluate(
-					`axe.run({ runOnly: [`+by.rules+`] }).then(r => ({ Passes: r.passes.map(x => x.id), Violations: r.violations }))`,
+					`axe.run({ runOnly: [`+by.rules+`], resultTypes: ["violations"], preload: false }).then(r => ({ Passes: r.passes.map(x => x.id), Violations: r.violations }))`,
 					&found,
 					func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) },
 				),

@@ -115,7 +115,7 @@ func draw(rt *rapid.T) (d drawn) {
 // The desk, which keeps lines, entries and movements in the records and works each line out as they come, agrees with
 // the computation on files alone, to the letter of the file that goes out, in whatever order counts and movements arrive.
 func TestDeskAgreesWithCore(t *testing.T) {
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 40, func(rt *rapid.T) {
 		f := draw(rt)
 		opt := reconcile.Options{
 			Mode:          rapid.SampledFrom(adjust.Modes).Draw(rt, "mode"),

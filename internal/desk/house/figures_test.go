@@ -30,7 +30,7 @@ import (
 // Whatever is counted, every place that names a figure names the same: the count page, the foot of the queue and its groups, the report on
 // screen, on paper and as a workbook with each of its parts summed, the list as a file, and the computation on files alone.
 func TestAllPlacesSayTheSameFigures(t *testing.T) {
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 40, func(rt *rapid.T) {
 		f := draw(rt)
 		d := at(t)
 		take := func(name, text string, c intake.Choices) {

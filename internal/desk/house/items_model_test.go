@@ -74,7 +74,7 @@ func TestItemsAgainstModel(t *testing.T) {
 		require.NoError(rt, rows.Err())
 		return out
 	}
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 40, func(rt *rapid.T) {
 		if !clean {
 			d = at(t)
 		}

@@ -21,7 +21,7 @@ import (
 func TestMendedRowsAreAsGood(t *testing.T) {
 	text := rapid.StringMatching(`[A-Za-z0-9=+@'",; \n-]{0,8}`)
 	code := rapid.StringMatching(`[A-Z0-9=+@'" -]{0,8}`) // what parts codes would make several of one, and other letters another spelling
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 50, func(rt *rapid.T) {
 		comma := rapid.SampledFrom([]rune{',', ';', '\t', '|'}).Draw(rt, "delimiter")
 		head := []string{"Warehouse", "Bin", "Item", "On hand", "Remark"}
 		var right, wrong [][]string

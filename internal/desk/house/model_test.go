@@ -133,7 +133,7 @@ const worths = `SELECT l.set_id, l.bin_id, l.item_id, (l.quantity * c + CASE WHE
 func TestIntakesAgainstModel(t *testing.T) {
 	var d *house.House // used again where nothing was left in it
 	clean := false
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 40, func(rt *rapid.T) {
 		if !clean {
 			d = at(t)
 		}

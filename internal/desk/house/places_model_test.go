@@ -22,7 +22,7 @@ func TestPlacesAgainstModel(t *testing.T) {
 	var d *house.House // used again where nothing was left in it
 	clean := false
 	codes := []string{"W", "W A-1", "W A-2", "K", "K A-1"} // warehouses, and bins in them
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 40, func(rt *rapid.T) {
 		if !clean {
 			d = at(t)
 		}

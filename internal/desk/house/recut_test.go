@@ -180,7 +180,7 @@ func with(sheets map[int]counting.SheetView, who string) int {
 // Whatever order sheets are cut anew, parted, handed out, typed and taken back in: each line is on one sheet, and all figures agree.
 func TestSheetsInAnyOrder(t *testing.T) {
 	runs := 0
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 60, func(rt *rapid.T) {
 		if runs++; runs > 12 { // each run has a house of its own
 			return
 		}

@@ -392,7 +392,7 @@ func foots(t require.TestingT, d *house.House, id int64) {
 // undo, restarts, the end — for every line what was sent and what is open are what was counted less what was expected; every
 // slot has one standing entry; the tallies foot; and after the end nothing changes any more.
 func TestTruthUnderEveryOrder(t *testing.T) {
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 40, func(rt *rapid.T) {
 		d, restart := restartable(t)
 		m := &countModel{
 			t:         t,

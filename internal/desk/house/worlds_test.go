@@ -406,7 +406,7 @@ func (w *world) clocked() {
 // it goes out and whether it arrives or not: every line and figure is as a plain model has it, every form brings the record system
 // to what lies there, and at the end the records are the truth.
 func TestWorldsEndAsTheTruth(t *testing.T) {
-	rapid.Check(t, func(rt *rapid.T) {
+	property(t, 100, func(rt *rapid.T) {
 		w := &world{t: t, rt: rt, floor: map[string]int{}, start: map[string]int{}, said: map[int64][]int{}}
 		w.d, w.restart = restartable(t)
 		w.clocked()
