@@ -2,12 +2,9 @@ package adjustments
 
 import (
 	"context"
-	"database/sql/driver"
 	"encoding/json"
 	"strings"
 	"time"
-
-	"gorm.io/gorm"
 
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
@@ -21,13 +18,9 @@ type Agreement struct {
 	Over   *quantity.Money `json:"over" doc:"over this gross value, cumulated over the postings of a count; null: none"`
 }
 
-// agreementKey is the setting that holds it.
-const agreementKey = "agreement"
-
-func agreementOf(tx *gorm.DB) (a Agreement, err error) {
-	var text string
-	if err := tx.Raw("SELECT coalesce((SELECT value FROM settings WHERE key = ?), '')", agreementKey).Scan(&text).Error; err != nil ||
-		text == "" {
+func agreementOf(tx *store.Tx) (a Agreement, err error) {
+	text, err := store.Setting(tx, store.SettingAgreement)
+	if err != nil || text == "" {
 		return a, err
 	}
 	return a, json.Unmarshal([]byte(text), &a)
@@ -51,7 +44,7 @@ func (d *Room) KeepAgreement(ctx context.Context, p desk.Person, a Agreement) er
 		if err != nil {
 			return none, err
 		}
-		if err := w.Exec("INSERT INTO settings (key, value) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET value = excluded.value", agreementKey, string(b)).Error; err != nil {
+		if err := store.KeepSetting(w.Tx, store.SettingAgreement, string(b)); err != nil {
 			return none, err
 		}
 		return none, w.Say("agreement", map[string]any{"always": a.Always, "over": a.Over})
@@ -60,7 +53,7 @@ func (d *Room) KeepAgreement(ctx context.Context, p desk.Person, a Agreement) er
 }
 
 // needsAgreement tells whether somebody else has to agree to a posting of so much. What has no value is within no limit.
-func (d *Room) needsAgreement(tx *gorm.DB, c *store.Count, f *postingFile) (bool, error) {
+func (d *Room) needsAgreement(tx *store.Tx, c *store.Count, f *postingFile) (bool, error) {
 	gross, lines := f.sums.Gross, len(f.lines)
 	a, err := agreementOf(tx)
 	if err != nil || lines == 0 || a.Always {
@@ -72,8 +65,8 @@ func (d *Room) needsAgreement(tx *gorm.DB, c *store.Count, f *postingFile) (bool
 	if f.worthless > 0 {
 		return true, nil
 	}
-	var before int64
-	if err := tx.Raw("SELECT coalesce(sum(gross), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&before).Error; err != nil {
+	_, before, err := store.SentOf(tx, c.ID)
+	if err != nil {
 		return false, err
 	}
 	sum, ok := quantity.AddMoney(quantity.Money(before), gross)
@@ -121,8 +114,8 @@ func approvalView(a *store.Approval, name string, p desk.Person) (v ApprovalView
 
 // askFor asks somebody else to agree to a posting.
 func (d *Room) askFor(w *desk.Work, c *store.Count, s *Sending, f *postingFile) (*ApprovalView, error) {
-	var waits store.Approval
-	if err := w.Where("count_id = ? AND state = ?", c.ID, store.Waits).Limit(1).Find(&waits).Error; err != nil {
+	waits, err := store.WaitingApproval(w.Tx, c.ID)
+	if err != nil {
 		return nil, err
 	}
 	if waits.ID != 0 {
@@ -136,7 +129,7 @@ func (d *Room) askFor(w *desk.Work, c *store.Count, s *Sending, f *postingFile) 
 	}
 	row := store.Approval{CountID: c.ID, Person: w.Person.Name, PersonID: w.Person.ID, At: w.Now, Body: string(b), Lines: len(f.lines),
 		Gross: int64(f.sums.Gross), Sha: f.sha(), Word: strings.TrimSpace(s.Word), State: store.Waits}
-	if err := w.Create(&row).Error; err != nil {
+	if err := store.KeepApproval(w.Tx, &row); err != nil {
 		return nil, err
 	}
 	v, err := approvalView(&row, c.Name, w.Person)
@@ -155,15 +148,13 @@ func (d *Room) Approvals(ctx context.Context, p desk.Person, countID int64) ([]A
 		return nil, err
 	}
 	tx := d.Store.Read(ctx)
-	q := tx.Where("state = ?", store.Waits)
 	if countID != 0 {
 		if _, err := d.Judge(ctx, p, countID); err != nil {
 			return nil, err
 		}
-		q = tx.Where("count_id = ?", countID)
 	}
-	var rows []store.Approval
-	if err := q.Order("id DESC").Limit(200).Find(&rows).Error; err != nil {
+	rows, err := store.Approvals(tx, countID, 200)
+	if err != nil {
 		return nil, err
 	}
 	out := make([]ApprovalView, len(rows))
@@ -189,8 +180,8 @@ type Answering struct {
 // but take it back.
 func (d *Room) Answer(ctx context.Context, p desk.Person, id int64, x Answering) (Sent, error) {
 	sent, err := desk.Do(ctx, d.Desk, p, desk.Agree, desk.Key{}, func(w *desk.Work) (out Sent, err error) {
-		var row store.Approval
-		if err := w.Where("id = ?", id).Limit(1).Find(&row).Error; err != nil {
+		row, err := store.ApprovalOf(w.Tx, id)
+		if err != nil {
 			return out, err
 		}
 		own := row.PersonID == p.ID
@@ -232,12 +223,12 @@ func (d *Room) Answer(ctx context.Context, p desk.Person, id int64, x Answering)
 				return out, err
 			}
 			row.State, row.Posting = store.Agreed, out.Posting.Number
-			return out, w.Save(&row).Error
+			return out, store.KeepApproval(w.Tx, &row)
 		}
 		if row.State = store.SentBack; own {
 			row.State = store.TakenBack
 		}
-		if err := w.Save(&row).Error; err != nil {
+		if err := store.KeepApproval(w.Tx, &row); err != nil {
 			return out, err
 		}
 		v, err := approvalView(&row, c.Name, p)
@@ -248,8 +239,7 @@ func (d *Room) Answer(ctx context.Context, p desk.Person, id int64, x Answering)
 		return out, w.Say(row.State, map[string]any{"count": c.ID, "approval": row.ID, "word": row.Answer})
 	})
 	if err == nil && sent.Posting != nil {
-		var row store.Approval
-		if err := d.Store.Read(ctx).Where("id = ?", id).Limit(1).Find(&row).Error; err == nil {
+		if row, err := store.ApprovalOf(d.Store.Read(ctx), id); err == nil {
 			d.deliver(ctx, row.CountID, sent.Posting)
 		}
 	}
@@ -257,10 +247,10 @@ func (d *Room) Answer(ctx context.Context, p desk.Person, id int64, x Answering)
 }
 
 // waitingByReason tells what waits to go out, by reason, the heaviest first.
-func waitingByReason(tx *gorm.DB, countID int64) ([]ReasonWorth, error) {
+func waitingByReason(tx *store.Tx, countID int64) ([]ReasonWorth, error) {
 	names := map[string]store.Reason{}
-	var all []store.Reason
-	if err := tx.Find(&all).Error; err != nil {
+	all, err := store.Reasons(tx)
+	if err != nil {
 		return nil, err
 	}
 	for _, r := range all {
@@ -268,27 +258,20 @@ func waitingByReason(tx *gorm.DB, countID int64) ([]ReasonWorth, error) {
 	}
 	by := map[string]*ReasonWorth{}
 	order := []string{}
-	err := store.Each(
-		tx,
-		"SELECT reason, rest, rest_value FROM count_lines WHERE count_id = ? AND queue = ? AND queue > 0",
-		[]driver.Value{countID, int64(store.QueueAccepted)},
-		func(v []driver.Value) error {
-			reason, _ := v[0].(string)
-			x := by[reason]
-			if x == nil {
-				x = &ReasonWorth{Reason: reason, Name: names[reason].Name, Account: names[reason].Account}
-				by[reason], order = x, append(order, reason)
-			}
-			value, valued := v[2].(int64)
-			if x.Lines++; !valued {
-				x.Unvalued++
-			}
-			if !x.Sums.Add(quantity.Quantity(v[1].(int64)), quantity.Money(value)) {
-				return count.TooMuch()
-			}
-			return nil
-		},
-	)
+	err = store.EachAccepted(tx, countID, func(l store.OpenReason) error {
+		x := by[l.Reason]
+		if x == nil {
+			x = &ReasonWorth{Reason: l.Reason, Name: names[l.Reason].Name, Account: names[l.Reason].Account}
+			by[l.Reason], order = x, append(order, l.Reason)
+		}
+		if x.Lines++; !l.Valued {
+			x.Unvalued++
+		}
+		if !x.Sums.Add(quantity.Quantity(l.Quantity), quantity.Money(l.Value)) {
+			return count.TooMuch()
+		}
+		return nil
+	})
 	out := make([]ReasonWorth, 0, len(order))
 	for _, reason := range order {
 		out = append(out, *by[reason])

@@ -40,7 +40,7 @@ func (d *Room) Deliver(ctx context.Context, p desk.Person, countID int64, number
 	}
 	_, err = desk.Do(ctx, d.Desk, p, desk.SendOut, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
 		row := store.Delivery{PostingID: v.ID, At: w.Now, Folder: d.Folder, Wrong: wrong}
-		if err := w.Create(&row).Error; err != nil {
+		if err := store.AddDelivery(w.Tx, &row); err != nil {
 			return none, err
 		}
 		w.Tell(desk.Event{What: "count", Count: countID})

@@ -63,7 +63,7 @@ func (d *Room) Finish(ctx context.Context, p desk.Person, countID int64, agreed 
 		case left != agreed:
 			return none, desk.RefuseAs(desk.Asks, "left", "Finishing is final, and %s. Say that this is meant.", left)
 		}
-		if err := w.Model(c).Update("state", store.Finished).Error; err != nil {
+		if err := store.Finish(w.Tx, c); err != nil {
 			return none, err
 		}
 		return none, w.Say(
@@ -94,11 +94,11 @@ func (d *Room) Reopen(ctx context.Context, p desk.Person, countID int64, reason 
 		if c.State != store.Finished {
 			return none, desk.RefuseAs(desk.Changed, "count", "%s is not finished.", c.Name)
 		}
-		var out bool
-		if err := w.Raw("SELECT EXISTS (SELECT 1 FROM postings WHERE count_id = ?)", c.ID).Scan(&out).Error; err != nil {
+		last, err := store.LastPosting(w.Tx, c.ID)
+		if err != nil {
 			return none, err
 		}
-		if out {
+		if last > 0 {
 			return none, desk.RefuseAs(
 				desk.Ended,
 				"count",
@@ -116,8 +116,8 @@ func (d *Room) Reopen(ctx context.Context, p desk.Person, countID int64, reason 
 
 // reopened opens a finished count again. What moved since it was finished is taken in.
 func reopened(w *desk.Work, c *store.Count) error {
-	var kept bool
-	if err := w.Raw("SELECT ? = 0 OR EXISTS (SELECT 1 FROM stock_sets WHERE id = ?)", c.SetID, c.SetID).Scan(&kept).Error; err != nil {
+	kept, err := store.KeepsSetOf(w.Tx, c)
+	if err != nil {
 		return err
 	}
 	if !kept {
@@ -128,7 +128,7 @@ func reopened(w *desk.Work, c *store.Count) error {
 			c.Name,
 		)
 	}
-	if err := w.Model(c).Update("state", store.Running).Error; err != nil {
+	if err := store.Resume(w.Tx, c); err != nil {
 		return err
 	}
 	running, err := w.Running(c.ID)

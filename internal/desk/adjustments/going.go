@@ -11,8 +11,6 @@ import (
 	"strings"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/adjust"
 	"wobin/internal/core/cause"
 	"wobin/internal/core/field"
@@ -73,7 +71,7 @@ func manifestOf(files []outfile.File) string {
 }
 
 // settled settles the mode, the layout and the facts of what is to go out.
-func (d *Room) settled(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, err error) {
+func (d *Room) settled(tx *store.Tx, c *store.Count, g *Going) (f postingFile, err error) {
 	f.mode = adjust.Mode(g.Mode)
 	switch {
 	case g.Try != nil:
@@ -92,8 +90,8 @@ func (d *Room) settled(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, er
 		}
 		f.mode = f.layout.Mode()
 	}
-	var last int
-	if err := tx.Raw("SELECT coalesce(max(number), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+	last, err := store.LastPosting(tx, c.ID)
+	if err != nil {
 		return f, err
 	}
 	f.facts = outfile.Facts{Zone: time.UTC, Reference: strings.TrimSpace(g.Reference), Count: strconv.FormatInt(c.ID, 10)}
@@ -112,7 +110,7 @@ func (d *Room) settled(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, er
 
 // workedOut works out the lines and the files of a posting: of all accepted lines, what of them did not go out yet, and where the mode
 // tells all counts, those that match or are let pass too. In the order of the core, as every file out.
-func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, err error) {
+func (d *Room) workedOut(tx *store.Tx, c *store.Count, g *Going) (f postingFile, err error) {
 	if f, err = d.settled(tx, c, g); err != nil {
 		return f, err
 	}
@@ -202,8 +200,8 @@ func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, 
 	f.rows = inOrder
 	// A balance is worked out from the stock at the freeze: newer recorded stock would be overwritten by it.
 	if f.mode == adjust.Balance {
-		var set store.StockSet
-		if err := tx.Limit(1).Find(&set, h.SetID).Error; err != nil {
+		set, err := store.SetOf(tx, h.SetID)
+		if err != nil {
 			return f, err
 		}
 		if set.RecordedAt > c.RecordedAt {
@@ -217,7 +215,7 @@ func (d *Room) workedOut(tx *gorm.DB, c *store.Count, g *Going) (f postingFile, 
 }
 
 // write makes the files of the lines.
-func (f *postingFile) write(tx *gorm.DB, c *store.Count, names map[int64]*store.NamedText) error {
+func (f *postingFile) write(tx *store.Tx, c *store.Count, names map[int64]*store.NamedText) error {
 	if f.layout != nil {
 		if err := f.describe(tx, c); err != nil {
 			return err
@@ -267,7 +265,7 @@ func them(n int) string {
 
 // describe adds to the lines what a layout may ask of them beside the adjustment: what is known of their items, reasons and bins, and
 // which two of them are one transfer.
-func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
+func (f *postingFile) describe(tx *store.Tx, c *store.Count) error {
 	f.out = make([]outfile.Line, len(f.lines))
 	at := make(map[int64]int, len(f.rows))
 	positions := make([]int64, len(f.rows))
@@ -277,39 +275,30 @@ func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
 		f.out[i] = outfile.Line{Line: f.lines[i], Expected: quantity.Quantity(f.rows[i].Expected)}
 	}
 	reasons := map[string]store.Reason{}
-	var all []store.Reason
-	if err := tx.Find(&all).Error; err != nil {
+	all, err := store.Reasons(tx)
+	if err != nil {
 		return err
 	}
 	for _, r := range all {
 		reasons[r.Code] = r
 	}
-	b, err := json.Marshal(positions)
-	if err != nil {
-		return err
-	}
-	err = store.Each(tx, `SELECT l.pos, b.zone, i.description, coalesce(k.category, ''), i.further_sku, i.barcode, i.barcodes, i.packs, i.record_id, i.attributes
-		FROM json_each(?) j CROSS JOIN count_lines l ON l.count_id = ? AND l.pos = j.value
-		JOIN bins b ON b.id = l.bin_id JOIN items i ON i.id = l.item_id
-		LEFT JOIN count_items k ON k.count_id = l.count_id AND k.item_id = l.item_id`, []driver.Value{string(b), c.ID}, func(v []driver.Value) error {
-		text := func(i int) string { t, _ := v[i].(string); return t }
-		x := (*describedLine)(&f.out[at[v[0].(int64)]])
-		x.Zone, x.Description, x.Category, x.FurtherSKU = text(1), text(2), text(3), text(4)
-		if codes := count.Barcodes(text(5), text(6)); len(codes) > 0 {
+	err = store.EachDescribed(tx, c.ID, positions, func(d store.DescribedLine) error {
+		x := (*describedLine)(&f.out[at[d.Pos]])
+		x.Zone, x.Description, x.Category, x.FurtherSKU, x.ItemID = d.Zone, d.Description, d.Category, d.FurtherSKU, d.RecordID
+		if codes := count.Barcodes(d.Barcode, d.Barcodes); len(codes) > 0 {
 			x.Barcode = codes[0]
 		}
 		if r, is := reasons[x.Reason]; is {
 			x.ReasonName, x.Account = r.Name, r.Account
 		}
-		x.ItemID = text(8)
-		if err := x.keep(field.ItemAttribute, text(9)); err != nil {
+		if err := x.keep(field.ItemAttribute, d.Attributes); err != nil {
 			return err
 		}
-		if text(7) == "" {
+		if d.Packs == "" {
 			return nil
 		}
 		var packs []read.Pack
-		if err := json.Unmarshal([]byte(text(7)), &packs); err != nil {
+		if err := json.Unmarshal([]byte(d.Packs), &packs); err != nil {
 			return err
 		}
 		x.Packs = map[string]quantity.Quantity{}
@@ -327,15 +316,13 @@ func (f *postingFile) describe(tx *gorm.DB, c *store.Count) error {
 		}
 	}
 	// Two lines that were accepted as lying in another place, of just the same quantity, are one transfer.
-	return store.Each(tx, "SELECT pos, other FROM causes_accepted WHERE count_id = ? AND cause = ? AND other > 0 ORDER BY id",
-		[]driver.Value{c.ID, string(cause.Misplaced)}, func(v []driver.Value) error {
-			a, has := at[v[0].(int64)]
-			b, hasOther := at[v[1].(int64)]
-			if has && hasOther && f.out[a].Variance == -f.out[b].Variance && f.out[a].Partner == 0 && f.out[b].Partner == 0 {
-				f.out[a].Partner, f.out[b].Partner = b+1, a+1
-			}
-			return nil
-		})
+	return store.EachAcceptedPair(tx, c.ID, string(cause.Misplaced), func(pos, other int64) {
+		a, has := at[pos]
+		b, hasOther := at[other]
+		if has && hasOther && f.out[a].Variance == -f.out[b].Variance && f.out[a].Partner == 0 && f.out[b].Partner == 0 {
+			f.out[a].Partner, f.out[b].Partner = b+1, a+1
+		}
+	})
 }
 
 // describedLine is a line as a layout may ask of it.
@@ -361,17 +348,13 @@ func (x *describedLine) keep(of, attributes string) error {
 
 // recordedAttributes adds the attributes that lines have in the stock that their count was frozen from.
 func (f *postingFile) recordedAttributes(tx *store.Tx, c *store.Count) error {
-	type key struct {
-		bin, item            int64
-		lot, serial, holding string
-	}
-	at, bins := make(map[key]int, len(f.rows)), map[int64]bool{}
+	at, bins := make(map[store.StockKey]int, len(f.rows)), map[int64]bool{}
 	for i := range f.rows {
 		r, k := &f.rows[i], f.lines[i].Key
-		at[key{r.BinID, r.ItemID, k[stock.Lot], k[stock.Serial], k[stock.Holding]}], bins[r.BinID] = i, true
+		at[store.StockKey{Bin: r.BinID, Item: r.ItemID, Lot: k[stock.Lot], Serial: k[stock.Serial], Holding: k[stock.Holding]}], bins[r.BinID] = i, true
 	}
 	return store.RecordedIn(tx, c.SetID, slices.Sorted(maps.Keys(bins)), func(l *store.StockLine) error {
-		i, is := at[key{l.BinID, l.ItemID, l.Lot, l.Serial, l.Holding}]
+		i, is := at[store.StockKey{Bin: l.BinID, Item: l.ItemID, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding}]
 		if !is {
 			return nil
 		}

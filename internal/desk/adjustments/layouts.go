@@ -9,8 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 	"wobin/internal/core/outfile"
@@ -65,8 +63,8 @@ func (d *Room) Layouts(ctx context.Context, p desk.Person) (out OutLayouts, err 
 	for _, e := range tabular.Encodings() {
 		out.Encodings = append(out.Encodings, string(e))
 	}
-	var rows []store.OutLayout
-	if err := d.Store.Read(ctx).Order("name").Find(&rows).Error; err != nil {
+	rows, err := store.OutLayouts(d.Store.Read(ctx))
+	if err != nil {
 		return out, err
 	}
 	for _, r := range rows {
@@ -80,9 +78,9 @@ func (d *Room) Layouts(ctx context.Context, p desk.Person) (out OutLayouts, err 
 }
 
 // layoutNamed gives a layout, kept or ready-made, by its name.
-func layoutNamed(tx *gorm.DB, name string) (*outfile.Layout, error) {
-	var row store.OutLayout
-	if err := tx.Where("name = ?", name).Limit(1).Find(&row).Error; err != nil {
+func layoutNamed(tx *store.Tx, name string) (*outfile.Layout, error) {
+	row, err := store.OutLayoutNamed(tx, name)
+	if err != nil {
 		return nil, err
 	}
 	if row.ID != 0 {
@@ -114,12 +112,12 @@ func (d *Room) KeepLayout(ctx context.Context, p desk.Person, x OutLayout) error
 		if err != nil {
 			return none, err
 		}
-		row := store.OutLayout{Name: l.Name}
-		if err := w.Where("name = ?", l.Name).Limit(1).Find(&row).Error; err != nil {
+		row, err := store.OutLayoutNamed(w.Tx, l.Name)
+		if err != nil {
 			return none, err
 		}
 		row.Name, row.Body, row.Person, row.At = l.Name, string(b), w.Person.Name, w.Now
-		if err := w.Save(&row).Error; err != nil {
+		if err := store.KeepOutLayout(w.Tx, &row); err != nil {
 			return none, err
 		}
 		return none, w.Say("adjustment layout kept", map[string]any{"layout": l.Name, "says": json.RawMessage(b)})
@@ -130,12 +128,12 @@ func (d *Room) KeepLayout(ctx context.Context, p desk.Person, x OutLayout) error
 // DropLayout lets go of a kept layout. Postings that were made by it keep it.
 func (d *Room) DropLayout(ctx context.Context, p desk.Person, name string) error {
 	_, err := desk.Do(ctx, d.Desk, p, desk.SendOut, desk.Key{}, func(w *desk.Work) (none struct{}, err error) {
-		r := w.Where("name = ?", name).Delete(&store.OutLayout{})
-		if r.Error == nil && r.RowsAffected == 0 {
-			return none, desk.Missing("The layout")
+		was, err := store.DropOutLayout(w.Tx, name)
+		if err != nil {
+			return none, err
 		}
-		if r.Error != nil {
-			return none, r.Error
+		if !was {
+			return none, desk.Missing("The layout")
 		}
 		return none, w.Say("adjustment layout let go", map[string]any{"layout": name})
 	})

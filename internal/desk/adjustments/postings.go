@@ -9,8 +9,6 @@ import (
 	"slices"
 	"time"
 
-	"gorm.io/gorm"
-
 	"wobin/internal/core/quantity"
 	"wobin/internal/desk"
 	"wobin/internal/store"
@@ -72,9 +70,9 @@ func (d *Room) Postings(ctx context.Context, p desk.Person, countID int64) ([]Po
 	return postingsOf(c.Tx, countID)
 }
 
-func postingsOf(tx *gorm.DB, countID int64) ([]PostingView, error) {
-	var rows []store.Posting
-	if err := tx.Where("count_id = ?", countID).Order("number").Find(&rows).Error; err != nil {
+func postingsOf(tx *store.Tx, countID int64) ([]PostingView, error) {
+	rows, facts, err := store.Postings(tx, countID)
+	if err != nil {
 		return nil, err
 	}
 	out := make([]PostingView, len(rows))
@@ -83,11 +81,6 @@ func postingsOf(tx *gorm.DB, countID int64) ([]PostingView, error) {
 	for i := range rows {
 		out[i] = postingView(&rows[i])
 		number[rows[i].ID], at[rows[i].ID] = rows[i].Number, &out[i]
-	}
-	const of = " WHERE posting_id IN (SELECT id FROM postings WHERE count_id = ?)"
-	var facts []store.PostingFacts
-	if err := tx.Raw("SELECT * FROM posting_facts"+of, countID).Scan(&facts).Error; err != nil {
-		return nil, err
 	}
 	for _, f := range facts {
 		v := at[f.PostingID]
@@ -104,16 +97,16 @@ func postingsOf(tx *gorm.DB, countID int64) ([]PostingView, error) {
 			r.Reversed = v.Number
 		}
 	}
-	var files []store.PostingFile
-	if err := tx.Raw("SELECT * FROM posting_files"+of+" ORDER BY posting_id, n", countID).Scan(&files).Error; err != nil {
+	files, err := store.PostingFiles(tx, countID)
+	if err != nil {
 		return nil, err
 	}
 	for _, f := range files {
 		v := at[f.PostingID]
 		v.Files = append(v.Files, PostingPart{f.FileName, f.FileSha, f.Lines, f.Size})
 	}
-	var went []store.Delivery
-	if err := tx.Raw("SELECT * FROM deliveries"+of+" ORDER BY id", countID).Scan(&went).Error; err != nil {
+	went, err := store.Deliveries(tx, countID)
+	if err != nil {
 		return nil, err
 	}
 	for _, x := range went {

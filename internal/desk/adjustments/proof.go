@@ -3,13 +3,11 @@ package adjustments
 import (
 	"cmp"
 	"context"
-	"database/sql/driver"
-	"encoding/json"
+	"errors"
+	"maps"
 	"slices"
 	"sync"
 	"time"
-
-	"gorm.io/gorm"
 
 	"wobin/internal/core/landing"
 	"wobin/internal/core/quantity"
@@ -75,8 +73,8 @@ func (d *Room) proof(c *desk.Seen) ([]PostingProof, error) {
 	d.proofs.mu.Lock()
 	defer d.proofs.mu.Unlock()
 	records, own := d.Version(0), d.Version(c.ID)
-	var posted int64
-	if err := c.Tx.Raw("SELECT coalesce(max(id), 0) FROM postings").Scan(&posted).Error; err != nil {
+	posted, err := store.NewestPosting(c.Tx)
+	if err != nil {
 		return nil, err
 	}
 	if k, had := d.proofs.kept[c.ID]; had && k.records == records && k.count == own && k.posted == posted {
@@ -107,22 +105,18 @@ func (d *Room) Unproved(ctx context.Context, p desk.Person, countID int64) (off,
 }
 
 // prove works out what became of the postings of a count.
-func prove(tx *gorm.DB, c *store.Count) ([]PostingProof, error) {
+func prove(tx *store.Tx, c *store.Count) ([]PostingProof, error) {
 	out := []PostingProof{}
-	var postings []store.Posting
-	if err := tx.Where("count_id = ?", c.ID).Order("number").Find(&postings).Error; err != nil || len(postings) == 0 {
+	postings, facts, err := store.Postings(tx, c.ID)
+	if err != nil || len(postings) == 0 {
 		return out, err
-	}
-	var facts []store.PostingFacts
-	if err := tx.Raw("SELECT * FROM posting_facts WHERE posting_id IN (SELECT id FROM postings WHERE count_id = ?)", c.ID).Scan(&facts).Error; err != nil {
-		return nil, err
 	}
 	h, err := desk.WarehouseRow(tx, c.WarehouseID)
 	if err != nil {
 		return nil, err
 	}
-	var now store.StockSet
-	if err := tx.Limit(1).Find(&now, h.SetID).Error; err != nil {
+	now, err := store.SetOf(tx, h.SetID)
+	if err != nil {
 		return nil, err
 	}
 	for i := range postings {
@@ -145,14 +139,12 @@ func prove(tx *gorm.DB, c *store.Count) ([]PostingProof, error) {
 }
 
 // prove works out what became of one posting, by the set that was in force then and the one that is now.
-func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set int64, now *store.StockSet) error {
-	var before store.StockSet
-	if set != 0 {
-		if err := tx.Limit(1).Find(&before, set).Error; err != nil {
-			return err
-		}
-		x.Lost = before.ID == 0
+func (x *PostingProof) prove(tx *store.Tx, c *store.Count, p *store.Posting, set int64, now *store.StockSet) error {
+	before, err := store.SetOf(tx, set)
+	if err != nil {
+		return err
 	}
+	x.Lost = set != 0 && before.ID == 0
 	if before.ID != 0 {
 		x.Before = desk.Moment(before.RecordedAt)
 	}
@@ -168,90 +160,45 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 		landing.Line
 		pos int64
 	}
-	lines, bins := map[count.StockKey]*line{}, map[int64]bool{}
-	var order []count.StockKey
-	err := store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, l.pos FROM posting_lines s JOIN count_lines l ON l.count_id = ? AND l.pos = s.pos
-		WHERE s.posting_id = ? ORDER BY l.pos`, []driver.Value{c.ID, p.ID}, func(v []driver.Value) error {
-		k := count.StockKeyAt(v, 0)
-		lines[k], order, bins[k.Bin] = &line{Line: landing.Line{WasSent: true}, pos: v[5].(int64)}, append(order, k), true
+	lines, bins := map[store.StockKey]*line{}, map[int64]bool{}
+	var order []store.StockKey
+	err = store.EachPosted(tx, c.ID, p.ID, func(k store.StockKey, pos int64) error {
+		lines[k], order, bins[k.Bin] = &line{Line: landing.Line{WasSent: true}, pos: pos}, append(order, k), true
 		return nil
 	})
 	if err != nil {
 		return err
 	}
-	add := func(to *quantity.Quantity, n int64) error {
-		sum, ok := quantity.Add(*to, quantity.Quantity(n))
-		if !ok {
-			return count.TooMuch()
-		}
-		*to = sum
-		return nil
-	}
-	noted := map[int64]bool{} // lines that were noted not to have landed: nothing newer makes them land
-	err = store.Each(tx, "SELECT s.pos FROM posting_facts f JOIN posting_lines s ON s.posting_id = f.posting_id WHERE f.of = ? AND f.kind = ?",
-		[]driver.Value{p.ID, store.Unlanded}, func(v []driver.Value) error {
-			noted[v[0].(int64)] = true
-			return nil
-		})
+	noted, err := store.TakenBackOf(tx, p.ID, store.Unlanded) // noted not to have landed: nothing newer makes them land
 	if err != nil {
 		return err
 	}
-	// All that was sent of these lines in that time, by whichever count, is what has to have landed; not what was noted as missing, and
-	// not the note.
-	err = store.Each(tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding, s.variance FROM postings g JOIN counts c ON c.id = g.count_id
-		LEFT JOIN posting_facts k ON k.posting_id = g.id
-		CROSS JOIN posting_lines s ON s.posting_id = g.id CROSS JOIN count_lines l ON l.count_id = g.count_id AND l.pos = s.pos
-		WHERE c.warehouse_id = ? AND (g.at > ? AND g.at <= ? OR g.id = ?) AND coalesce(k.kind, '') <> ?
-			AND NOT EXISTS (SELECT 1 FROM posting_facts n JOIN posting_lines m ON m.posting_id = n.posting_id AND m.pos = s.pos
-				WHERE n.of = g.id AND n.kind = ?)`,
-		[]driver.Value{c.WarehouseID, before.RecordedAt, now.RecordedAt, p.ID, store.Unlanded, store.Unlanded},
-		func(v []driver.Value) error {
-			if l := lines[count.StockKeyAt(v, 0)]; l != nil {
-				return add(&l.Sent, v[5].(int64))
-			}
-			return nil
-		})
-	if err != nil {
-		return err
-	}
-	list := make([]int64, 0, len(bins))
-	for b := range bins {
-		list = append(list, b)
-	}
-	slices.Sort(list)
-	b, err := json.Marshal(list)
-	if err != nil {
-		return err
-	}
-	for _, s := range []struct {
-		set int64
-		to  func(l *line) *quantity.Quantity
-	}{{set, func(l *line) *quantity.Quantity { return &l.Before }}, {now.ID, func(l *line) *quantity.Quantity { return &l.After }}} {
-		err = store.Each(tx, `SELECT s.bin_id, s.item_id, s.lot, s.serial, s.holding, s.quantity FROM json_each(?) j
-			CROSS JOIN set_bins b ON b.set_id = ? AND b.bin_id = j.value
-			CROSS JOIN stock_lines s ON s.set_id = b.set_id AND s.pos >= b.first AND s.pos < b.first + b.lines`,
-			[]driver.Value{string(b), s.set}, func(v []driver.Value) error {
-				if l := lines[count.StockKeyAt(v, 0)]; l != nil {
-					return add(s.to(l), v[5].(int64))
-				}
+	into := func(part func(*line) *quantity.Quantity) func(store.StockKey, int64) error {
+		return func(k store.StockKey, n int64) error {
+			l := lines[k]
+			if l == nil {
 				return nil
-			})
-		if err != nil {
-			return err
+			}
+			sum, ok := quantity.Add(*part(l), quantity.Quantity(n))
+			if !ok {
+				return count.TooMuch()
+			}
+			*part(l) = sum
+			return nil
 		}
 	}
-	err = store.Each(tx, "SELECT bin_id, item_id, lot, serial, holding, quantity FROM movements WHERE warehouse_id = ? AND at > ? AND at <= ?",
-		[]driver.Value{c.WarehouseID, before.RecordedAt, now.RecordedAt}, func(v []driver.Value) error {
-			if l := lines[count.StockKeyAt(v, 0)]; l != nil {
-				return add(&l.Moved, v[5].(int64))
-			}
-			return nil
-		})
+	list := slices.Collect(maps.Keys(bins))
+	// All that was sent of these lines in that time, by whichever count, is what has to have landed.
+	err = errors.Join(
+		store.EachSentBetween(tx, c.WarehouseID, before.RecordedAt, now.RecordedAt, p.ID, into(func(l *line) *quantity.Quantity { return &l.Sent })),
+		store.EachRecordedIn(tx, set, list, into(func(l *line) *quantity.Quantity { return &l.Before })),
+		store.EachRecordedIn(tx, now.ID, list, into(func(l *line) *quantity.Quantity { return &l.After })),
+		store.EachMovedBetween(tx, c.WarehouseID, before.RecordedAt, now.RecordedAt, into(func(l *line) *quantity.Quantity { return &l.Moved })),
+	)
 	if err != nil {
 		return err
 	}
 	tally := landing.Tally{}
-	w := &desk.Work{Tx: tx}
 	for _, k := range order {
 		l := lines[k]
 		if noted[l.pos] {
@@ -278,7 +225,7 @@ func (x *PostingProof) prove(tx *gorm.DB, c *store.Count, p *store.Posting, set 
 	}
 	x.Off = x.Off[:min(len(x.Off), shownOff)]
 	for i := range x.Off {
-		x.Off[i].Line = count.LineName(w, c, x.Off[i].Pos)
+		x.Off[i].Line = count.LineName(tx, c, x.Off[i].Pos)
 	}
 	return nil
 }

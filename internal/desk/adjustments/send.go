@@ -108,8 +108,8 @@ type made struct {
 
 // make makes a posting of what was worked out, keeps its files, and takes it out of its lines.
 func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*PostingView, error) {
-	var last int
-	if err := w.Raw("SELECT coalesce(max(number), 0) FROM postings WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+	last, err := store.LastPosting(w.Tx, c.ID)
+	if err != nil {
 		return nil, err
 	}
 	number := last + 1
@@ -142,11 +142,7 @@ func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*Post
 		Person:   m.maker,
 		At:       w.Now,
 	}
-	if err := w.Create(&row).Error; err != nil {
-		return nil, err
-	}
 	facts := store.PostingFacts{
-		PostingID: row.ID,
 		Kind:      m.kind,
 		OnDay:     f.facts.At,
 		Reference: f.facts.Reference,
@@ -173,13 +169,7 @@ func (d *Room) make(w *desk.Work, c *store.Count, f *postingFile, m made) (*Post
 		}
 		facts.Reasons = string(b)
 	}
-	if err := w.Create(&facts).Error; err != nil {
-		return nil, err
-	}
-	for i := range files {
-		files[i].PostingID = row.ID
-	}
-	if err := store.Batch(w.Tx, files); err != nil {
+	if err := store.AddPosting(w.Tx, &row, &facts, files); err != nil {
 		return nil, err
 	}
 	if err := goesOut(w, c, &row, f, m.kind); err != nil {
@@ -303,15 +293,15 @@ func (d *Room) back(
 		if c, err = w.Running(countID); err != nil {
 			return v, err
 		}
-		var of store.Posting
-		if err := w.Where("count_id = ? AND number = ?", countID, number).Limit(1).Find(&of).Error; err != nil {
+		of, err := store.PostingNumbered(w.Tx, countID, number)
+		if err != nil {
 			return v, err
 		}
 		if of.ID == 0 {
 			return v, desk.Missing("The posting")
 		}
-		var facts store.PostingFacts
-		if err := w.Where("posting_id = ?", of.ID).Limit(1).Find(&facts).Error; err != nil {
+		facts, err := store.FactsOf(w.Tx, of.ID)
+		if err != nil {
 			return v, err
 		}
 		if facts.Kind != "" {
@@ -358,17 +348,13 @@ func (d *Room) taken(
 	}
 	f.setID = h.SetID
 	sent := map[int64]*store.PostingLine{}
-	var list []store.PostingLine
-	if err := w.Where("posting_id = ?", of.ID).Find(&list).Error; err != nil {
+	list, err := store.PostingLines(w.Tx, of.ID)
+	if err != nil {
 		return nil, err
 	}
-	back := map[int64]bool{} // taken back before
-	var earlier []int64
-	if err := w.Raw("SELECT l.pos FROM posting_lines l JOIN posting_facts f ON f.posting_id = l.posting_id WHERE f.of = ?", of.ID).Scan(&earlier).Error; err != nil {
+	back, err := store.TakenBackOf(w.Tx, of.ID, "")
+	if err != nil {
 		return nil, err
-	}
-	for _, pos := range earlier {
-		back[pos] = true
 	}
 	var positions []int64
 	for i := range list {

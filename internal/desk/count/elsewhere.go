@@ -46,17 +46,11 @@ const (
 	Takes = "takes"
 )
 
-// StockKey is a key of stock in a warehouse, as the records number it.
-type StockKey struct {
-	Bin, Item            int64
-	Lot, Serial, Holding string
-}
-
 // StockKeyAt gives the key that five columns of a row say from one on: bin, item, lot, serial and holding. What is null is 0 or empty.
-func StockKeyAt(v []driver.Value, at int) StockKey {
+func StockKeyAt(v []driver.Value, at int) store.StockKey {
 	n := func(i int) int64 { x, _ := v[i].(int64); return x }
 	t := func(i int) string { x, _ := v[i].(string); return x }
-	return StockKey{n(at), n(at + 1), t(at + 2), t(at + 3), t(at + 4)}
+	return store.StockKey{n(at), n(at + 1), t(at + 2), t(at + 3), t(at + 4)}
 }
 
 // NoteElsewhere notes for lines of a count what other counts of its warehouse sent out of them since their stock was recorded:
@@ -64,7 +58,7 @@ func StockKeyAt(v []driver.Value, at int) StockKey {
 // something was noted of.
 func NoteElsewhere(w *desk.Work, c *store.Count, positions []int64, only int64) (noted []int64, err error) {
 	type sent struct{ posting, at, quantity int64 }
-	of, bins := map[StockKey][]sent{}, map[int64]bool{}
+	of, bins := map[store.StockKey][]sent{}, map[int64]bool{}
 	err = store.Each(w.Tx, `SELECT l.bin_id, l.item_id, l.lot, l.serial, l.holding,
 			CASE f.kind WHEN ? THEN f.of ELSE g.id END, coalesce(o.at, g.at), s.variance
 		FROM postings g JOIN counts x ON x.id = g.count_id LEFT JOIN posting_facts f ON f.posting_id = g.id

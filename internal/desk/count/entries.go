@@ -404,7 +404,7 @@ func onePieceEach(w *desk.Work, c *store.Count, entries []store.Entry) error {
 		k := round{e.Pos, e.Round}
 		if sums[k] += e.Quantity; sums[k] != 0 && sums[k] != quantity.Scale {
 			return desk.RefuseAs(desk.Invalid, "quantity", "%s: it would come to %s pieces, and one serial is one piece. Write 1, or 0 where it is not there.",
-				LineName(w, c, e.Pos), quantity.Quantity(sums[k]))
+				LineName(w.Tx, c, e.Pos), quantity.Quantity(sums[k]))
 		}
 		return nil
 	})

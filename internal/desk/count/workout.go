@@ -258,7 +258,7 @@ func workOutSome(w *desk.Work, c *store.Count, p store.Positions, rules countRul
 		}
 		now, err := worked(&x, l, rules.tolerances.For(rules.classes[l.ItemID]), rules.postTolerated)
 		if err != nil {
-			return desk.Refuse("%s: a sum or a value %v.", LineName(w, c, l.Pos), err)
+			return desk.Refuse("%s: a sum or a value %v.", LineName(w.Tx, c, l.Pos), err)
 		}
 		l.Settle(counters[in.from:in.to], x.Entries, now, fresh || before.Rest == int64(now.Rest.Quantity))
 		if c.Rounds != 2 { // rounds that a file brings are no sheets' rounds
@@ -387,9 +387,9 @@ func movedEarlier(w *desk.Work, c *store.Count, p store.Positions) (map[int64]bo
 }
 
 // LineName names a line as people do.
-func LineName(w *desk.Work, c *store.Count, pos int64) string {
+func LineName(tx *store.Tx, c *store.Count, pos int64) string {
 	var l NamedLine
-	if err := w.Raw(NamedLines+" AND l.pos = ?", c.ID, pos).Scan(&l).Error; err != nil {
+	if err := tx.Raw(NamedLines+" AND l.pos = ?", c.ID, pos).Scan(&l).Error; err != nil {
 		return fmt.Sprintf("Line %d", pos)
 	}
 	x := l.Line("")

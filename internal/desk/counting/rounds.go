@@ -59,7 +59,7 @@ func (d *Room) Differing(ctx context.Context, p desk.Person, countID int64, once
 	at := map[int64]int{}
 	for i, pos := range positions {
 		at[pos] = i
-		x := Rounds{Pos: pos, Line: count.LineName(w, c.Count, pos), Pending: pending}
+		x := Rounds{Pos: pos, Line: count.LineName(w.Tx, c.Count, pos), Pending: pending}
 		for r := range x.Rounds {
 			if s, has := on[r](pos); has {
 				x.Rounds[r].Sheet = s.Number

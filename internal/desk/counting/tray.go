@@ -93,7 +93,7 @@ func (d *Room) Tray(ctx context.Context, p desk.Person, countID int64, settled b
 			v.Cells = []string{}
 		}
 		if r.State == store.Entered {
-			v.Line = count.LineName(w, c.Count, r.Pos)
+			v.Line = count.LineName(w.Tx, c.Count, r.Pos)
 		}
 		t.Doubts = append(t.Doubts, v)
 	}

@@ -265,7 +265,7 @@ func (d *Room) askMissing(w *desk.Work, dr *draft, b *backDraft, out *SheetOfFil
 	}
 	var rows []CheckRow
 	for _, m := range r.Missing[:min(len(r.Missing), listedChecks)] {
-		row := CheckRow{0, count.LineName(w, b.count, m.Pos), m.Quantity.String() + " stands"}
+		row := CheckRow{0, count.LineName(w.Tx, b.count, m.Pos), m.Quantity.String() + " stands"}
 		rows = append(rows, row)
 		b.view.Gone = append(b.view.Gone, HandRow{row.Line, 0, m.Quantity, false})
 	}

@@ -139,7 +139,7 @@ func (x *recutting) nextRecount(positions []int64) (round int, err error) {
 			}
 			if s.State != store.Back {
 				const again = "%s is to be counted again already, on sheet %d."
-				return 0, desk.RefuseAs(desk.Invalid, "lines", again, count.LineName(x.w, x.c, pos), s.Number)
+				return 0, desk.RefuseAs(desk.Invalid, "lines", again, count.LineName(x.w.Tx, x.c, pos), s.Number)
 			}
 			round = max(round, s.Round+1)
 		}

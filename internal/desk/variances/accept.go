@@ -274,7 +274,7 @@ func settlePairs(w *desk.Work, c *store.Count, pairs []int64, reason string) (in
 				desk.Changed,
 				"cause",
 				"%s: %s is open of it and %s of the other, since something of them went out already. Decide each by itself.",
-				count.LineName(w, c, pairs[i]),
+				count.LineName(w.Tx, c, pairs[i]),
 				quantity.Quantity(a),
 				quantity.Quantity(b),
 			)

@@ -35,7 +35,7 @@ func (d *Room) Recost(ctx context.Context, p desk.Person, countID int64, x Costi
 		for i := range lines {
 			l := &lines[i]
 			if l.Postings > 0 {
-				return none, desk.Refuse("%s was sent out already. Its value is corrected where it went to.", count.LineName(w, c, l.Pos))
+				return none, desk.Refuse("%s was sent out already. Its value is corrected where it went to.", count.LineName(w.Tx, c, l.Pos))
 			}
 			before := "none"
 			if l.Cost != nil {

@@ -229,9 +229,9 @@ func decideBy(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reaso
 		l := &lines[i]
 		if l.Queue == store.NotQueued {
 			if l.Postings > 0 {
-				return 0, desk.Refuse("%s went out already, and nothing of it is open.", count.LineName(w, c, l.Pos))
+				return 0, desk.Refuse("%s went out already, and nothing of it is open.", count.LineName(w.Tx, c, l.Pos))
 			}
-			return 0, desk.Refuse("%s has no variance to decide.", count.LineName(w, c, l.Pos))
+			return 0, desk.Refuse("%s has no variance to decide.", count.LineName(w.Tx, c, l.Pos))
 		}
 		if sign == "over" && l.Rest < 0 || sign == "short" && l.Rest > 0 {
 			return 0, desk.RefuseAs(
@@ -239,7 +239,7 @@ func decideBy(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reaso
 				"reason",
 				"%s does not explain %s, which is %s. Take another reason.",
 				reason,
-				count.LineName(w, c, l.Pos),
+				count.LineName(w.Tx, c, l.Pos),
 				map[bool]string{true: "over", false: "short"}[l.Rest > 0],
 			)
 		}
@@ -289,7 +289,7 @@ func asSeen(w *desk.Work, c *store.Count, lines []store.CountLine, positions []i
 				desk.Changed,
 				"saw",
 				"%s has changed meanwhile: %s is open of it now, not %s. Look at it again; nothing was decided.",
-				count.LineName(w, c, l.Pos),
+				count.LineName(w.Tx, c, l.Pos),
 				quantity.Quantity(l.Rest),
 				seen[l.Pos],
 			)

@@ -122,9 +122,9 @@ func (d *Room) Attach(ctx context.Context, p desk.Person, countID, pos int64, na
 		}
 		switch {
 		case same > 0:
-			return 0, desk.RefuseAs(desk.Invalid, "file", "%s has this very file already.", count.LineName(w, c, pos))
+			return 0, desk.RefuseAs(desk.Invalid, "file", "%s has this very file already.", count.LineName(w.Tx, c, pos))
 		case has >= evidenceFiles:
-			return 0, desk.RefuseAs(desk.Invalid, "file", "%s has %d files already, and more are not taken.", count.LineName(w, c, pos), has)
+			return 0, desk.RefuseAs(desk.Invalid, "file", "%s has %d files already, and more are not taken.", count.LineName(w.Tx, c, pos), has)
 		}
 		row := store.Evidence{CountID: c.ID, Pos: pos, FileSha: sha, FileName: name, Sort: sort, Size: size, Person: w.Person.Name, At: w.Now}
 		if err := d.Store.KeepFile(f, sha); err != nil {
@@ -194,7 +194,7 @@ func (d *Room) ChooseRound(ctx context.Context, p desk.Person, countID, pos int6
 			return none, err
 		}
 		if round != 0 && !rounds[round] {
-			return none, desk.RefuseAs(desk.Invalid, "round", "%s was not counted in that round.", count.LineName(w, c, pos))
+			return none, desk.RefuseAs(desk.Invalid, "round", "%s was not counted in that round.", count.LineName(w.Tx, c, pos))
 		}
 		row := store.RoundChoice{CountID: c.ID, Pos: pos, Round: round, Last: last, Person: w.Person.Name, At: w.Now}
 		if err := w.Create(&row).Error; err != nil {

@@ -77,7 +77,7 @@ func (d *Room) Newer(ctx context.Context, p desk.Person, countID int64) (n Newer
 			return nil
 		})
 	for i := range n.First {
-		n.First[i].Line = count.LineName(w, c.Count, n.First[i].Pos)
+		n.First[i].Line = count.LineName(w.Tx, c.Count, n.First[i].Pos)
 	}
 	return n, err
 }
