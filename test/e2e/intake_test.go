@@ -128,8 +128,8 @@ func TestMessyFileByMouse(t *testing.T) {
 	assert.Equal(t, "1 refused", s.text(`[data-figure=refused]`), "only the cell that was mended by hand")
 	assert.Equal(t, 0, s.rows(`[data-question]`))
 	s.do(
-		"put away, undo",
-		press("Put it away"),
+		"discard, undo",
+		press("Discard"),
 		s.open("/stock"),
 		press("Undo"),
 		sees("changed lines back"),

@@ -169,7 +169,7 @@ func TestDraftsThroughARestart(t *testing.T) {
 		browser.Visible(`//button[starts-with(., "Take in")][contains(., "leave out 3")]`, chromedp.BySearch),
 	)
 	s.do("it is taken in where it was left", press("Take in"), browser.Visible(`[data-last-word]`))
-	s.do("and put away", press("Put it away"),
+	s.do("and discarded", press("Discard"),
 		browser.Visible(`[data-lately]`), sees("stock-export-with-faults.csv"), browser.Gone(`[data-waiting]`),
 		chromedp.Click(`[data-work]`), browser.Visible(`[data-job]`), sees("Taking in stock-export-with-faults.csv"))
 	files, err := filepath.Glob(filepath.Join(data, "incoming", "*"))

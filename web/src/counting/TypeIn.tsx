@@ -62,6 +62,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	const keys = useRef(new Map<string, string>()); // of work whose answer did not come
 	const listKey = key.sheetLines(id, number);
 	const q = useQuery({ queryKey: listKey, queryFn: () => rowsOf(id, number) });
+	const [asked, setAsked] = useState(false); // in a small window, for when and by whom
 	useEffect(() => {
 		const onKey = (e: KeyboardEvent) => {
 			if (e.key !== "F3") return;
@@ -374,13 +375,16 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				["Esc", "as it was"],
 			]}
 		>
-			<div className="flex items-center gap-5 px-4 pt-1.5">
+			<div className="flex flex-wrap items-center gap-x-5 gap-y-1 px-4 pt-1.5 narrow:gap-x-3 narrow:px-3">
 				<h1>
 					Sheet {sheet.number} <span className="code text-[15px]">{sheet.code}</span>
 				</h1>
 				<span className="text-dim">
 					{sheet.zone}, <span className="code">{`${sheet.first_bin} – ${sheet.last_bin}`}</span>
 				</span>
+				<button type="button" className="word hidden tight:inline" aria-expanded={asked} onClick={() => setAsked(!asked)}>
+					when, and by {who || "whom"}
+				</button>
 				{sheet.checked_by ? (
 					<span className="ml-auto">✓ checked by {sheet.checked_by}</span>
 				) : (
@@ -415,7 +419,9 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 					</label>
 				)}
 			</div>
-			<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-4 pt-1 pb-1.5">
+			<div
+				className={`flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-4 pt-1 pb-1.5 narrow:px-3 ${asked ? "" : "tight:hidden"}`}
+			>
 				<label className="flex items-center gap-1.5">
 					<span className="text-dim">counted from</span>
 					<input
@@ -445,25 +451,31 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				<table className="w-full">
 					<thead className="sticky top-0 bg-paper text-[12px] text-dim">
 						<tr className="border-b border-ink text-left">
-							<th className="px-3 py-1 font-normal">Row code</th>
-							<th className="px-2 font-normal">Bin</th>
+							<th className="px-3 py-1 font-normal narrow:hidden">Row code</th>
+							<th className="px-2 py-1 font-normal narrow:pl-3">Bin</th>
 							<th className="px-2 font-normal">SKU</th>
-							<th className="px-2 font-normal">Item</th>
-							<th className="px-2 font-normal">Lot, serial</th>
+							<th className="px-2 font-normal narrow:hidden">Item</th>
+							<th className="px-2 font-normal narrow:hidden">Lot, serial</th>
 							{!(c.blind || c.hidden) && <th className="px-2 text-right font-normal">Recorded</th>}
-							<th className="w-32 px-2 text-right font-normal">Counted</th>
+							<th className="w-32 px-2 text-right font-normal narrow:w-20">Counted</th>
 							<th className="w-10 font-normal" />
-							<th className="w-48 px-2 font-normal">When, by whom</th>
+							<th className="w-48 px-2 font-normal narrow:hidden">When, by whom</th>
 						</tr>
 					</thead>
 					<tbody>
 						{rows.map((r, i) => (
 							<tr key={r.pos} className={`border-b border-hair ${r.bin !== rows[i - 1]?.bin && i > 0 ? "border-t border-t-rule" : ""}`}>
-								<td className="code px-3 text-dim">{r.row_code || "found"}</td>
-								<td className="code px-2 font-semibold">{r.bin === rows[i - 1]?.bin ? "" : r.bin}</td>
-								<td className="code px-2">{r.sku}</td>
-								<td className="max-w-52 truncate px-2">{r.description}</td>
-								<td className="code px-2">{apart(r)}</td>
+								<td className="code px-3 text-dim narrow:hidden">{r.row_code || "found"}</td>
+								<td className="code px-2 font-semibold narrow:py-1 narrow:pl-3 narrow:align-top">
+									{r.bin === rows[i - 1]?.bin ? "" : r.bin}
+								</td>
+								<td className="code px-2 narrow:py-1 narrow:whitespace-normal">
+									{r.sku}
+									{apart(r) && <span className="hidden text-dim narrow:inline"> {apart(r)}</span>}
+									<span className="hidden font-sans narrow:block">{r.description}</span>
+								</td>
+								<td className="max-w-52 truncate px-2 narrow:hidden">{r.description}</td>
+								<td className="code px-2 narrow:hidden">{apart(r)}</td>
 								{!(c.blind || c.hidden) && (
 									<td className="px-2 text-right">
 										<Quantity of={r.recorded} />
@@ -478,7 +490,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 												if (f) fields.current.set(i, f);
 												else fields.current.delete(i);
 											}}
-											className="code w-full border-x border-y-0 border-dim bg-transparent text-right"
+											className="code w-full border-x border-y-0 border-dim bg-transparent text-right phone:min-h-12 phone:text-[20px]"
 											inputMode="decimal"
 											disabled={!open}
 											aria-label={`Counted, ${r.bin}, ${r.sku}${r.counted == null ? ", uncounted" : ""}`}
@@ -504,7 +516,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 									)}
 								</td>
 								<td className="px-1 text-dim">{r.unit}</td>
-								<td className="truncate px-2 text-dim">
+								<td className="truncate px-2 text-dim narrow:hidden">
 									{r.counted == null ? "uncounted" : `${when(r.counted_at)} ${r.counter}`}
 									{r.entries > 1 && <b className="text-warn"> ! {r.entries} counts add up</b>}
 								</td>

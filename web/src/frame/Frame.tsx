@@ -1,4 +1,4 @@
-import { Dialog, DialogPanel, DialogTitle, Radio, RadioGroup } from "@headlessui/react";
+import { Dialog, DialogPanel, DialogTitle, Menu, MenuButton, MenuItem, MenuItems, Radio, RadioGroup } from "@headlessui/react";
 import { useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useContext, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router";
@@ -11,6 +11,26 @@ import { Goto } from "./Goto";
 import { Work } from "./Work";
 
 type Keys = [string, string][];
+
+/** The pages that a person goes to from anywhere. */
+const places = (p: Schemas["Person"]): [string, string][] => [
+	["/", "Today"],
+	["/stock", "Stock"],
+	["/intake", "Intake"],
+	["/reference", "Reference"],
+	...(p.role === "controller"
+		? ([
+				["/safety", "Backups"],
+				["/record", "Record"],
+			] as [string, string][])
+		: []),
+	...(p.owner ? ([["/people", "People"]] as [string, string][]) : []),
+];
+
+async function signOut() {
+	await ask(api.DELETE("/api/session"));
+	queries.invalidateQueries({ queryKey: key.me });
+}
 
 const Person = createContext<Schemas["Person"] | null>(null);
 export const usePerson = () => useContext(Person) as Schemas["Person"];
@@ -72,27 +92,15 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					navigate("/intake");
 				}}
 			>
-				<header className="flex flex-wrap items-baseline gap-x-5 gap-y-1 border-b border-rule px-4 py-1.5">
+				<header className="flex items-baseline gap-x-5 border-b border-rule px-4 py-1.5 narrow:gap-x-3 narrow:px-3">
 					<Link to="/" className="text-[15px] font-bold">
 						Wobin
 					</Link>
-					<nav className="flex flex-wrap gap-x-4" aria-label="Main">
-						{[
-							["/", "Today"],
-							["/stock", "Stock"],
-							["/intake", "Intake"],
-							["/reference", "Reference"],
-							...(person.role === "controller"
-								? [
-										["/safety", "Backups"],
-										["/record", "Record"],
-									]
-								: []),
-							...(person.owner ? [["/people", "People"]] : []),
-						].map(([to, name]) => (
+					<nav className="hidden flex-wrap gap-x-4 min-[1000px]:flex" aria-label="Main">
+						{places(person).map(([to, name]) => (
 							<NavLink
 								key={to}
-								to={to as string}
+								to={to}
 								end={to === "/"}
 								className={({ isActive }) => (isActive ? "border-b-2 border-ink font-semibold" : "hover:underline")}
 							>
@@ -102,24 +110,20 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					</nav>
 					<CountName />
 					<Work />
-					<span className="ml-auto flex flex-wrap items-baseline gap-x-3 text-dim">
+					<span className="ml-auto flex shrink-0 items-baseline gap-x-3 text-dim">
 						<button type="button" onClick={() => setGoing(true)}>
-							<span className="keycap">Ctrl K</span> go to
+							<span className="keycap narrow:hidden">Ctrl K</span> go to
 						</button>
-						<ThemeWord />
-						<Link className="hover:underline" to="/me" title="Password, and where you are signed in">
-							{person.name}, {person.role}
-						</Link>
-						<button
-							type="button"
-							className="word"
-							onClick={async () => {
-								await ask(api.DELETE("/api/session"));
-								queries.invalidateQueries({ queryKey: key.me });
-							}}
-						>
-							Sign out
-						</button>
+						<span className="hidden items-baseline gap-x-3 min-[1000px]:flex">
+							<ThemeWord />
+							<Link className="hover:underline" to="/me" title="Password, and where you are signed in">
+								{person.name}, {person.role}
+							</Link>
+							<button type="button" className="word" onClick={signOut}>
+								Sign out
+							</button>
+						</span>
+						<AllPlaces person={person} />
 					</span>
 				</header>
 				<Stale />
@@ -139,6 +143,40 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 				{help && <AllKeys onClose={() => setHelp(false)} />}
 			</div>
 		</Person.Provider>
+	);
+}
+
+/** In a narrow window: the pages, and what else stands at the head of a wide one, behind one button. */
+function AllPlaces({ person }: { person: Schemas["Person"] }) {
+	const line = "block px-4 py-2 data-focus:bg-ink data-focus:text-on-ink";
+	return (
+		<Menu as="span" className="min-[1000px]:hidden">
+			<MenuButton className="act-plain border-rule text-ink">Pages</MenuButton>
+			<MenuItems anchor="bottom end" className="z-40 min-w-52 border border-ink bg-paper py-1 text-ink">
+				{places(person).map(([to, name]) => (
+					<MenuItem key={to}>
+						<Link className={line} to={to}>
+							{name}
+						</Link>
+					</MenuItem>
+				))}
+				<MenuItem>
+					<Link className={`${line} border-t border-hair`} to="/me">
+						{person.name}, {person.role}
+					</Link>
+				</MenuItem>
+				<MenuItem>
+					<span className={line}>
+						<ThemeWord />
+					</span>
+				</MenuItem>
+				<MenuItem>
+					<button type="button" className={`${line} w-full text-left`} onClick={signOut}>
+						Sign out
+					</button>
+				</MenuItem>
+			</MenuItems>
+		</Menu>
 	);
 }
 
@@ -243,10 +281,10 @@ function CountName() {
 	});
 	if (!id || !q.data) return null;
 	return (
-		<span className="truncate">
+		<span className="min-w-0 truncate">
 			<span className="text-dim">/ </span>
 			<b className="font-semibold">{q.data.name}</b>
-			<span className="ml-3 text-dim">
+			<span className="ml-3 text-dim narrow:hidden">
 				frozen {when(q.data.frozen_at)}
 				{q.data.state === "finished" && " · finished"}
 			</span>
@@ -268,6 +306,14 @@ export function CountFrame() {
 }
 
 function Stages({ c }: { c: Schemas["Stages"] }) {
+	const row = useRef<HTMLElement>(null);
+	const { pathname } = useLocation();
+	// Where not all stages fit, the one that is open is in sight.
+	useEffect(() => {
+		if (!pathname) return;
+		const open = row.current?.querySelector<HTMLElement>("[aria-current]");
+		if (row.current && open) row.current.scrollLeft = open.offsetLeft - (row.current.clientWidth - open.offsetWidth) / 2;
+	}, [pathname]);
 	const part = (n: number, of: number) => (of === 0 ? 0 : Math.round((n / of) * 100));
 	const stages: [string, string, string, number][] = [
 		["recorded", "Recorded", many(c.recorded_lines, "line", "lines"), 100],
@@ -294,19 +340,23 @@ function Stages({ c }: { c: Schemas["Stages"] }) {
 		],
 	];
 	return (
-		<nav className="grid shrink-0 grid-cols-[repeat(7,minmax(7.5rem,1fr))] overflow-x-auto border-b border-ink" aria-label="Stages">
+		<nav
+			ref={row}
+			className="grid shrink-0 grid-cols-[repeat(7,minmax(7.5rem,1fr))] overflow-x-auto border-b border-ink tight:grid-cols-[repeat(7,auto)]"
+			aria-label="Stages"
+		>
 			{stages.map(([to, name, figure, done]) => (
 				<NavLink
 					key={to}
 					to={to}
 					className={({ isActive }) =>
-						`relative block border-r border-hair px-3 pt-1 pb-2.5 last:border-r-0 hover:bg-sheet ${isActive ? "bg-sheet" : ""}`
+						`relative block border-r border-hair px-3 pt-1 pb-2.5 last:border-r-0 hover:bg-sheet tight:px-2.5 tight:pb-2 ${isActive ? "bg-sheet" : ""}`
 					}
 				>
 					{({ isActive }) => (
 						<>
 							<span className="block font-semibold">{name}</span>
-							<span className="block truncate font-mono text-[11.5px] text-dim">{figure}</span>
+							<span className="block truncate font-mono text-[11.5px] text-dim tight:hidden">{figure}</span>
 							{isActive ? (
 								<span className="absolute inset-x-0 bottom-0 h-[3px] bg-ink" />
 							) : (
@@ -359,7 +409,7 @@ export function Stage({ children, side, foot, keys }: { children: ReactNode; sid
 						onClick={() => setOver(!over)}
 						data-fold
 					>
-						{over ? "fold it away" : "racks, and the line in hand"}
+						{over ? "fold it away" : "racks, line in hand"}
 					</button>
 				)}
 				{side && (wide || over) && (
@@ -370,9 +420,13 @@ export function Stage({ children, side, foot, keys }: { children: ReactNode; sid
 					</aside>
 				)}
 			</div>
-			{foot && <footer className="flex flex-wrap items-center gap-x-4 gap-y-1 border-t border-ink px-4 py-1.5">{foot}</footer>}
+			{foot && (
+				<footer className="flex flex-wrap items-center gap-x-4 gap-y-1 border-t border-ink px-4 py-1.5 tight:gap-x-2 tight:px-3 tight:py-1">
+					{foot}
+				</footer>
+			)}
 			{keys && (
-				<div className="hidden flex-wrap gap-x-4 border-t border-hair px-4 py-0.5 text-[12px] text-dim min-[700px]:flex">
+				<div className="hidden flex-wrap gap-x-4 border-t border-hair px-4 py-0.5 text-[12px] text-dim min-[700px]:flex low:hidden">
 					{keys.map(([k, what]) => (
 						<span key={k}>
 							<span className="keycap">{k}</span> {what}
@@ -402,7 +456,7 @@ export function FilterField({ value, onChange }: { value: string; onChange: (v: 
 	return (
 		<input
 			ref={field}
-			className="w-60"
+			className="w-60 tight:w-40"
 			value={value}
 			placeholder="Filter: bin, SKU, words   /"
 			aria-label="Filter"

@@ -101,7 +101,7 @@ export function Warn({ children }: { children: ReactNode }) {
 
 export function Empty({ title, children }: { title: string; children?: ReactNode }) {
 	return (
-		<div className="mx-auto max-w-xl px-6 py-16 text-center">
+		<div className="mx-auto w-full max-w-xl px-6 py-16 text-center low:py-6">
 			<h2>{title}</h2>
 			<div className="mt-2 text-dim">{children}</div>
 		</div>

@@ -232,7 +232,7 @@ function OneDrop({ drop }: { drop: Drop }) {
 						queries.invalidateQueries({ queryKey: key.waiting });
 					}}
 				>
-					Put it away
+					Discard
 				</button>
 			</Empty>
 		);
@@ -285,7 +285,7 @@ function OneDrop({ drop }: { drop: Drop }) {
 								forgetDrop(drop.id);
 							}}
 						>
-							Put it away
+							Discard
 						</button>
 						<button
 							type="button"
@@ -373,7 +373,7 @@ function LastWord({ drop, done }: { drop: Drop; done: Schemas["TakenIn"] }) {
 					</Link>
 				)}
 				<button type="button" className="act-plain" onClick={() => forgetDrop(drop.id)}>
-					Put it away
+					Discard
 				</button>
 			</div>
 		</Empty>

@@ -16,6 +16,7 @@ export type Column<R> = {
 	text: (row: R) => string; // for copying to a spreadsheet
 	edit?: (row: R) => string; // what stands in it when it is opened to be changed; left out: it is not changed here
 	off?: boolean; // left out unless somebody chooses it
+	room?: number; // px of the list below which it is left out: what a line is known and judged by stays in sight without scrolling sideways
 	header?: string; // by which files know it, where that is not its title
 };
 
@@ -55,6 +56,19 @@ function useTracks<R>(columns: Column<R>[], rows: R[]): { gridTemplateColumns: s
 		return c.width.endsWith("px") ? `${wide}px` : c.width;
 	});
 	return { gridTemplateColumns: tracks.join(" "), minWidth };
+}
+
+/** How wide an element is, as it is told whenever that changes; 0 before it is there. */
+function useWidth(of: React.RefObject<HTMLElement | null>) {
+	const [width, setWidth] = useState(0);
+	useEffect(() => {
+		const it = of.current;
+		if (!it) return;
+		const watch = new ResizeObserver(() => setWidth(it.clientWidth));
+		watch.observe(it);
+		return () => watch.disconnect();
+	}, [of]);
+	return width;
 }
 
 /** Every list of lines: virtual rows, spreadsheet keys, marked rows copied as cells. */
@@ -99,12 +113,14 @@ export function Lines<R>({
 	onPaste?: (text: string, rows: R[], columns: Column<R>[]) => void; // cells of a spreadsheet, with the lines and columns from those in hand on
 	ordered?: boolean; // its order means something, so it is not sorted otherwise
 }) {
-	const [columns, arranged, arrange] = useArranged(label, offered);
+	const box = useRef<HTMLDivElement>(null);
+	const width = useWidth(box);
+	const [chosen, arranged, arrange] = useArranged(label, offered);
+	const columns = useMemo(() => chosen.filter((c) => !c.room || width === 0 || c.room <= width), [chosen, width]);
 	const list = useSorted(offered, given, ordered ? undefined : arranged.sort);
 	const { rows } = list;
 	const active = list.placeOf(index);
 	const onActive = (i: number) => onIndex(list.indexOf(i));
-	const box = useRef<HTMLDivElement>(null);
 	const anchor = useRef(active);
 	const virtual = useVirtualizer({
 		count: rows.length,
@@ -314,7 +330,7 @@ export function Lines<R>({
 					! Sorted are the first {count(rows.length)} lines alone. Narrow the list to sort all of it.
 				</p>
 			)}
-			<Arrange label={label} offered={offered} columns={columns} arranged={arranged} onArrange={arrange} out={out} />
+			<Arrange label={label} offered={offered} columns={chosen} arranged={arranged} onArrange={arrange} out={out} />
 		</div>
 	);
 }

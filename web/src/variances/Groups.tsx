@@ -21,7 +21,11 @@ const nothing: Record<By, string> = {
 /** Says what the queue is grouped by; the groups stand behind it. */
 export function GroupedBy({ by, onBy, children }: { by: By; onBy: (by: By) => void; children: ReactNode }) {
 	return (
-		<div className="flex flex-wrap items-baseline gap-x-4 gap-y-0.5 border-b border-hair px-2 py-1" role="group" aria-label="Groups">
+		<div
+			className="flex flex-wrap items-baseline gap-x-4 gap-y-0.5 border-b border-hair px-2 py-1 tight:flex-nowrap tight:overflow-x-auto tight:whitespace-nowrap"
+			role="group"
+			aria-label="Groups"
+		>
 			<select
 				value={by}
 				onChange={(e) => onBy(e.target.value as By)}

@@ -45,7 +45,7 @@ export function SpreadOf({
 	const narrowed = least > 0;
 	const short = Math.abs(cents(tally.short)) / gross;
 	return (
-		<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-2 py-1.5" data-spread>
+		<div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hair px-2 py-1.5 tight:hidden" data-spread>
 			<button
 				type="button"
 				className="flex items-center gap-3 text-left hover:bg-sheet"

@@ -178,6 +178,7 @@ export function Variances() {
 			key: "item",
 			title: "Item",
 			width: "minmax(110px,1fr)",
+			room: 450,
 			cell: (r) => (
 				<>
 					{r.description}
@@ -188,6 +189,7 @@ export function Variances() {
 		},
 		{
 			key: "rec",
+			room: 700,
 			title: "Recorded",
 			width: "74px",
 			right: true,
@@ -196,6 +198,7 @@ export function Variances() {
 		},
 		{
 			key: "mov",
+			room: 880,
 			title: "Moved",
 			width: "60px",
 			right: true,
@@ -204,6 +207,7 @@ export function Variances() {
 		},
 		{
 			key: "exp",
+			room: 640,
 			title: "Expected",
 			width: "74px",
 			right: true,
@@ -229,6 +233,7 @@ export function Variances() {
 		},
 		{
 			key: "status",
+			room: 730,
 			title: "Likely",
 			width: rows.some((r) => r.cut_off || r.elsewhere) ? "136px" : "92px",
 			cell: (r) => (
@@ -272,6 +277,7 @@ export function Variances() {
 		},
 		{
 			key: "value",
+			room: 550,
 			title: order === "stake" ? "Value ↓" : "Value",
 			width: "104px",
 			right: true,
