@@ -136,6 +136,9 @@ func CountRow(tx *store.Tx, id int64) (*store.Count, error) {
 	if err == nil && c.ID == 0 {
 		err = Missing("The count")
 	}
+	if err == nil && c.State == store.Discarded {
+		err = RefuseAs(Ended, "count", "The count %q was discarded: it was frozen by mistake. What was counted on its sheets is to be counted anew.", c.Name)
+	}
 	if err != nil {
 		return nil, err
 	}

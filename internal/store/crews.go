@@ -25,8 +25,8 @@ func CrewOf(tx *gorm.DB, warehouse int64) (crew, others []string, err error) {
 		seen[strings.ToUpper(name)] = true
 	}
 	var names []string
-	err = tx.Raw(`SELECT s.counter FROM sheets s JOIN counts c ON c.id = s.count_id WHERE c.warehouse_id = ? AND s.counter <> ''
-		GROUP BY s.counter ORDER BY max(s.id) DESC LIMIT 500`, warehouse).Scan(&names).Error
+	err = tx.Raw(`SELECT s.counter FROM sheets s JOIN counts c ON c.id = s.count_id WHERE c.warehouse_id = ? AND c.state IN ? AND s.counter <> ''
+		GROUP BY s.counter ORDER BY max(s.id) DESC LIMIT 500`, warehouse, Shown).Scan(&names).Error
 	for _, name := range names {
 		if by := strings.ToUpper(name); !seen[by] {
 			seen[by] = true

@@ -147,7 +147,7 @@ type SheetOfCount struct {
 // FindSheets gives the sheets whose code is a code in capitals, or that are called so (SHEET 12), the latest count's first.
 func FindSheets(tx *gorm.DB, code string, most int) (rows []SheetOfCount, err error) {
 	err = tx.Raw(`SELECT s.count_id, s.number, s.code, c.name FROM sheets s JOIN counts c ON c.id = s.count_id
-		WHERE c.state <> ? AND (upper(s.code) = ? OR ? = 'SHEET ' || s.number) ORDER BY c.id DESC LIMIT ?`, Freezing, code, code, most).
+		WHERE c.state IN ? AND (upper(s.code) = ? OR ? = 'SHEET ' || s.number) ORDER BY c.id DESC LIMIT ?`, Shown, code, code, most).
 		Scan(&rows).Error
 	return rows, err
 }
@@ -180,8 +180,8 @@ type CountOfItem struct {
 // CountsOfItem gives the counts of some warehouses that have an item, the latest first.
 func CountsOfItem(tx *gorm.DB, item int64, warehouses []int64, most int) (rows []CountOfItem, err error) {
 	err = tx.Raw(`SELECT c.id, c.name, (SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = c.id) AS lines FROM counts c
-		WHERE c.state <> ? AND c.warehouse_id IN (SELECT value FROM json_each(?))
-		AND EXISTS (SELECT 1 FROM count_items i WHERE i.count_id = c.id AND i.item_id = ?) ORDER BY c.id DESC LIMIT ?`, Freezing,
+		WHERE c.state IN ? AND c.warehouse_id IN (SELECT value FROM json_each(?))
+		AND EXISTS (SELECT 1 FROM count_items i WHERE i.count_id = c.id AND i.item_id = ?) ORDER BY c.id DESC LIMIT ?`, Shown,
 		listOf(warehouses), item, most).Scan(&rows).Error
 	return rows, err
 }

@@ -175,7 +175,12 @@ const (
 	Freezing = "freezing" // its lines are being written; nobody sees it, and a start sweeps it
 	Running  = "running"
 	Finished = "finished"
+
+	Discarded = "discarded" // frozen by mistake: nothing was done in it, and it is shown nowhere; its number and sheets are not given again
 )
+
+// Shown are the states of counts that people see.
+var Shown = []string{Running, Finished}
 
 // Sheet is the part of a count handed to one person.
 type Sheet struct {

@@ -174,18 +174,6 @@ func TakenBackOf(tx *gorm.DB, posting int64, kind string) (map[int64]bool, error
 	return back, err
 }
 
-// Finish ends a count.
-func Finish(tx *gorm.DB, c *Count) error { return tx.Model(c).Update("state", Finished).Error }
-
-// Resume opens a finished count again.
-func Resume(tx *gorm.DB, c *Count) error { return tx.Model(c).Update("state", Running).Error }
-
-// KeepsSetOf tells whether the recorded stock that a count was frozen from is still kept; a count from nothing needs none.
-func KeepsSetOf(tx *gorm.DB, c *Count) (kept bool, err error) {
-	err = tx.Raw("SELECT ? = 0 OR EXISTS (SELECT 1 FROM stock_sets WHERE id = ?)", c.SetID, c.SetID).Scan(&kept).Error
-	return kept, err
-}
-
 // DescribedLine is what is known of the item and the bin of a line of a count.
 type DescribedLine struct {
 	Pos                                                        int64

@@ -65,7 +65,7 @@ func CountsShown(tx *gorm.DB, runningFirst bool, most int) (counts []Count, err 
 	if runningFirst {
 		order = "state DESC, id DESC"
 	}
-	err = tx.Where("state <> ?", Freezing).Order(order).Limit(most).Find(&counts).Error
+	err = tx.Where("state IN ?", Shown).Order(order).Limit(most).Find(&counts).Error
 	return counts, err
 }
 

@@ -77,7 +77,7 @@ func DrawnOf(tx *gorm.DB, count int64, first int) (d Drawn, err error) {
 
 // EarlierCounts gives the counts of a count's warehouse that were frozen before it, and itself, the latest first.
 func EarlierCounts(tx *gorm.DB, c *Count, most int) (rows []Count, err error) {
-	err = tx.Where("warehouse_id = ? AND state <> ? AND (frozen_at < ? OR id = ?)", c.WarehouseID, Freezing, c.FrozenAt, c.ID).
+	err = tx.Where("warehouse_id = ? AND state IN ? AND (frozen_at < ? OR id = ?)", c.WarehouseID, Shown, c.FrozenAt, c.ID).
 		Order("frozen_at DESC, id DESC").Limit(most).Find(&rows).Error
 	return rows, err
 }
@@ -85,7 +85,7 @@ func EarlierCounts(tx *gorm.DB, c *Count, most int) (rows []Count, err error) {
 // CountsTogether gives the counts that were frozen together with a count, in the order of their warehouses: they have one moment.
 func CountsTogether(tx *gorm.DB, c *Count) (ids []int64, err error) {
 	err = tx.Model(&Count{}).Joins("JOIN warehouses w ON w.id = counts.warehouse_id").
-		Where("together = ? AND state <> ? AND at = ?", c.Together, Freezing, c.At).Order("w.code, counts.id").Pluck("counts.id", &ids).Error
+		Where("together = ? AND state IN ? AND at = ?", c.Together, Shown, c.At).Order("w.code, counts.id").Pluck("counts.id", &ids).Error
 	return ids, err
 }
 

@@ -401,7 +401,7 @@ func (s *Store) sweep() error {
 }
 
 func sweepRows(tx *gorm.DB) error {
-	var sets, counts []int64
+	var sets, counts, discarded []int64
 	if err := tx.Raw("SELECT id FROM stock_sets WHERE published = 0").Scan(&sets).Error; err != nil {
 		return err
 	}
@@ -410,6 +410,15 @@ func sweepRows(tx *gorm.DB) error {
 	}
 	for _, c := range counts {
 		if err := DeleteCount(tx, c); err != nil {
+			return err
+		}
+	}
+	if err := tx.Raw("SELECT id FROM counts c WHERE state = ? AND EXISTS (SELECT 1 FROM count_lines WHERE count_id = c.id)", Discarded).
+		Scan(&discarded).Error; err != nil {
+		return err
+	}
+	for _, c := range discarded {
+		if err := clearCount(tx, c, linesOfCount...); err != nil {
 			return err
 		}
 	}
@@ -440,12 +449,23 @@ func (s *Store) sweepFiles() error {
 
 // DeleteCount takes away a count whose freezing was broken off: nobody has seen it.
 func DeleteCount(tx *gorm.DB, id int64) error {
-	for _, t := range []string{"count_lines", "count_items", "count_tallies", "count_moves", "empty_bins", "sheets"} {
+	if err := clearCount(tx, id, append(linesOfCount, "sheets")...); err != nil {
+		return err
+	}
+	return tx.Exec("DELETE FROM counts WHERE id = ? AND state = ?", id, Freezing).Error
+}
+
+// linesOfCount are the tables of what a count is frozen with, beside its sheets.
+var linesOfCount = []string{"count_lines", "count_items", "count_tallies", "count_moves", "empty_bins"}
+
+// clearCount takes a count's rows out of tables.
+func clearCount(tx *gorm.DB, id int64, tables ...string) error {
+	for _, t := range tables {
 		if err := tx.Exec("DELETE FROM "+t+" WHERE count_id = ?", id).Error; err != nil {
 			return err
 		}
 	}
-	return tx.Exec("DELETE FROM counts WHERE id = ? AND state = ?", id, Freezing).Error
+	return nil
 }
 
 // KeptSets is how many sets of recorded stock stay for a warehouse behind the one in force, so that intakes can be undone.
@@ -458,7 +478,7 @@ func (s *Store) PruneSets(ctx context.Context) error {
 	var sets []int64
 	err := s.Write(ctx, func(tx *gorm.DB) error {
 		if err := tx.Raw(`SELECT id FROM (SELECT s.id, row_number() OVER (PARTITION BY s.warehouse_id ORDER BY s.id DESC) AS n FROM stock_sets s
-			JOIN warehouses w ON w.id = s.warehouse_id WHERE s.published = 1 AND s.id < w.set_id AND s.id NOT IN (SELECT set_id FROM counts WHERE state <> ?)) WHERE n > ?`, Finished, KeptSets).Scan(&sets).Error; err != nil {
+			JOIN warehouses w ON w.id = s.warehouse_id WHERE s.published = 1 AND s.id < w.set_id AND s.id NOT IN (SELECT set_id FROM counts WHERE state IN (?, ?))) WHERE n > ?`, Running, Freezing, KeptSets).Scan(&sets).Error; err != nil {
 			return err
 		}
 		if len(sets) == 0 {

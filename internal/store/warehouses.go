@@ -28,7 +28,7 @@ func SetOf(tx *gorm.DB, id int64) (row StockSet, err error) {
 
 // CountOf gives the count of a number, with the number 0 where there is none. One that is being frozen is not there yet.
 func CountOf(tx *gorm.DB, id int64) (row Count, err error) {
-	err = tx.Where("state <> ?", Freezing).Limit(1).Find(&row, id).Error
+	err = tx.Where("state IN ?", []string{Running, Finished, Discarded}).Limit(1).Find(&row, id).Error
 	return row, err
 }
 

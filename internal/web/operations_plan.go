@@ -24,6 +24,24 @@ func (s *Server) registerPlan() {
 		func(ctx context.Context, p desk.Person, in *body[plan.NewCount]) (plan.CountMade, error) {
 			return d.Plan.Freeze(ctx, p, in.Body)
 		})
+	op(s, "discardCount", http.MethodPost, "/api/counts/{count}/discard", "Take a count away that was frozen by mistake, and in which nothing was done",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Lines int `json:"lines" doc:"how many it was seen to have"`
+			}
+		}) (done, error) {
+			return done{true}, d.Plan.Discard(ctx, p, in.Count, in.Body.Lines)
+		})
+	op(s, "renameCount", http.MethodPut, "/api/counts/{count}/name", "Give a running count another name",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Body struct {
+				Name string `json:"name" minLength:"1" maxLength:"120"`
+			}
+		}) (done, error) {
+			return done{true}, d.Plan.Rename(ctx, p, in.Count, in.Body.Name)
+		})
 	op(s, "scopes", http.MethodGet, "/api/scopes", "Scopes that were kept with a name",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]plan.KeptScope, error) {
 			return d.Plan.KeptScopes(ctx, p)

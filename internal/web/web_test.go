@@ -117,6 +117,8 @@ var whoMay = map[string]struct {
 	"POST /api/counts/{count}/cut-anew":              {`{"sheets":[1],"rows":50}`, []string{"controller"}},
 	"POST /api/counts/{count}/sheets/{number}/part":  {`{"from":"x"}`, []string{"controller"}},
 	"POST /api/counts/{count}/more":                  {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
+	"POST /api/counts/{count}/discard":               {`{"lines":1}`, []string{"controller"}},
+	"PUT /api/counts/{count}/name":                   {`{"name":"x"}`, []string{"controller"}},
 	"POST /api/counts/{count}/more/tally":            {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
 	"POST /api/counts/{count}/let-go":                {`{"sheets":[1]}`, []string{"controller"}},
 	"POST /api/counts/{count}/sheets/{number}/check": {`{"rows":[]}`, []string{"controller", "counter"}},

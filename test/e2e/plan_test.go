@@ -59,6 +59,15 @@ func TestPlanByRules(t *testing.T) {
 	s.do("the report has it", s.open("/counts/1/report"), sees("Cut-off: on its way"), sees("GR-7"))
 	s.do("the kept scope", s.open("/plan"), sees("Freeze 4 lines"), browser.Visible(`select[aria-label="Use a kept scope"]`),
 		choose(`select[aria-label="Use a kept scope"]`, "1"), sees("Freeze 1 line and cut 1 sheet"))
+
+	// Frozen by mistake, it is called something else, and goes away after a second press that says what goes.
+	s.do("frozen by mistake", press("open: they do"), press("Freeze 1 line and cut 1 sheet"), sees("W2S1"), s.open("/counts/2/plan"), press("Rename"),
+		browser.Type(`input[aria-label="Name of the count"]`, "Shackles once more\r"), sees("/ Shackles once more"))
+	s.do("it is discarded", press("Discard this count"), browser.Visible(`[data-sure]`), sees("1 line and 1 sheet go"),
+		press("Discard it for good"), arrives("/"), sees("Metal"))
+	s.do("and is no more", s.open("/counts/2/plan"), sees("was discarded"))
+	s.do("one that was counted has no such button", s.open("/counts/1/plan"), browser.Visible(`//button[.="Rename"]`, chromedp.BySearch),
+		browser.Gone(`//button[.="Discard this count"]`, chromedp.BySearch))
 }
 
 // choose picks a value of a list, as a person does.

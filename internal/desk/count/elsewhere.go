@@ -50,7 +50,7 @@ const (
 func StockKeyAt(v []driver.Value, at int) store.StockKey {
 	n := func(i int) int64 { x, _ := v[i].(int64); return x }
 	t := func(i int) string { x, _ := v[i].(string); return x }
-	return store.StockKey{n(at), n(at + 1), t(at + 2), t(at + 3), t(at + 4)}
+	return store.StockKey{Bin: n(at), Item: n(at + 1), Lot: t(at + 2), Serial: t(at + 3), Holding: t(at + 4)}
 }
 
 // NoteElsewhere notes for lines of a count what other counts of its warehouse sent out of them since their stock was recorded:

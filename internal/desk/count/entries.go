@@ -53,8 +53,8 @@ func AddLines(w *desk.Work, c *store.Count, keys []FoundKey, sheets map[FoundKey
 	if len(keys) == 0 {
 		return nil, nil
 	}
-	var last int64
-	if err := w.Raw("SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+	last, err := store.LastLine(w.Tx, c.ID)
+	if err != nil {
 		return nil, err
 	}
 	items := make([]int64, len(keys))

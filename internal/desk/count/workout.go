@@ -97,8 +97,8 @@ func workOut(w *desk.Work, c *store.Count, positions []int64, fresh bool, alter 
 		}
 		return t.Write()
 	}
-	var last int64
-	if err := w.Raw("SELECT coalesce(max(pos), 0) FROM count_lines WHERE count_id = ?", c.ID).Scan(&last).Error; err != nil {
+	last, err := store.LastLine(w.Tx, c.ID)
+	if err != nil {
 		return err
 	}
 	for from := int64(0); from <= last; from += Stretch {

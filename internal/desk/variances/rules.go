@@ -305,7 +305,7 @@ func (d *Room) TryRule(ctx context.Context, p desk.Person, v RuleView) (t RuleTr
 func tryRule(ctx context.Context, tx *gorm.DB, r *ruling.Rule) (t RuleTrial, err error) {
 	t.Counts = []RuleTrialCount{}
 	var counts []store.Count
-	err = tx.Where("state <> ?", store.Freezing).Order("frozen_at DESC, id DESC").Limit(triedCounts).Find(&counts).Error
+	err = tx.Where("state IN ?", store.Shown).Order("frozen_at DESC, id DESC").Limit(triedCounts).Find(&counts).Error
 	if err != nil {
 		return t, err
 	}

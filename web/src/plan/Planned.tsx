@@ -3,6 +3,7 @@ import { Elevation, useElevation } from "../elevation/Elevation";
 import { Stage, useCount, usePerson } from "../frame/Frame";
 import { many, plain, when } from "../frame/figures";
 import { useCountBins } from "../sheets/Sheets";
+import { CountItself } from "./CountItself";
 import { CutOff } from "./CutOff";
 import { More } from "./More";
 
@@ -43,6 +44,7 @@ export function Plan() {
 					)}
 				</div>
 			}
+			foot={c.state === "running" && person.role === "controller" && <CountItself c={c} />}
 			keys={[
 				["E", "elevation"],
 				["?", "all keys"],
