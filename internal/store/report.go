@@ -45,6 +45,12 @@ func Reasons(tx *gorm.DB) (rows []Reason, err error) {
 	return rows, err
 }
 
+// ReasonOf gives a reason by its code; an empty one where there is none.
+func ReasonOf(tx *gorm.DB, code string) (row Reason, err error) {
+	err = tx.Where("code = ?", code).Limit(1).Find(&row).Error
+	return row, err
+}
+
 // ItemClasses gives the classes that items of a count had when it was frozen.
 func ItemClasses(tx *gorm.DB, count int64, take func(item int64, class string)) error {
 	return Each(tx, "SELECT item_id, class FROM count_items WHERE count_id = ? AND class <> ''", []driver.Value{count}, func(v []driver.Value) error {

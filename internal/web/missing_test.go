@@ -32,7 +32,7 @@ func TestMissing(t *testing.T) {
 		assert.Equal(t, http.StatusNotFound, res.StatusCode, "%s %s: %s", method, path, text)
 	}
 	fill := strings.NewReplacer("{count}", "99", "{house}", "99", "{warehouse}", "99", "{number}", "1", "{pos}", "1", "{draft}", "none",
-		"{name}", "none", "{return}", "1", "{doubt}", "1", "{entry}", "1", "{cause}", "misplaced")
+		"{name}", "none", "{return}", "1", "{doubt}", "1", "{step}", "1", "{entry}", "1", "{cause}", "misplaced")
 	for path, methods := range described(t) {
 		if _, get := methods["get"]; get && strings.Contains(path, "{") {
 			ask(http.MethodGet, strings.Replace(fill.Replace(path), "/groups", "/groups?by=zone", 1), "")

@@ -7,6 +7,7 @@ import (
 	"wobin/internal/desk"
 	"wobin/internal/desk/count"
 	"wobin/internal/desk/plan"
+	"wobin/internal/desk/steps"
 )
 
 // registerPlan registers what is planned: scopes, freezing and what a running count is given more.
@@ -41,6 +42,17 @@ func (s *Server) registerPlan() {
 			}
 		}) (done, error) {
 			return done{true}, d.Plan.Rename(ctx, p, in.Count, in.Body.Name)
+		})
+	op(s, "steps", http.MethodGet, "/api/counts/{count}/steps", "What one did last in a count, the latest first",
+		func(ctx context.Context, p desk.Person, in *CountPath) ([]steps.Step, error) {
+			return d.Steps.Steps(ctx, p, in.Count)
+		})
+	op(s, "undoStep", http.MethodPost, "/api/counts/{count}/steps/{step}/undo", "Undo something that one did in a count, where nobody built upon it",
+		func(ctx context.Context, p desk.Person, in *struct {
+			CountPath
+			Step int64 `path:"step" minimum:"1"`
+		}) (steps.Step, error) {
+			return d.Steps.Undo(ctx, p, in.Count, in.Step)
 		})
 	op(s, "scopes", http.MethodGet, "/api/scopes", "Scopes that were kept with a name",
 		func(ctx context.Context, p desk.Person, _ *struct{}) ([]plan.KeptScope, error) {

@@ -31,7 +31,7 @@ func TestStatesOfACount(t *testing.T) {
 		"{return}",
 		"1",
 		"{doubt}",
-		"1",
+		"1", "{step}", "1",
 		"{entry}",
 		"1",
 		"{cause}",

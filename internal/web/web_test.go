@@ -118,6 +118,8 @@ var whoMay = map[string]struct {
 	"POST /api/counts/{count}/sheets/{number}/part":  {`{"from":"x"}`, []string{"controller"}},
 	"POST /api/counts/{count}/more":                  {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
 	"POST /api/counts/{count}/discard":               {`{"lines":1}`, []string{"controller"}},
+	"GET /api/counts/{count}/steps":                  {``, []string{"controller", "counter", "approver", "viewer"}},
+	"POST /api/counts/{count}/steps/{step}/undo":     {``, []string{"controller", "counter"}},
 	"PUT /api/counts/{count}/name":                   {`{"name":"x"}`, []string{"controller"}},
 	"POST /api/counts/{count}/more/tally":            {`{"scope":{"warehouse":1},"rows":50}`, []string{"controller"}},
 	"POST /api/counts/{count}/let-go":                {`{"sheets":[1]}`, []string{"controller"}},
@@ -197,7 +199,7 @@ func TestWhoMay(t *testing.T) {
 	base, as := served(t)
 	ask := func(who, method, path, body string) int {
 		path = strings.NewReplacer("{job}", "1", "{list}", "items", "{draft}", "none", "{intake}", "1", "{count}", "1", "{house}", "1", "{pos}", "1", "{rule}", "1", "{number}", "1", "{person}", "1", "{invitation}", "1", "{session}", "0123456789abcdef", "{approval}", "1", "{name}", "x", "{scope}", "1", "{entry}", "1", "{return}",
-			"1", "{doubt}", "1", "{warehouse}", "1", "{number}", "1").
+			"1", "{doubt}", "1", "{step}", "1", "{warehouse}", "1", "{number}", "1").
 			Replace(path)
 		req, err := http.NewRequest(method, base+path, strings.NewReader(body))
 		require.NoError(t, err)

@@ -19,6 +19,7 @@ import (
 	"wobin/internal/desk/reference"
 	"wobin/internal/desk/report"
 	"wobin/internal/desk/safety"
+	"wobin/internal/desk/steps"
 	"wobin/internal/desk/today"
 	"wobin/internal/desk/variances"
 	"wobin/internal/store"
@@ -38,6 +39,7 @@ type House struct {
 	Reference   *reference.Room
 	Report      *report.Room
 	Safety      *safety.Room
+	Steps       *steps.Room
 	Today       *today.Room
 	Variances   *variances.Room
 }
@@ -65,6 +67,7 @@ func New(s *store.Store, now func() time.Time) (*House, error) {
 		Reference:   f,
 		Report:      report.New(d, v, a),
 		Safety:      g,
+		Steps:       steps.New(d),
 		Today:       today.New(d, r, i, a),
 		Variances:   v,
 	}

@@ -189,7 +189,7 @@ func accept(w *desk.Work, c *store.Count, x *explained, list []*cause.Explanatio
 	for i, e := range list {
 		own[i] = x.pos[e.Line]
 	}
-	lines, err := linesAt(w, c, own)
+	lines, err := count.LinesAt(w, c, own)
 	if err != nil {
 		return 0, err
 	}
@@ -260,7 +260,7 @@ func remember(w *desk.Work, rows []store.CauseAccepted) error {
 
 // settlePairs accepts both lines of pairs, which stand one behind the other, for a reason.
 func settlePairs(w *desk.Work, c *store.Count, pairs []int64, reason string) (int, error) {
-	lines, err := linesAt(w, c, pairs)
+	lines, err := count.LinesAt(w, c, pairs)
 	if err != nil {
 		return 0, err
 	}
@@ -280,7 +280,7 @@ func settlePairs(w *desk.Work, c *store.Count, pairs []int64, reason string) (in
 			)
 		}
 	}
-	return decide(w, c, lines, store.Accept, reason)
+	return count.Decide(w, c, lines, count.Decision{Kind: store.Accept, Reason: reason})
 }
 
 // shift lets a movement have happened at another time for a line than it was booked; at is 0 for: as it was booked.

@@ -27,7 +27,7 @@ func (d *Room) Recost(ctx context.Context, p desk.Person, countID int64, x Costi
 		if x.Cost != nil && *x.Cost < 0 {
 			return none, desk.RefuseAs(desk.Invalid, "cost", "What a unit costs is never less than 0.")
 		}
-		lines, err := linesAt(w, c, x.Lines)
+		lines, err := count.LinesAt(w, c, x.Lines)
 		if err != nil {
 			return none, err
 		}

@@ -2,7 +2,6 @@ package variances
 
 import (
 	"context"
-	"slices"
 	"strings"
 	"unicode"
 
@@ -87,31 +86,6 @@ func (out *Decided) leaveOut(w *desk.Work, c *store.Count, lines []store.CountLi
 	return kept, nil
 }
 
-// linesAt loads lines of a count by their positions; one that is missing, or asked for twice, is an error.
-func linesAt(w *desk.Work, c *store.Count, positions []int64) ([]store.CountLine, error) {
-	sorted := slices.Clone(positions)
-	slices.Sort(sorted)
-	if sorted = slices.Compact(sorted); len(sorted) != len(positions) || len(positions) == 0 {
-		return nil, desk.RefuseAs(desk.Invalid, "lines", "Name each line once.")
-	}
-	lines := make([]store.CountLine, 0, len(sorted))
-	for some := range slices.Chunk(sorted, count.Stretch) {
-		err := store.EachCountLine(
-			w.Tx,
-			c.ID,
-			store.Positions{Some: some},
-			func(l *store.CountLine) error { lines = append(lines, *l); return nil },
-		)
-		if err != nil {
-			return nil, err
-		}
-	}
-	if len(lines) != len(positions) {
-		return nil, desk.Missing("A line")
-	}
-	return lines, nil
-}
-
 func knownReason(w *desk.Work, reason string) error {
 	if reason == "" {
 		return nil
@@ -179,7 +153,7 @@ func (d *Room) DecideAs(ctx context.Context, p desk.Person, countID int64, x Dec
 				return out, err
 			}
 		}
-		lines, err := linesAt(w, c, positions)
+		lines, err := count.LinesAt(w, c, positions)
 		if err != nil {
 			return out, err
 		}
@@ -191,7 +165,7 @@ func (d *Room) DecideAs(ctx context.Context, p desk.Person, countID int64, x Dec
 				return out, err
 			}
 		}
-		if out.Lines, err = decide(w, c, lines, kind, reason); err != nil {
+		if out.Lines, err = count.Decide(w, c, lines, count.Decision{Kind: kind, Reason: reason}); err != nil {
 			return out, err
 		}
 		positions = positions[:0:0]
@@ -203,72 +177,6 @@ func (d *Room) DecideAs(ctx context.Context, p desk.Person, countID int64, x Dec
 		}
 		return out, w.Say("decided", map[string]any{"count": c.ID, "kind": kind, "reason": reason, "lines": out.Lines})
 	})
-}
-
-// decide appends decisions of the person at work about what is open of lines.
-func decide(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reason string) (n int, err error) {
-	return decideBy(w, c, lines, kind, reason, decider{person: w.Person.Name})
-}
-
-// decider is who decides: a person, or a rule that the person turned on.
-type decider struct{ person, rule string }
-
-func decideBy(w *desk.Work, c *store.Count, lines []store.CountLine, kind, reason string, by decider) (n int, err error) {
-	sign, err := signOf(w, kind, reason)
-	if err != nil {
-		return 0, err
-	}
-	t := count.NewTallying(w, c)
-	if len(lines) > 2000 {
-		if err := t.Preload(); err != nil {
-			return 0, err
-		}
-	}
-	rows := make([]store.Decision, len(lines))
-	for i := range lines {
-		l := &lines[i]
-		if l.Queue == store.NotQueued {
-			if l.Postings > 0 {
-				return 0, desk.Refuse("%s went out already, and nothing of it is open.", count.LineName(w.Tx, c, l.Pos))
-			}
-			return 0, desk.Refuse("%s has no variance to decide.", count.LineName(w.Tx, c, l.Pos))
-		}
-		if sign == "over" && l.Rest < 0 || sign == "short" && l.Rest > 0 {
-			return 0, desk.RefuseAs(
-				desk.Invalid,
-				"reason",
-				"%s does not explain %s, which is %s. Take another reason.",
-				reason,
-				count.LineName(w.Tx, c, l.Pos),
-				map[bool]string{true: "over", false: "short"}[l.Rest > 0],
-			)
-		}
-		before := *l
-		rest := l.Rest
-		rows[i] = store.Decision{CountID: c.ID, Pos: l.Pos, Kind: kind, Reason: reason, Person: by.person, At: w.Now, Quantity: &rest,
-			Rule: by.rule}
-		l.Decision, l.Reason = kind, reason
-		l.Enqueue(count.LineState(l))
-		if err := t.Move(&before, l, false); err != nil {
-			return 0, err
-		}
-	}
-	if err := store.UpdateCountLines(w.Tx, c, lines); err != nil {
-		return 0, err
-	}
-	if err := t.Write(); err != nil {
-		return 0, err
-	}
-	return len(rows), count.AppendDecisions(w, rows)
-}
-
-// signOf gives the sign of variances that a reason explains, where it is one alone and something is accepted for it.
-func signOf(w *desk.Work, kind, reason string) (sign string, err error) {
-	if reason == "" || kind != store.Accept {
-		return "", nil
-	}
-	err = w.Raw("SELECT sign FROM reasons WHERE code = ?", reason).Scan(&sign).Error
-	return sign, err
 }
 
 // asSeen refuses lines of which something else is open than what was seen.
@@ -360,7 +268,7 @@ func (d *Room) AddNote(ctx context.Context, p desk.Person, countID, pos int64, t
 		if err != nil {
 			return none, err
 		}
-		if _, err := linesAt(w, c, []int64{pos}); err != nil {
+		if _, err := count.LinesAt(w, c, []int64{pos}); err != nil {
 			return none, err
 		}
 		if strings.TrimSpace(text) == "" {

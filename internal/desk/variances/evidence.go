@@ -112,7 +112,7 @@ func (d *Room) Attach(ctx context.Context, p desk.Person, countID, pos int64, na
 		if err != nil {
 			return 0, err
 		}
-		if _, err := linesAt(w, c, []int64{pos}); err != nil {
+		if _, err := count.LinesAt(w, c, []int64{pos}); err != nil {
 			return 0, err
 		}
 		var has, same int64
@@ -179,7 +179,7 @@ func (d *Room) ChooseRound(ctx context.Context, p desk.Person, countID, pos int6
 		if err != nil {
 			return none, err
 		}
-		if _, err := linesAt(w, c, []int64{pos}); err != nil {
+		if _, err := count.LinesAt(w, c, []int64{pos}); err != nil {
 			return none, err
 		}
 		rounds := map[int]bool{}

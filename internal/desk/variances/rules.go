@@ -509,11 +509,11 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 			if len(positions) == 0 {
 				continue
 			}
-			lines, err := linesAt(w, c, positions)
+			lines, err := count.LinesAt(w, c, positions)
 			if err != nil {
 				return 0, err
 			}
-			if _, err := decideBy(w, c, lines, string(rules[i].Then), rules[i].Reason, decider{on[i].OnBy, on[i].Name}); err != nil {
+			if _, err := count.Decide(w, c, lines, count.Decision{Kind: string(rules[i].Then), Reason: rules[i].Reason, Rule: on[i].Name, Person: on[i].OnBy}); err != nil {
 				return 0, err
 			}
 			said[on[i].Name] = len(positions)

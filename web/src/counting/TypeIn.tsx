@@ -373,6 +373,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 				["↑ ↓", "row"],
 				["F3", "find a row"],
 				["Esc", "as it was"],
+				["Ctrl Z", "undo"],
 			]}
 		>
 			<div className="flex flex-wrap items-center gap-x-5 gap-y-1 px-4 pt-1.5 narrow:gap-x-3 narrow:px-3">
@@ -495,6 +496,7 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 											disabled={!open}
 											aria-label={`Counted, ${r.bin}, ${r.sku}${r.counted == null ? ", uncounted" : ""}`}
 											data-row={r.row_code}
+											data-saved={r.own ?? ""}
 											value={typed[r.row_code] ?? r.own ?? ""}
 											onFocus={(e) => {
 												e.target.select();

@@ -8,6 +8,8 @@ import { key } from "../api/keys";
 import { dropFiles } from "../intake/drops";
 import { count, Empty, many, plain, when } from "./figures";
 import { Goto } from "./Goto";
+import { Steps } from "./Steps";
+import { typing } from "./typing";
 import { Work } from "./Work";
 
 type Keys = [string, string][];
@@ -34,10 +36,6 @@ async function signOut() {
 
 const Person = createContext<Schemas["Person"] | null>(null);
 export const usePerson = () => useContext(Person) as Schemas["Person"];
-
-/** Whether a key goes to a field that is being typed into. */
-export const typing = (e: Event | React.SyntheticEvent) =>
-	(e.target as HTMLElement)?.closest?.("input, textarea, select, [contenteditable], [role=listbox]") != null;
 
 /** The house around every screen: the way between things, dropping files anywhere, keys. */
 export function Frame({ person }: { person: Schemas["Person"] }) {
@@ -231,7 +229,7 @@ function AllKeys({ onClose }: { onClose: () => void }) {
 		["U", "Variances: take a decision back"],
 		["Enter", "Counting: type the number, Enter goes to the next"],
 		["F2", "Intake: mend the cell in hand"],
-		["Ctrl Z", "Intake: take the last answer back"],
+		["Ctrl Z", "in a count: undo your last step · Intake: take the last answer back"],
 	];
 	return (
 		<Dialog open onClose={onClose} className="fixed inset-0 z-50 grid place-items-center bg-ink/30">
@@ -300,6 +298,7 @@ export function CountFrame() {
 	return (
 		<>
 			<Stages c={data} />
+			<Steps key={data.id} id={data.id} />
 			<Outlet />
 		</>
 	);

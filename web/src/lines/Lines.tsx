@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import { typing } from "../frame/Frame";
 import { count, plain } from "../frame/figures";
+import { typing } from "../frame/typing";
 import { Arrange, type Out, useArranged } from "./Arrange";
 import { Cell } from "./Cell";
 import { useSorted } from "./sorted";

@@ -486,6 +486,7 @@ export function Variances() {
 				["H", "hold"],
 				["G", "count again"],
 				["U", "take back"],
+				["Ctrl Z", "undo"],
 				["N", "note"],
 				["C", "do what the cause asks for"],
 				["R", "reason"],
