@@ -36,6 +36,7 @@ var below = map[string][]string{
 	"internal/desk/counting":    {"internal/desk/count", "internal/document"},
 	"internal/desk/variances":   {"internal/desk/recorded", "internal/desk/count"},
 	"internal/desk/adjustments": {"internal/desk/count"},
+	"internal/desk/steps":       {"internal/desk/count"},
 	"internal/desk/report":      {"internal/desk/variances", "internal/desk/adjustments", "internal/desk/count"},
 	"internal/desk/today":       {"internal/desk/recorded", "internal/desk/intake", "internal/desk/adjustments", "internal/desk/count"},
 	"internal/desk/reference":   {"internal/desk/recorded", "internal/desk/count"},
