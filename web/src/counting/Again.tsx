@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { api, ask, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
-import { apart, count, Failed, many, plain, Warn } from "../frame/figures";
+import { apart, BeingRead, count, many, plain, Warn } from "../frame/figures";
 import { changed } from "./changed";
 import { rowsOf } from "./TypeIn";
 
@@ -47,8 +47,7 @@ export function Again({ id, number, side }: { id: number; number: number; side: 
 			return check.mutateAsync(texts);
 		},
 	});
-	if (q.error && !q.data) return <Failed what="This sheet" error={q.error} />;
-	if (!q.data) return null;
+	if (!q.data) return <BeingRead what="The sheet" of={[q]} />;
 	const line = (row: string) => rows.find((r) => r.row_code === row);
 	const go = (i: number) => {
 		const f = fields.current.get(Math.max(0, Math.min(rows.length - 1, i)));

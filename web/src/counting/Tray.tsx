@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { api, ask, Problem, type Schemas, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Choice, Stage } from "../frame/Frame";
-import { Failed, many, Warn, when } from "../frame/figures";
+import { BeingRead, many, Warn, when } from "../frame/figures";
 import { Asks } from "./Asks";
 import { changed } from "./changed";
 
@@ -37,8 +37,7 @@ export function TrayOf({ id, c, side }: { id: number; c: Schemas["Stages"]; side
 		mutationFn: (doubt: number) => ask(api.POST("/api/counts/{count}/tray/{doubt}/take-up", { params: { path: { count: id, doubt } } })),
 		onSuccess: () => changed(id),
 	});
-	if (q.error && !q.data) return <Failed what="The tray" error={q.error} />;
-	if (!q.data) return null;
+	if (!q.data) return <BeingRead what="The tray" of={[q]} />;
 	const { doubts, waits } = q.data;
 	const open = c.state === "running";
 	const at = Math.max(

@@ -4,7 +4,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask, Problem, queries, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
-import { apart, Empty, Failed, many, plain, Quantity, Warn, when } from "../frame/figures";
+import { apart, BeingRead, Empty, many, plain, Quantity, Warn, when } from "../frame/figures";
 import { Asks } from "./Asks";
 import { FoundRow } from "./FoundRow";
 import { useUnsent } from "./unsent";
@@ -74,12 +74,19 @@ export function TypeIn({ id, c, number, side }: { id: number; c: Schemas["Stages
 	}, []);
 	// A row that was sought from another sheet is gone to once this one is here.
 	const awaited = search.get("find");
+	// The first row without a count is in hand on arrival; not where a keyboard would come up over the screen.
+	const arrived = useRef(false);
+	useEffect(() => {
+		if (!q.data || arrived.current || awaited) return;
+		arrived.current = true;
+		if (matchMedia("(pointer: fine)").matches)
+			fields.current.get(q.data.lines.findIndex((l) => l.row_code !== "" && l.own == null))?.focus();
+	}, [q.data, awaited]);
 	const ready = q.data !== undefined;
 	useEffect(() => {
 		if (awaited && ready) findRef.current?.(awaited);
 	}, [awaited, ready]);
-	if (q.error && !q.data) return <Failed what="This sheet" error={q.error} />;
-	if (!q.data) return null;
+	if (!q.data) return <BeingRead what="The sheet" of={[q]} />;
 	const { sheet, next, lines: rows } = q.data;
 	if (!sheet) return <Empty title="There is no such sheet" />;
 	const who = counter ?? (sheet.counter || person.name);

@@ -6,7 +6,7 @@ import { api, ask, queries, type Schemas, useStale } from "../api/client";
 import { useEvents } from "../api/events";
 import { key } from "../api/keys";
 import { dropFiles } from "../intake/drops";
-import { count, Empty, many, plain, when } from "./figures";
+import { BeingRead, count, Empty, many, plain, when } from "./figures";
 import { Goto } from "./Goto";
 import { Steps } from "./Steps";
 import { typing } from "./typing";
@@ -46,6 +46,8 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 	const [going, setGoing] = useState(false);
 	const [help, setHelp] = useState(false);
 	const depth = useRef(0);
+	const work = useRef<HTMLDivElement>(null);
+	useTitle(at.pathname);
 
 	useEffect(() => {
 		const key = (e: KeyboardEvent) => {
@@ -90,6 +92,9 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					navigate("/intake");
 				}}
 			>
+				<button type="button" className="sr-only focus:not-sr-only focus:px-4" onClick={() => work.current?.focus()}>
+					Skip to the work
+				</button>
 				<header className="flex items-baseline gap-x-5 border-b border-rule px-4 py-1.5 narrow:gap-x-3 narrow:px-3">
 					<Link to="/" className="text-[15px] font-bold">
 						Wobin
@@ -125,7 +130,9 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 					</span>
 				</header>
 				<Stale />
-				<Outlet key={at.pathname.split("/").slice(0, 3).join("/")} />
+				<div ref={work} tabIndex={-1} className="flex min-h-0 flex-1 flex-col outline-none">
+					<Outlet key={at.pathname.split("/").slice(0, 3).join("/")} />
+				</div>
 				{over && (
 					<div className="pointer-events-none fixed inset-3 z-40 grid place-items-center border-2 border-dashed border-ink bg-paper/85">
 						<div className="text-center">
@@ -142,6 +149,48 @@ export function Frame({ person }: { person: Schemas["Person"] }) {
 			</div>
 		</Person.Provider>
 	);
+}
+
+/** What a page is called, by the beginning of its path; in a count by the stage. */
+const titles: [RegExp, string][] = [
+	[/^\/counts\/\d+\/(recorded)/, "Recorded"],
+	[/^\/counts\/\d+\/(plan)/, "Plan"],
+	[/^\/counts\/\d+\/(sheets)/, "Sheets"],
+	[/^\/counts\/\d+\/counting\/tray/, "The tray"],
+	[/^\/counts\/\d+\/counting\/(\d+)/, "Sheet"],
+	[/^\/counts\/\d+\/counting/, "Counting"],
+	[/^\/counts\/\d+\/variances/, "Variances"],
+	[/^\/counts\/\d+\/adjustments/, "Adjustments"],
+	[/^\/counts\/\d+\/report/, "Report"],
+	[/^\/stock/, "Stock"],
+	[/^\/intake/, "Intake"],
+	[/^\/layouts/, "Layouts"],
+	[/^\/plan/, "Plan a new count"],
+	[/^\/rotation/, "Rotation"],
+	[/^\/together/, "Counts together"],
+	[/^\/item/, "Item"],
+	[/^\/reference/, "Reference"],
+	[/^\/safety/, "Backups"],
+	[/^\/record/, "Record"],
+	[/^\/people/, "People"],
+	[/^\/me/, "Your sign-in"],
+	[/^\/$/, "Today"],
+];
+
+/** Names the window after its page: the stage of a count with the count's name. */
+function useTitle(path: string) {
+	const id = Number(path.match(/^\/counts\/(\d+)/)?.[1] ?? 0);
+	const q = useQuery({
+		queryKey: key.count(id),
+		enabled: id > 0,
+		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
+	});
+	const page = titles.find(([of]) => of.test(path));
+	const number = page?.[1] === "Sheet" ? ` ${path.match(/\d+$/)?.[0] ?? ""}` : "";
+	const title = [page && page[1] + number, id > 0 && q.data?.name, "Wobin"].filter(Boolean).join(" · ");
+	useEffect(() => {
+		document.title = title;
+	}, [title]);
 }
 
 /** In a narrow window: the pages, and what else stands at the head of a wide one, behind one button. */
@@ -197,13 +246,18 @@ function Stale() {
 }
 
 function ThemeWord() {
-	const [night, setNight] = useState(() => localStorage.getItem("theme") === "night");
+	const [chosen, setChosen] = useState(() => localStorage.getItem("theme"));
+	const dark = useMedia("(prefers-color-scheme: dark)"); // the machine's own, until somebody chooses
+	const night = chosen ? chosen === "night" : dark;
 	useEffect(() => {
 		document.documentElement.dataset.theme = night ? "night" : "day";
-		localStorage.setItem("theme", night ? "night" : "day");
 	}, [night]);
+	const choose = (theme: string) => {
+		localStorage.setItem("theme", theme);
+		setChosen(theme);
+	};
 	return (
-		<button type="button" className="word" onClick={() => setNight(!night)}>
+		<button type="button" className="word" onClick={() => choose(night ? "day" : "night")}>
 			{night ? "Day" : "Night"}
 		</button>
 	);
@@ -292,16 +346,23 @@ function CountName() {
 
 /** A count's screens under its stage line. */
 export function CountFrame() {
-	const { data, error } = useCount();
-	if (error) return <Empty title="This count cannot be shown">{error.message}</Empty>;
-	if (!data) return null;
+	const { id, data, error } = useCount();
+	if (!(id > 0)) return <Empty title="There is no such count" />;
+	if (!data) return <BeingRead what="This count" of={[{ error }]} />;
 	return (
 		<>
 			<Stages c={data} />
+			<StageName />
 			<Steps key={data.id} id={data.id} />
 			<Outlet />
 		</>
 	);
+}
+
+/** The heading of a stage whose lines begin at once, for those who go by headings. */
+function StageName() {
+	const of = useLocation().pathname.match(/\/(recorded|sheets|variances|adjustments)$/)?.[1];
+	return of ? <h1 className="sr-only">{of.charAt(0).toUpperCase() + of.slice(1)}</h1> : null;
 }
 
 function Stages({ c }: { c: Schemas["Stages"] }) {
@@ -371,22 +432,24 @@ function Stages({ c }: { c: Schemas["Stages"] }) {
 	);
 }
 
-/** Whether the window has room for the racks beside the lines. */
-function useWide() {
-	const [is, setIs] = useState(() => matchMedia(roomy).matches);
+/** Whether something holds of the window, as CSS asks for it. */
+function useMedia(query: string) {
+	const [is, setIs] = useState(() => matchMedia(query).matches);
 	useEffect(() => {
-		const m = matchMedia(roomy);
+		const m = matchMedia(query);
 		const on = () => setIs(m.matches);
 		m.addEventListener("change", on);
 		return () => m.removeEventListener("change", on);
-	}, []);
+	}, [query]);
 	return is;
 }
+
+/** Where the window has room for the racks beside the lines. */
 const roomy = "(min-width: 1160px)";
 
 /** A stage: its lines, the elevation beside them, what can be done at the foot, and the keys that work here. */
 export function Stage({ children, side, foot, keys }: { children: ReactNode; side?: ReactNode; foot?: ReactNode; keys?: Keys }) {
-	const wide = useWide();
+	const wide = useMedia(roomy);
 	const [over, setOver] = useState(false); // in a narrow window the side is folded away, and lies over the lines when it is wanted
 	useEffect(() => {
 		if (wide || !side) return;

@@ -120,6 +120,17 @@ export function Failed({ what, error }: { what: string; error: Error }) {
 	);
 }
 
+/** In the place of a view that is not read yet: why it cannot be, or, after a moment, that it is being read. */
+export function BeingRead({ what, of }: { what: string; of: { error: Error | null }[] }) {
+	const error = of.find((q) => q.error)?.error;
+	if (error) return <Failed what={what} error={error} />;
+	return (
+		<p className="appears-late px-6 py-16 text-center text-dim" role="status">
+			{what} is being read…
+		</p>
+	);
+}
+
 export const statusWord: Record<string, string> = {
 	uncounted: "uncounted",
 	match: "match",

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
-import { count, Empty, many, Warn, when } from "../frame/figures";
+import { BeingRead, count, Empty, many, Warn, when } from "../frame/figures";
 import { kindWord } from "./settling";
 
 type View = Schemas["LayoutView"];
@@ -30,6 +30,7 @@ export function Layouts() {
 			setWrong(`${file.name}: ${(e as Error).message}`);
 		}
 	};
+	if (!q.data) return <BeingRead what="The list of layouts" of={[q]} />;
 	return (
 		<Stage
 			foot={

@@ -217,6 +217,11 @@ export function Lines<R>({
 			e.preventDefault();
 		}
 	};
+	// Whoever arrives has the keys where the work is: on the lines, unless something is being typed or pressed already.
+	useEffect(() => {
+		const at = document.activeElement;
+		if (at === null || at === document.body || at.tagName === "A") box.current?.focus({ preventScroll: true });
+	}, []);
 	const grid = useTracks(columns, rows);
 	return (
 		<div className="relative flex min-h-0 flex-1 flex-col">

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Choice, Stage, usePerson } from "../frame/Frame";
-import { Failed, many, Warn, when } from "../frame/figures";
+import { BeingRead, many, Warn, when } from "../frame/figures";
 
 type Role = Schemas["PersonView"]["role"];
 const roles: [Role, string][] = [
@@ -50,8 +50,7 @@ export function People() {
 		onSuccess: (invited, p) => setMade({ name: p.name, invited }),
 		onSettled: changed,
 	});
-	if (staff.error && !staff.data) return <Failed what="The people" error={staff.error} />;
-	if (!staff.data) return null;
+	if (!staff.data) return <BeingRead what="The list of people" of={[staff]} />;
 	const wrong = invite.error ?? uninvite.error ?? change.error ?? reset.error;
 	return (
 		<Stage

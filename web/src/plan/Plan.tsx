@@ -5,7 +5,7 @@ import { api, ask, queries, type Schemas, workKey, zone } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, Stage } from "../frame/Frame";
-import { age, count, Empty, hours, many, plain, Warn, when } from "../frame/figures";
+import { age, BeingRead, count, Empty, hours, many, plain, Warn, when } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
 import { Further, together, useFurther } from "./Further";
 import { namesIn } from "./names";
@@ -24,7 +24,7 @@ export function NewCount() {
 	const [search] = useSearchParams();
 	const houses = useWarehouses();
 	const [picked, setPicked] = useState(Number(search.get("warehouse")) || 0);
-	if (!houses.data) return null;
+	if (!houses.data) return <BeingRead what="The plan" of={[houses]} />;
 	const house = houses.data.find((h) => h.id === picked) ?? houses.data.find((h) => h.lines > 0) ?? houses.data.find((h) => h.bins > 0);
 	if (!house)
 		return (

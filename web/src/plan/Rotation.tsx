@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useParams } from "react-router";
 import { api, ask, queries, type Schemas, zone } from "../api/client";
 import { Choice, Stage, usePerson } from "../frame/Frame";
-import { count, hours, many, plain, Warn } from "../frame/figures";
+import { BeingRead, count, Empty, hours, many, plain, Warn } from "../frame/figures";
 import { useWarehouses } from "../recorded/Recorded";
 import { Portion, useRotation } from "./Portion";
 
@@ -19,7 +19,8 @@ export function Rotation() {
 	const houses = useWarehouses();
 	const q = useRotation(house);
 	const h = houses.data?.find((x) => x.id === house);
-	if (!q.data || !h) return null;
+	if (!q.data || !houses.data) return <BeingRead what="The rotation" of={[q, houses]} />;
+	if (!h) return <Empty title="There is no such warehouse" />;
 	return <RotationOf key={JSON.stringify(q.data.rotation)} house={h} v={q.data} />;
 }
 

@@ -5,7 +5,7 @@ import { api, ask, queries, type Schemas, workKey } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useAt, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
-import { age, apart, count, Empty, itemPath, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
+import { age, apart, BeingRead, count, Empty, itemPath, many, mostPlaces, plain, Quantity, Warn, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
 import { useHand } from "../lines/hand";
 import { type Column, Lines } from "../lines/Lines";
@@ -22,7 +22,7 @@ export function Recorded() {
 	const { house } = useParams();
 	const [search] = useSearchParams();
 	const houses = useWarehouses();
-	if (!houses.data) return null;
+	if (!houses.data) return <BeingRead what="Recorded stock" of={[houses]} />;
 	const text = search.get("text") ?? "";
 	const id = Number(house) || houses.data[0]?.id;
 	if (!id) {
@@ -42,7 +42,7 @@ export function Recorded() {
 export function RecordedOfCount() {
 	const { data } = useCount();
 	const houses = useWarehouses();
-	if (!data || !houses.data) return null;
+	if (!data || !houses.data) return <BeingRead what="Recorded stock" of={[houses]} />;
 	return <RecordedStock house={data.warehouse_id} houses={houses.data.filter((h) => h.id === data.warehouse_id)} />;
 }
 

@@ -6,7 +6,7 @@ import { Link } from "react-router";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, useCount, usePerson } from "../frame/Frame";
-import { count, Failed, many, Off, plain, Warn, when } from "../frame/figures";
+import { BeingRead, count, many, Off, plain, Warn, when } from "../frame/figures";
 import { CutOffList } from "../plan/CutOff";
 import { late, useRotation } from "../plan/Portion";
 import { CauseMark, causeSentence } from "../variances/Causes";
@@ -29,8 +29,7 @@ export function Report() {
 		mutationFn: () => ask(api.POST("/api/counts/{count}/reopen", { params: { path: { count: id } }, body: { reason: why.trim() } })),
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.count(id) }),
 	});
-	if (q.error && !q.data) return <Failed what="The report" error={q.error} />;
-	if (!q.data) return null;
+	if (!q.data) return <BeingRead what="The report" of={[q]} />;
 	const left = {
 		held: q.data.count.held,
 		accepted: q.data.count.accepted,

@@ -3,7 +3,7 @@ import { Link, useParams } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage } from "../frame/Frame";
-import { count, Failed, many, Off, plain } from "../frame/figures";
+import { BeingRead, count, many, Off, plain } from "../frame/figures";
 
 type One = Schemas["OfSeveral"];
 
@@ -14,8 +14,7 @@ export function Together() {
 		queryKey: key.together(id),
 		queryFn: () => ask(api.GET("/api/counts/{count}/together", { params: { path: { count: id } } })),
 	});
-	if (q.error && !q.data) return <Failed what="These counts" error={q.error} />;
-	if (!q.data) return null;
+	if (!q.data) return <BeingRead what="The counts" of={[q]} />;
 	const { name, counts, all } = q.data;
 	return (
 		<Stage

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
-import { count, Empty, Failed, many, Warn, when } from "../frame/figures";
+import { BeingRead, count, Empty, many, Warn, when } from "../frame/figures";
 import { Proof } from "./Proof";
 
 const why: Record<string, string> = {
@@ -24,8 +24,7 @@ export function Safety() {
 		onSuccess: () => queries.invalidateQueries({ queryKey: key.backups }),
 	});
 	const verify = useMutation({ mutationFn: () => ask(api.POST("/api/record/verify")) });
-	if (backups.error && !backups.data) return <Failed what="The backups" error={backups.error} />;
-	if (!backups.data) return null;
+	if (!backups.data) return <BeingRead what="The list of backups" of={[backups]} />;
 	return (
 		<Stage
 			foot={

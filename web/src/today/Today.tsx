@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { api, ask, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Stage, usePerson } from "../frame/Frame";
-import { age, count, Empty, many, plain, when } from "../frame/figures";
+import { age, BeingRead, count, Empty, many, plain, when } from "../frame/figures";
 import { DropField } from "../intake/DropField";
 import { useWaiting } from "../intake/waiting";
 import { Portion } from "../plan/Portion";
@@ -13,7 +13,7 @@ import { Portion } from "../plan/Portion";
 export function Today() {
 	const person = usePerson();
 	const q = useQuery({ queryKey: key.today, queryFn: () => ask(api.GET("/api/today")) });
-	if (!q.data) return null;
+	if (!q.data) return <BeingRead what="Today" of={[q]} />;
 	const { counts, warehouses, demo_files, exports } = q.data;
 	const running = counts.filter((c) => c.state === "running");
 	const finished = counts.filter((c) => c.state === "finished");
