@@ -335,19 +335,23 @@ func UpdateCountLines(tx *gorm.DB, c *Count, lines []CountLine) error {
 }
 
 // SettleCountLines writes what is settled about lines and not worked out: whether they have a row on a sheet, count beside the
+// updateRows writes what lines are, given as [position, has a row, beside, cost, where from, count]; the count stands in every row of the list
+// for the reason that updateValues has.
+const updateRows = `UPDATE count_lines SET has_row = j.value->>1, beside = j.value->>2, cost = j.value->>3, cost_of = j.value->>4 FROM json_each(?) j
+	WHERE count_id = j.value->>5 AND pos = j.value->>0`
+
 // count, and what they cost.
 func SettleCountLines(tx *gorm.DB, count int64, lines []CountLine) error {
-	rows := make([][5]any, len(lines))
+	rows := make([][6]any, len(lines))
 	for i := range lines {
 		l := &lines[i]
-		rows[i] = [5]any{l.Pos, flag(l.HasRow), flag(l.Beside), l.Cost, l.CostOf}
+		rows[i] = [6]any{l.Pos, flag(l.HasRow), flag(l.Beside), l.Cost, l.CostOf, count}
 	}
 	b, err := json.Marshal(rows)
 	if err != nil {
 		return err
 	}
-	return tx.Exec(`UPDATE count_lines SET has_row = j.value->>1, beside = j.value->>2, cost = j.value->>3, cost_of = j.value->>4 FROM json_each(?) j
-		WHERE count_id = ? AND pos = j.value->>0`, string(b), count).Error
+	return tx.Exec(updateRows, string(b)).Error
 }
 
 // bind gives the worked-out values in the order of their columns.

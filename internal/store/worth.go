@@ -129,7 +129,7 @@ func revalue(tx *gorm.DB, set int64, costs map[int64]quantity.Cost) error {
 
 // revalued writes the values of a tally's rows where they are others; none says that a row may have no value at all.
 func revalued(tx *gorm.DB, table, column string, set int64, worths map[int64]*worth, none bool) error {
-	var changed [][2]any
+	var changed [][3]any
 	err := Each(tx, "SELECT "+column+", value FROM "+table+" WHERE set_id = ?", []driver.Value{set}, func(v []driver.Value) error {
 		w := worths[v[0].(int64)]
 		var is any
@@ -137,17 +137,23 @@ func revalued(tx *gorm.DB, table, column string, set int64, worths map[int64]*wo
 			is = int64(w.value)
 		}
 		if is != v[1] {
-			changed = append(changed, [2]any{v[0], is})
+			changed = append(changed, [3]any{v[0], is, set})
 		}
 		return nil
 	})
 	for at := 0; err == nil && at < len(changed); at += Piece {
 		var b []byte
 		if b, err = json.Marshal(changed[at:min(at+Piece, len(changed))]); err == nil {
-			err = tx.Exec("UPDATE "+table+" SET value = j.value->>1 FROM json_each(?) j WHERE set_id = ? AND "+column+" = j.value->>0", string(b), set).Error
+			err = tx.Exec(updateValues(table, column), string(b)).Error
 		}
 	}
 	return err
+}
+
+// updateValues writes values of a tally's rows, given as [name, value, set]. The set stands in every row of the list: were it given once,
+// SQLite would go over all rows of the set and, for each, over the whole list.
+func updateValues(table, column string) string {
+	return "UPDATE " + table + " SET value = j.value->>1 FROM json_each(?) j WHERE set_id = j.value->>2 AND " + column + " = j.value->>0"
 }
 
 // Leaning is a line of a count that has its item's unit cost, or none, and of which nothing went out yet.

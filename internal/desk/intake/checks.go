@@ -13,7 +13,7 @@ import (
 // Check is something about a dropped file that could be meant or be a mistake, and changes figures: it is asked before
 // anything is taken in. None has an answer of its own.
 type Check struct {
-	What    string        `json:"what" doc:"missing, again, early, future, older, codes, described or part; behind it the number of a count, where the file belongs to several"`
+	What    string        `json:"what" doc:"missing, again, early, future, older, ahead, past, codes, described, part, cut, quantities or costs; behind it the number of a count, where the file belongs to several"`
 	Text    string        `json:"text"`
 	Options []CheckOption `json:"options"`
 	Answer  string        `json:"answer" doc:"the option that was chosen; empty: it has to be answered"`
@@ -88,7 +88,7 @@ func (c *Choices) answer(sheet int, what, value string) error {
 	for w, values := range map[string][]string{"missing": {withdraw, leave}, "again": {count.AddUp, count.Replace, leave, inTray},
 		"early":  {asItIs},
 		"future": {asItIs}, "older": {asItIs}, "codes": {recordedCodes, newCodes, asItIs}, "part": {inPart, whole}, sameMoves: {theSame, further},
-		otherThings: {asItIs, fromFile}} {
+		otherThings: {asItIs, fromFile}, cutOff: {asItIs}, tenfold: {asItIs}, tenfoldCost: {asItIs}, ahead: {asItIs}, longPast: {asItIs}} {
 		for _, v := range values {
 			if w == kind && v == value {
 				checks := maps.Clone(c.Checks) // an earlier state of the draft has the old ones

@@ -13,6 +13,7 @@ import (
 	"wobin/internal/core/code"
 	"wobin/internal/core/field"
 	"wobin/internal/core/known"
+	"wobin/internal/core/plausible"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
 	"wobin/internal/desk"
@@ -101,6 +102,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 	}
 	skus := rec.known().Set(field.SKU)
 	seen := map[int64]int{}
+	var costs plausible.Tens
 	for i := range f.Items {
 		it := &f.Items[i]
 		sku := it.SKU
@@ -142,6 +144,9 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 			}
 			rec.rename(was, it.SKU)
 		}
+		if old != nil && old.Cost != nil && now.Cost != nil {
+			costs.Add(*old.Cost, *now.Cost)
+		}
 		switch {
 		case old == nil && given.Rows == "change", old != nil && given.Rows == "add":
 			e.Left++
@@ -180,6 +185,7 @@ func (d *Room) lookItems(ctx context.Context, dr *draft, pt *part, r read.Readin
 	if f.CostsRounded > 0 {
 		v.Assumed = append(v.Assumed, fmt.Sprintf("%d unit costs had more than 6 decimal places and were rounded to 6.", f.CostsRounded))
 	}
+	v.askTenfold(&dr.choices, tenfoldCost, "The unit costs", &costs)
 	rec.sets, rec.empty = nil, rec.empty && len(x.added) == 0
 	if len(f.Items) == 0 {
 		v.Blocked = "There is no row in it that could be taken in."

@@ -363,6 +363,7 @@ func (d *Room) lookPart(ctx context.Context, dr *draft, pt *part, r read.Reading
 	if err != nil {
 		return err
 	}
+	v.askCut(&dr.choices, m.HeaderRow)
 	for _, a := range pt.mapping.Asks {
 		if !a.Optional && v.Blocked == "" {
 			v.Blocked = "A question has to be answered first."

@@ -9,6 +9,7 @@ import (
 	"wobin/internal/core/field"
 	"wobin/internal/core/form"
 	"wobin/internal/core/layout"
+	"wobin/internal/core/plausible"
 	"wobin/internal/core/quantity"
 	"wobin/internal/core/read"
 	"wobin/internal/core/stock"
@@ -102,6 +103,7 @@ func (d *Room) lookStock(ctx context.Context, dr *draft, pt *part, r read.Readin
 	if err := d.stockTime(dr, pt, out, r.Zone); err != nil {
 		return err
 	}
+	d.askMoment(dr, pt)
 	if err := d.stockAfter(ctx, dr, pt, rec); err != nil {
 		return err
 	}
@@ -188,6 +190,15 @@ func (d *Room) stockTime(dr *draft, pt *part, out *Draft, zone *time.Location) e
 			return nil
 		}
 		s.recordedAt = d.Now().UnixNano()
+		if text, ok := form.DateIn(dr.name); ok {
+			at, err := form.ReadTime(text, "24:00", zone)
+			if err == nil {
+				s.recordedAt = min(at, s.recordedAt)
+				v.Assumed = append(v.Assumed, fmt.Sprintf("The file's name says %s; the figures are taken to be of %s.",
+					text, time.Unix(0, s.recordedAt).In(zone).Format("2 January 2006, 15:04")))
+				return nil
+			}
+		}
 		v.Assumed = append(v.Assumed, "No column says when the figures were true; they are taken to be of this moment.")
 	}
 	return nil
@@ -330,6 +341,15 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		e.Examples = append(e.Examples, x)
 	}
 	below := 0
+	var quantities, costs plausible.Tens
+	compare := func(was, is *stock.Line) {
+		if t.Quantity != "add" && t.Quantity != "take" {
+			quantities.Add(int64(was.Recorded), int64(is.Recorded))
+		}
+		if was.Costed && is.Costed {
+			costs.Add(int64(was.Cost), int64(is.Cost))
+		}
+	}
 	stock.Merge(before, file, t, func(what stock.What, was, is, of *stock.Line, first int32) {
 		if is != nil && is.Recorded < 0 && what != stock.Passed && (t.Quantity == "add" || t.Quantity == "take") {
 			below++
@@ -341,11 +361,13 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 			example("added", is.Key, nil, is)
 		case stock.Changed:
 			extent.has(&was.Key)
+			compare(was, is)
 			e.Changed++
 			at(is.Key).Changed++
 			example("changed", is.Key, was, is)
 		case stock.Unchanged:
 			extent.has(&is.Key)
+			compare(is, is)
 			e.Unchanged++
 			at(is.Key).Unchanged++
 		case stock.InDoubt:
@@ -379,6 +401,8 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		}
 	})
 	e.tellGone()
+	pt.view.askTenfold(&dr.choices, tenfold, "The quantities", &quantities)
+	pt.view.askTenfold(&dr.choices, tenfoldCost, "The unit costs", &costs)
 	if below > 0 {
 		pt.view.Assumed = append(pt.view.Assumed, desk.Plural(below, "line goes", "lines go")+" below zero.")
 	}

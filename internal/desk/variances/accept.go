@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"database/sql/driver"
-	"encoding/json"
 	"slices"
 
 	"gorm.io/gorm"
@@ -288,20 +287,15 @@ type shift struct{ pos, movement, at int64 }
 
 // moveCutOff shifts movements.
 func moveCutOff(w *desk.Work, c *store.Count, shifts []shift) error {
-	positions, list := make([]int64, len(shifts)), make([][3]int64, len(shifts))
+	positions, list := make([]int64, len(shifts)), make([]store.MovedAt, len(shifts))
 	for i, s := range shifts {
-		positions[i], list[i] = s.pos, [3]int64{s.pos, s.movement, s.at}
+		positions[i], list[i] = s.pos, store.MovedAt{Pos: s.pos, Movement: s.movement, At: s.at}
 	}
-	b, err := json.Marshal(list)
+	n, err := store.ShiftMoves(w.Tx, c.ID, list)
 	if err != nil {
 		return err
 	}
-	r := w.Exec(`UPDATE count_moves SET as_at = json_extract(k.value, '$[2]') FROM json_each(?) k WHERE count_id = ?
-		AND pos = json_extract(k.value, '$[0]') AND movement_id = json_extract(k.value, '$[1]')`, string(b), c.ID)
-	if r.Error != nil {
-		return r.Error
-	}
-	if int(r.RowsAffected) != len(shifts) {
+	if n != len(shifts) {
 		return desk.Missing("The movement")
 	}
 	return count.WorkOut(w, c, positions, false)
