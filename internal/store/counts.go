@@ -335,8 +335,8 @@ func UpdateCountLines(tx *gorm.DB, c *Count, lines []CountLine) error {
 }
 
 // SettleCountLines writes what is settled about lines and not worked out: whether they have a row on a sheet, count beside the
-// updateRows writes what lines are, given as [position, has a row, beside, cost, where from, count]; the count stands in every row of the list
-// for the reason that updateValues has.
+// updateRows writes what lines are, given as [position, has a row, beside, cost, where from, count]; the count stands in every row of the
+// list for the reason that updateValues has.
 const updateRows = `UPDATE count_lines SET has_row = j.value->>1, beside = j.value->>2, cost = j.value->>3, cost_of = j.value->>4 FROM json_each(?) j
 	WHERE count_id = j.value->>5 AND pos = j.value->>0`
 

@@ -234,7 +234,7 @@ func TestRefusedRowsAndFormulas(t *testing.T) {
 		browser.Holds(`document.querySelector("[data-formula-wrong]")?.textContent.includes('"Single"')`),
 	)
 	assert.Equal(t, `! At character 16: the file has no column "Single"`, s.text(`[data-formula-wrong]`))
-	s.do("put right", browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Singles'"), 
+	s.do("put right", browser.Type(`input[aria-label="Formula"]`, "'Boxes' * 12 + 'Singles'"),
 		browser.Holds(`document.querySelector("[data-formula-rows]")?.textContent.includes("43")`))
 	assert.Contains(t, s.text(`[data-formula-rows]`), "row 2 43")
 	s.do(

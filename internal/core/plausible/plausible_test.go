@@ -66,7 +66,8 @@ func TestTens(t *testing.T) {
 }
 
 func TestCutOff(t *testing.T) {
-	for rows, is := range map[int]bool{0: false, 65_535: false, 65_536: true, 65_537: false, 1_048_575: false, 1_048_576: true, 1_048_577: false} {
+	for rows, is := range map[int]bool{0: false, 65_535: false, 65_536: true, 65_537: false, 1_048_575: false, 1_048_576: true,
+		1_048_577: false} {
 		assert.Equal(t, is, plausible.CutOff(rows), rows)
 	}
 }

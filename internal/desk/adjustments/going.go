@@ -351,7 +351,8 @@ func (f *postingFile) recordedAttributes(tx *store.Tx, c *store.Count) error {
 	at, bins := make(map[store.StockKey]int, len(f.rows)), map[int64]bool{}
 	for i := range f.rows {
 		r, k := &f.rows[i], f.lines[i].Key
-		at[store.StockKey{Bin: r.BinID, Item: r.ItemID, Lot: k[stock.Lot], Serial: k[stock.Serial], Holding: k[stock.Holding]}], bins[r.BinID] = i, true
+		own := store.StockKey{Bin: r.BinID, Item: r.ItemID, Lot: k[stock.Lot], Serial: k[stock.Serial], Holding: k[stock.Holding]}
+		at[own], bins[r.BinID] = i, true
 	}
 	return store.RecordedIn(tx, c.SetID, slices.Sorted(maps.Keys(bins)), func(l *store.StockLine) error {
 		i, is := at[store.StockKey{Bin: l.BinID, Item: l.ItemID, Lot: l.Lot, Serial: l.Serial, Holding: l.Holding}]

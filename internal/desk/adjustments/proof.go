@@ -189,11 +189,13 @@ func (x *PostingProof) prove(tx *store.Tx, c *store.Count, p *store.Posting, set
 	}
 	list := slices.Collect(maps.Keys(bins))
 	// All that was sent of these lines in that time, by whichever count, is what has to have landed.
+	sent := into(func(l *line) *quantity.Quantity { return &l.Sent })
+	moved := into(func(l *line) *quantity.Quantity { return &l.Moved })
 	err = errors.Join(
-		store.EachSentBetween(tx, c.WarehouseID, before.RecordedAt, now.RecordedAt, p.ID, into(func(l *line) *quantity.Quantity { return &l.Sent })),
+		store.EachSentBetween(tx, c.WarehouseID, before.RecordedAt, now.RecordedAt, p.ID, sent),
 		store.EachRecordedIn(tx, set, list, into(func(l *line) *quantity.Quantity { return &l.Before })),
 		store.EachRecordedIn(tx, now.ID, list, into(func(l *line) *quantity.Quantity { return &l.After })),
-		store.EachMovedBetween(tx, c.WarehouseID, before.RecordedAt, now.RecordedAt, into(func(l *line) *quantity.Quantity { return &l.Moved })),
+		store.EachMovedBetween(tx, c.WarehouseID, before.RecordedAt, now.RecordedAt, moved),
 	)
 	if err != nil {
 		return err

@@ -38,16 +38,16 @@ func TestWhatAFileCanHardlyMeanIsAsked(t *testing.T) {
 			}
 			return plain(n)
 		}, cost, later), "", ""},
-		"quantities": {lines(times(3, plain), cost, later), "quantities", "The quantities of 20 lines of 20 lines are 1000 times what is recorded."},
+		"quantities": {lines(times(3, plain), cost, later), "quantities", "The quantities of 20 of 20 lines are 1000 times what is recorded."},
 		"costs": {lines(plain, func(n int) string { return fmt.Sprintf("%d50", n+1) }, later), "costs",
-			"The unit costs of 20 lines of 20 lines are 100 times what is recorded."},
+			"The unit costs of 20 of 20 lines are 100 times what is recorded."},
 		"costs of a hundredth": {lines(plain, func(n int) string { return fmt.Sprintf("0.%02d5", n+1) }, later), "costs",
-			"The unit costs of 20 lines of 20 lines are 1/100 of what is recorded."},
+			"The unit costs of 20 of 20 lines are 1/100 of what is recorded."},
 		"still to come":     {lines(plain, cost, "2126-11-20T06:00:00Z"), "ahead", "which is still to come"},
 		"long past":         {lines(plain, cost, "1926-11-20T06:00:00Z"), "past", "which is long past"},
 		"cut off":           {cut("W", 65_535), "cut", "It ends after 65,536 rows"},
 		"one row less":      {cut("X", 65_534), "", ""},
-		"items with prices": {"SKU,Unit cost\n" + itemCosts(100), "costs", "The unit costs of 20 lines of 20 lines are 100 times"},
+		"items with prices": {"SKU,Unit cost\n" + itemCosts(100), "costs", "The unit costs of 20 of 20 lines are 100 times"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			d := at(t)

@@ -262,7 +262,9 @@ func builtUpon(tx *store.Tx, c *store.Count, later []int64) error {
 }
 
 // decidedBefore gives the decisions that stood before those of a step, by their lines, and the lines that were decided anew since.
-func decidedBefore(w *desk.Work, c *store.Count, link *store.Link, undone map[int64]store.Link) (was map[int64]*store.Decision, later []int64, err error) {
+func decidedBefore(
+	w *desk.Work, c *store.Count, link *store.Link, undone map[int64]store.Link,
+) (was map[int64]*store.Decision, later []int64, err error) {
 	run, aside, err := rowsOf(w.Tx, link, undone, "decisions")
 	if err != nil {
 		return nil, nil, err
@@ -356,8 +358,8 @@ func unenter(w *desk.Work, c *store.Count, link *store.Link, undone map[int64]st
 	back := make([]store.Entry, 0, len(before))
 	for k, id := range before {
 		stands := last[k]
-		n := store.Entry{CountID: c.ID, Pos: k.pos, SheetID: stands.SheetID, Round: k.round, Parcel: k.parcel, Replaces: stands.ID, Withdrawn: true,
-			CountedAt: stands.CountedAt, Counter: w.Person.Name, Person: w.Person.Name, At: w.Now}
+		n := store.Entry{CountID: c.ID, Pos: k.pos, SheetID: stands.SheetID, Round: k.round, Parcel: k.parcel, Replaces: stands.ID,
+			Withdrawn: true, CountedAt: stands.CountedAt, Counter: w.Person.Name, Person: w.Person.Name, At: w.Now}
 		if was := by[id]; was != nil {
 			n.Quantity, n.Withdrawn, n.CountedAt, n.Since = was.Quantity, was.Withdrawn, was.CountedAt, was.Since
 			n.Counter, n.SheetID = was.Counter, was.SheetID

@@ -513,7 +513,8 @@ func (d *Room) RunRules(ctx context.Context, countID int64) (n int, err error) {
 			if err != nil {
 				return 0, err
 			}
-			if _, err := count.Decide(w, c, lines, count.Decision{Kind: string(rules[i].Then), Reason: rules[i].Reason, Rule: on[i].Name, Person: on[i].OnBy}); err != nil {
+			by := count.Decision{Kind: string(rules[i].Then), Reason: rules[i].Reason, Rule: on[i].Name, Person: on[i].OnBy}
+			if _, err := count.Decide(w, c, lines, by); err != nil {
 				return 0, err
 			}
 			said[on[i].Name] = len(positions)

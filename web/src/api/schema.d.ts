@@ -2527,7 +2527,7 @@ export interface components {
             /** @description the first of what it is about */
             rows: components["schemas"]["CheckRow"][];
             text: string;
-            /** @description missing, again, early, future, older, codes, described or part; behind it the number of a count, where the file belongs to several */
+            /** @description missing, again, early, future, older, ahead, past, codes, described, part, cut, quantities or costs; behind it the number of a count, where the file belongs to several */
             what: string;
         };
         CheckOption: {
