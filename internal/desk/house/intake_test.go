@@ -87,7 +87,8 @@ func TestSeveralSheetsAreOneIntake(t *testing.T) {
 		},
 	)
 	assert.Equal(t, 0, dr.Effect.Refused)
-	out := takeDraft(t, d, dr)
+	assert.Contains(t, dr.Blocked, "23 November 2026, 06:30 UTC, which is still to come")
+	out := takeDraft(t, d, meant(t, d, dr))
 	assert.Equal(t, 10, out.Added)
 	assert.Equal(t, map[string]string{"1-1 00511": "12.5", "1-2 00512": "4", "3-12 00513": "7"}, recorded(t, d, 1))
 	assert.Equal(t, 4, tally(t, d, "SELECT count(*) FROM bins"))
@@ -297,6 +298,7 @@ func TestLayoutOfOneSheet(t *testing.T) {
 		assert.Equal(t, []bool{true, true, true}, []bool{c.Sheets[1].Use, c.Sheets[2].Use, c.Sheets[3].Use})
 		assert.Zero(t, c.Effect.Refused)
 	}
+	meant(t, d, again)
 	gone, cancel := context.WithCancel(ctx)
 	cancel()
 	_, err = d.Intake.Settle(gone, nell, again.ID, intake.Answer{Sheet: 2, Use: "no"})

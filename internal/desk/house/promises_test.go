@@ -279,7 +279,7 @@ func TestWhatChangesAfterAPosting(t *testing.T) {
 // Stock that was recorded when the clocks of computers begin is stock like any other.
 func TestRecordedIn1970(t *testing.T) {
 	d := at(t)
-	take(t, d, "stock.csv", "warehouse,bin,sku,quantity,as at\nW,A,X,5,1970-01-01T00:00:00Z\n")
+	takeDraft(t, d, meant(t, d, look(t, d, "stock.csv", "warehouse,bin,sku,quantity,as at\nW,A,X,5,1970-01-01T00:00:00Z\n", intake.Choices{})))
 	c, err := d.Plan.Freeze(ctx, nell, plan.NewCount{Name: "Old", Scope: count.Scope{Warehouse: 1}, Cut: plan.Cut{Rows: 5}})
 	require.NoError(t, err)
 	today, err := d.Today.Today(ctx, nell)

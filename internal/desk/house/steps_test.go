@@ -128,6 +128,27 @@ func TestTypedCountsAreUndone(t *testing.T) {
 	assert.Nil(t, lineOf(t, d, id, "SHK", "A-1-2").Counted)
 }
 
+// Of two people of one name neither undoes what may be the other's.
+func TestNamesakesUndoNothing(t *testing.T) {
+	d := at(t)
+	id := frozen(t, d, false)
+	takeCounts(t, d, id, "W,A-1-1,ROPE,,8,2026-11-20T08:00:00Z\n")
+	_, err := d.Variances.Decide(ctx, nell, id, []int64{lineOf(t, d, id, "ROPE", "A-1-1").Pos}, store.Hold, "")
+	require.NoError(t, err)
+	require.NoError(t, d.Store.Write(ctx, func(tx *store.Tx) error {
+		for _, signIn := range []string{"one", "two"} {
+			if err := store.AddPerson(tx, &store.Person{Name: nell.Name, SignIn: signIn, Role: "controller"}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	_, err = undoLast(t, d, nell, id)
+	var r *desk.Refusal
+	require.ErrorAs(t, err, &r)
+	assert.Contains(t, r.Error(), "2 people here are called")
+}
+
 // Whatever was typed and decided in whatever order: undone step by step, the count is what it was before each.
 func TestUndoingGoesBackTheSameWay(t *testing.T) {
 	look := func(t require.TestingT, d *house.House, id int64) []count.VarianceLine {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"time"
 
 	"wobin/internal/core/undo"
@@ -179,6 +180,9 @@ func (d *Room) Undo(ctx context.Context, p desk.Person, countID, step int64) (St
 	if err != nil {
 		return Step{}, err
 	}
+	if err := oneOfTheName(c.Tx, p); err != nil {
+		return Step{}, err
+	}
 	a, known := acts[link.What]
 	var of struct{ Count int64 }
 	switch err := json.Unmarshal([]byte(link.Detail), &of); {
@@ -216,6 +220,25 @@ func (d *Room) Undo(ctx context.Context, p desk.Person, countID, step int64) (St
 		out = Step{ID: link.ID, At: desk.Instant(link.At), Words: words, Undone: true}
 		return out, w.Say(store.StepUndone, map[string]any{"count": c.ID, "step": link.ID, "was": link.What})
 	})
+}
+
+// oneOfTheName refuses to tell whose step one was where two people have a name: the record tells people by it.
+func oneOfTheName(tx *store.Tx, p desk.Person) error {
+	all, err := store.Staff(tx)
+	if err != nil {
+		return err
+	}
+	same := 0
+	for _, x := range all {
+		if x.Name == p.Name {
+			same++
+		}
+	}
+	if same > 1 {
+		return desk.Refuse("%s people here are called %s, and the record tells steps by names. Undo it by hand, or let the owner tell you apart.",
+			strconv.Itoa(same), p.Name)
+	}
+	return nil
 }
 
 // rowsOf gives the rows of a table that a step appended, from 1 to 0 where it appended none, and those of steps that were undone and of

@@ -138,6 +138,8 @@ export function Lines<R>({
 	const [inHand, setColumn] = useState(0);
 	const column = editable.includes(inHand) ? inHand : (editable[0] ?? -1);
 	const [editing, setEditing] = useState(false);
+	const [copied, setCopied] = useState("");
+	const fading = useRef<ReturnType<typeof setTimeout>>(undefined);
 	const editNext = (by: number) => {
 		const to = editable[editable.indexOf(column) + by];
 		if (to !== undefined) setColumn(to);
@@ -174,6 +176,9 @@ export function Lines<R>({
 			...chosen.map((r) => columns.map((c) => c.text(r).replace(/[\t\n]/g, " "))),
 		];
 		navigator.clipboard?.writeText(cells.map((row) => row.join("\t")).join("\n"));
+		clearTimeout(fading.current);
+		setCopied(`${count(chosen.length)} ${chosen.length === 1 ? "line" : "lines"} copied, below a header.`);
+		fading.current = setTimeout(() => setCopied(""), 4_000);
 	};
 	const keys = (e: React.KeyboardEvent) => {
 		const page = Math.max(1, Math.floor((box.current?.clientHeight ?? 300) / rowHeight) - 2);
@@ -330,6 +335,9 @@ export function Lines<R>({
 					})}
 				</div>
 			</div>
+			<p role="status" className={copied ? "border-t border-hair px-2 text-[12px] text-dim" : ""} data-copied>
+				{copied}
+			</p>
 			{list.sorted && more && rows.length >= mostSorted && (
 				<p className="border-t border-hair px-2 text-[12px] text-warn" role="status">
 					! Sorted are the first {count(rows.length)} lines alone. Narrow the list to sort all of it.

@@ -104,6 +104,7 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 			? [
 					{
 						key: "lot",
+						room: 480,
 						title: "Lot, serial",
 						width: "104px",
 						cell: (r: Line) => <span className="code">{apart(r)}</span>,
@@ -130,6 +131,7 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 		},
 		{
 			key: "res",
+			room: 720,
 			title: "Reserved",
 			width: "80px",
 			right: true,
@@ -138,6 +140,7 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 		},
 		{
 			key: "av",
+			room: 640,
 			title: "Available",
 			width: "88px",
 			right: true,
@@ -173,6 +176,7 @@ function RecordedStock({ house, houses, text: begin = "" }: { house: number; hou
 					},
 					{
 						key: "cost",
+						room: 800,
 						title: "Unit cost",
 						width: "84px",
 						right: true,

@@ -79,6 +79,7 @@ export function Sheets() {
 		{ key: "code", title: "Code", width: "84px", cell: (s) => <span className="code">{s.code}</span>, text: (s) => s.code },
 		{
 			key: "zone",
+			room: 680,
 			title: "Zone",
 			width: "minmax(92px,0.6fr)",
 			cell: (s) => (
@@ -96,6 +97,7 @@ export function Sheets() {
 		},
 		{
 			key: "bins",
+			room: 600,
 			title: "Bins",
 			width: "minmax(156px,1fr)",
 			cell: (s) => (
@@ -132,9 +134,10 @@ export function Sheets() {
 			),
 			text: (s) => s.state,
 		},
-		{ key: "who", title: "With", width: "96px", cell: (s) => s.counter, text: (s) => s.counter },
+		{ key: "who", room: 490, title: "With", width: "96px", cell: (s) => s.counter, text: (s) => s.counter },
 		{
 			key: "get",
+			room: 868,
 			title: "Download",
 			width: "132px",
 			cell: (s) => (

@@ -325,7 +325,7 @@ export function Variances() {
 	const signs = new Set(wanted.map((r) => ((r.rest ?? r.variance)?.startsWith("-") ? "short" : "over")));
 	const fitting = reasons.data?.filter((r) => !r.sign || (signs.size === 1 && signs.has(r.sign)));
 	const words = many(all?.lines ?? wanted.length, "line", "lines");
-	const sum = marked.size > 1 ? sumOf(wanted.map((r) => r.rest_value)) : "";
+	const sum = marked.size > 1 ? sumsOf(wanted.map((r) => r.rest_value)) : null;
 	return (
 		<Stage
 			side={
@@ -411,8 +411,8 @@ export function Variances() {
 								</span>
 							) : (
 								sum && (
-									<span className="text-dim">
-										marked: <Off of={sum} />
+									<span className="text-dim" data-marked>
+										marked: <Off of={sum.short} /> <Off of={sum.over} />, net <Off of={sum.net} shape={false} />
 									</span>
 								)
 							)}
@@ -652,10 +652,17 @@ export function Variances() {
 	);
 }
 
-/** Adds decimal strings of two places exactly. */
-function sumOf(values: (string | null)[]): string {
-	let cents = 0n;
-	for (const v of values) if (v) cents += BigInt(v.replace(".", ""));
-	const s = (cents < 0n ? -cents : cents).toString().padStart(3, "0");
-	return `${cents < 0n ? "-" : ""}${s.slice(0, -2)}.${s.slice(-2)}`;
+/** Adds decimal strings of two places exactly: those below zero, those above it, and all. */
+function sumsOf(values: (string | null)[]) {
+	let [short, over] = [0n, 0n];
+	for (const v of values) {
+		const cents = v ? BigInt(v.replace(".", "")) : 0n;
+		if (cents < 0n) short += cents;
+		else over += cents;
+	}
+	const decimal = (cents: bigint) => {
+		const s = (cents < 0n ? -cents : cents).toString().padStart(3, "0");
+		return `${cents < 0n ? "-" : ""}${s.slice(0, -2)}.${s.slice(-2)}`;
+	};
+	return { short: decimal(short), over: decimal(over), net: decimal(short + over) };
 }
