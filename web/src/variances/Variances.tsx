@@ -6,7 +6,7 @@ import { api, ask, queries, type Schemas } from "../api/client";
 import { key } from "../api/keys";
 import { Elevation, type Look, useElevation } from "../elevation/Elevation";
 import { Choice, FilterField, Stage, useCount, usePerson } from "../frame/Frame";
-import { apart, count, Empty, Failed, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
+import { apart, count, Empty, Failed, isZero, many, mostPlaces, Off, plain, Quantity, statusWord, Warn } from "../frame/figures";
 import { useHand } from "../lines/hand";
 import { useKept } from "../lines/kept";
 import { type Column, Lines } from "../lines/Lines";
@@ -412,7 +412,12 @@ export function Variances() {
 							) : (
 								sum && (
 									<span className="text-dim" data-marked>
-										marked: <Off of={sum.short} /> <Off of={sum.over} />, net <Off of={sum.net} shape={false} />
+										marked: {!isZero(sum.short) && <Off of={sum.short} />} {!isZero(sum.over) && <Off of={sum.over} />}
+										{!isZero(sum.short) && !isZero(sum.over) && (
+											<>
+												, net <Off of={sum.net} shape={false} />
+											</>
+										)}
 									</span>
 								)
 							)}
@@ -488,13 +493,12 @@ export function Variances() {
 				["U", "take back"],
 				["Ctrl Z", "undo"],
 				["N", "note"],
-				["C", "do what the cause asks for"],
+				["C", "as the cause asks"],
 				["R", "reason"],
-				["Shift R", keeps ? "for one decision" : "keep the reason"],
+				["Shift R", keeps ? "for one" : "keep it"],
 				["O", "order"],
 				["B", "rules"],
 				["X", "mark"],
-				["/", "filter"],
 				["E", "elevation"],
 				["?", "all keys"],
 			]}
