@@ -23,7 +23,7 @@ import (
 
 func (s *streams) intake() *cobra.Command {
 	var data, layoutFile, rows, quantities string
-	var leaveOut, addUp, only, whole bool
+	var leaveOut, addUp, only, whole, meant bool
 	var choices intake.Choices
 	c := &cobra.Command{
 		Use:   "intake FILE... --data DIR",
@@ -61,7 +61,7 @@ printed and nothing of it is taken in.`,
 			}
 			return withDesk(data, func(d *house.House) error {
 				for _, name := range files {
-					if err := s.takeIn(cmd.Context(), d, name, choices, base, leaveOut); err != nil {
+					if err := s.takeIn(cmd.Context(), d, name, choices, base, leaveOut, meant); err != nil {
 						return err
 					}
 				}
@@ -80,6 +80,7 @@ printed and nothing of it is taken in.`,
 	f.BoolVar(&addUp, "add-up", false, "sum rows of the same key")
 	f.BoolVar(&only, "only", false, "only the lines in the file, where much of what is recorded is not in it")
 	f.BoolVar(&whole, "whole", false, "the whole stock of its warehouses, where much of what is recorded is not in it")
+	f.BoolVar(&meant, "meant", false, "what a whole file can hardly mean is meant: figures off by a power of ten, older or of another time, an end where programs cut off")
 	f.StringVar(&rows, "rows", "", "which rows are taken: both, add or change")
 	f.StringVar(&quantities, "quantities", "", "what stock quantities do to what is there: replace, add or take")
 	return c
@@ -141,7 +142,7 @@ func (s *streams) look(
 	name string,
 	choices intake.Choices,
 	base *layout.Layout,
-	leaveOut bool,
+	leaveOut, meant bool,
 ) (*looked, error) {
 	f, err := os.Open(name)
 	if err != nil {
@@ -157,6 +158,21 @@ func (s *streams) look(
 		for _, sheet := range draft.Sheets {
 			if draft, err = d.Intake.Settle(ctx, by, draft.ID, intake.Answer{Sheet: sheet.Number, Set: base}); err != nil {
 				return nil, err
+			}
+		}
+	}
+	for again := meant; again; { // a check may be asked behind another
+		again = false
+		for _, sheet := range draft.Sheets {
+			for _, c := range sheet.Checks {
+				value, is := c.Confirmation()
+				if !is || c.Answer != "" || again {
+					continue
+				}
+				if draft, err = d.Intake.Settle(ctx, by, draft.ID, intake.Answer{Sheet: sheet.Number, Check: c.What, Value: value}); err != nil {
+					return nil, err
+				}
+				again = true
 			}
 		}
 	}
@@ -178,6 +194,9 @@ func (s *streams) look(
 			if sheet.Use && c.What == "part" && c.Answer == "" {
 				fmt.Fprintf(s.err, "%s: say --only for a part, --whole for the whole stock\n", name)
 			}
+			if _, is := c.Confirmation(); sheet.Use && is && c.Answer == "" {
+				fmt.Fprintf(s.err, "%s: say --meant where it is\n", name)
+			}
 		}
 	}
 	for _, x := range draft.Assumed { // the screen says it too
@@ -197,7 +216,7 @@ func (s *streams) against(
 	choices intake.Choices,
 	base *layout.Layout,
 ) (clean bool, err error) {
-	is, err := s.look(ctx, d, name, choices, base, false)
+	is, err := s.look(ctx, d, name, choices, base, false, false)
 	if err != nil {
 		return false, err
 	}
@@ -216,9 +235,9 @@ func (s *streams) takeIn(
 	name string,
 	choices intake.Choices,
 	base *layout.Layout,
-	leaveOut bool,
+	leaveOut, meant bool,
 ) error {
-	draft, err := s.look(ctx, d, name, choices, base, leaveOut)
+	draft, err := s.look(ctx, d, name, choices, base, leaveOut, meant)
 	if err != nil {
 		return err
 	}

@@ -84,6 +84,7 @@ func TestFloor(t *testing.T) {
 	s.do(
 		"part it",
 		browser.Visible(`[data-border]`),
+		browser.Settled(), // a drag takes hold of places that do not move any more
 		// The border is taken on the racks and moved along them, by mouse and by keys; what is behind it is told.
 		drag(`[data-grip]`, `[data-bin="A-04-1"]`),
 		browser.Visible(`input[aria-label="Border before bin A-04-1"]`),

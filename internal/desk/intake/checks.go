@@ -21,6 +21,14 @@ type Check struct {
 	More    int           `json:"more" doc:"how many of them are not listed"`
 }
 
+// Confirmation gives the answer of a check that can only be confirmed: that it is meant. Others have answers that differ in what they do.
+func (c *Check) Confirmation() (value string, is bool) {
+	if len(c.Options) == 1 && c.Options[0].Value == asItIs {
+		return asItIs, true
+	}
+	return "", false
+}
+
 // CheckOption is one answer.
 type CheckOption struct {
 	Value string `json:"value"`
