@@ -385,6 +385,17 @@ func TestCommandsAskAsTheScreen(t *testing.T) {
 	assert.Contains(t, out, "0 new, 0 changed, 1 unchanged, 3 gone")
 	code, _, _ = wobin("intake", "--data", data, "--whole", "--only", some)
 	assert.Equal(t, 1, code)
+
+	// What can only be confirmed is confirmed by a word; without it nothing is taken in, and the word is named.
+	old := write("old.csv", "warehouse,bin,sku,quantity,as at\nW,A-1,R1,7,1999-11-20T06:00:00Z\n")
+	code, out, says = wobin("intake", "--data", data, old)
+	assert.Equal(t, 2, code, says)
+	assert.Empty(t, out)
+	assert.Contains(t, says, "which is long past")
+	assert.Contains(t, says, "say --meant where it is")
+	code, out, says = wobin("intake", "--data", data, "--meant", old)
+	assert.Zero(t, code, says)
+	assert.Contains(t, out, "0 new, 1 changed, 0 unchanged, 0 gone", "older than what is recorded, too")
 }
 
 // A column that goes by the field's own name is taken before others that read alike; without one it is asked.

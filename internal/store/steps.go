@@ -26,19 +26,32 @@ func LinkOf(tx *gorm.DB, id int64) (link Link, err error) {
 	return link, err
 }
 
-// UndoneIn gives the steps of a count that were undone, each with the link that undid it.
-func UndoneIn(tx *gorm.DB, count int64) (undone map[int64]Link, err error) {
-	var links []Link
-	err = tx.Raw("SELECT * FROM chain WHERE what = ? AND json_extract(detail, '$.count') = ?", StepUndone, count).Scan(&links).Error
-	undone = make(map[int64]Link, len(links))
-	for _, l := range links {
-		var d struct{ Step int64 }
-		if err := json.Unmarshal([]byte(l.Detail), &d); err != nil {
-			return nil, err
-		}
-		undone[d.Step] = l
+// UndoneStep is a step that was undone, and the rows that it and its undoing appended.
+type UndoneStep struct {
+	Step   int64
+	Covers []Covered
+}
+
+// UndoneIn gives the steps of a count that were undone.
+func UndoneIn(tx *gorm.DB, count int64) ([]UndoneStep, error) {
+	var rows []struct {
+		Step    int64
+		Was, By string
 	}
-	return undone, err
+	err := tx.Raw(`SELECT s.id AS step, s.detail AS was, u.detail AS by FROM chain u JOIN chain s ON s.id = json_extract(u.detail, '$.step')
+		WHERE u.what = ? AND json_extract(u.detail, '$.count') = ? ORDER BY u.id`, StepUndone, count).Scan(&rows).Error
+	out := make([]UndoneStep, len(rows))
+	for i, r := range rows {
+		out[i].Step = r.Step
+		for _, detail := range []string{r.Was, r.By} {
+			covers, err := (&Link{Detail: detail}).CoveredBy()
+			if err != nil {
+				return nil, err
+			}
+			out[i].Covers = append(out[i].Covers, covers...)
+		}
+	}
+	return out, err
 }
 
 // CoveredBy gives the rows that a link covers.

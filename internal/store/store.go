@@ -413,8 +413,7 @@ func sweepRows(tx *gorm.DB) error {
 			return err
 		}
 	}
-	if err := tx.Raw("SELECT id FROM counts c WHERE state = ? AND EXISTS (SELECT 1 FROM count_lines WHERE count_id = c.id)", Discarded).
-		Scan(&discarded).Error; err != nil {
+	if err := tx.Raw("SELECT id FROM counts WHERE state = ?", Discarded).Scan(&discarded).Error; err != nil {
 		return err
 	}
 	for _, c := range discarded {

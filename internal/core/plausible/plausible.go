@@ -63,25 +63,15 @@ func (t *Tens) Shift() (places, figures, of int) {
 	return 0, 0, of
 }
 
-// Limits of rows at which programs end a table, whatever came behind: those of old workbooks and of those of today.
-var Limits = []int{65_536, 1_048_576}
-
-// CutOff tells whether a table of so many rows, those above its header and the header included, ends just where a program cuts it off.
-func CutOff(rows int) bool {
-	for _, n := range Limits {
-		if rows == n {
-			return true
-		}
-	}
-	return false
-}
+// CutOff tells whether a table of so many rows, those above its header and the header included, ends just where programs cut tables off:
+// at the end of an old workbook's sheet, or of one of today.
+func CutOff(rows int) bool { return rows == 65_536 || rows == 1_048_576 }
 
 // longPast is how old figures that are taken in today are at most.
 const longPast = 10 * 365 * 24 * time.Hour
 
-// Early and Late tell whether a time at which figures are said to have been true is long past, or still to come. A day is left for clocks
-// and zones.
+// Early tells whether a time at which figures are said to have been true is long past.
 func Early(at, now time.Time) bool { return at.Before(now.Add(-longPast)) }
 
-// Late is the other side of Early.
+// Late tells whether a time at which figures are said to have been true is still to come; a day is left for clocks and zones.
 func Late(at, now time.Time) bool { return at.After(now.Add(24 * time.Hour)) }

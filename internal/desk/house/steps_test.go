@@ -2,6 +2,7 @@ package house_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -75,6 +76,7 @@ func TestDecisionsAreUndone(t *testing.T) {
 	stands("accepted LOSS", "held ")
 	_, err = d.Steps.Undo(ctx, bo, id, steps[0].ID)
 	require.ErrorAs(t, err, &r)
+	assert.Equal(t, "That was Nell, not you.", r.Error())
 	_, err = d.Steps.Undo(ctx, nell, id, steps[1].ID)
 	require.ErrorAs(t, err, &r)
 	assert.Equal(t, "It is undone already.", r.Error())
@@ -85,6 +87,11 @@ func TestDecisionsAreUndone(t *testing.T) {
 	_, err = d.Steps.Undo(ctx, nell, id, steps[0].ID)
 	require.NoError(t, err, "once the other one undid it")
 	stands("open ", "open ")
+	assert.False(t, steps[0].Old)
+	d.Now = func() time.Time { return testClock().Add(12*time.Hour + time.Second) }
+	later, err := d.Steps.Steps(ctx, nell, id)
+	require.NoError(t, err)
+	assert.True(t, later[0].Old, "on another day it is chosen from the list")
 	for _, s := range steps[len(steps)-1:] {
 		assert.NotEmpty(t, s.Why, "the freeze is not undone from here, and says how")
 		_, err = d.Steps.Undo(ctx, nell, id, s.ID)

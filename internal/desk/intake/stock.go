@@ -346,9 +346,7 @@ func lay(dr *draft, pt *part, before, file *stock.Book, t stock.Taking, e *Effec
 		if t.Quantity != "add" && t.Quantity != "take" {
 			quantities.Add(int64(was.Recorded), int64(is.Recorded))
 		}
-		if was.Costed && is.Costed {
-			costs.Add(int64(was.Cost), int64(is.Cost))
-		}
+		costs.Add(int64(was.Cost), int64(is.Cost)) // one that is not known is 0, which says nothing
 	}
 	stock.Merge(before, file, t, func(what stock.What, was, is, of *stock.Line, first int32) {
 		if is != nil && is.Recorded < 0 && what != stock.Passed && (t.Quantity == "add" || t.Quantity == "take") {

@@ -29,8 +29,12 @@ type Step struct {
 	At     time.Time `json:"at"`
 	Words  string    `json:"words" doc:"what it was"`
 	Undone bool      `json:"undone"`
+	Old    bool      `json:"old" doc:"of another shift: it is undone by choosing it, not by a key alone"`
 	Why    string    `json:"why" doc:"why it is not undone from here, and how it is instead; empty where it can be"`
 }
+
+// byKey is how long a step is undone by a key alone; who comes back on another day does not mean the last one of then.
+const byKey = 12 * time.Hour
 
 // mostSteps is how many of one's steps are listed.
 const mostSteps = 20
@@ -129,12 +133,12 @@ func (d *Room) Steps(ctx context.Context, p desk.Person, countID int64) ([]Step,
 	}
 	out := make([]Step, len(links))
 	for i, l := range links {
-		_, was := undone[l.ID]
 		words, err := wordsOf(c.Tx, c.Count, &l)
 		if err != nil {
 			return nil, err
 		}
-		out[i] = Step{ID: l.ID, At: desk.Instant(l.At), Words: words, Undone: was, Why: acts[l.What].why}
+		out[i] = Step{ID: l.ID, At: desk.Instant(l.At), Words: words, Undone: isUndone(undone, l.ID), Why: acts[l.What].why}
+		out[i].Old = d.Now().Sub(out[i].At) > byKey
 		if a, known := acts[l.What]; !known || a.table == "" && a.why == "" {
 			out[i].Why = "It is not undone from here."
 		}
@@ -152,7 +156,7 @@ func wordsOf(tx *store.Tx, c *store.Count, l *store.Link) (string, error) {
 	if err := json.Unmarshal([]byte(l.Detail), &said); err != nil {
 		return "", err
 	}
-	run, _, err := rowsOf(tx, l, nil, a.table)
+	run, _, err := rowsOf(l, nil, a.table)
 	if err != nil {
 		return "", err
 	}
@@ -202,7 +206,7 @@ func (d *Room) Undo(ctx context.Context, p desk.Person, countID, step int64) (St
 		if err != nil {
 			return out, err
 		}
-		if _, was := undone[step]; was {
+		if isUndone(undone, step) {
 			return out, desk.RefuseAs(desk.Changed, "step", "It is undone already.")
 		}
 		if a.table == "decisions" {
@@ -243,35 +247,28 @@ func oneOfTheName(tx *store.Tx, p desk.Person) error {
 
 // rowsOf gives the rows of a table that a step appended, from 1 to 0 where it appended none, and those of steps that were undone and of
 // their undoing.
-func rowsOf(tx *store.Tx, link *store.Link, undone map[int64]store.Link, table string) (run undo.Range, aside []undo.Range, err error) {
-	add := func(l *store.Link) error {
-		covers, err := l.CoveredBy()
+func rowsOf(link *store.Link, undone []store.UndoneStep, table string) (run undo.Range, aside []undo.Range, err error) {
+	rows := func(covers []store.Covered) (of []undo.Range) {
 		for _, c := range covers {
 			if c.Table == table {
-				aside = append(aside, undo.Range{From: c.From, To: c.To})
+				of = append(of, undo.Range{From: c.From, To: c.To})
 			}
 		}
-		return err
+		return of
 	}
-	for id, by := range undone {
-		was, err := store.LinkOf(tx, id)
-		if err != nil {
-			return run, nil, err
-		}
-		if err := add(&was); err != nil {
-			return run, nil, err
-		}
-		if err := add(&by); err != nil {
-			return run, nil, err
-		}
+	for _, u := range undone {
+		aside = append(aside, rows(u.Covers)...)
 	}
 	covers, err := link.CoveredBy()
-	for _, c := range covers {
-		if c.Table == table {
-			return undo.Range{From: c.From, To: c.To}, aside, err
-		}
+	if own := rows(covers); len(own) > 0 {
+		return own[0], aside, err
 	}
 	return undo.Range{From: 1}, aside, err
+}
+
+// isUndone tells whether a step was undone.
+func isUndone(undone []store.UndoneStep, step int64) bool {
+	return slices.ContainsFunc(undone, func(u store.UndoneStep) bool { return u.Step == step })
 }
 
 // builtUpon refuses to undo a step of which something else stands now.
@@ -286,9 +283,9 @@ func builtUpon(tx *store.Tx, c *store.Count, later []int64) error {
 
 // decidedBefore gives the decisions that stood before those of a step, by their lines, and the lines that were decided anew since.
 func decidedBefore(
-	w *desk.Work, c *store.Count, link *store.Link, undone map[int64]store.Link,
+	w *desk.Work, c *store.Count, link *store.Link, undone []store.UndoneStep,
 ) (was map[int64]*store.Decision, later []int64, err error) {
-	run, aside, err := rowsOf(w.Tx, link, undone, "decisions")
+	run, aside, err := rowsOf(link, undone, "decisions")
 	if err != nil {
 		return nil, nil, err
 	}
@@ -313,7 +310,7 @@ func decidedBefore(
 }
 
 // undecide lets the decisions stand that stood before those of a step.
-func undecide(w *desk.Work, c *store.Count, link *store.Link, undone map[int64]store.Link) error {
+func undecide(w *desk.Work, c *store.Count, link *store.Link, undone []store.UndoneStep) error {
 	was, later, err := decidedBefore(w, c, link, undone)
 	if err != nil {
 		return err
@@ -355,8 +352,8 @@ type slot struct {
 
 // unenter lets the entries stand that stood before those of a step, and the decisions that fell by it, where they are about the same
 // figures again.
-func unenter(w *desk.Work, c *store.Count, link *store.Link, undone map[int64]store.Link) error {
-	run, aside, err := rowsOf(w.Tx, link, undone, "entries")
+func unenter(w *desk.Work, c *store.Count, link *store.Link, undone []store.UndoneStep) error {
+	run, aside, err := rowsOf(link, undone, "entries")
 	if err != nil {
 		return err
 	}
