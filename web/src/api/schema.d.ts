@@ -5851,6 +5851,8 @@ export interface components {
              * @description its number in the record
              */
             id: number;
+            /** @description of another shift: it is undone by choosing it, not by a key alone */
+            old: boolean;
             undone: boolean;
             /** @description why it is not undone from here, and how it is instead; empty where it can be */
             why: string;

@@ -177,17 +177,17 @@ const titles: [RegExp, string][] = [
 	[/^\/$/, "Today"],
 ];
 
+const pageOf = (path: string) => titles.find(([of]) => of.test(path))?.[1];
+
+const countIn = (path: string) => Number(path.match(/^\/counts\/(\d+)/)?.[1] ?? 0);
+
 /** Names the window after its page: the stage of a count with the count's name. */
 function useTitle(path: string) {
-	const id = Number(path.match(/^\/counts\/(\d+)/)?.[1] ?? 0);
-	const q = useQuery({
-		queryKey: key.count(id),
-		enabled: id > 0,
-		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
-	});
-	const page = titles.find(([of]) => of.test(path));
-	const number = page?.[1] === "Sheet" ? ` ${path.match(/\d+$/)?.[0] ?? ""}` : "";
-	const title = [page && page[1] + number, id > 0 && q.data?.name, "Wobin"].filter(Boolean).join(" · ");
+	const id = countIn(path);
+	const q = useCountOf(id);
+	const page = pageOf(path);
+	const number = page === "Sheet" ? ` ${path.match(/\d+$/)?.[0] ?? ""}` : "";
+	const title = [page && page + number, id > 0 && q.data?.name, "Wobin"].filter(Boolean).join(" · ");
 	useEffect(() => {
 		document.title = title;
 	}, [title]);
@@ -312,25 +312,24 @@ function KeyTable({ keys }: { keys: Keys }) {
 	);
 }
 
-export function useCount(): { id: number; data?: Schemas["Stages"]; error: Error | null } {
-	const { count: text } = useParams();
-	const id = Number(text);
-	const q = useQuery({
+/** A count by its number; nothing is read for what is none. */
+const useCountOf = (id: number) =>
+	useQuery({
 		queryKey: key.count(id),
 		enabled: Number.isInteger(id) && id > 0,
 		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
 	});
+
+export function useCount(): { id: number; data?: Schemas["Stages"]; error: Error | null } {
+	const { count: text } = useParams();
+	const id = Number(text);
+	const q = useCountOf(id);
 	return { id, data: q.data, error: q.data ? null : q.error };
 }
 
 function CountName() {
-	const at = useLocation().pathname.match(/^\/counts\/(\d+)/);
-	const id = at ? Number(at[1]) : 0;
-	const q = useQuery({
-		queryKey: key.count(id),
-		enabled: id > 0,
-		queryFn: () => ask(api.GET("/api/counts/{count}", { params: { path: { count: id } } })),
-	});
+	const id = countIn(useLocation().pathname);
+	const q = useCountOf(id);
 	if (!id || !q.data) return null;
 	return (
 		<span className="min-w-0 truncate">
@@ -361,8 +360,8 @@ export function CountFrame() {
 
 /** The heading of a stage whose lines begin at once, for those who go by headings. */
 function StageName() {
-	const of = useLocation().pathname.match(/\/(recorded|sheets|variances|adjustments)$/)?.[1];
-	return of ? <h1 className="sr-only">{of.charAt(0).toUpperCase() + of.slice(1)}</h1> : null;
+	const { pathname } = useLocation();
+	return /\/(recorded|sheets|variances|adjustments)$/.test(pathname) ? <h1 className="sr-only">{pageOf(pathname)}</h1> : null;
 }
 
 function Stages({ c }: { c: Schemas["Stages"] }) {

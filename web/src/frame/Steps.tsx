@@ -9,10 +9,11 @@ type Step = Schemas["Step"];
 
 const stepsOf = (id: number) => ask(api.GET("/api/counts/{count}/steps", { params: { path: { count: id } } }));
 
-/** Whether Ctrl Z is meant for what is being typed: a count that is saved as it stands is none. */
-const ofTheText = (e: KeyboardEvent) => {
+/** Whether Ctrl Z is meant for something else: what is being typed (a count that is saved as it stands is not), or an open dialog. */
+const forOthers = (e: KeyboardEvent) => {
 	const field = e.target as HTMLInputElement;
-	return typing(e) && !(field.dataset.saved !== undefined && field.value.trim() === field.dataset.saved);
+	const saved = field.dataset?.saved !== undefined && field.value.trim() === field.dataset.saved;
+	return (typing(e) && !saved) || field.closest?.("[role=dialog]") != null;
 };
 
 /** Ctrl Z undoes one's last step in a count, whichever view it was made in; what it was is said, beside a list of one's last steps. */
@@ -33,7 +34,10 @@ export function Steps({ id }: { id: number }) {
 			const s = steps.find((x) => !x.undone);
 			if (!s) setSaid("There is no step of yours in this count to undo.");
 			else if (s.why) setSaid(`Your last step is not undone by Ctrl Z: ${s.words}. ${s.why}`);
-			else undo.mutate(s);
+			else if (s.old) {
+				setSaid("Your last step here is of another day. Choose what is to be undone.");
+				setList(steps);
+			} else undo.mutate(s);
 		},
 		onError: (e) => setSaid(e.message),
 	});
@@ -43,9 +47,9 @@ export function Steps({ id }: { id: number }) {
 	};
 	useEffect(() => {
 		const key = (e: KeyboardEvent) => {
-			if (!(e.ctrlKey || e.metaKey) || e.shiftKey || e.key.toLowerCase() !== "z" || ofTheText(e)) return;
+			if (!(e.ctrlKey || e.metaKey) || e.shiftKey || e.key.toLowerCase() !== "z" || forOthers(e)) return;
 			e.preventDefault();
-			press.current();
+			if (!e.repeat) press.current(); // a key held down is one press
 		};
 		window.addEventListener("keydown", key);
 		return () => window.removeEventListener("keydown", key);

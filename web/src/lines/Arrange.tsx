@@ -52,6 +52,7 @@ export function Arrange<R>({
 	label,
 	offered,
 	columns,
+	fitting,
 	arranged,
 	onArrange,
 	out,
@@ -59,6 +60,7 @@ export function Arrange<R>({
 	label: string;
 	offered: Column<R>[];
 	columns: Column<R>[];
+	fitting: Column<R>[]; // those of them that have room in the window
 	arranged: Arranged;
 	onArrange: (a: Arranged) => void;
 	out?: Out;
@@ -103,6 +105,7 @@ export function Arrange<R>({
 							<label className="flex flex-1 items-center gap-2">
 								<input type="checkbox" checked={!isOut(of(k), arranged)} onChange={(e) => show(k, e.target.checked)} />
 								{title(k)}
+								{columns.includes(of(k)) && !fitting.includes(of(k)) && <span className="text-dim">no room here</span>}
 							</label>
 							<button
 								type="button"

@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
-import { count, plain } from "../frame/figures";
+import { count, many, plain } from "../frame/figures";
 import { typing } from "../frame/typing";
 import { Arrange, type Out, useArranged } from "./Arrange";
 import { Cell } from "./Cell";
@@ -170,14 +170,15 @@ export function Lines<R>({
 		onMark(next);
 	};
 	const copy = () => {
-		const chosen = marked && marked.size > 0 ? rows.filter((r) => marked.has(rowKey(r))) : rows.slice(active, active + 1);
+		const taken = marked && marked.size > 0 ? rows.filter((r) => marked.has(rowKey(r))) : rows.slice(active, active + 1);
+		// Those too that have no room here: what is copied does not go by the size of the window.
 		const cells = [
-			columns.map((c) => c.header ?? c.title.replace(/ ↓$/, "")),
-			...chosen.map((r) => columns.map((c) => c.text(r).replace(/[\t\n]/g, " "))),
+			chosen.map((c) => c.header ?? c.title.replace(/ ↓$/, "")),
+			...taken.map((r) => chosen.map((c) => c.text(r).replace(/[\t\n]/g, " "))),
 		];
 		navigator.clipboard?.writeText(cells.map((row) => row.join("\t")).join("\n"));
 		clearTimeout(fading.current);
-		setCopied(`${count(chosen.length)} ${chosen.length === 1 ? "line" : "lines"} copied, below a header.`);
+		setCopied(`${many(taken.length, "line", "lines")} copied, below a header.`);
 		fading.current = setTimeout(() => setCopied(""), 4_000);
 	};
 	const keys = (e: React.KeyboardEvent) => {
@@ -343,7 +344,7 @@ export function Lines<R>({
 					! Sorted are the first {count(rows.length)} lines alone. Narrow the list to sort all of it.
 				</p>
 			)}
-			<Arrange label={label} offered={offered} columns={chosen} arranged={arranged} onArrange={arrange} out={out} />
+			<Arrange label={label} offered={offered} columns={chosen} fitting={columns} arranged={arranged} onArrange={arrange} out={out} />
 		</div>
 	);
 }

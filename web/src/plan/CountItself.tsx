@@ -62,7 +62,9 @@ export function CountItself({ c }: { c: Schemas["Stages"] }) {
 				<span className="ml-auto flex flex-wrap items-center gap-x-3 gap-y-1">
 					{sure && (
 						<span className="text-warn" data-sure>
-							! {many(c.lines, "line", "lines")} and {many(c.sheets, "sheet", "sheets")} go, printed ones are void, and it is not undone.
+							! {many(c.lines, "line", "lines")} and {many(c.sheets, "sheet", "sheets")} go
+							{c.sheets_out > 0 && `, ${c.sheets_out} of which ${c.sheets_out === 1 ? "is" : "are"} out with people`}; printed ones are
+							void, and it is not undone.
 						</span>
 					)}
 					{sure && (
