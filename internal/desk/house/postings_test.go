@@ -346,6 +346,9 @@ func TestProofAndReversal(t *testing.T) {
 	back1, err := d.Adjustments.Reverse(ctx, nell, id, 1, "")
 	require.NoError(t, err)
 	assert.Equal(t, sent.Lines-1, back1.Lines, "but what was noted to be missing")
+	list, err = d.Adjustments.Proof(ctx, nell, id)
+	require.NoError(t, err)
+	assert.Equal(t, 1, list[0].Noted, "a reversal notes nothing as missing")
 	all, err := d.Adjustments.Postings(ctx, nell, id)
 	require.NoError(t, err)
 	sum := 0

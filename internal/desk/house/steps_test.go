@@ -1,6 +1,7 @@
 package house_test
 
 import (
+	"fmt"
 	"testing"
 	"time"
 
@@ -126,6 +127,24 @@ func TestTypedCountsAreUndone(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, page.Lines, 4, "what was found is gone with its count")
 
+	// The time of the one before is its own, not that of the one that is undone.
+	typed := func(n int, at string) {
+		_, err := d.Counting.TypeIn(ctx, nell, id, "", "UTC", []counting.Typed{{RowCode: shk.RowCode, Quantity: whole(n), CountedAt: at,
+			Again: count.Replace, Counter: at[11:]}})
+		require.NoError(t, err)
+	}
+	typed(38, "2026-11-20 08:00")
+	was38 := lineOf(t, d, id, "SHK", "A-1-2")
+	typed(39, "2026-11-20 09:30")
+	_, err = undoLast(t, d, nell, id)
+	require.NoError(t, err)
+	is38 := lineOf(t, d, id, "SHK", "A-1-2")
+	assert.Equal(t, "2026-11-20 08:00", is38.CountedAt.Format("2006-01-02 15:04"))
+	was38.Entry, is38.Entry = 0, 0
+	assert.Equal(t, was38, is38)
+	_, err = undoLast(t, d, nell, id)
+	require.NoError(t, err)
+
 	// A counter undoes own counts, and has no say in decisions.
 	bo := desk.Person{ID: 3, Name: "Bo", Role: "counter"}
 	_, err = d.Counting.TypeIn(ctx, bo, id, "", "UTC", []counting.Typed{{RowCode: shk.RowCode, Quantity: whole(38)}})
@@ -181,7 +200,8 @@ func TestUndoingGoesBackTheSameWay(t *testing.T) {
 				require.NoError(rt, err)
 				continue
 			}
-			x := counting.Typed{RowCode: l.RowCode, Quantity: whole(rapid.IntRange(0, 60).Draw(rt, "count")), Again: count.Replace, Saw: &l.Entry}
+			x := counting.Typed{RowCode: l.RowCode, Quantity: whole(rapid.IntRange(0, 60).Draw(rt, "count")), Again: count.Replace, Saw: &l.Entry,
+				CountedAt: fmt.Sprintf("2026-11-20 %02d:15", rapid.IntRange(7, 20).Draw(rt, "hour"))}
 			if l.Counted != nil && rapid.IntRange(0, 3).Draw(rt, "withdraw") == 0 {
 				x = counting.Typed{RowCode: l.RowCode, Withdraw: true, Saw: &l.Entry}
 			}
