@@ -48,11 +48,11 @@ func Plural(n int, one, many string) string {
 	if n == 1 {
 		return "1 " + one
 	}
-	return grouped(n) + " " + many
+	return Grouped(n) + " " + many
 }
 
-// grouped writes a number with its thousands apart.
-func grouped(n int) string {
+// Grouped writes a number with its thousands apart.
+func Grouped(n int) string {
 	s := strconv.Itoa(n)
 	for i := len(s) - 3; i > 0; i -= 3 {
 		s = s[:i] + "," + s[i:]

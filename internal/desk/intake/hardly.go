@@ -40,8 +40,8 @@ func (v *SheetOfFile) askTenfold(c *Choices, what, of string, t *plausible.Tens)
 	times = map[bool]string{true: times + " times", false: "1/" + times + " of"}[places > 0]
 	v.ask(c, Check{
 		What: what,
-		Text: fmt.Sprintf("%s of %d of %s are %s what is recorded. See to the decimal mark of the column, or say that they are right.",
-			of, n, desk.Plural(all, "line", "lines"), times),
+		Text: fmt.Sprintf("%s of %s of %s are %s what is recorded. See to the decimal mark of the column, or say that they are right.",
+			of, desk.Grouped(n), desk.Plural(all, "line", "lines"), times),
 		Options: []CheckOption{{asItIs, "They are right"}},
 	})
 }
